@@ -1,0 +1,1 @@
+"""Deciding attempts: the interpreter, how policies combine, and traces."""

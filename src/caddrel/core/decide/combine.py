@@ -1,0 +1,288 @@
+"""Combining what policies say into one decision; every evaluator ends here.
+
+The decision is the strict reading: what is unknown counts as the strictest thing it could be. The mild reading beside it
+tells whether missing facts could have changed the outcome.
+Not here: judging conditions (`judging`), requirement items (`requirements`).
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Sequence
+from dataclasses import dataclass
+
+from caddrel.core.decide.decision import Decision, RuleRef, Shadow, Tell
+from caddrel.core.decide.requirements import Requirements, formula_holds, item_order, smallest
+from caddrel.core.decide.truth import FALSE, TRUE, Truth
+from caddrel.core.facts.completion import Facts
+from caddrel.core.language.nodes import AnyOf, Formula, Item, items_of
+from caddrel.core.language.printer import print_item
+from caddrel.core.rulebook.model import Policy, Rule, Rulebook
+
+ABSTAIN = "abstain"
+NO_FACTORS: frozenset[str] = frozenset()
+
+
+@dataclass(slots=True)
+class Says:
+    """What one policy says: the rules among its possible effects, and whether it may also abstain by silence.
+
+    Attributes
+    ----------
+    scope
+        Truth of the policy's scope.
+    rules
+        Rules whose effects are possible, in order.
+    silent
+        Whether abstaining is possible without a rule: out of scope, or no rule matched.
+    """
+
+    policy: Policy
+    scope: Truth
+    rules: tuple[Rule, ...]
+    silent: bool
+
+    def kinds(self) -> set[str]:
+        """Return the kinds of effect that are possible."""
+        found = {rule.effect.kind for rule in self.rules}
+        if self.silent:
+            found.add(ABSTAIN)
+        return found
+
+
+@dataclass(slots=True)
+class Reading:
+    """The outcome of one reading of a set of policies."""
+
+    outcome: str
+    reason: str | None = None
+
+
+class Combination:
+    """Combines the policies' says for one attempt.
+
+    Parameters
+    ----------
+    says
+        One for every policy that is not off.
+    """
+
+    def __init__(self, rulebook: Rulebook, facts: Facts, requirements: Requirements, says: Sequence[Says]) -> None:
+        self.rulebook = rulebook
+        self.facts = facts
+        self.requirements = requirements
+        ordered = sorted(says, key=lambda s: s.policy.id)
+        self.enforced = [s for s in ordered if s.policy.mode == "enforced"]
+        self.in_shadow = [s for s in ordered if s.policy.mode == "shadow"]
+        self.strict_stance, self.mild_stance = self._stances()
+        self.strict = self._strictly(self.enforced)
+
+    def _stances(self) -> tuple[str, str]:
+        """Return the stance of the app in the strict and in the mild reading; closed counts at sign-in only."""
+        values, rulebook = self.facts.values, self.rulebook
+        if values.get("operation") != "sign-in":
+            return "open", "open"
+        app = values.get("app.id")
+        if isinstance(app, str):
+            if self.facts.live and not self.facts.app_listed:
+                return "closed", "closed"
+            stance = rulebook.stance_of(app)
+            return stance, stance
+        stances = {rulebook.settings.stance, *(e.stance for e in rulebook.apps.values() if e.stance)}
+        return ("closed" if "closed" in stances else "open"), ("open" if "open" in stances else "closed")
+
+    def _strictly(self, says: Iterable[Says], factors: frozenset[str] | None = None) -> Reading:
+        says = list(says)
+        kinds = [s.kinds() for s in says]
+        if any("block" in k for k in kinds):
+            return Reading("blocked", "effect")
+        if self.strict_stance == "closed" and not any(k <= {"allow", "require"} for k in kinds):
+            return Reading("blocked", "closed")
+        needed = [r.effect.formula for s in says for r in s.rules if r.effect.formula is not None]
+        return self._requiring(needed, lambda item: self.requirements.met(item) is TRUE, factors)
+
+    def _requiring(
+        self, formulas: Sequence[Formula], met: Callable[[Item], bool], factors: frozenset[str] | None = None
+    ) -> Reading:
+        if all(formula_holds(f, met) for f in formulas):
+            return Reading("allowed")
+
+        def reachable(item: Item) -> bool:
+            return met(item) or self.requirements.attainable(item, factors)
+
+        if all(formula_holds(f, reachable) for f in formulas):
+            return Reading("challenged")
+        return Reading("blocked", "unmeetable")
+
+    def mildly(self) -> Reading:
+        """Return the mild reading: what is unknown counts as the mildest thing it could be."""
+        formulas: list[Formula] = []
+        let_in = self.mild_stance == "open"
+        blocked = False
+        for says in self.enforced:
+            kinds = says.kinds()
+            let_in = let_in or bool(kinds & {"allow", "require"})
+            if kinds == {"block"}:
+                blocked = True
+            elif not kinds & {"allow", ABSTAIN}:
+                formulas.append(AnyOf(tuple(r.effect.formula for r in says.rules if r.effect.formula is not None)))
+        if blocked:
+            return Reading("blocked", "effect")
+        if not let_in:
+            return Reading("blocked", "closed")
+        return self._requiring(formulas, lambda item: self.requirements.met(item) is not FALSE)
+
+    def decision(self, unknown_of: Callable[[Says], Iterable[str]], standard_fixes: Callable[[Rule], str]) -> Decision:
+        """Return the decision.
+
+        Parameters
+        ----------
+        unknown_of
+            Gives the facts that the unknown scope, conditions and items of one policy lack.
+        standard_fixes
+            Gives the fixes of the failed checks in the standards that a rule names.
+        """
+        strict = self.strict
+        certain, causes = self._certain()
+        unknown: set[str] = set(causes)
+        if not certain:
+            for says in self.enforced:
+                unknown.update(unknown_of(says))
+        deciding = self._deciding()
+        outstanding: tuple[Item, ...] = ()
+        in_the_way: list[Item] = []
+        if strict.outcome == "challenged":
+            outstanding = self._outstanding()
+        elif strict.reason == "unmeetable":
+            in_the_way = self._in_the_way([rule for _, rule in deciding])
+        return Decision(
+            outcome=strict.outcome,
+            reason=strict.reason,
+            certain=certain,
+            deciding=tuple(RuleRef(policy.id, rule.id) for policy, rule in deciding),
+            outstanding=tuple(print_item(i) for i in outstanding),
+            in_the_way=tuple(print_item(i) for i in in_the_way),
+            unknown=tuple(sorted(unknown)),
+            keep=self._keep(),
+            shadow=self._shadow(),
+            tell=self._tell(deciding, standard_fixes),
+        )
+
+    def _certain(self) -> tuple[bool, set[str]]:
+        """Return whether missing facts could not have changed the outcome, and causes that no test names."""
+        strict, mild = self.strict, self.mildly()
+        causes: set[str] = set()
+        certain = mild.outcome == strict.outcome
+        if strict.outcome == "challenged" and self.requirements.factors is None:
+            if self._strictly(self.enforced, NO_FACTORS).outcome != "challenged":
+                certain = False
+                causes.add("person.factors")
+        if not certain and strict.reason == "closed" and self.strict_stance != self.mild_stance:
+            causes.add("app.id")
+        return certain, causes
+
+    def _formulas(self) -> list[tuple[Policy, Rule, Formula]]:
+        return [
+            (s.policy, r, r.effect.formula) for s in self.enforced for r in s.rules if r.effect.formula is not None
+        ]
+
+    def _met(self, item: Item) -> bool:
+        return self.requirements.met(item) is TRUE
+
+    def _reachable(self, item: Item) -> bool:
+        return self._met(item) or self.requirements.attainable(item)
+
+    def _deciding(self) -> list[tuple[Policy, Rule]]:
+        strict = self.strict
+        if strict.reason == "closed":
+            return []
+        if strict.reason == "unmeetable":
+            return [(p, r) for p, r, f in self._formulas() if not formula_holds(f, self._reachable)]
+        if strict.outcome == "challenged":
+            return [(p, r) for p, r, f in self._formulas() if not formula_holds(f, self._met)]
+        wanted = {"block"} if strict.reason == "effect" else {"allow", "require"}
+        return [(s.policy, r) for s in self.enforced for r in s.rules if r.effect.kind in wanted]
+
+    def _outstanding(self) -> tuple[Item, ...]:
+        unsatisfied = [f for _, _, f in self._formulas() if not formula_holds(f, self._met)]
+        candidates = [
+            item
+            for formula in unsatisfied
+            for item in items_of(formula)
+            if not self._met(item) and self.requirements.attainable(item)
+        ]
+        return smallest(unsatisfied, candidates, self._met)
+
+    def _in_the_way(self, rules: list[Rule]) -> list[Item]:
+        found = {
+            item
+            for rule in rules
+            if rule.effect.formula is not None
+            for item in items_of(rule.effect.formula)
+            if not self._reachable(item)
+        }
+        return sorted(found, key=item_order)
+
+    def _keep(self) -> dict[str, int | bool]:
+        limits = [r.keep for s in self.enforced for r in s.rules if r.keep is not None]
+        keep: dict[str, int | bool] = {}
+        for name in ("session_at_most", "idle_at_most"):
+            given = [getattr(limit, name) for limit in limits if getattr(limit, name) is not None]
+            if given:
+                keep[name] = min(given)
+        if any(limit.end_with_browser for limit in limits):
+            keep["end_with_browser"] = True
+        return keep
+
+    def _shadow(self) -> Shadow:
+        each = {s.policy.id: self._strictly([*self.enforced, s]).outcome for s in self.in_shadow}
+        if not each:
+            return Shadow({}, self.strict.outcome)
+        return Shadow(each, self._strictly([*self.enforced, *self.in_shadow]).outcome)
+
+    def _tell(self, deciding: list[tuple[Policy, Rule]], fixes: Callable[[Rule], str]) -> tuple[Tell, ...]:
+        if self.strict.outcome == "allowed":
+            return ()
+        settings = self.rulebook.settings
+        app = self._app_title()
+        texts = []
+        for policy, rule in deciding:
+            if rule.tell:
+                filled = {
+                    "app": app,
+                    "contact": policy.contact or settings.contact,
+                    "reference": "",
+                    "fixes": fixes(rule) if "{fixes}" in rule.tell else "",
+                }
+                texts.append(Tell(policy.id, rule.id, fill(rule.tell, filled), rule.link or None))
+        if texts:
+            return tuple(texts)
+        return (Tell(None, None, default_text(self.strict.outcome, app, settings.contact)),)
+
+    def _app_title(self) -> str:
+        app = self.facts.values.get("app.id")
+        if not isinstance(app, str):
+            return "this app"
+        entry = self.rulebook.apps.get(app)
+        return (entry.title if entry else "") or self.facts.app_title or app
+
+
+def fill(text: str, values: dict[str, str]) -> str:
+    """Return a text for a person with its placeholders filled, once: what is filled in is not read again."""
+    out, at = [], 0
+    while at < len(text):
+        name = next((n for n in values if text.startswith(f"{{{n}}}", at)), None)
+        if name is None:
+            out.append(text[at])
+            at += 1
+        else:
+            out.append(values[name])
+            at += len(name) + 2
+    return "".join(out)
+
+
+def default_text(outcome: str, app: str, contact: str) -> str:
+    """Return what a person is told when no deciding rule has a text of its own."""
+    if outcome == "challenged":
+        return f"One more step is needed to open {app}."
+    ask = f" If you think you should be let in, ask {contact}." if contact else ""
+    return f"You cannot open {app} this way.{ask}"

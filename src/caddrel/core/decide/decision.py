@@ -1,0 +1,93 @@
+"""What deciding gives: an outcome with everything that explains it, as frozen values."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Any
+
+SEVERITY = {"allowed": 0, "challenged": 1, "blocked": 2}
+
+
+@dataclass(frozen=True, slots=True)
+class RuleRef:
+    """A rule, by its policy and id."""
+
+    policy: str
+    rule: str
+
+
+@dataclass(frozen=True, slots=True)
+class Tell:
+    """A text for the person; policy and rule are None for the default text."""
+
+    policy: str | None
+    rule: str | None
+    text: str
+    link: str | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Shadow:
+    """What the outcome would be with shadow policies enforced: each alone, and all together."""
+
+    each: Mapping[str, str]
+    together: str
+
+
+@dataclass(frozen=True, slots=True)
+class Decision:
+    """One decision.
+
+    Attributes
+    ----------
+    outcome
+        ``allowed``, ``challenged`` or ``blocked``.
+    reason
+        ``effect``, ``closed`` or ``unmeetable`` for a block, else None.
+    certain
+        False when missing facts could have changed the outcome.
+    deciding
+        The rules that led to the outcome.
+    outstanding, in_the_way
+        Requirement items as written in formulas: what would let the person in, what cannot be met now.
+    unknown
+        The facts whose absence made it undetermined.
+    keep
+        Session limits: seconds, and `end_with_browser`.
+    revision
+        Number of the rulebook's revision, None for a file.
+    """
+
+    outcome: str
+    reason: str | None
+    certain: bool
+    deciding: tuple[RuleRef, ...]
+    outstanding: tuple[str, ...]
+    in_the_way: tuple[str, ...]
+    unknown: tuple[str, ...]
+    keep: Mapping[str, int | bool]
+    shadow: Shadow
+    tell: tuple[Tell, ...]
+    revision: int | None = None
+
+
+def decision_json(decision: Decision) -> dict[str, Any]:
+    """Return a decision in the shape that every output follows."""
+    return {
+        "outcome": decision.outcome,
+        "reason": decision.reason,
+        "certain": decision.certain,
+        "deciding": [{"policy": d.policy, "rule": d.rule} for d in decision.deciding],
+        "outstanding": list(decision.outstanding),
+        "in_the_way": list(decision.in_the_way),
+        "unknown": list(decision.unknown),
+        "keep": dict(decision.keep),
+        "shadow": {"each": dict(decision.shadow.each), "together": decision.shadow.together},
+        "tell": [
+            {"policy": t.policy, "rule": t.rule, "text": t.text, "link": t.link} for t in decision.tell
+        ],
+        "revision": decision.revision,
+    }
+
+

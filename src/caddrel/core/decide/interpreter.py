@@ -1,0 +1,168 @@
+"""The interpreter: reads a rulebook's tree for one attempt, straight from the semantics, and keeps every step.
+
+It is the reference for all other evaluators and the only one that makes traces.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, replace
+from datetime import datetime
+
+from caddrel.core.decide.combine import Combination, Says
+from caddrel.core.decide.decision import Decision
+from caddrel.core.decide.judging import Judge, Verdict
+from caddrel.core.decide.requirements import Requirements
+from caddrel.core.decide.truth import FALSE, TRUE, UNKNOWN, Truth, all_true, any_true, opposite, truth_of
+from caddrel.core.facts.completion import Facts
+from caddrel.core.language.nodes import Passes, items_of, tests_of
+from caddrel.core.rulebook.model import ALWAYS, Policy, Rule, Rulebook, Selector
+
+
+@dataclass(slots=True)
+class ScopePart:
+    """One part of a scope; `chosen` has a verdict for each selector."""
+
+    name: str
+    truth: Truth
+    chosen: tuple[tuple[Selector, Verdict], ...] = ()
+    facts: frozenset[str] = frozenset()
+
+
+@dataclass(slots=True)
+class RuleStep:
+    """One rule reached: its condition's verdict, None when it has no condition."""
+
+    rule: Rule
+    truth: Truth
+    verdict: Verdict | None
+
+
+@dataclass(slots=True)
+class PolicySteps:
+    """How one policy was read."""
+
+    policy: Policy
+    scope: Truth
+    parts: list[ScopePart]
+    rules: list[RuleStep]
+    says: Says
+
+
+@dataclass(slots=True)
+class Explained:
+    """A decision with every step that led to it."""
+
+    decision: Decision
+    facts: Facts
+    rulebook: Rulebook
+    judge: Judge
+    requirements: Requirements
+    combination: Combination
+    policies: list[PolicySteps]
+
+
+def decide(rulebook: Rulebook, facts: Facts, revision: int | None = None) -> Decision:
+    """Return the decision on an attempt whose facts are completed."""
+    return explain(rulebook, facts, revision).decision
+
+
+def explain(rulebook: Rulebook, facts: Facts, revision: int | None = None) -> Explained:
+    """Return the decision on an attempt with every step; policies that are off are read too, but do not count."""
+    judge = Judge(rulebook, facts)
+    requirements = Requirements(rulebook, facts, lambda name: judge.standard(name).truth)
+    policies = [_read_policy(judge, policy) for _, policy in sorted(rulebook.policies.items())]
+    counting = [steps.says for steps in policies if steps.policy.mode != "off"]
+    combination = Combination(rulebook, facts, requirements, counting)
+    by_id = {steps.policy.id: steps for steps in policies}
+
+    def unknown_of(says: Says) -> Iterable[str]:
+        return _unknown_facts(judge, requirements, by_id[says.policy.id])
+
+    decision = combination.decision(unknown_of, lambda rule: fixes_of(judge, rule))
+    if revision is not None:
+        decision = replace(decision, revision=revision)
+    return Explained(decision, facts, rulebook, judge, requirements, combination, policies)
+
+
+def _read_policy(judge: Judge, policy: Policy) -> PolicySteps:
+    parts = _scope(judge, policy)
+    scope = all_true(part.truth for part in parts)
+    rules: list[RuleStep] = []
+    silent = scope is not TRUE
+    if scope is not FALSE:
+        for rule in policy.rules:
+            verdict = judge.judge(rule.when) if rule.when is not None else None
+            truth = verdict.truth if verdict is not None else TRUE
+            rules.append(RuleStep(rule, truth, verdict))
+            if truth is TRUE:
+                break
+        else:
+            silent = True
+    possible = tuple(step.rule for step in rules if step.truth is not FALSE)
+    return PolicySteps(policy, scope, parts, rules, Says(policy, scope, possible, silent))
+
+
+def _scope(judge: Judge, policy: Policy) -> list[ScopePart]:
+    scope = policy.scope
+    values: Mapping[str, object] = judge.values
+    parts = []
+    if scope.active is not None:
+        at = values.get("time.at")
+        truth = UNKNOWN
+        if isinstance(at, datetime):
+            start, end = scope.active.start, scope.active.end
+            truth = truth_of((start is None or at >= start) and (end is None or at < end))
+        parts.append(ScopePart("active", truth, (), frozenset({"time.at"}) if truth is UNKNOWN else frozenset()))
+    for name in ("people", "except_people", "apps", "except_apps"):
+        selectors: tuple[Selector, ...] = getattr(scope, name)
+        parts.append(_selected(judge, name, selectors))
+    operation = values.get("operation")
+    truth = UNKNOWN if operation is None else truth_of(operation in scope.operations)
+    parts.append(ScopePart("operations", truth, (), frozenset({"operation"}) if truth is UNKNOWN else frozenset()))
+    return parts
+
+
+def _selected(judge: Judge, name: str, selectors: tuple[Selector, ...]) -> ScopePart:
+    chosen = tuple((selector, judge.judge(selector.condition)) for selector in selectors)
+    truth = any_true(verdict.truth for _, verdict in chosen)
+    if name.startswith("except"):
+        truth = opposite(truth)
+    facts: frozenset[str] = frozenset()
+    if truth is UNKNOWN:
+        facts = frozenset().union(*(judge.unknown_facts(verdict) for _, verdict in chosen))
+    return ScopePart(name, truth, chosen, facts)
+
+
+def _unknown_facts(judge: Judge, requirements: Requirements, steps: PolicySteps) -> set[str]:
+    found: set[str] = set()
+    if steps.scope is UNKNOWN:
+        found.update(fact for part in steps.parts if part.truth is UNKNOWN for fact in part.facts)
+    for step in steps.rules:
+        if step.truth is UNKNOWN and step.verdict is not None:
+            found |= judge.unknown_facts(step.verdict)
+        if step.truth is not FALSE and step.rule.effect.formula is not None:
+            for item in items_of(step.rule.effect.formula):
+                if requirements.met(item) is UNKNOWN:
+                    standard = item.kind == "device passes"
+                    found |= judge.standard(item.name).facts if standard else requirements.unknown_facts(item)
+    return found
+
+
+def standards_named(rule: Rule, rulebook: Rulebook) -> list[str]:
+    """Return the standards that a rule names in its condition or requirement, in document order."""
+    named = {t.standard.text for t in tests_of(rule.when or ALWAYS) if isinstance(t, Passes)}
+    if rule.effect.formula is not None:
+        named |= {item.name for item in items_of(rule.effect.formula) if item.kind == "device passes"}
+    return [name for name in rulebook.standards if name in named]
+
+
+def fixes_of(judge: Judge, rule: Rule) -> str:
+    """Return the fixes of the checks that are not true in the standards that a rule names."""
+    fixes = []
+    for name in standards_named(rule, judge.rulebook):
+        verdict = judge.standard(name)
+        for check, judged in zip(verdict.standard.checks, verdict.checks, strict=True):
+            if judged.truth is not TRUE and check.fix:
+                fixes.append(check.fix)
+    return " ".join(dict.fromkeys(fixes))

@@ -1,0 +1,222 @@
+"""Judging conditions, places, standards and schedules for one attempt, keeping every step.
+
+Each test is judged even where the result is already settled: a trace shows the truth of all of them.
+Not here: policies (`interpreter`), requirements (`requirements`).
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass, field
+from datetime import datetime, timedelta
+
+from caddrel.core.decide.comparing import holds
+from caddrel.core.decide.truth import FALSE, TRUE, UNKNOWN, Truth, all_true, any_true, opposite, truth_of
+from caddrel.core.facts.completion import Facts
+from caddrel.core.facts.types import Address
+from caddrel.core.language.nodes import (
+    And,
+    Condition,
+    During,
+    FactTest,
+    FromPlace,
+    Not,
+    Or,
+    Passes,
+    Surely,
+)
+from caddrel.core.language.operators import Op
+from caddrel.core.rulebook.model import Place, PlaceParts, Rulebook, Schedule, Standard
+
+
+@dataclass(slots=True)
+class Verdict:
+    """The truth of one node of a condition, with those of its parts."""
+
+    node: Condition
+    truth: Truth
+    parts: tuple[Verdict, ...] = ()
+
+
+@dataclass(slots=True)
+class PartVerdict:
+    """The truth of one part of a place: ``networks`` as a whole, one list, one other place …"""
+
+    part: str
+    shown: str
+    truth: Truth
+    facts: frozenset[str] = frozenset()
+
+
+@dataclass(slots=True)
+class PlaceVerdict:
+    """The truth of a place, and of everything it is made of."""
+
+    place: Place
+    truth: Truth
+    parts: list[PartVerdict] = field(default_factory=list)
+    without: list[PartVerdict] = field(default_factory=list)
+    facts: frozenset[str] = frozenset()
+
+
+@dataclass(slots=True)
+class StandardVerdict:
+    """The truth of a standard, and of its checks in document order."""
+
+    standard: Standard
+    truth: Truth
+    checks: list[Verdict] = field(default_factory=list)
+    facts: frozenset[str] = frozenset()
+
+
+@dataclass(slots=True)
+class ScheduleVerdict:
+    """The truth of a schedule, and the local time that gave it."""
+
+    schedule: Schedule
+    truth: Truth
+    local: datetime | None = None
+
+
+_NETWORK_FACTS = {
+    "countries": "network.country",
+    "anonymisers": "network.anonymiser",
+    "asns": "network.asn",
+}
+
+
+class Judge:
+    """Judges any condition of one rulebook for one attempt; named parts are judged once."""
+
+    def __init__(self, rulebook: Rulebook, facts: Facts) -> None:
+        self.rulebook = rulebook
+        self.facts = facts
+        self.values = facts.values
+        self.places: dict[str, PlaceVerdict] = {}
+        self.standards: dict[str, StandardVerdict] = {}
+        self.schedules: dict[str, ScheduleVerdict] = {}
+
+    def judge(self, node: Condition) -> Verdict:
+        """Return the verdict on a condition."""
+        match node:
+            case And(parts=parts):
+                judged = tuple(self.judge(p) for p in parts)
+                return Verdict(node, all_true(v.truth for v in judged), judged)
+            case Or(parts=parts):
+                judged = tuple(self.judge(p) for p in parts)
+                return Verdict(node, any_true(v.truth for v in judged), judged)
+            case Not(part=part):
+                inner = self.judge(part)
+                return Verdict(node, opposite(inner.truth), (inner,))
+            case Surely(part=part):
+                inner = self.judge(part)
+                return Verdict(node, truth_of(inner.truth is TRUE), (inner,))
+            case FactTest():
+                return Verdict(node, self._fact_test(node))
+            case FromPlace(places=places):
+                return Verdict(node, any_true(self.place(p.text).truth for p in places))
+            case Passes(standard=standard):
+                return Verdict(node, self.standard(standard.text).truth)
+            case During(schedule=schedule):
+                return Verdict(node, self.schedule(schedule.text).truth)
+
+    def _fact_test(self, test: FactTest) -> Truth:
+        value = self.values.get(test.fact)
+        if value is None:
+            if test.op is Op.KNOWN:
+                return FALSE
+            return TRUE if test.op is Op.UNKNOWN else UNKNOWN
+        kind = self.rulebook.catalogue[test.fact].type
+        return truth_of(holds(test.op, kind, value, test.operands))
+
+    def place(self, name: str) -> PlaceVerdict:
+        """Return the verdict on a place."""
+        if name not in self.places:
+            place = self.rulebook.places[name]
+            parts = list(self._parts(place.parts))
+            without = list(self._parts(place.without))
+            inside = any_true(p.truth for p in parts)
+            outside = opposite(any_true(p.truth for p in without))
+            truth = all_true((inside, outside))
+            # Of two unknown halves each may be what the result depends on; a settled half is not.
+            unsettled = [*(parts if inside is UNKNOWN else ()), *(without if outside is UNKNOWN else ())]
+            facts = _union(p.facts for p in unsettled if p.truth is UNKNOWN) if truth is UNKNOWN else frozenset()
+            self.places[name] = PlaceVerdict(place, truth, parts, without, facts)
+        return self.places[name]
+
+    def _parts(self, parts: PlaceParts) -> Iterable[PartVerdict]:
+        address: Address | None = self.values.get("network.ip")  # type: ignore[assignment]
+        ip = frozenset({"network.ip"})
+        if parts.networks:
+            shown = ", ".join(str(n) for n in parts.networks[:6]) + (" …" if len(parts.networks) > 6 else "")
+            truth = UNKNOWN if address is None else truth_of(any(address in n for n in parts.networks))
+            yield PartVerdict("networks", shown, truth, ip)
+        for name in parts.lists:
+            kept = self.facts.lists.get(name)
+            truth = UNKNOWN if address is None or kept is None else truth_of(address in kept)
+            yield PartVerdict("lists", name, truth, ip)
+        for key, fact in _NETWORK_FACTS.items():
+            listed: tuple[str | int, ...] = getattr(parts, key)
+            if listed:
+                value = self.values.get(fact)
+                truth = UNKNOWN if value is None else truth_of(value in listed)
+                yield PartVerdict(key, ", ".join(str(item) for item in listed), truth, frozenset({fact}))
+        for name in parts.places:
+            inner = self.place(name)
+            yield PartVerdict("places", name, inner.truth, inner.facts)
+
+    def standard(self, name: str) -> StandardVerdict:
+        """Return the verdict on a device standard."""
+        if name not in self.standards:
+            standard = self.rulebook.standards[name]
+            checks = [self.judge(check.must) for check in standard.checks]
+            truth = all_true(v.truth for v in checks)
+            facts = _union(self.unknown_facts(v) for v in checks) if truth is UNKNOWN else frozenset()
+            self.standards[name] = StandardVerdict(standard, truth, checks, facts)
+        return self.standards[name]
+
+    def schedule(self, name: str) -> ScheduleVerdict:
+        """Return the verdict on a schedule."""
+        if name not in self.schedules:
+            schedule = self.rulebook.schedules[name]
+            at = self.values.get("time.at")
+            if isinstance(at, datetime):
+                local = at.astimezone(schedule.zone)
+                self.schedules[name] = ScheduleVerdict(schedule, truth_of(is_open(schedule, local)), local)
+            else:
+                self.schedules[name] = ScheduleVerdict(schedule, UNKNOWN)
+        return self.schedules[name]
+
+    def unknown_facts(self, verdict: Verdict) -> frozenset[str]:
+        """Return the facts of the unknown tests that an unknown verdict depends on; empty for a known one."""
+        if verdict.truth is not UNKNOWN:
+            return frozenset()
+        match verdict.node:
+            case FactTest(fact=fact):
+                return frozenset({fact})
+            case FromPlace(places=places):
+                return _union(self.place(p.text).facts for p in places)
+            case Passes(standard=standard):
+                return self.standard(standard.text).facts
+            case During():
+                return frozenset({"time.at"})
+            case _:
+                return _union(self.unknown_facts(part) for part in verdict.parts)
+
+
+def is_open(schedule: Schedule, local: datetime) -> bool:
+    """Tell whether a local moment lies in a window of a schedule; wall-clock, start in, end out."""
+    minute = local.hour * 60 + local.minute
+    today = local.date()
+    for window in schedule.windows(today):
+        if minute >= window.start and (window.overnight or minute < window.end):
+            return True
+    yesterday = today - timedelta(days=1)
+    return any(window.overnight and minute < window.end for window in schedule.windows(yesterday))
+
+
+def _union(sets: Iterable[frozenset[str]]) -> frozenset[str]:
+    found: set[str] = set()
+    for part in sets:
+        found |= part
+    return frozenset(found)

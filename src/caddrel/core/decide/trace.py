@@ -1,0 +1,226 @@
+"""A trace as data: enough, by itself, to recompute the outcome by hand.
+
+Not here: wording and layout, which belong to the edge.
+"""
+
+from __future__ import annotations
+
+from typing import Any
+
+from caddrel.core.decide.interpreter import Explained, PolicySteps, RuleStep, ScopePart
+from caddrel.core.decide.judging import Judge, PartVerdict, Verdict
+from caddrel.core.decide.requirements import formula_holds, item_order
+from caddrel.core.decide.truth import FALSE, TRUE
+from caddrel.core.facts.values import show, to_json
+from caddrel.core.language.nodes import And, During, FactTest, FromPlace, Item, Not, Or, Passes, Surely, items_of
+from caddrel.core.language.printer import print_condition, print_effect, print_formula, print_item
+
+
+def trace_json(explained: Explained) -> dict[str, Any]:
+    """Return the trace of a decision.
+
+    Keys: `facts` (value, wording and origin of every known fact), `policies` (each with scope, rules reached and
+    effects), `standards`, `places` and `schedules` (those that were asked for), `requirements` and `combined`.
+    """
+    judge = explained.judge
+    return {
+        "facts": _facts(explained),
+        "policies": [_policy(judge, steps) for steps in explained.policies],
+        "standards": {name: _standard(judge, name) for name in sorted(judge.standards)},
+        "places": {name: _place(judge, name) for name in sorted(judge.places)},
+        "schedules": {name: _schedule(judge, name) for name in sorted(judge.schedules)},
+        "requirements": _requirements(explained),
+        "combined": _combined(explained),
+    }
+
+
+def _facts(explained: Explained) -> dict[str, Any]:
+    facts, catalogue = explained.facts, explained.rulebook.catalogue
+    return {
+        name: {
+            "value": to_json(value),
+            "shown": show(value, catalogue[name]),
+            "origin": facts.origins[name].value,
+        }
+        for name, value in sorted(facts.values.items())
+        if name in catalogue
+    }
+
+
+def _policy(judge: Judge, steps: PolicySteps) -> dict[str, Any]:
+    policy = steps.policy
+    failed = next((part.name for part in steps.parts if part.truth is FALSE), None)
+    return {
+        "policy": policy.id,
+        "title": policy.title,
+        "mode": policy.mode,
+        "scope": {
+            "truth": steps.scope.value,
+            "failed": failed,
+            "parts": [_scope_part(judge, steps, part) for part in steps.parts],
+        },
+        "rules": [_rule(judge, step) for step in steps.rules],
+        "not_reached": [rule.id for rule in policy.rules[len(steps.rules) :]],
+        "effects": [
+            *({"rule": rule.id, "effect": print_effect(rule.effect)} for rule in steps.says.rules),
+            *([{"rule": None, "effect": "abstain"}] if steps.says.silent else []),
+        ],
+    }
+
+
+def _scope_part(judge: Judge, steps: PolicySteps, part: ScopePart) -> dict[str, Any]:
+    shown: list[str] = []
+    if part.name == "operations":
+        shown = list(steps.policy.scope.operations)
+    elif part.name == "active" and steps.policy.scope.active is not None:
+        window = steps.policy.scope.active
+        shown = [f"{word} {at.isoformat()}" for word, at in (("from", window.start), ("until", window.end)) if at]
+    return {
+        "part": part.name,
+        "truth": part.truth.value,
+        "selectors": [
+            {"text": selector.text, **_tree(judge, verdict)} for selector, verdict in part.chosen
+        ]
+        or shown,
+    }
+
+
+def _rule(judge: Judge, step: RuleStep) -> dict[str, Any]:
+    return {
+        "rule": step.rule.id,
+        "title": step.rule.title,
+        "truth": step.truth.value,
+        "when": _tree(judge, step.verdict) if step.verdict is not None else None,
+        "effect": print_effect(step.rule.effect),
+    }
+
+
+_KINDS: dict[type, str] = {And: "all", Or: "any", Not: "not", Surely: "surely"}
+
+
+def _tree(judge: Judge, verdict: Verdict) -> dict[str, Any]:
+    node = verdict.node
+    tree: dict[str, Any] = {
+        "kind": _KINDS.get(type(node), "test"),
+        "truth": verdict.truth.value,
+        "text": print_condition(node) if not (isinstance(node, And) and not node.parts) else "always",
+        "span": [node.extent.start, node.extent.end],
+    }
+    match node:
+        case FactTest(fact=fact):
+            value = judge.values.get(fact)
+            tree["fact"] = fact
+            if value is not None:
+                tree["value"] = show(value, judge.rulebook.catalogue[fact])
+                tree["origin"] = judge.facts.origins[fact].value
+        case FromPlace(places=places):
+            tree["places"] = [p.text for p in places]
+        case Passes(standard=standard):
+            tree["standard"] = standard.text
+        case During(schedule=schedule):
+            tree["schedule"] = schedule.text
+        case _:
+            tree["parts"] = [_tree(judge, part) for part in verdict.parts]
+    return tree
+
+
+def _standard(judge: Judge, name: str) -> dict[str, Any]:
+    verdict = judge.standards[name]
+    return {
+        "title": verdict.standard.title,
+        "truth": verdict.truth.value,
+        "checks": [
+            {
+                "check": check.id,
+                "title": check.title,
+                "truth": judged.truth.value,
+                "fix": check.fix,
+                "must": _tree(judge, judged),
+            }
+            for check, judged in zip(verdict.standard.checks, verdict.checks, strict=True)
+        ],
+    }
+
+
+def _place(judge: Judge, name: str) -> dict[str, Any]:
+    verdict = judge.places[name]
+
+    def part(found: PartVerdict) -> dict[str, Any]:
+        return {"part": found.part, "shown": found.shown, "truth": found.truth.value}
+
+    return {
+        "title": verdict.place.title,
+        "truth": verdict.truth.value,
+        "parts": [part(p) for p in verdict.parts],
+        "without": [part(p) for p in verdict.without],
+    }
+
+
+def _schedule(judge: Judge, name: str) -> dict[str, Any]:
+    verdict = judge.schedules[name]
+    local = verdict.local
+    windows = verdict.schedule.windows(local.date()) if local is not None else ()
+    return {
+        "title": verdict.schedule.title,
+        "truth": verdict.truth.value,
+        "zone": verdict.schedule.zone.key,
+        "local": local.strftime("%a %Y-%m-%d %H:%M") if local is not None else None,
+        "windows": [str(window) for window in windows],
+    }
+
+
+def _requirements(explained: Explained) -> dict[str, Any]:
+    requirements = explained.requirements
+    formulas, items = [], set()
+
+    def met(item: Item) -> bool:
+        return requirements.met(item) is TRUE
+
+    def reachable(item: Item) -> bool:
+        return met(item) or requirements.attainable(item)
+
+    for says in explained.combination.enforced:
+        for rule in says.rules:
+            formula = rule.effect.formula
+            if formula is not None:
+                items.update(items_of(formula))
+                formulas.append(
+                    {
+                        "policy": says.policy.id,
+                        "rule": rule.id,
+                        "formula": print_formula(formula),
+                        "met": formula_holds(formula, met),
+                        "attainable": formula_holds(formula, reachable),
+                    }
+                )
+    return {
+        "formulas": formulas,
+        "items": [
+            {
+                "item": print_item(item),
+                "kind": item.kind,
+                "name": item.name,
+                "met": requirements.met(item).value,
+                "attainable": requirements.attainable(item),
+            }
+            for item in sorted(items, key=item_order)
+        ],
+    }
+
+
+def _combined(explained: Explained) -> dict[str, Any]:
+    combination = explained.combination
+    mild = combination.mildly()
+    return {
+        "stance": combination.strict_stance,
+        "mildest_stance": combination.mild_stance,
+        "strict": {"outcome": combination.strict.outcome, "reason": combination.strict.reason},
+        "mild": {"outcome": mild.outcome, "reason": mild.reason},
+        "block": [
+            {"policy": s.policy.id, "rule": r.id}
+            for s in combination.enforced
+            for r in s.rules
+            if r.effect.kind == "block"
+        ],
+        "let_in": [s.policy.id for s in combination.enforced if s.kinds() <= {"allow", "require"}],
+    }

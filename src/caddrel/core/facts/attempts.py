@@ -1,0 +1,151 @@
+"""Reading an attempt from JSON: facts flat or nested by dots, each of its type, nothing guessed."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Any
+
+from caddrel.core.diagnostics import Diagnostic, did_you_mean, shorten
+from caddrel.core.facts.catalogue import Catalogue
+from caddrel.core.facts.types import Value
+from caddrel.core.facts.values import ValueRefused, read_given, read_reported
+
+DEEPEST = 6
+
+
+class AttemptRefused(ValueError):
+    """An attempt that cannot be read; `problems` has a finding for every fact that is wrong."""
+
+    def __init__(self, problems: list[Diagnostic]) -> None:
+        self.problems = problems
+        super().__init__("; ".join(p.message for p in problems))
+
+
+@dataclass(frozen=True, slots=True)
+class Attempt:
+    """An attempt as reported."""
+
+    id: str | int
+    facts: Mapping[str, Value]
+
+
+def read_facts(document: Any, catalogue: Catalogue) -> dict[str, Value]:
+    """Return the facts of a JSON object.
+
+    Raises
+    ------
+    AttemptRefused
+        Naming every unknown fact, every fact given both flat and nested, every value of a wrong type.
+    """
+    if not isinstance(document, Mapping):
+        raise AttemptRefused([Diagnostic("wrong-type", "`facts` is an object of facts and values", path="facts")])
+    facts: dict[str, Value] = {}
+    problems: list[Diagnostic] = []
+    seen: set[str] = set()
+
+    def walk(prefix: str, node: Mapping[str, Any], depth: int) -> None:
+        for key, value in node.items():
+            name = f"{prefix}{key}"
+            spec = catalogue.get(name)
+            if spec is None and isinstance(value, Mapping) and depth < DEEPEST and is_prefix(name):
+                walk(f"{name}.", value, depth + 1)
+            elif spec is None:
+                problems.append(unknown_fact(name, catalogue))
+            elif name in seen:
+                problems.append(Diagnostic("given-twice", f"`{name}` is given both flat and nested", path=name))
+            elif value is not None:
+                seen.add(name)
+                try:
+                    facts[name] = read_reported(spec, value)
+                except ValueRefused as refused:
+                    problems.append(wrong_value(name, refused, value))
+            else:
+                seen.add(name)
+
+    prefixes = {name[: i] for name in catalogue for i, char in enumerate(name) if char == "."}
+
+    def is_prefix(name: str) -> bool:
+        return name in prefixes
+
+    walk("", document, 0)
+    if problems:
+        raise AttemptRefused(problems)
+    return facts
+
+
+def read_given_facts(pairs: Mapping[str, str], catalogue: Catalogue) -> dict[str, Value]:
+    """Return facts given as text, as on a command line; `person`, `app` and `device` stand for their ids.
+
+    Raises
+    ------
+    AttemptRefused
+        Naming every fact that is unknown or wrong.
+    """
+    facts: dict[str, Value] = {}
+    problems: list[Diagnostic] = []
+    for key, text in pairs.items():
+        name = SHORT.get(key, key)
+        spec = catalogue.get(name)
+        if spec is None:
+            problems.append(unknown_fact(name, catalogue))
+            continue
+        try:
+            facts[name] = read_given(spec, text)
+        except ValueRefused as refused:
+            problems.append(wrong_value(name, refused, text))
+    if problems:
+        raise AttemptRefused(problems)
+    return facts
+
+
+SHORT = {"person": "person.id", "app": "app.id", "device": "device.id"}
+
+
+def unknown_fact(name: str, catalogue: Catalogue) -> Diagnostic:
+    """Return the finding for a name that is no fact."""
+    hint = did_you_mean(name, catalogue)
+    if not hint and ".attributes." in name:
+        hint = "the rulebook declares no such attribute"
+    return Diagnostic("unknown-fact", f"there is no fact `{shorten(name)}`", hint, path=name)
+
+
+def wrong_value(name: str, refused: ValueRefused, value: object) -> Diagnostic:
+    """Return the finding for a value that is not of the fact's type."""
+    hint = did_you_mean(str(value), refused.words) if refused.words else ""
+    return Diagnostic("wrong-value", f"`{name}`: {refused}", hint, refused.words[:50], path=name)
+
+
+_LINE_KEYS = ("id", "facts")
+
+
+def read_attempt(document: Any, number: int, catalogue: Catalogue) -> Attempt:
+    """Return the attempt that one line of an attempts file holds.
+
+    Parameters
+    ----------
+    document
+        ``{"id": ..., "facts": {...}}``.
+    number
+        The number of the line, which is the id of an attempt that has none.
+
+    Raises
+    ------
+    AttemptRefused
+        When the line is not such an object, or a fact of it is wrong.
+    """
+    if not isinstance(document, Mapping):
+        raise AttemptRefused([Diagnostic("wrong-type", "a line holds one object with `id` and `facts`")])
+    problems = [
+        Diagnostic("unknown-key", f"an attempt has no `{shorten(key)}`", "facts belong under `facts`", path=key)
+        for key in document
+        if key not in _LINE_KEYS
+    ]
+    if "facts" not in document:
+        problems.append(Diagnostic("missing-key", "this attempt has no `facts`", 'such as {"facts": {"person.id": …}}'))
+    name = document.get("id")
+    if name is not None and (isinstance(name, bool) or not isinstance(name, str | int)):
+        problems.append(Diagnostic("wrong-type", "`id` is a text or a whole number", path="id"))
+    if problems:
+        raise AttemptRefused(problems)
+    return Attempt(number if name is None else name, read_facts(document["facts"], catalogue))

@@ -1,0 +1,194 @@
+"""Filling in the facts that nobody reported, and saying where each came from.
+
+Five steps in a fixed order: inventory, what follows from an unlisted device, address data, the moment's defaults, the
+rulebook's assumptions. A fact still unknown after them stays unknown.
+Not here: reading reported values (`attempts`).
+"""
+
+from __future__ import annotations
+
+import enum
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field
+from datetime import datetime
+from typing import Any
+
+from caddrel.core.facts.catalogue import Catalogue, FactSpec
+from caddrel.core.facts.inventory import Entry, Inventory
+from caddrel.core.facts.types import Address, Value
+from caddrel.core.facts.values import ValueRefused, read_reported
+
+
+class Origin(enum.StrEnum):
+    """Where the value of a fact came from."""
+
+    REPORTED = "reported"
+    INVENTORY = "inventory"
+    ADDRESS_DATA = "address data"
+    COMPUTED = "computed"
+    DEFAULT = "default"
+    ASSUMED = "assumed"
+
+
+class Setting(enum.StrEnum):
+    """What kind of attempt is completed; each has defaults of its own."""
+
+    OFFLINE = "offline"
+    LOG = "log"
+    REHEARSAL = "rehearsal"
+    LIVE = "live"
+
+
+@dataclass(slots=True)
+class Facts:
+    """A completed attempt: an absent name is an unknown fact, and there is no other way to say unknown.
+
+    Attributes
+    ----------
+    values
+        Fact name to value.
+    origins
+        Fact name to where the value came from.
+    default_age
+        Seconds; the age of methods reported without one. None when nobody said.
+    live
+        Is this a live decision? An app that the inventory does not know is then closed.
+    """
+
+    values: dict[str, Value]
+    origins: dict[str, Origin]
+    default_age: float | None = None
+    live: bool = False
+    app_listed: bool = True
+    app_title: str = ""
+    lists: Mapping[str, Any] = field(default_factory=dict)
+
+
+AddressData = Callable[[Address], Mapping[str, Value]]
+
+
+def complete(
+    reported: Mapping[str, Value],
+    catalogue: Catalogue,
+    assume: Mapping[str, Value],
+    inventory: Inventory | None = None,
+    setting: Setting = Setting.OFFLINE,
+    now: datetime | None = None,
+    address_data: AddressData | None = None,
+) -> Facts:
+    """Return the facts of an attempt with every gap filled that may be filled.
+
+    Parameters
+    ----------
+    reported
+        What the caller said; it wins over everything else.
+    catalogue
+        The facts of the rulebook.
+    assume
+        The rulebook's assumptions.
+    inventory
+        None leaves step one out.
+    setting
+        A live attempt gets `now` as its moment; a rehearsal starts with empty methods and notices.
+    now
+        Needed for live attempts.
+    address_data
+        What is known about an address, by fact name.
+    """
+    facts = Facts(dict(reported), dict.fromkeys(reported, Origin.REPORTED), live=setting is Setting.LIVE)
+    values = facts.values
+
+    def supply(found: Mapping[str, Value], origin: Origin) -> None:
+        for name, value in found.items():
+            if name not in values:
+                values[name] = value
+                facts.origins[name] = origin
+
+    device = _from_inventory(facts, catalogue, inventory, supply) if inventory is not None else None
+    live = facts.live
+    if live and "device.id" not in values and "device.serial" not in values:
+        supply({"device.listed": False}, Origin.DEFAULT)
+    if values.get("device.listed") is False:
+        unlisted: dict[str, Value] = {"device.managed": False, "device.vetted": False, "device.owner": "unlisted"}
+        supply(unlisted, Origin.COMPUTED)
+    address = values.get("network.ip")
+    if address_data is not None and address is not None:
+        supply(address_data(address), Origin.ADDRESS_DATA)  # type: ignore[arg-type]
+    supply({"operation": "sign-in", "flow": "interactive"}, Origin.DEFAULT)
+    if live and now is not None:
+        supply({"time.at": now}, Origin.DEFAULT)
+    if setting is Setting.REHEARSAL:
+        supply({"auth.methods": {}, "auth.notices": frozenset()}, Origin.DEFAULT)
+    if device is not None:
+        supply(_ages(device, values.get("time.at")), Origin.INVENTORY)
+    _ages_of_methods(facts, assume, supply)
+    supply(assume, Origin.ASSUMED)
+    return facts
+
+
+Supply = Callable[[Mapping[str, Value], Origin], None]
+
+
+def _from_inventory(facts: Facts, catalogue: Catalogue, inventory: Inventory, supply: Supply) -> Entry | None:
+    values = facts.values
+    facts.lists = inventory.lists
+    person = inventory.people.get(_text(values, "person.id") or "")
+    if person is not None:
+        stored = dict(person.facts)
+        stored["person.groups"] = inventory.closure(stored.get("person.groups", frozenset()))  # type: ignore[arg-type]
+        stored.setdefault("person.roles", frozenset())
+        supply(stored | _attributes(person, "person", catalogue), Origin.INVENTORY)
+    app_id = _text(values, "app.id")
+    app = inventory.apps.get(app_id or "")
+    if app is not None:
+        facts.app_title = app.title
+        supply({"app.labels": frozenset(), **app.facts} | _attributes(app, "app", catalogue), Origin.INVENTORY)
+    facts.app_listed = app is not None or app_id is None
+    device_id, serial = _text(values, "device.id"), _text(values, "device.serial")
+    if device_id is None and serial is None:
+        return None
+    device = inventory.device_by(device_id, serial)
+    if device is None:
+        supply({"device.listed": False}, Origin.INVENTORY)
+        return None
+    stored = {"device.id": device.id, "device.listed": True, **device.facts}
+    supply(stored | _attributes(device, "device", catalogue), Origin.INVENTORY)
+    return device
+
+
+def _text(values: Mapping[str, Value], name: str) -> str | None:
+    value = values.get(name)
+    return value if isinstance(value, str) else None
+
+
+def _attributes(entry: Entry, kind: str, catalogue: Catalogue) -> dict[str, Value]:
+    found: dict[str, Value] = {}
+    for key, value in entry.attributes.items():
+        spec: FactSpec | None = catalogue.attributes.get(f"{kind}.attributes.{key}")
+        if spec is None:
+            continue
+        # An attribute that the inventory holds in another type than the rulebook declares is not known.
+        try:
+            found[spec.name] = read_reported(spec, value)
+        except ValueRefused:
+            continue
+    return found
+
+
+def _ages(device: Entry, at: Value | None) -> dict[str, Value]:
+    if not isinstance(at, datetime):
+        return {}
+    moments = {"device.state_age": device.state_at, "device.listed_for": device.listed_at}
+    ages = {name: (at - then).total_seconds() for name, then in moments.items() if then is not None}
+    # Before the report, or before the device was listed, there is no age to tell.
+    return {name: age for name, age in ages.items() if age >= 0}
+
+
+def _ages_of_methods(facts: Facts, assume: Mapping[str, Value], supply: Supply) -> None:
+    reported = facts.values.get("auth.age", assume.get("auth.age"))
+    facts.default_age = reported if isinstance(reported, int | float) else None
+    methods = facts.values.get("auth.methods")
+    if isinstance(methods, dict):
+        ages = [age for age in methods.values() if age is not None]
+        if ages:
+            supply({"auth.age": max(ages)}, Origin.COMPUTED)

@@ -1,0 +1,271 @@
+"""The inventory: people, groups, devices, apps and address lists, as an index for completing facts.
+
+Objects are read from plain JSON; what is wrong with one is said with its place.
+Not here: where the inventory is stored (`caddrel.store`).
+"""
+
+from __future__ import annotations
+
+import ipaddress
+from bisect import bisect_right
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, field
+from datetime import datetime
+from typing import Any
+
+from caddrel.core.diagnostics import Diagnostic, did_you_mean, shorten
+from caddrel.core.facts.catalogue import FACTS
+from caddrel.core.facts.types import Address, Network, Value
+from caddrel.core.facts.values import ValueRefused, read_moment, read_reported
+
+NOUNS = ("people", "groups", "devices", "apps", "lists")
+LONGEST_ID = 200
+LARGEST_LIST = 2_000_000
+
+# Which fact each stored field supplies; fields of other meaning are named apart.
+FIELDS: dict[str, dict[str, str]] = {
+    "people": {k: f"person.{k}" for k in ("kind", "home", "unit", "groups", "roles", "factors", "risk")},
+    "devices": {
+        k: f"device.{k}"
+        for k in "serial owner platform os_version managed encrypted screen_lock tampered vetted".split()
+    },
+    "apps": {"labels": "app.labels"},
+}
+OTHER_FIELDS: dict[str, tuple[str, ...]] = {
+    "people": ("title", "attributes"),
+    "groups": ("title", "member_of"),
+    "devices": ("title", "person", "state_at", "listed_at", "attributes"),
+    "apps": ("title", "attributes"),
+    "lists": ("title", "networks"),
+}
+ONE_OF = {"people": "person", "groups": "group", "devices": "device", "apps": "app", "lists": "address list"}
+
+
+@dataclass(frozen=True, slots=True)
+class Entry:
+    """A person, device or app: the facts it supplies, and its own attributes as given."""
+
+    id: str
+    title: str = ""
+    facts: Mapping[str, Value] = field(default_factory=dict)
+    attributes: Mapping[str, Any] = field(default_factory=dict)
+    person: str = ""
+    state_at: datetime | None = None
+    listed_at: datetime | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Group:
+    """A group and the groups that it is a member of."""
+
+    id: str
+    title: str = ""
+    member_of: tuple[str, ...] = ()
+
+
+class AddressList:
+    """Networks kept in the inventory; asked in logarithmic time."""
+
+    def __init__(self, id: str, networks: Iterable[Network], title: str = "") -> None:
+        self.id = id
+        self.title = title
+        self.networks = tuple(networks)
+        self._ranges: dict[int, tuple[list[int], list[int]]] = {}
+        for version in (4, 6):
+            collapsed = ipaddress.collapse_addresses(n for n in self.networks if n.version == version)  # type: ignore[type-var]
+            spans = [(int(n.network_address), int(n.broadcast_address)) for n in collapsed]
+            self._ranges[version] = ([s for s, _ in spans], [e for _, e in spans])
+
+    def __contains__(self, address: Address) -> bool:
+        starts, ends = self._ranges[address.version]
+        number = int(address)
+        at = bisect_right(starts, number) - 1
+        return at >= 0 and number <= ends[at]
+
+
+class Inventory:
+    """An index over everything the rulebook talks about but does not define."""
+
+    def __init__(
+        self,
+        people: Iterable[Entry] = (),
+        groups: Iterable[Group] = (),
+        devices: Iterable[Entry] = (),
+        apps: Iterable[Entry] = (),
+        lists: Iterable[AddressList] = (),
+    ) -> None:
+        self.people = {p.id: p for p in people}
+        self.groups = {g.id: g for g in groups}
+        self.devices = {d.id: d for d in devices}
+        self.apps = {a.id: a for a in apps}
+        self.lists = {a.id: a for a in lists}
+        self._by_serial = {str(d.facts["device.serial"]): d for d in self.devices.values() if "device.serial" in d.facts}
+        self._closures: dict[str, frozenset[str]] = {}
+
+    def device_by(self, id: str | None, serial: str | None) -> Entry | None:
+        """Return a device by its id, else by its serial."""
+        if id is not None:
+            return self.devices.get(id)
+        return self._by_serial.get(serial) if serial is not None else None
+
+    def closure(self, groups: Iterable[str]) -> frozenset[str]:
+        """Return the groups and all that they are members of, directly or through others."""
+        found: set[str] = set()
+        for name in groups:
+            found |= self._closure_of(name)
+        return frozenset(found)
+
+    def _closure_of(self, name: str) -> frozenset[str]:
+        if name not in self._closures:
+            found, todo = {name}, [name]
+            while todo:
+                group = self.groups.get(todo.pop())
+                for parent in group.member_of if group else ():
+                    if parent not in found:
+                        found.add(parent)
+                        todo.append(parent)
+            self._closures[name] = frozenset(found)
+        return self._closures[name]
+
+
+class InventoryReader:
+    """Reads inventory objects from JSON, collecting what is wrong."""
+
+    def __init__(self) -> None:
+        self.problems: list[Diagnostic] = []
+
+    def say(self, path: str, code: str, message: str, hint: str = "") -> None:
+        """Collect a finding."""
+        self.problems.append(Diagnostic(code, message, hint, path=path))
+
+    def _id(self, value: Any, path: str) -> str | None:
+        if isinstance(value, str) and 0 < len(value) <= LONGEST_ID and value.isprintable():
+            return value
+        self.say(path, "bad-id", "an `id` is needed, a text without control characters", f"at most {LONGEST_ID} of them")
+        return None
+
+    def _fields(self, noun: str, value: Any, path: str) -> dict[str, Any] | None:
+        if not isinstance(value, dict):
+            self.say(path, "wrong-type", f"expected an object for a {ONE_OF[noun]}")
+            return None
+        known = ("id", *FIELDS.get(noun, ()), *OTHER_FIELDS[noun])
+        for key in value:
+            if key not in known:
+                hint = did_you_mean(key, known, f"it can have: {', '.join(known)}")
+                self.say(f"{path}.{shorten(key)}", "unknown-key", f"a {ONE_OF[noun]} has no `{shorten(key)}`", hint)
+        if self._id(value.get("id"), path) is None:
+            return None
+        return {key: item for key, item in value.items() if item is not None}
+
+    def _text(self, fields: dict[str, Any], key: str, path: str) -> str:
+        value = fields.get(key, "")
+        if isinstance(value, str) and len(value) <= 500:
+            return value
+        self.say(f"{path}.{key}", "wrong-type", f"`{key}` is a text of at most 500 characters")
+        return ""
+
+    def _ids(self, fields: dict[str, Any], key: str, path: str) -> tuple[str, ...]:
+        value = fields.get(key, [])
+        if isinstance(value, list) and all(isinstance(item, str) and item for item in value):
+            return tuple(value)
+        self.say(f"{path}.{key}", "wrong-type", f"`{key}` is an array of ids")
+        return ()
+
+    def _moment(self, fields: dict[str, Any], key: str, path: str) -> datetime | None:
+        if key not in fields:
+            return None
+        try:
+            return read_moment(fields[key] if isinstance(fields[key], str) else str(fields[key]))
+        except ValueRefused as refused:
+            self.say(f"{path}.{key}", "wrong-value", str(refused))
+            return None
+
+    def entry(self, noun: str, value: Any, path: str) -> Entry | None:
+        """Return a person, device or app, or None with findings."""
+        before = len(self.problems)
+        fields = self._fields(noun, value, path)
+        if fields is None:
+            return None
+        facts: dict[str, Value] = {}
+        for key, fact in FIELDS[noun].items():
+            if key in fields:
+                try:
+                    facts[fact] = read_reported(FACTS[fact], fields[key])
+                except ValueRefused as refused:
+                    hint = did_you_mean(str(fields[key]), refused.words)
+                    self.say(f"{path}.{key}", "wrong-value", f"`{key}`: {refused}", hint)
+        attributes = fields.get("attributes", {})
+        if not isinstance(attributes, dict):
+            self.say(f"{path}.attributes", "wrong-type", "`attributes` is an object")
+            attributes = {}
+        made = Entry(
+            fields["id"],
+            self._text(fields, "title", path),
+            facts,
+            attributes,
+            self._text(fields, "person", path),
+            self._moment(fields, "state_at", path),
+            self._moment(fields, "listed_at", path),
+        )
+        return made if len(self.problems) == before else None
+
+    def group(self, value: Any, path: str) -> Group | None:
+        """Return a group, or None with findings."""
+        before = len(self.problems)
+        fields = self._fields("groups", value, path)
+        if fields is None:
+            return None
+        made = Group(fields["id"], self._text(fields, "title", path), self._ids(fields, "member_of", path))
+        return made if len(self.problems) == before else None
+
+    def address_list(self, value: Any, path: str) -> AddressList | None:
+        """Return an address list, or None with findings."""
+        before = len(self.problems)
+        fields = self._fields("lists", value, path)
+        if fields is None:
+            return None
+        networks: list[Network] = []
+        texts = self._ids(fields, "networks", path)
+        if len(texts) > LARGEST_LIST:
+            self.say(f"{path}.networks", "list-too-long", f"an address list holds at most {LARGEST_LIST} networks")
+            return None
+        for i, text in enumerate(texts):
+            try:
+                networks.append(ipaddress.ip_network(text))
+            except ValueError as error:
+                if len(self.problems) < before + 20:
+                    message = "has host bits set" if "host bits" in str(error) else "is not a network"
+                    self.say(f"{path}.networks[{i}]", "wrong-value", f'"{shorten(text)}" {message}', "such as 192.0.2.0/24")
+        if len(self.problems) != before:
+            return None
+        return AddressList(fields["id"], networks, self._text(fields, "title", path))
+
+
+def read_inventory(document: Any) -> tuple[Inventory, list[Diagnostic]]:
+    """Return the inventory that a JSON document with `people`, `groups`, `devices`, `apps`, `lists` describes."""
+    reader = InventoryReader()
+    if not isinstance(document, dict):
+        reader.say("", "wrong-type", f"an inventory is an object with {', '.join(NOUNS)}")
+        return Inventory(), reader.problems
+    found: dict[str, list[Any]] = {noun: [] for noun in NOUNS}
+    for noun, items in document.items():
+        if noun not in NOUNS:
+            reader.say(noun, "unknown-key", f"an inventory has no `{shorten(noun)}`", did_you_mean(noun, NOUNS))
+            continue
+        if not isinstance(items, list):
+            reader.say(noun, "wrong-type", f"`{noun}` is an array")
+            continue
+        for i, item in enumerate(items):
+            made = read_object(reader, noun, item, f"{noun}[{i}]")
+            if made is not None:
+                found[noun].append(made)
+    return Inventory(**found), reader.problems
+
+
+def read_object(reader: InventoryReader, noun: str, value: Any, path: str) -> Entry | Group | AddressList | None:
+    """Return one object of a kind, or None with findings in the reader."""
+    if noun == "groups":
+        return reader.group(value, path)
+    if noun == "lists":
+        return reader.address_list(value, path)
+    return reader.entry(noun, value, path)

@@ -1,0 +1,350 @@
+"""Reading and writing the values of facts, from JSON and from plain text.
+
+A value that cannot be read is refused with what would have been right; it is never guessed.
+Not here: which facts there are (`catalogue`).
+"""
+
+from __future__ import annotations
+
+import ipaddress
+import math
+import re
+from collections.abc import Callable, Mapping
+from datetime import UTC, datetime
+from typing import Any
+
+from caddrel.core.diagnostics import shorten
+from caddrel.core.facts.catalogue import FactSpec
+from caddrel.core.facts.types import LEVELS, Address, FactType, Methods, Value, Version
+
+LONGEST_TEXT = 2000
+LARGEST_SET = 10_000
+SECONDS = {"s": 1, "m": 60, "h": 3600, "d": 86400}
+
+_DURATION = re.compile(r"([0-9]{1,12})([smhd])")
+_VERSION = re.compile(r"[0-9]{1,18}(\.[0-9]{1,18}){0,15}")
+_NUMBER = re.compile(r"-?[0-9]{1,18}(\.[0-9]{1,18})?")
+_MOMENT = re.compile(
+    r"[0-9]{4}-[0-9]{2}-[0-9]{2}[Tt][0-9]{2}:[0-9]{2}:[0-9]{2}(\.[0-9]{1,9})?"
+    r"([Zz]|[+-][0-9]{2}:[0-9]{2})"
+)
+
+
+class ValueRefused(ValueError):
+    """A value that is not of the type it should be.
+
+    Attributes
+    ----------
+    expected
+        What would be right, as plain text: ``yes or no``, ``a version such as 14.2``.
+    words
+        The values that would be accepted, where they can be listed.
+    """
+
+    def __init__(self, shown: str, expected: str, words: tuple[str, ...] = ()) -> None:
+        self.shown = shown
+        self.expected = expected
+        self.words = words
+        super().__init__(f"{shown} is not {expected}")
+
+
+def read_duration(text: str) -> int:
+    """Return the seconds of a duration text such as ``90s``, ``15m``, ``4h``, ``30d``."""
+    match = _DURATION.fullmatch(text)
+    if match is None:
+        raise ValueRefused(_quote(text), "a duration such as 90s, 15m, 4h or 30d")
+    return int(match[1]) * SECONDS[match[2]]
+
+
+def show_duration(seconds: float) -> str:
+    """Return a duration in the largest unit that divides it: ``5400`` is ``90m``."""
+    if seconds != int(seconds):
+        return f"{seconds:g}s"
+    whole = int(seconds)
+    for unit in "dhm":
+        if whole and whole % SECONDS[unit] == 0:
+            return f"{whole // SECONDS[unit]}{unit}"
+    return f"{whole}s"
+
+
+def read_version(text: str) -> Version:
+    """Return a version; trailing zeros do not tell versions apart."""
+    if _VERSION.fullmatch(text) is None:
+        raise ValueRefused(_quote(text), "a version such as 14.2")
+    key = [int(part) for part in text.split(".")]
+    while key and key[-1] == 0:
+        key.pop()
+    return Version(tuple(key), text)
+
+
+def read_address(text: str) -> Address:
+    """Return an IPv4 or IPv6 address; an IPv4-mapped one becomes its IPv4 address."""
+    try:
+        if "%" in text or len(text) > 60:
+            raise ValueError
+        address = ipaddress.ip_address(text)
+    except ValueError:
+        raise ValueRefused(_quote(text), "an IPv4 or IPv6 address") from None
+    mapped = getattr(address, "ipv4_mapped", None)
+    return mapped if isinstance(mapped, ipaddress.IPv4Address) else address
+
+
+def read_moment(text: str) -> datetime:
+    """Return a moment written as in RFC 3339, section 5.6, with its offset kept."""
+    expected = "a moment such as 2026-11-02T07:10:00Z"
+    if _MOMENT.fullmatch(text) is None:
+        raise ValueRefused(_quote(text), expected)
+    try:
+        moment = datetime.fromisoformat(text.upper())
+        # Moments at the very ends of the calendar cannot be taken into another zone.
+        if not 2 <= moment.astimezone(UTC).year <= 9998:
+            raise ValueError
+    except (ValueError, OverflowError):
+        raise ValueRefused(_quote(text), expected) from None
+    return moment
+
+
+def read_path(text: str) -> str:
+    """Return a path such as ``/fleet/deck``; a slash at the end means nothing."""
+    path = text[:-1] if len(text) > 1 and text.endswith("/") else text
+    if not path.startswith("/") or "//" in path or len(text) > LONGEST_TEXT:
+        raise ValueRefused(_quote(text), "a path such as /fleet/deck")
+    return path
+
+
+def read_number(text: str) -> float | int:
+    """Return a number written with digits, a sign and a point at most."""
+    if _NUMBER.fullmatch(text) is None:
+        raise ValueRefused(_quote(text), "a number")
+    return float(text) if "." in text else int(text)
+
+
+def read_flag(text: str) -> bool:
+    """Return a flag written as yes, no, true or false."""
+    if text not in {"yes", "no", "true", "false"}:
+        raise ValueRefused(_quote(text), "yes or no", ("yes", "no"))
+    return text in {"yes", "true"}
+
+
+def _read_name(text: str) -> str:
+    if not text or len(text) > LONGEST_TEXT:
+        raise ValueRefused(_quote(text), "an id")
+    return text
+
+
+def _read_free_text(text: str) -> str:
+    if len(text) > LONGEST_TEXT:
+        raise ValueRefused(_quote(text), f"a text of at most {LONGEST_TEXT} characters")
+    return text
+
+
+_FROM_TEXT: dict[FactType, Callable[[str], Value]] = {
+    FactType.FLAG: read_flag,
+    FactType.NAME: _read_name,
+    FactType.NAMES: _read_name,
+    FactType.METHODS: _read_name,
+    FactType.TEXT: _read_free_text,
+    FactType.PATH: read_path,
+    FactType.VERSION: read_version,
+    FactType.ADDRESS: read_address,
+    FactType.NUMBER: read_number,
+    FactType.MOMENT: read_moment,
+    FactType.DURATION: read_duration,
+}
+
+
+def read_written(spec: FactSpec, text: str) -> Value:
+    """Return one value that a rulebook compares the fact `spec` with.
+
+    For a set this is one of its members. Closed lists are enforced: an administrator's slip must not become a rule
+    that silently never fires.
+
+    Raises
+    ------
+    ValueRefused
+        When the text is not of the fact's type, or not in its closed list.
+    """
+    if spec.words and text not in spec.words:
+        listed = ", ".join(spec.words) if len(spec.words) <= 12 else "a country code such as NO"
+        many = len(spec.words) > 12
+        if many and spec.type is FactType.METHODS:
+            listed = "a method name of RFC 8176 such as otp"
+        raise ValueRefused(_quote(text), listed if many else f"one of {listed}", spec.words)
+    if spec.type in {FactType.WORD, FactType.LEVEL}:
+        return text
+    return _FROM_TEXT[spec.type](text)
+
+
+def read_given(spec: FactSpec, text: str) -> Value:
+    """Return a whole value given as text, as on a command line: sets are split at commas.
+
+    Methods may carry ages: ``pwd,otp:15m``.
+    """
+    if spec.type is FactType.METHODS:
+        methods: Methods = {}
+        for item in _split(text):
+            name, _, age = item.partition(":")
+            methods[_read_name(name)] = read_duration(age) if age else None
+        return methods
+    if spec.type is FactType.NAMES:
+        return frozenset(_read_name(item) for item in _split(text))
+    if spec.type is FactType.DURATION and text.isascii() and text.isdigit() and len(text) < 13:
+        return int(text)
+    if spec.type is FactType.WORD:
+        return _reported_word(spec, text)
+    if spec.type is FactType.LEVEL:
+        return _reported_level(text)
+    return _FROM_TEXT[spec.type](text)
+
+
+def _split(text: str) -> list[str]:
+    return [part.strip() for part in text.strip("[] ").split(",") if part.strip()]
+
+
+def _reported_word(spec: FactSpec, text: str) -> str:
+    word = _read_name(text)
+    # A reported word outside the list stays what it is: known, and equal to none of the list.
+    return word.upper() if spec.name == "network.country" else word
+
+
+def _reported_level(text: object) -> str:
+    if text not in LEVELS:
+        raise ValueRefused(_quote(text), f"one of {', '.join(LEVELS)}", LEVELS)
+    return str(text)
+
+
+def read_reported(spec: FactSpec, value: Any) -> Value:
+    """Return the value of a fact reported as JSON.
+
+    Flags are booleans, sets are arrays, durations are seconds or text, ``auth.methods`` is an array or an object
+    from method to age, everything else is text or a number.
+
+    Raises
+    ------
+    ValueRefused
+        When the value cannot be read as the fact's type.
+    """
+    kind = spec.type
+    if kind is FactType.FLAG:
+        if not isinstance(value, bool):
+            raise ValueRefused(_quote(value), "true or false", ("true", "false"))
+        return value
+    if kind is FactType.NUMBER:
+        if isinstance(value, bool) or not isinstance(value, int | float):
+            raise ValueRefused(_quote(value), "a number")
+        return _finite(value, "a number")
+    if kind is FactType.DURATION:
+        return _reported_duration(value)
+    if kind is FactType.NAMES:
+        return _reported_names(value)
+    if kind is FactType.METHODS:
+        return _reported_methods(value)
+    if not isinstance(value, str):
+        raise ValueRefused(_quote(value), _EXPECTED[kind])
+    if kind is FactType.WORD:
+        return _reported_word(spec, value)
+    if kind is FactType.LEVEL:
+        return _reported_level(value)
+    return _FROM_TEXT[kind](value)
+
+
+_EXPECTED = {
+    FactType.WORD: "a word, as text",
+    FactType.LEVEL: f"one of {', '.join(LEVELS)}",
+    FactType.NAME: "an id, as text",
+    FactType.TEXT: "a text",
+    FactType.PATH: "a path such as /fleet/deck",
+    FactType.VERSION: "a version, as text such as \"14.2\"",
+    FactType.ADDRESS: "an IPv4 or IPv6 address, as text",
+    FactType.MOMENT: "a moment such as 2026-11-02T07:10:00Z",
+}
+
+
+def _finite(value: float | int, expected: str) -> float | int:
+    if isinstance(value, int):
+        if abs(value) >= 10**18:
+            raise ValueRefused(_quote(value), expected)
+        return value
+    if not math.isfinite(value):
+        raise ValueRefused(_quote(value), expected)
+    return int(value) if value.is_integer() and abs(value) < 10**15 else value
+
+
+def _reported_duration(value: Any) -> float | int:
+    expected = "a duration: seconds, or text such as 15m"
+    if isinstance(value, str):
+        return read_duration(value)
+    if isinstance(value, bool) or not isinstance(value, int | float) or value < 0:
+        raise ValueRefused(_quote(value), expected)
+    return _finite(value, expected)
+
+
+def _reported_names(value: Any) -> frozenset[str]:
+    if not isinstance(value, list) or not all(isinstance(item, str) for item in value):
+        raise ValueRefused(_quote(value), "an array of ids")
+    if len(value) > LARGEST_SET:
+        raise ValueRefused("an array", f"of at most {LARGEST_SET} ids")
+    return frozenset(_read_name(item) for item in value)
+
+
+def _reported_methods(value: Any) -> Methods:
+    if isinstance(value, Mapping):
+        return {
+            _read_name(name): None if age is None else _reported_duration(age)
+            for name, age in value.items()
+        }
+    if not isinstance(value, list) or not all(isinstance(item, str) for item in value):
+        raise ValueRefused(_quote(value), "an array of methods, or an object from method to age")
+    return {_read_name(item): None for item in value}
+
+
+def _quote(value: object) -> str:
+    if isinstance(value, str):
+        return f'"{shorten(value)}"'
+    if isinstance(value, bool):
+        return "true" if value else "false"
+    if isinstance(value, int | float):
+        return shorten(str(value) if not isinstance(value, int) or abs(value) < 10**30 else "this number")
+    if isinstance(value, Mapping):
+        return "an object"
+    return "an array" if isinstance(value, list) else "null" if value is None else "this"
+
+
+def to_json(value: Value, spec: FactSpec | None = None) -> Any:
+    """Return a value as JSON, such that `read_reported` gives it back."""
+    if isinstance(value, bool | int | float | str):
+        return value
+    if isinstance(value, frozenset):
+        return sorted(value)
+    if isinstance(value, datetime):
+        return show_moment(value)
+    if isinstance(value, dict):
+        if all(age is None for age in value.values()):
+            return sorted(value)
+        return {name: value[name] for name in sorted(value)}
+    return str(value)
+
+
+def show_moment(moment: datetime) -> str:
+    """Return a moment as RFC 3339 text; UTC is written ``Z``."""
+    text = moment.isoformat()
+    return text[:-6] + "Z" if text.endswith("+00:00") else text
+
+
+def show(value: Value, spec: FactSpec) -> str:
+    """Return a value as short plain text for people."""
+    if isinstance(value, bool):
+        return "yes" if value else "no"
+    if isinstance(value, frozenset):
+        return ", ".join(sorted(value)) or "none at all"
+    if isinstance(value, dict):
+        items = (
+            name if age is None else f"{name} ({show_duration(age)} ago)"
+            for name, age in sorted(value.items())
+        )
+        return ", ".join(items) or "none at all"
+    if isinstance(value, datetime):
+        return show_moment(value)
+    if spec.type is FactType.DURATION and isinstance(value, int | float):
+        return show_duration(value)
+    return str(value)

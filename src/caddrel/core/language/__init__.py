@@ -1,0 +1,1 @@
+"""Conditions and requirement formulas: one syntax tree, its parser, checker and printer."""

@@ -1,0 +1,1 @@
+"""Rulebooks: the model, reading it with every diagnostic at once, writing it canonically."""

@@ -1,0 +1,1 @@
+"""Conditions, policies and decisions as plain English: data in, text out."""

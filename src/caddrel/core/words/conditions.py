@@ -1,0 +1,266 @@
+"""Conditions, requirements and scopes in plain English."""
+
+from __future__ import annotations
+
+from caddrel.core.decide.truth import FALSE, TRUE, UNKNOWN
+from caddrel.core.decide.judging import Judge, Verdict
+from caddrel.core.facts.types import FactType
+from caddrel.core.facts.values import show
+from caddrel.core.language.nodes import (
+    AllOf,
+    And,
+    AnyOf,
+    Condition,
+    During,
+    FactTest,
+    Formula,
+    FromPlace,
+    Item,
+    Not,
+    Operand,
+    Or,
+    Passes,
+    Surely,
+)
+from caddrel.core.language.operators import OPERATORS, Op
+from caddrel.core.rulebook.model import Rulebook
+from caddrel.core.words.pieces import Piece, Sentence, duration_words, joined, say
+
+# How a sentence names each fact; flags have what they say instead, and its negation.
+SUBJECTS = {
+    "person.id": "the person",
+    "person.kind": "the account's kind",
+    "person.home": "the guest's organisation",
+    "person.unit": "the person's unit",
+    "person.risk": "the account's risk",
+    "app.id": "the app",
+    "operation": "the operation",
+    "enrolling.factor": "the factor being enrolled",
+    "enrolling.owner": "the owner of the device being enrolled",
+    "enrolling.depth": "the depth of the enrolment",
+    "network.ip": "the address",
+    "network.country": "the country",
+    "network.city": "the city",
+    "network.asn": "the autonomous system",
+    "network.anonymiser": "the anonymiser",
+    "device.id": "the device",
+    "device.serial": "the device's serial number",
+    "device.owner": "the device's owner",
+    "device.platform": "the platform",
+    "device.os_version": "the OS version",
+    "device.state_age": "the age of the device's last report",
+    "device.listed_for": "the time since the device was listed",
+    "client.kind": "the client's kind",
+    "client.name": "the client",
+    "client.version": "the client's version",
+    "flow": "the flow",
+    "risk.attempt": "the attempt's risk",
+    "time.at": "the moment",
+    "auth.credentials": "the credentials",
+    "auth.age": "the age of the sign-in methods",
+}
+FLAGS = {
+    "device.listed": ("the device is in the inventory", "the device is not in the inventory"),
+    "device.managed": ("the device is managed", "the device is not managed"),
+    "device.encrypted": ("the device is encrypted", "the device is not encrypted"),
+    "device.screen_lock": ("the device locks its screen", "the device does not lock its screen"),
+    "device.tampered": ("the device has been tampered with", "the device has not been tampered with"),
+    "device.vetted": ("the device is vetted", "the device is not vetted"),
+    "client.vetted": ("the client is vetted", "the client is not vetted"),
+    "client.protected": (
+        "the client keeps company data apart",
+        "the client does not keep company data apart",
+    ),
+}
+# Sets: how membership is said, with and without the negation.
+SETS = {
+    "person.groups": ("the person is in", "the person is not in", "group"),
+    "person.roles": ("the person has the role", "the person does not have the role", "role"),
+    "person.factors": ("the person has enrolled", "the person has not enrolled", ""),
+    "app.labels": ("the app is labelled", "the app is not labelled", "label"),
+    "signals": ("the signal fired:", "the signal did not fire:", "signal"),
+    "auth.methods": ("the session used", "the session did not use", ""),
+    "auth.notices": ("the person has accepted", "the person has not accepted", "notice"),
+}
+_COMPARE = {
+    Op.IS: "is",
+    Op.AT_LEAST: "is at least",
+    Op.AT_MOST: "is at most",
+    Op.ABOVE: "is above",
+    Op.BELOW: "is below",
+    Op.CONTAINS: "contains",
+    Op.STARTS: "starts with",
+    Op.ENDS: "ends with",
+    Op.UNDER: "is under",
+}
+
+
+def part_name(rulebook: Rulebook, section: str, kind: str, name: str) -> Piece:
+    """Return the name of a part as a piece that can be followed."""
+    part = getattr(rulebook, section).get(name)
+    return Piece((part.title if part else "") or name, kind, name)
+
+
+def condition_words(node: Condition, rulebook: Rulebook, negated: bool = False) -> Sentence:
+    """Return a condition as a clause: ``the device is not managed and …``."""
+    match node:
+        case And(parts=parts) | Or(parts=parts):
+            if not parts:
+                return say("always")
+            together = isinstance(node, And) != negated
+            clauses = [_bracketed(p, rulebook, negated) for p in parts]
+            return joined(clauses, "and" if together else "or")
+        case Not(part=part):
+            return condition_words(part, rulebook, not negated)
+        case Surely(part=part):
+            sure = "it is not certain that " if negated else "it is certain that "
+            return say(sure, condition_words(part, rulebook))
+        case FactTest():
+            return _fact_words(node, rulebook, negated)
+        case FromPlace(places=places):
+            names = joined((say(part_name(rulebook, "places", "place", p.text)) for p in places), "or")
+            return say("not from " if negated else "from ", names)
+        case Passes(standard=standard):
+            verb = "the device does not pass " if negated else "the device passes "
+            return say(verb, part_name(rulebook, "standards", "standard", standard.text))
+        case During(schedule=schedule):
+            return say("outside " if negated else "during ", part_name(rulebook, "schedules", "schedule", schedule.text))
+
+
+def _bracketed(node: Condition, rulebook: Rulebook, negated: bool) -> Sentence:
+    words = condition_words(node, rulebook, negated)
+    return say("(", words, ")") if isinstance(node, And | Or) and len(node.parts) > 1 else words
+
+
+def _fact_words(test: FactTest, rulebook: Rulebook, negated: bool) -> Sentence:
+    row = OPERATORS[test.op]
+    op = row.positive or test.op
+    no = negated != (row.positive is not None)
+    if test.op in {Op.KNOWN, Op.UNKNOWN}:
+        subject = SUBJECTS.get(test.fact, test.fact)
+        return say(f"{subject} is {'not ' if no else ''}known")
+    if test.op is Op.FLAG:
+        yes_no = FLAGS.get(test.fact, (f"{test.fact} is yes", f"{test.fact} is no"))
+        return say(yes_no[no])
+    values = [_value(test.fact, operand, rulebook) for operand in test.operands]
+    if test.fact in SETS or rulebook.catalogue[test.fact].type is FactType.NAMES:
+        yes, negative, _ = SETS.get(test.fact, (f"{test.fact} has", f"{test.fact} does not have", ""))
+        word = "and" if (op is Op.HAS_ALL) != no else "or"
+        return say(f"{negative if no else yes} ", joined(values, word))
+    return _comparison(test, op, no, values)
+
+
+def _comparison(test: FactTest, op: Op, no: bool, values: list[Sentence]) -> Sentence:
+    special = _special(test, op, no)
+    if special:
+        return say(special)
+    subject = SUBJECTS.get(test.fact, test.fact)
+    if op is Op.ONE_OF:
+        return say(f"{subject} is {'not ' if no else ''}", joined(values, "or"))
+    verb = _COMPARE[op]
+    if no:
+        verb = verb.replace("is", "is not", 1) if verb.startswith("is") else f"does not {_bare(verb)}"
+    return say(f"{subject} {verb} ", *values)
+
+
+def _bare(verb: str) -> str:
+    first, _, rest = verb.partition(" ")
+    return f"{first.removesuffix('s')} {rest}".strip()
+
+
+def _special(test: FactTest, op: Op, no: bool) -> str:
+    """Return the usual wording of tests that read badly when put together from their words."""
+    value = test.operands[0].text if len(test.operands) == 1 and op is Op.IS else ""
+    if test.fact == "device.owner" and value in {"company", "personal"}:
+        whose = "the company's" if value == "company" else "the person's own"
+        return f"the device is {'not ' if no else ''}{whose}"
+    if test.fact == "network.anonymiser" and value == "none":
+        return "the origin is hidden" if no else "the origin is not hidden"
+    if test.fact == "auth.credentials" and value:
+        right = (value == "right") != no
+        return f"the credentials were {'right' if right else 'wrong'}"
+    if test.fact == "person.kind" and value:
+        return f"the person is {'not ' if no else ''}{'an' if value[0] in 'aeiou' else 'a'} {value}"
+    return ""
+
+
+def _value(fact: str, operand: Operand, rulebook: Rulebook) -> Sentence:
+    kind = SETS[fact][2] if fact in SETS else ""
+    if fact == "auth.notices":
+        return say(part_name(rulebook, "notices", "notice", operand.text))
+    if fact == "signals":
+        return say(part_name(rulebook, "signals", "signal", operand.text))
+    if fact == "app.id":
+        return say(Piece(app_title(rulebook, operand.text), "app", operand.text))
+    if kind:
+        return say(Piece(operand.text, kind, operand.text))
+    if operand.value is None:
+        return say(operand.text)
+    return say(show(operand.value, rulebook.catalogue[fact]))
+
+
+def app_title(rulebook: Rulebook, name: str) -> str:
+    """Return what an app is called."""
+    entry = rulebook.apps.get(name)
+    return (entry.title if entry else "") or name
+
+
+_ITEMS = {
+    "mfa": "MFA",
+    "managed device": "a managed device",
+    "company device": "a company device",
+    "vetted client": "a vetted client",
+    "protected client": "a client that keeps company data apart",
+    "new password": "a new password",
+}
+
+
+def item_words(item: Item, rulebook: Rulebook) -> Sentence:
+    """Return one requirement: ``MFA within the last 12 hours``."""
+    match item.kind:
+        case "proof":
+            base = say("the proof ", part_name(rulebook, "proofs", "proof", item.name))
+        case "device passes":
+            base = say("a device that passes ", part_name(rulebook, "standards", "standard", item.name))
+        case "notice":
+            base = say("accepting the notice ", part_name(rulebook, "notices", "notice", item.name))
+        case kind:
+            base = say(_ITEMS[kind])
+    return say(base, f" within the last {duration_words(item.within)}") if item.within is not None else base
+
+
+def formula_words(formula: Formula, rulebook: Rulebook) -> Sentence:
+    """Return a requirement formula in words."""
+    match formula:
+        case Item():
+            return item_words(formula, rulebook)
+        case AllOf(parts=parts):
+            return joined((_formula_part(p, rulebook) for p in parts), "and")
+        case AnyOf(parts=parts):
+            return joined((_formula_part(p, rulebook) for p in parts), "or")
+
+
+def _formula_part(formula: Formula, rulebook: Rulebook) -> Sentence:
+    words = formula_words(formula, rulebook)
+    return words if isinstance(formula, Item) else say("(", words, ")")
+
+
+def because_words(verdict: Verdict, judge: Judge, wanted_true: bool = True) -> Sentence:
+    """Return why a condition came out as it did: just the tests that made it so, the unknown ones named as unknown."""
+    node, rulebook = verdict.node, judge.rulebook
+    match node:
+        case And() | Or():
+            decisive = TRUE if wanted_true else FALSE
+            parts = [p for p in verdict.parts if p.truth is decisive] or [p for p in verdict.parts if p.truth is UNKNOWN]
+            if isinstance(node, And) == wanted_true:
+                parts = list(verdict.parts)
+            return joined((because_words(p, judge, wanted_true) for p in parts), "and")
+        case Not(part=_):
+            return because_words(verdict.parts[0], judge, not wanted_true)
+        case Surely() if verdict.truth is TRUE:
+            return because_words(verdict.parts[0], judge, wanted_true)
+    clause = condition_words(node, rulebook, negated=not wanted_true)
+    if verdict.truth is UNKNOWN:
+        return say("it is not known whether ", condition_words(node, rulebook))
+    return clause
+

@@ -1,0 +1,142 @@
+"""A decision in one plain sentence, and what each policy had to do with it."""
+
+from __future__ import annotations
+
+from caddrel.core.decide.decision import Decision
+from caddrel.core.decide.interpreter import Explained, PolicySteps, RuleStep
+from caddrel.core.decide.truth import FALSE, TRUE, UNKNOWN
+from caddrel.core.language.formulas import parse_formula
+from caddrel.core.language.nodes import Item
+from caddrel.core.rulebook.model import Policy, Rulebook
+from caddrel.core.words.conditions import because_words, condition_words, item_words
+from caddrel.core.words.pieces import Piece, Sentence, capital, joined, plain, say
+
+_SCOPE_PARTS = {
+    "active": "it is not active at that moment",
+    "people": "it is not for this person",
+    "except_people": "this person is excepted",
+    "apps": "it is not for this app",
+    "except_apps": "this app is excepted",
+    "operations": "it is not for this operation",
+}
+
+
+def policy_title(policy: Policy) -> Piece:
+    """Return a policy's title as a piece that can be followed."""
+    return Piece(policy.title or policy.id, "policy", policy.id)
+
+
+def item_text_words(text: str, rulebook: Rulebook) -> Sentence:
+    """Return a requirement item, as written in a formula, in words."""
+    item, _ = parse_formula(text)
+    return item_words(item, rulebook) if isinstance(item, Item) else say(text)
+
+
+def _who_and_what(explained: Explained, person: str, app: str) -> tuple[Sentence, Sentence]:
+    values = explained.facts.values
+    person_id, app_id = values.get("person.id"), values.get("app.id")
+    who = say(Piece(person or str(person_id), "person", str(person_id))) if person_id is not None else say("this person")
+    title = app or explained.facts.app_title
+    entry = explained.rulebook.apps.get(str(app_id))
+    title = (entry.title if entry else "") or title or str(app_id)
+    what = say(Piece(title, "app", str(app_id))) if app_id is not None else say("this app")
+    return who, what
+
+
+_DOING = {
+    "sign-in": "open",
+    "enrol-device": "enrol a device for",
+    "enrol-factor": "enrol a factor for",
+    "change-password": "change the password for",
+    "register-account": "register an account for",
+}
+
+
+def decision_words(explained: Explained, person: str = "", app: str = "") -> Sentence:
+    """Return one sentence that says the outcome and why.
+
+    Parameters
+    ----------
+    person, app
+        What they are called, where the caller knows better than the facts.
+    """
+    decision = explained.decision
+    who, what = _who_and_what(explained, person, app)
+    doing = _DOING.get(str(explained.facts.values.get("operation")), "open")
+    start = {
+        "allowed": say(who, f" may {doing} ", what),
+        "challenged": say(who, f" may {doing} ", what, " after ", _items(decision.outstanding, explained.rulebook)),
+        "blocked": say(who, f" may not {doing} ", what),
+    }[decision.outcome]
+    doubt = "" if decision.certain else " Not certain: some facts that matter were not reported."
+    return capital(say(start, _reason(explained), ".", doubt))
+
+
+def _items(items: tuple[str, ...], rulebook: Rulebook) -> Sentence:
+    return joined((item_text_words(i, rulebook) for i in items), "and")
+
+
+def _reason(explained: Explained) -> Sentence:
+    decision = explained.decision
+    if decision.reason == "closed":
+        return say(": it is closed, and no policy surely lets this person in")
+    if not decision.deciding:
+        return say(": no policy objects")
+    first = decision.deciding[0]
+    steps = next(s for s in explained.policies if s.policy.id == first.policy)
+    step = next(s for s in steps.rules if s.rule.id == first.rule)
+    policy = policy_title(steps.policy)
+    others = len({d.policy for d in decision.deciding}) - 1
+    also = say(f" (and {others} more {'policies' if others > 1 else 'policy'})") if others else say("")
+    if decision.outcome == "blocked":
+        if decision.reason == "unmeetable":
+            return say(": “", policy, "” requires what is not there: ", _in_the_way(explained), also)
+        return say(": “", policy, "” blocks it, ", _because(explained, step), also)
+    if decision.outcome == "challenged":
+        return say(": “", policy, "” requires it", also)
+    return say(": everything “", policy, "” asks for is there" if step.rule.effect.formula else "” allows it", also)
+
+
+def _because(explained: Explained, step: RuleStep) -> Sentence:
+    if step.verdict is None:
+        return say("whatever the conditions")
+    return say("because ", because_words(step.verdict, explained.judge))
+
+
+def _in_the_way(explained: Explained) -> Sentence:
+    judge = explained.judge
+    found = []
+    for text in explained.decision.in_the_way:
+        words = item_text_words(text, explained.rulebook)
+        item, _ = parse_formula(text)
+        if isinstance(item, Item) and item.kind == "device passes":
+            verdict = judge.standard(item.name)
+            failed = [
+                check.title or check.id
+                for check, judged in zip(verdict.standard.checks, verdict.checks, strict=True)
+                if judged.truth is not TRUE
+            ]
+            words = say(words, f" (not so: {', '.join(failed)})")
+        found.append(words)
+    return joined(found, "and")
+
+
+def why_not_words(steps: PolicySteps, rulebook: Rulebook) -> Sentence:
+    """Return what a policy had to do with the decision, in one short sentence."""
+    if steps.policy.mode == "off":
+        return say("It is off.")
+    if steps.scope is FALSE:
+        failed = next(part.name for part in steps.parts if part.truth is FALSE)
+        return capital(say(_SCOPE_PARTS[failed], "."))
+    doubt = "Perhaps in scope" if steps.scope is UNKNOWN else "In scope"
+    spoke = [step for step in steps.rules if step.truth is not FALSE]
+    if not spoke:
+        return say(f"{doubt}; no rule matched, so it has no opinion.")
+    effects = {"allow": "allows", "block": "blocks", "abstain": "has no opinion", "require": "has requirements"}
+    said = [
+        f"rule {s.rule.id} {'perhaps ' if s.truth is UNKNOWN or steps.scope is UNKNOWN else ''}{effects[s.rule.effect.kind]}"
+        for s in spoke
+    ]
+    return say(f"{doubt}; {', '.join(said)}.")
+
+
