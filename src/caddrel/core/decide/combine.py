@@ -250,7 +250,7 @@ class Combination:
                 filled = {
                     "app": app,
                     "contact": policy.contact or settings.contact,
-                    "reference": "",
+                    "reference": self.facts.reference,
                     "fixes": fixes(rule) if "{fixes}" in rule.tell else "",
                 }
                 texts.append(Tell(policy.id, rule.id, fill(rule.tell, filled), rule.link or None))

@@ -53,6 +53,12 @@ class Facts:
         Seconds; the age of methods reported without one. None when nobody said.
     live
         Is this a live decision? An app that the inventory does not know is then closed.
+    app_listed, app_title
+        Does the inventory know the app, and what does it call it?
+    lists
+        Address lists by name, each asked with ``address in …``.
+    reference
+        What a blocked person can quote; empty where there is no record to find by it.
     """
 
     values: dict[str, Value]
@@ -62,6 +68,7 @@ class Facts:
     app_listed: bool = True
     app_title: str = ""
     lists: Mapping[str, Any] = field(default_factory=dict)
+    reference: str = ""
 
 
 AddressData = Callable[[Address], Mapping[str, Value]]

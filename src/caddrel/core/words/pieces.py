@@ -49,7 +49,8 @@ def plain(sentence: Sentence) -> str:
 
 def capital(sentence: Sentence) -> Sentence:
     """Return a sentence that starts with a capital letter."""
-    if not sentence:
+    # A name keeps its own spelling: an id that starts with a small letter is still that id.
+    if not sentence or sentence[0].kind:
         return sentence
     first = sentence[0]
     return (Piece(first.text[:1].upper() + first.text[1:], first.kind, first.id), *sentence[1:])
@@ -61,9 +62,9 @@ def pieces_json(sentence: Sentence) -> list[dict[str, Any]]:
 
 
 def duration_words(seconds: float) -> str:
-    """Return a duration in words: ``12 hours``."""
+    """Return a duration in words, to stand after ``the last``: ``12 hours``, ``hour``."""
     for unit, length in (("day", 86400), ("hour", 3600), ("minute", 60)):
         if seconds >= length and seconds % length == 0:
             count = int(seconds // length)
-            return f"{count} {unit}{'s' if count != 1 else ''}"
+            return unit if count == 1 else f"{count} {unit}s"
     return f"{seconds:g} second{'s' if seconds != 1 else ''}"

@@ -1,0 +1,1 @@
+"""The Flask service: the API under `/api/v1`, and the console."""

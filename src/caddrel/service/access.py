@@ -1,0 +1,160 @@
+"""Who is asking, and what their role may do: the one place that decides it."""
+
+from __future__ import annotations
+
+import threading
+from collections import deque
+from dataclasses import dataclass
+from datetime import timedelta
+
+from caddrel.service import secrets
+from caddrel.service.deps import Deps
+from caddrel.service.errors import ServiceError
+from caddrel.store.accounts import ROLES, Token
+from caddrel.wire import access as wire
+
+SESSION_LASTS = timedelta(hours=12)
+CODE_LASTS = timedelta(minutes=30)
+COOKIE = "caddrel_session"
+CSRF_HEADER = "X-Caddrel-CSRF"
+LONGEST_PASSWORD = 1000
+SHORTEST_PASSWORD = 12
+
+
+@dataclass(frozen=True, slots=True)
+class Caller:
+    """Whoever makes a request; `session` is the digest of the console session, empty for a token."""
+
+    name: str
+    role: str
+    session: str = ""
+    csrf: str = ""
+
+
+class Throttle:
+    """Slows down guessing: after so many failures for a name, further tries are refused for a while."""
+
+    def __init__(self, most: int = 5, seconds: float = 300) -> None:
+        self._most = most
+        self._window = timedelta(seconds=seconds)
+        self._failures: dict[str, deque[object]] = {}
+        self._lock = threading.Lock()
+
+    def check(self, deps: Deps, name: str) -> None:
+        """Refuse when the name has failed too often of late."""
+        with self._lock:
+            recent = self._recent(deps, name)
+            if len(recent) >= self._most:
+                hint = "wait five minutes, or use a one-time way in from the host"
+                raise ServiceError(429, "too-many-tries", "too many failed sign-ins for this name", hint)
+
+    def failed(self, deps: Deps, name: str) -> None:
+        """Count a failure."""
+        with self._lock:
+            if len(self._failures) > 10_000:
+                self._failures.clear()
+            self._recent(deps, name).append(deps.clock())
+
+    def _recent(self, deps: Deps, name: str) -> deque[object]:
+        recent = self._failures.setdefault(name, deque(maxlen=self._most))
+        oldest = deps.clock() - self._window
+        while recent and recent[0] < oldest:  # type: ignore[operator]
+            recent.popleft()
+        return recent
+
+
+def caller_from(deps: Deps, authorization: str, cookie: str) -> Caller | None:
+    """Return who is asking by bearer token or console session, None for nobody."""
+    if authorization:
+        scheme, _, text = authorization.partition(" ")
+        return _by_token(deps, text.strip()) if scheme.lower() == "bearer" else None
+    if cookie:
+        digest = secrets.digest(cookie)
+        session = deps.accounts.session(digest, deps.clock())
+        if session is not None:
+            return Caller(session.account, session.role, digest, session.csrf)
+    return None
+
+
+def _by_token(deps: Deps, text: str) -> Caller | None:
+    parts = secrets.split_token(text)
+    token = deps.accounts.token(parts[0]) if parts else None
+    if parts is None or token is None or token.revoked_at is not None:
+        return None
+    if not deps.verified.check(token.secret_hash, parts[1]):
+        return None
+    if token.expires_at is not None and token.expires_at <= deps.clock():
+        hint = "make a new one: caddrel token create"
+        raise ServiceError(401, "token-expired", "this token has expired", hint)
+    return Caller(f"token {token.name}", token.role)
+
+
+def check(caller: Caller | None, role: str, changing: bool, csrf: str) -> Caller:
+    """Return the caller when their role may do this, else refuse.
+
+    Parameters
+    ----------
+    role
+        The least role that may.
+    changing
+        Whether the request changes anything; with a console session it then needs its CSRF value.
+    """
+    if caller is None:
+        raise ServiceError(401, "not-signed-in", "sign in, or send a bearer token", "CADDREL_TOKEN, or the console")
+    if changing and caller.session and not secrets.same(csrf, caller.csrf):
+        raise ServiceError(403, "csrf", f"the {CSRF_HEADER} header is missing or wrong", "reload the console")
+    if ROLES.index(caller.role) < ROLES.index(role):
+        raise ServiceError(403, "not-allowed", f"this needs the role {role}; yours is {caller.role}")
+    return caller
+
+
+def sign_in(deps: Deps, throttle: Throttle, request: wire.SignInRequest) -> tuple[str, wire.SessionInfo]:
+    """Return a new session's cookie and description, for a password or a one-time code."""
+    now = deps.clock()
+    if request.code:
+        name = deps.accounts.use_entry_code(secrets.digest(request.code), now)
+        if name is None:
+            hint = "make a new one on the host: caddrel account enter"
+            raise ServiceError(401, "code-used", "this one-time way in is unknown, used or past its time", hint)
+    else:
+        name = request.name
+        throttle.check(deps, name)
+        account = deps.accounts.account(name)
+        stored = account.password_hash if account and account.password_hash else secrets.NOBODY
+        if len(request.password) > LONGEST_PASSWORD or not secrets.verify(stored, request.password):
+            throttle.failed(deps, name)
+            raise ServiceError(401, "wrong-credentials", "name or password is wrong")
+    account = deps.accounts.account(name)
+    if account is None:
+        raise ServiceError(401, "wrong-credentials", "name or password is wrong")
+    cookie, csrf = secrets.new_secret(), secrets.new_secret()
+    until = now + SESSION_LASTS
+    deps.accounts.add_session(secrets.digest(cookie), account.name, csrf, now, until)
+    return cookie, wire.SessionInfo(account.name, account.role, csrf, until.isoformat())
+
+
+def make_token(deps: Deps, name: str, role: str, days: int, by: str) -> tuple[Token, str]:
+    """Return a new token and its text, which is not kept anywhere."""
+    if role not in ROLES or not name.strip() or len(name) > 100 or not 1 <= days <= 3660:
+        raise ServiceError(422, "bad-token", "a token needs a name, a role and 1 to 3660 days", f"roles: {', '.join(ROLES)}")
+    now = deps.clock()
+    id, secret, text = secrets.new_token()
+    token = Token(id, name.strip(), role, secrets.hashed(secret), now, by, now + timedelta(days=days), None)
+    deps.accounts.add_token(token)
+    return token, text
+
+
+def make_account(deps: Deps, name: str, role: str, password: str) -> None:
+    """Add or change an account; without a password only a one-time code lets it in."""
+    if role not in ROLES or not name or len(name) > 100 or not name.isprintable():
+        raise ServiceError(422, "bad-account", "an account needs a name and a role", f"roles: {', '.join(ROLES)}")
+    if password and not SHORTEST_PASSWORD <= len(password) <= LONGEST_PASSWORD:
+        raise ServiceError(422, "bad-password", f"a password has {SHORTEST_PASSWORD} to {LONGEST_PASSWORD} characters")
+    deps.accounts.put_account(name, role, secrets.hashed(password) if password else None, deps.clock())
+
+
+def make_entry_code(deps: Deps, account: str) -> str:
+    """Return a one-time way in for an account."""
+    code = secrets.new_secret()
+    deps.accounts.add_entry_code(secrets.digest(code), account, deps.clock() + CODE_LASTS)
+    return code

@@ -1,0 +1,97 @@
+"""The Flask app: endpoints, error documents, security headers, one log line a request, the console's files."""
+
+from __future__ import annotations
+
+import time
+import uuid
+
+import msgspec
+import structlog
+from flask import Flask, Response, g, request, send_from_directory
+
+from caddrel.service import openapi
+from caddrel.service.deps import Deps
+from caddrel.service.endpoints import register
+from caddrel.service.errors import problem_for
+from caddrel.service.views import access, inventory, rulebook, signins
+
+ENDPOINTS = [
+    *access.endpoints.all,
+    *rulebook.endpoints.all,
+    *signins.endpoints.all,
+    *inventory.endpoints.all,
+]
+_CSP = (
+    "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self' data:; font-src 'self'; "
+    "connect-src 'self'; base-uri 'none'; form-action 'self'; frame-ancestors 'none'"
+)
+_HEADERS = {
+    "Content-Security-Policy": _CSP,
+    "X-Content-Type-Options": "nosniff",
+    "Referrer-Policy": "no-referrer",
+    "Cross-Origin-Opener-Policy": "same-origin",
+}
+_log = structlog.get_logger("caddrel.requests")
+
+
+def create_app(deps: Deps) -> Flask:
+    """Return the app; it keeps nothing global and works with `deps` alone."""
+    app = Flask("caddrel", static_folder=None)
+    app.url_map.strict_slashes = False
+    for endpoint in ENDPOINTS:
+        register(app, deps, endpoint)
+    document = msgspec.json.encode(openapi.document(ENDPOINTS))
+
+    @app.get("/api/openapi.json")
+    def api_document() -> Response:
+        return Response(document, mimetype="application/json")
+
+    @app.get("/")
+    def console() -> Response:
+        if not (deps.console / "index.html").is_file():
+            text = "The console is not built: run `make install`. The API is at /api/openapi.json.\n"
+            return Response(text, 503, mimetype="text/plain")
+        return send_from_directory(deps.console, "index.html", max_age=0)
+
+    @app.get("/<any('assets', 'icons'):folder>/<path:name>")
+    def asset(folder: str, name: str) -> Response:
+        # Names carry a hash of the content, so that they may be kept for good.
+        return send_from_directory(deps.console / folder, name, max_age=31_536_000)
+
+    @app.get("/favicon.svg")
+    def favicon() -> Response:
+        return send_from_directory(deps.console, "favicon.svg", max_age=86_400)
+
+    @app.before_request
+    def begin() -> None:
+        g.began = time.perf_counter()
+        g.request_id = uuid.uuid4().hex[:16]
+        g.caller = ""
+
+    @app.after_request
+    def finish(response: Response) -> Response:
+        for name, value in _HEADERS.items():
+            response.headers[name] = value
+        response.headers["X-Request-ID"] = g.request_id
+        _log.info(
+            "request.done",
+            method=request.method,
+            path=request.path,
+            status=response.status_code,
+            ms=round((time.perf_counter() - g.began) * 1000, 1),
+            caller=g.caller,
+            request_id=g.request_id,
+        )
+        return response
+
+    @app.errorhandler(Exception)
+    def refuse(error: Exception) -> Response:
+        problem = problem_for(error, g.get("request_id", ""))
+        if problem.status >= 500:
+            _log.error("request.failed", request_id=problem.request_id, exc_info=error)
+        response = Response(msgspec.json.encode(problem), problem.status, mimetype="application/problem+json")
+        if problem.status == 401:
+            response.headers["WWW-Authenticate"] = 'Bearer realm="caddrel"'
+        return response
+
+    return app

@@ -1,0 +1,205 @@
+"""Rehearsing attempts, and tracing sign-ins of the log."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import msgspec
+
+from caddrel.core.decide.decision import Decision, decision_json
+from caddrel.core.decide.interpreter import Explained, explain, standards_named
+from caddrel.core.decide.trace import trace_json
+from caddrel.core.decide.truth import TRUE
+from caddrel.core.diagnostics import Diagnostic, RulebookError, did_you_mean, shorten
+from caddrel.core.facts.attempts import SHORT, AttemptRefused, read_facts, read_given_facts
+from caddrel.core.facts.completion import Setting, complete
+from caddrel.core.facts.inventory import Inventory
+from caddrel.core.facts.record import facts_from_json
+from caddrel.core.facts.types import Value
+from caddrel.core.language.formulas import parse_formula
+from caddrel.core.language.nodes import Item
+from caddrel.core.rulebook.model import Rulebook
+from caddrel.core.words.decisions import decision_words, why_not_words
+from caddrel.service.deps import Deps
+from caddrel.service.describing import pieces
+from caddrel.service.errors import ServiceError, not_found
+from caddrel.service.publishing import info, read_files
+from caddrel.store.signins import SigninRecord
+from caddrel.wire import decisions as wire
+from caddrel.wire.rulebooks import FactList, FactView
+from caddrel.wire.signins import Fix, Now, SigninSummary, SigninTrace
+
+
+def rulebook_for(deps: Deps, request: wire.RehearseRequest) -> tuple[Rulebook, int | None]:
+    """Return the rulebook that a rehearsal names, with its revision."""
+    if request.files is not None:
+        result = read_files(request.files)
+        if result.rulebook is None:
+            raise RulebookError(result.diagnostics)
+        return result.rulebook, None
+    published = (
+        deps.rulebooks.get(request.revision) if request.revision is not None else deps.rulebooks.need_current()
+    )
+    return published.rulebook, published.revision.number
+
+
+def rehearse(deps: Deps, request: wire.RehearseRequest) -> wire.Rehearsal:
+    """Decide an attempt that did not happen; facts left out stay unknown.
+
+    Raises
+    ------
+    AttemptRefused
+        Naming every fact that is unknown or wrong, and a person or app that the inventory does not know.
+    """
+    rulebook, number = rulebook_for(deps, request)
+    inventory = deps.inventories.current()
+    reported = _reported(request, rulebook)
+    remarks = _check_known(reported, inventory)
+    facts = complete(
+        reported, rulebook.catalogue, rulebook.settings.assume, inventory, Setting.REHEARSAL, deps.clock()
+    )
+    explained = explain(rulebook, facts, number)
+    return wire.Rehearsal(
+        pieces(decision_words(explained, _title(inventory, "people", facts.values.get("person.id")))),
+        decision_view(explained.decision),
+        trace_view(explained),
+        remarks,
+    )
+
+
+def _reported(request: wire.RehearseRequest, rulebook: Rulebook) -> dict[str, Value]:
+    problems: list[Diagnostic] = []
+    reported: dict[str, Value] = {}
+    typed = {SHORT.get(name, name): value for name, value in request.facts.items()}
+    given = {name: text for name, text in request.given.items() if text.strip()}
+    for read, document in ((read_facts, typed), (read_given_facts, given)):
+        try:
+            reported.update(read(document, rulebook.catalogue))  # type: ignore[operator]
+        except AttemptRefused as refused:
+            problems.extend(refused.problems)
+    if problems:
+        raise AttemptRefused(problems)
+    return reported
+
+
+def _check_known(reported: dict[str, Value], inventory: Inventory) -> list[str]:
+    """Refuse a person or app that the inventory does not know; remark on a device that it does not."""
+    problems = []
+    known = (("person.id", "person", inventory.people), ("app.id", "app", inventory.apps))
+    for fact, word, there in known:
+        name = reported.get(fact)
+        if isinstance(name, str) and name not in there and there:
+            hint = did_you_mean(name, there, f"see caddrel {'people' if word == 'person' else 'apps'} list")
+            problems.append(
+                Diagnostic(f"unknown-{word}", f"the inventory knows no {word} `{shorten(name)}`", hint, path=fact)
+            )
+    if problems:
+        raise AttemptRefused(problems)
+    device = reported.get("device.id")
+    if isinstance(device, str) and device not in inventory.devices:
+        return [f"The device {shorten(device)} is not in the inventory: decided as an unlisted one."]
+    return []
+
+
+def decision_view(decision: Decision) -> wire.Decision:
+    """Return a decision as it travels."""
+    return msgspec.convert(decision_json(decision), wire.Decision)
+
+
+def trace_view(explained: Explained) -> wire.Trace:
+    """Return a trace as it travels, each policy with its summary."""
+    document: dict[str, Any] = trace_json(explained)
+    for policy, steps in zip(document["policies"], explained.policies, strict=True):
+        summary = why_not_words(steps, explained.rulebook)
+        policy["summary"] = [msgspec.to_builtins(piece) for piece in pieces(summary)]
+    return msgspec.convert(document, wire.Trace)
+
+
+def _title(inventory: Inventory, noun: str, id: object) -> str:
+    entry = getattr(inventory, noun).get(id)
+    return entry.title if entry else ""
+
+
+def summary(record: SigninRecord) -> SigninSummary:
+    """Return a row of the log as it travels."""
+    at = record.at.isoformat().replace("+00:00", "Z")
+    return SigninSummary(id=record.id, reference=record.reference, at=at, **record.columns)
+
+
+def find(deps: Deps, id: str) -> SigninRecord:
+    """Return a sign-in by id or reference."""
+    record = deps.signins.get(id)
+    if record is None:
+        raise not_found(f"sign-in `{shorten(id)}`", "give its id, or the reference that the person was shown")
+    return record
+
+
+def trace(deps: Deps, id: str) -> SigninTrace:
+    """Return why a sign-in came out as it did, recomputed from its record, and what would happen now."""
+    record = find(deps, id)
+    number = int(record.columns["revision"])
+    published = deps.rulebooks.get(number)
+    current = deps.rulebooks.need_current()
+    inventory = deps.inventories.current()
+    person = _title(inventory, "people", record.columns["person"])
+    explained = explain(published.rulebook, facts_from_json(record.facts, published.rulebook.catalogue), number)
+    now = None
+    if current.revision.number != number:
+        facts = facts_from_json(record.facts, current.rulebook.catalogue)
+        again = explain(current.rulebook, facts, current.revision.number)
+        now = Now(current.revision.number, decision_view(again.decision), pieces(decision_words(again, person)))
+    return SigninTrace(
+        summary=summary(record),
+        sentence=pieces(decision_words(explained, person)),
+        decision=decision_view(explained.decision),
+        trace=trace_view(explained),
+        revision=info(published.revision, current.revision.number),
+        person_title=person,
+        app_title=_title(inventory, "apps", record.columns["app"]),
+        device_title=_title(inventory, "devices", record.columns["device"]),
+        fixes=fixes(explained),
+        same=explained.decision.outcome == record.decision.get("outcome"),
+        now=now,
+    )
+
+
+def fixes(explained: Explained) -> list[Fix]:
+    """Return the failed checks of the standards that the deciding rules name, in document order."""
+    if explained.decision.outcome == "allowed":
+        return []
+    named: list[str] = []
+    deciding = {(ref.policy, ref.rule) for ref in explained.decision.deciding}
+    for steps in explained.policies:
+        for step in steps.rules:
+            if (steps.policy.id, step.rule.id) in deciding:
+                named.extend(standards_named(step.rule, explained.rulebook))
+    for text in explained.decision.in_the_way:
+        item, _ = parse_formula(text)
+        if isinstance(item, Item) and item.kind == "device passes":
+            named.append(item.name)
+    found = []
+    for name in dict.fromkeys(named):
+        verdict = explained.judge.standard(name)
+        for check, judged in zip(verdict.standard.checks, verdict.checks, strict=True):
+            if judged.truth is not TRUE:
+                found.append(Fix(name, check.id, check.title or check.id, check.fix, judged.truth.value))
+    return found
+
+
+def fact_list(rulebook: Rulebook) -> FactList:
+    """Return the facts of a rulebook."""
+    return FactList(
+        [
+            FactView(spec.name, spec.type.value, spec.doc, list(spec.words), list(spec.usual))
+            for spec in rulebook.catalogue.values()
+        ]
+    )
+
+
+def need_revision(text: str) -> int | None:
+    """Return the revision number that a query parameter names, None when it names none."""
+    if not text or text == "current":
+        return None
+    if not (text.isascii() and text.isdigit() and len(text) < 10):
+        raise ServiceError(400, "bad-parameter", "`revision` is a number, or `current`")
+    return int(text)

@@ -1,0 +1,130 @@
+"""What the service works with: stores, clock, and the rulebooks and inventory read from them."""
+
+from __future__ import annotations
+
+import threading
+from collections import OrderedDict
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from datetime import datetime
+from pathlib import Path
+
+from caddrel.core.diagnostics import Diagnostic
+from caddrel.core.facts.inventory import Inventory, read_inventory
+from caddrel.core.rulebook.model import Rulebook
+from caddrel.core.rulebook.reader import read_rulebook
+from caddrel.core.rulebook.source import Source
+from caddrel.service.errors import ServiceError, not_found
+from caddrel.service.secrets import Verified
+from caddrel.store.accounts import AccountStore
+from caddrel.store.inventory import InventoryStore
+from caddrel.store.revisions import Revision, RevisionStore
+from caddrel.store.signins import SigninStore
+
+
+@dataclass(frozen=True, slots=True)
+class Published:
+    """A revision with the rulebook read from it."""
+
+    revision: Revision
+    rulebook: Rulebook
+    diagnostics: tuple[Diagnostic, ...]
+
+
+class Rulebooks:
+    """The rulebooks of revisions, each read once; a new revision counts from the next question on."""
+
+    def __init__(self, store: RevisionStore, most: int = 16) -> None:
+        self._store = store
+        self._read: OrderedDict[int, Published] = OrderedDict()
+        self._most = most
+        self._lock = threading.Lock()
+
+    def current(self) -> Published | None:
+        """Return the current revision, None before the first."""
+        number = self._store.current_number()
+        return None if number is None else self.get(number)
+
+    def need_current(self) -> Published:
+        """Return the current revision.
+
+        Raises
+        ------
+        ServiceError
+            When nothing has been published yet.
+        """
+        published = self.current()
+        if published is None:
+            hint = "publish one: caddrel rulebook publish FILE --why …"
+            raise ServiceError(409, "no-rulebook", "no rulebook has been published yet", hint)
+        return published
+
+    def get(self, number: int) -> Published:
+        """Return a revision with its rulebook."""
+        with self._lock:
+            if number in self._read:
+                self._read.move_to_end(number)
+                return self._read[number]
+        revision = self._store.get(number)
+        if revision is None:
+            current = self._store.current_number()
+            raise not_found(f"revision {number}", f"the current one is {current}" if current else "none is published")
+        result = read_rulebook([Source(name, text) for name, text in revision.files])
+        published = Published(revision, result.or_raise(), result.diagnostics)
+        with self._lock:
+            self._read[number] = published
+            while len(self._read) > self._most:
+                self._read.popitem(last=False)
+        return published
+
+
+class Inventories:
+    """The index over the inventory, made anew when the inventory has changed."""
+
+    def __init__(self, store: InventoryStore) -> None:
+        self._store = store
+        self._made: tuple[int, Inventory] | None = None
+        self._lock = threading.Lock()
+
+    def current(self) -> Inventory:
+        """Return the index of the inventory as it is now."""
+        made = self._made
+        if made is not None and made[0] == self._store.version():
+            return made[1]
+        with self._lock:
+            version, documents = self._store.everything()
+            if self._made is None or self._made[0] != version:
+                # Objects were checked when they were taken in; one that a later release refuses is left out.
+                inventory, _ = read_inventory(documents)
+                self._made = (version, inventory)
+            return self._made[1]
+
+
+@dataclass(frozen=True, slots=True)
+class Limits:
+    """The largest bodies taken, in bytes."""
+
+    body: int = 256 * 1024
+    rulebook: int = 8 * 1024 * 1024
+    stream: int = 512 * 1024 * 1024
+    line: int = 256 * 1024
+
+
+@dataclass(slots=True)
+class Deps:
+    """Everything that requests work with, handed in once at the start."""
+
+    revisions: RevisionStore
+    inventory: InventoryStore
+    signins: SigninStore
+    accounts: AccountStore
+    clock: Callable[[], datetime]
+    console: Path
+    limits: Limits = field(default_factory=Limits)
+    rulebooks: Rulebooks = field(init=False)
+    inventories: Inventories = field(init=False)
+    verified: Verified = field(default_factory=Verified)
+
+    def __post_init__(self) -> None:
+        self.rulebooks = Rulebooks(self.revisions)
+        self.inventories = Inventories(self.inventory)

@@ -1,0 +1,163 @@
+"""Declaring endpoints once: route, role, parameters and types, for Flask and for OpenAPI alike.
+
+The only module besides the app factory that touches Flask's request.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, field
+from typing import Any, BinaryIO
+
+import msgspec
+from flask import Flask, Response, g, request
+from werkzeug.exceptions import RequestEntityTooLarge
+
+from caddrel.service.access import COOKIE, CSRF_HEADER, Caller, caller_from, check
+from caddrel.service.deps import Deps
+from caddrel.service.errors import ServiceError
+from caddrel.core.diagnostics import did_you_mean
+
+NOBODY_NEEDED = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Param:
+    """A query parameter."""
+
+    name: str
+    doc: str
+    kind: str = "string"
+
+
+@dataclass(slots=True)
+class Call:
+    """One request as a view sees it."""
+
+    deps: Deps
+    caller: Caller | None
+    path: dict[str, str]
+    query: dict[str, str]
+    body: Any = None
+    stream: BinaryIO | None = None
+    cookie: str = ""
+    link: str = ""
+    cookies: dict[str, str | None] = field(default_factory=dict)
+
+    def who(self) -> Caller:
+        """Return the caller of an endpoint that needs one."""
+        if self.caller is None:
+            raise ServiceError(401, "not-signed-in", "sign in, or send a bearer token")
+        return self.caller
+
+    def number(self, name: str, otherwise: int, most: int) -> int:
+        """Return a query parameter that is a whole number."""
+        text = self.query.get(name, "")
+        if not text:
+            return otherwise
+        if not (text.isascii() and text.isdigit() and len(text) < 10 and 1 <= int(text) <= most):
+            raise ServiceError(400, "bad-parameter", f"`{name}` is a whole number from 1 to {most}")
+        return int(text)
+
+
+@dataclass(frozen=True, slots=True)
+class Endpoint:
+    """One declared endpoint."""
+
+    method: str
+    route: str
+    view: Callable[[Call], Any]
+    role: str
+    returns: type
+    summary: str
+    body: type | None = None
+    stream: str = ""
+    params: tuple[Param, ...] = ()
+    limit: str = "body"
+    status: int = 200
+
+
+class Endpoints:
+    """A collection of endpoints, filled by decorators."""
+
+    def __init__(self) -> None:
+        self.all: list[Endpoint] = []
+
+    def add(
+        self,
+        method: str,
+        route: str,
+        *,
+        role: str,
+        returns: type,
+        body: type | None = None,
+        stream: str = "",
+        params: Sequence[Param] = (),
+        limit: str = "body",
+        status: int = 200,
+    ) -> Callable[[Callable[[Call], Any]], Callable[[Call], Any]]:
+        """Declare the decorated view; the first line of its docstring is its summary."""
+
+        def declare(view: Callable[[Call], Any]) -> Callable[[Call], Any]:
+            summary = (view.__doc__ or "").strip().splitlines()[0]
+            self.all.append(
+                Endpoint(method, route, view, role, returns, summary, body, stream, tuple(params), limit, status)
+            )
+            return view
+
+        return declare
+
+
+def register(app: Flask, deps: Deps, endpoint: Endpoint) -> None:
+    """Add an endpoint to the app."""
+
+    def handle(**path: str) -> Response:
+        call = Call(deps, _caller(deps, endpoint), path, _query(endpoint), cookie=request.cookies.get(COOKIE, ""))
+        _read_body(deps, endpoint, call)
+        answer = endpoint.view(call)
+        response = Response(msgspec.json.encode(answer), endpoint.status, mimetype="application/json")
+        response.headers["Cache-Control"] = "no-store"
+        if call.link:
+            response.headers["Link"] = call.link
+        for name, value in call.cookies.items():
+            if value is None:
+                response.delete_cookie(name, path="/")
+            else:
+                response.set_cookie(
+                    name, value, path="/", httponly=True, samesite="Strict", secure=request.is_secure
+                )
+        return response
+
+    name = f"{endpoint.method} {endpoint.route}"
+    app.add_url_rule(endpoint.route, name.replace(".", "_"), handle, methods=[endpoint.method])
+
+
+def _caller(deps: Deps, endpoint: Endpoint) -> Caller | None:
+    caller = caller_from(deps, request.headers.get("Authorization", ""), request.cookies.get(COOKIE, ""))
+    if endpoint.role == NOBODY_NEEDED:
+        return caller
+    changing = endpoint.method not in {"GET", "HEAD"}
+    g.caller = caller.name if caller else ""
+    return check(caller, endpoint.role, changing, request.headers.get(CSRF_HEADER, ""))
+
+
+def _query(endpoint: Endpoint) -> dict[str, str]:
+    known = {param.name for param in endpoint.params}
+    for name in request.args:
+        if name not in known:
+            hint = did_you_mean(name, known, f"it takes: {', '.join(sorted(known))}" if known else "it takes none")
+            raise ServiceError(400, "unknown-parameter", f"there is no parameter `{name[:60]}`", hint)
+    return {name: value for name, value in request.args.items() if value}
+
+
+def _read_body(deps: Deps, endpoint: Endpoint, call: Call) -> None:
+    if endpoint.body is None and not endpoint.stream:
+        return
+    most: int = getattr(deps.limits, endpoint.limit)
+    if request.content_length is not None and request.content_length > most:
+        raise RequestEntityTooLarge
+    request.max_content_length = most
+    if endpoint.stream:
+        call.stream = request.stream  # type: ignore[assignment]
+    elif endpoint.body is not None:
+        call.body = msgspec.json.decode(request.get_data(cache=False), type=endpoint.body)

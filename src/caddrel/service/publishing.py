@@ -1,0 +1,63 @@
+"""Checking and publishing rulebooks, and describing revisions."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from caddrel.core.diagnostics import RulebookError
+from caddrel.core.rulebook.reader import ReadResult, read_rulebook
+from caddrel.core.rulebook.source import Source
+from caddrel.service.deps import Deps
+from caddrel.service.errors import ServiceError, diagnostic
+from caddrel.store.revisions import Revision
+from caddrel.wire import rulebooks as wire
+from caddrel.wire.decisions import File
+
+MOST_FILES = 500
+
+
+def read_files(files: Sequence[File]) -> ReadResult:
+    """Read documents that came with a request."""
+    if not 1 <= len(files) <= MOST_FILES:
+        raise ServiceError(422, "no-files", f"send 1 to {MOST_FILES} files")
+    return read_rulebook([Source(file.name[:200] or "rulebook.yaml", file.text) for file in files])
+
+
+def check(files: Sequence[File]) -> wire.CheckResult:
+    """Return everything that checking finds."""
+    result = read_files(files)
+    policies = len(result.rulebook.policies) if result.rulebook else 0
+    return wire.CheckResult(result.rulebook is not None, [diagnostic(d) for d in result.diagnostics], policies)
+
+
+def publish(deps: Deps, request: wire.PublishRequest, by: str) -> wire.PublishResult:
+    """Publish documents as the next revision.
+
+    Raises
+    ------
+    RulebookError
+        When they have errors; nothing is published then.
+    Conflict
+        When another revision than the one named as base is current.
+    """
+    why = request.why.strip()
+    if not why or len(why) > 1000:
+        raise ServiceError(422, "no-why", "say why, in 1 to 1000 characters", 'such as "Tablets need the May patch"')
+    result = read_files(request.files)
+    if result.rulebook is None:
+        raise RulebookError(result.diagnostics)
+    files = [(file.name[:200] or "rulebook.yaml", file.text) for file in request.files]
+    revision = deps.revisions.publish(files, by, why, deps.clock(), request.base)
+    return wire.PublishResult(info(revision, revision.number), [diagnostic(d) for d in result.diagnostics])
+
+
+def info(revision: Revision, current: int | None) -> wire.RevisionInfo:
+    """Return what is told about a revision."""
+    return wire.RevisionInfo(
+        revision.number,
+        revision.published_at.isoformat(),
+        revision.published_by,
+        revision.why,
+        revision.digest,
+        revision.number == current,
+    )

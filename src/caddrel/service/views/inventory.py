@@ -1,0 +1,133 @@
+"""Endpoints of the inventory: people, groups, devices, apps, address lists."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import msgspec
+
+from caddrel.core.decide.judging import Judge
+from caddrel.core.diagnostics import Diagnostic, shorten
+from caddrel.core.facts.completion import Setting, complete
+from caddrel.core.facts.inventory import NOUNS, ONE_OF, InventoryReader, read_object
+from caddrel.service.endpoints import Call, Endpoints, Param
+from caddrel.service.errors import ServiceError, diagnostic, not_found
+from caddrel.store.inventory import Stored
+from caddrel.wire import inventory as wire
+
+endpoints = Endpoints()
+_PARAMS = [
+    Param("search", "Only those whose id or title has this text."),
+    Param("after", "Only ids after this one."),
+    Param("limit", "At most so many.", "integer"),
+]
+MOST_OBJECTS = 500_000
+
+
+def _item(stored: Stored) -> wire.Item:
+    return wire.Item(stored.id, stored.title, dict(stored.document))
+
+
+def _listed(call: Call, noun: str) -> wire.Page:
+    limit = call.number("limit", 50, 1000)
+    found, total = call.deps.inventory.page(
+        noun, call.query.get("search", ""), call.query.get("after", ""), limit + 1
+    )
+    following = found[limit - 1].id if len(found) > limit else None
+    return wire.Page([_item(stored) for stored in found[:limit]], total, following)
+
+
+def _detail(call: Call, noun: str) -> wire.Detail:
+    stored = call.deps.inventory.get(noun, call.path["id"])
+    if stored is None:
+        raise not_found(f"{ONE_OF[noun]} `{shorten(call.path['id'])}`", f"see GET /api/v1/{noun}?search=…")
+    groups: list[str] = []
+    if noun == "people":
+        inventory = call.deps.inventories.current()
+        groups = sorted(inventory.closure(stored.document.get("groups") or []))
+    standards = _standards(call, stored.id) if noun == "devices" else []
+    return wire.Detail(noun, _item(stored), groups, standards)
+
+
+def _standards(call: Call, device: str) -> list[wire.StandardState]:
+    """Return how a device stands to every standard now."""
+    published = call.deps.rulebooks.current()
+    if published is None:
+        return []
+    rulebook = published.rulebook
+    facts = complete(
+        {"device.id": device, "time.at": call.deps.clock()},
+        rulebook.catalogue,
+        rulebook.settings.assume,
+        call.deps.inventories.current(),
+        Setting.OFFLINE,
+    )
+    judge = Judge(rulebook, facts)
+    found = []
+    for name, standard in rulebook.standards.items():
+        verdict = judge.standard(name)
+        checks = [
+            wire.CheckState(check.id, check.title or check.id, judged.truth.value, check.fix)
+            for check, judged in zip(standard.checks, verdict.checks, strict=True)
+        ]
+        found.append(wire.StandardState(name, standard.title or name, verdict.truth.value, checks))
+    return found
+
+
+def _take_in(call: Call, noun: str) -> wire.PutResult:
+    """Take in objects; all of them or, when one is wrong, none."""
+    if call.stream is None:
+        raise ServiceError(400, "bad-request", "send NDJSON, one object a line")
+    reader = InventoryReader()
+    objects: list[tuple[str, dict[str, Any]]] = []
+    most = call.deps.limits.rulebook if noun == "lists" else call.deps.limits.line
+    number = 0
+    while line := call.stream.readline(most + 1):
+        number += 1
+        if len(line) > most:
+            raise ServiceError(413, "too-large", f"line {number} has more than {most} bytes")
+        if not line.strip():
+            continue
+        try:
+            document = msgspec.json.decode(line)
+        except (msgspec.DecodeError, UnicodeDecodeError, RecursionError):
+            reader.say(f"line {number}", "not-json", "the line is not JSON in UTF-8")
+            continue
+        if read_object(reader, noun, document, f"line {number}") is not None:
+            objects.append((noun, {key: value for key, value in document.items() if value is not None}))
+        if len(objects) > MOST_OBJECTS:
+            raise ServiceError(413, "too-large", f"at most {MOST_OBJECTS} objects at once")
+    if reader.problems:
+        problems: list[Diagnostic] = reader.problems[:100]
+        title = f"{len(reader.problems)} of the objects' fields are wrong; nothing was taken in"
+        raise ServiceError(422, "bad-inventory", title, "mend them and send all again", problems)
+    added, changed = call.deps.inventory.put(objects, call.deps.clock())
+    return wire.PutResult(added, changed, [diagnostic(d) for d in reader.problems])
+
+
+def _declare(noun: str) -> None:
+    @endpoints.add("GET", f"/api/v1/{noun}", role="viewer", returns=wire.Page, params=_PARAMS)
+    def listed(call: Call) -> wire.Page:
+        """Objects by id."""
+        return _listed(call, noun)
+
+    @endpoints.add("GET", f"/api/v1/{noun}/<id>", role="viewer", returns=wire.Detail)
+    def detail(call: Call) -> wire.Detail:
+        """One object with what follows from it."""
+        return _detail(call, noun)
+
+    @endpoints.add(
+        "POST",
+        f"/api/v1/{noun}",
+        role="operator",
+        returns=wire.PutResult,
+        stream="One object a line, with its id; replaces the object of that id.",
+        limit="stream",
+    )
+    def take_in(call: Call) -> wire.PutResult:
+        """Add or replace objects; all of them or, when one is wrong, none."""
+        return _take_in(call, noun)
+
+
+for _noun in NOUNS:
+    _declare(_noun)

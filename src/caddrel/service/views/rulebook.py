@@ -1,0 +1,85 @@
+"""Endpoints of the rulebook."""
+
+from __future__ import annotations
+
+from caddrel.service import deciding, describing, publishing
+from caddrel.service.endpoints import Call, Endpoints, Param
+from caddrel.service.errors import not_found
+from caddrel.wire import rulebooks as wire
+from caddrel.wire.decisions import File, Rehearsal, RehearseRequest
+
+endpoints = Endpoints()
+_REVISION = Param("revision", "A revision's number; the current one when left out.")
+
+
+@endpoints.add("GET", "/api/v1/rulebook", role="viewer", returns=wire.Revision, params=[_REVISION])
+def show(call: Call) -> wire.Revision:
+    """A revision with its documents."""
+    number = deciding.need_revision(call.query.get("revision", ""))
+    current = call.deps.rulebooks.need_current().revision
+    revision = current if number is None else call.deps.rulebooks.get(number).revision
+    files = [File(name, text) for name, text in revision.files]
+    return wire.Revision(publishing.info(revision, current.number), files)
+
+
+@endpoints.add("GET", "/api/v1/rulebook/view", role="viewer", returns=wire.RulebookView, params=[_REVISION])
+def view(call: Call) -> wire.RulebookView:
+    """A revision as sentences, rules and parts."""
+    number = deciding.need_revision(call.query.get("revision", ""))
+    current = call.deps.rulebooks.need_current()
+    published = current if number is None else call.deps.rulebooks.get(number)
+    return describing.view(published, current.revision.number)
+
+
+@endpoints.add("GET", "/api/v1/rulebook/policies/<id>", role="viewer", returns=wire.PolicyView, params=[_REVISION])
+def policy(call: Call) -> wire.PolicyView:
+    """One policy of a revision."""
+    number = deciding.need_revision(call.query.get("revision", ""))
+    published = call.deps.rulebooks.need_current() if number is None else call.deps.rulebooks.get(number)
+    found = published.rulebook.policies.get(call.path["id"])
+    if found is None:
+        raise not_found(f"policy `{call.path['id'][:80]}`", "see GET /api/v1/rulebook/view")
+    return describing.policy_view(found, published.rulebook, dict(published.revision.files))
+
+
+@endpoints.add("GET", "/api/v1/rulebook/revisions", role="viewer", returns=wire.RevisionList)
+def revisions(call: Call) -> wire.RevisionList:
+    """Every revision, newest first."""
+    current = call.deps.revisions.current_number()
+    return wire.RevisionList([publishing.info(r, current) for r in call.deps.revisions.all()])
+
+
+@endpoints.add(
+    "POST", "/api/v1/rulebook/check", role="viewer", body=wire.CheckRequest, returns=wire.CheckResult, limit="rulebook"
+)
+def check(call: Call) -> wire.CheckResult:
+    """Check documents; nothing is kept."""
+    return publishing.check(call.body.files)
+
+
+@endpoints.add(
+    "POST",
+    "/api/v1/rulebook/publish",
+    role="publisher",
+    body=wire.PublishRequest,
+    returns=wire.PublishResult,
+    limit="rulebook",
+    status=201,
+)
+def publish(call: Call) -> wire.PublishResult:
+    """Publish documents as the next revision; refused when they have errors."""
+    return publishing.publish(call.deps, call.body, call.who().name)
+
+
+@endpoints.add("GET", "/api/v1/facts", role="viewer", returns=wire.FactList)
+def facts(call: Call) -> wire.FactList:
+    """The facts that the current rulebook knows."""
+    return deciding.fact_list(call.deps.rulebooks.need_current().rulebook)
+
+
+@endpoints.add(
+    "POST", "/api/v1/rehearse", role="viewer", body=RehearseRequest, returns=Rehearsal, limit="rulebook"
+)
+def rehearse(call: Call) -> Rehearsal:
+    """Decide an attempt that did not happen; facts left out stay unknown."""
+    return deciding.rehearse(call.deps, call.body)

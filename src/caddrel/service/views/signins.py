@@ -1,0 +1,134 @@
+"""Endpoints of the sign-in log."""
+
+from __future__ import annotations
+
+import base64
+import re
+from datetime import UTC, date, datetime, timedelta
+from urllib.parse import urlencode
+
+import msgspec
+
+from caddrel.core.facts.values import ValueRefused, read_duration, read_moment
+from caddrel.service import deciding
+from caddrel.service.endpoints import Call, Endpoints, Param
+from caddrel.service.errors import ServiceError
+from caddrel.service.importing import Importer
+from caddrel.store.moments import to_stored
+from caddrel.store.signins import FILTERS, Query
+from caddrel.wire import signins as wire
+from caddrel.wire.decisions import Decision
+
+endpoints = Endpoints()
+_DATE = re.compile(r"[0-9]{4}-[0-9]{2}-[0-9]{2}")
+_FILTERS = [
+    *(Param(name, f"Only sign-ins with this {name.replace('_', ' ')}; several, joined by commas.") for name in FILTERS),
+    Param("certain", "yes or no: only decisions that missing facts could not, or could, have changed."),
+    Param("since", "From this moment or date on, or a duration back from now such as 7d."),
+    Param("until", "Before this moment or date."),
+]
+
+
+def _at(call: Call, name: str) -> datetime | None:
+    text = call.query.get(name, "")
+    if not text:
+        return None
+    try:
+        if _DATE.fullmatch(text):
+            return datetime.combine(date.fromisoformat(text), datetime.min.time(), UTC)
+        if text[-1] in "smhd":
+            return call.deps.clock() - timedelta(seconds=read_duration(text))
+        return read_moment(text)
+    except (ValueRefused, ValueError, OverflowError):
+        hint = "2026-11-02T07:10:00Z, 2026-11-02, or back from now: 7d"
+        raise ServiceError(400, "bad-parameter", f"`{name}` is not a moment", hint) from None
+
+
+def _query(call: Call, limit: int) -> Query:
+    certain = call.query.get("certain", "")
+    if certain not in {"", "yes", "no"}:
+        raise ServiceError(400, "bad-parameter", "`certain` is yes or no")
+    return Query(
+        {name: call.query[name] for name in FILTERS if name in call.query},
+        {"yes": True, "no": False}.get(certain),
+        _at(call, "since"),
+        _at(call, "until"),
+        _cursor(call.query.get("after", "")),
+        limit,
+    )
+
+
+def _cursor(text: str) -> tuple[int, int] | None:
+    if not text:
+        return None
+    try:
+        at, seq = msgspec.json.decode(base64.urlsafe_b64decode(text), type=tuple[int, int])
+    except (ValueError, msgspec.DecodeError):
+        raise ServiceError(400, "bad-cursor", "`after` is not a cursor that this service gave") from None
+    return at, seq
+
+
+@endpoints.add(
+    "GET",
+    "/api/v1/signins",
+    role="viewer",
+    returns=wire.SigninPage,
+    params=[*_FILTERS, Param("after", "A cursor from an earlier page."), Param("limit", "At most so many.", "integer")],
+)
+def listed(call: Call) -> wire.SigninPage:
+    """Sign-ins, newest first, with counts by outcome and day over everything that matches."""
+    limit = call.number("limit", 50, 500)
+    query = _query(call, limit + 1)
+    records = call.deps.signins.page(query)
+    following = None
+    if len(records) > limit:
+        last = records[limit - 1]
+        following = base64.urlsafe_b64encode(msgspec.json.encode((to_stored(last.at), last.seq))).decode()
+        link = urlencode({**call.query, "after": following})
+        call.link = f'</api/v1/signins?{link}>; rel="next"'
+    days: dict[int, dict[str, int]] = {}
+    for day, outcome, count in call.deps.signins.per_day(query):
+        days.setdefault(day, {})[outcome] = count
+    counts = {name: sum(d.get(name, 0) for d in days.values()) for name in ("allowed", "challenged", "blocked")}
+    return wire.SigninPage(
+        [deciding.summary(record) for record in records[:limit]],
+        following,
+        counts,
+        [
+            wire.Day(
+                (date(1970, 1, 1) + timedelta(days=day)).isoformat(),
+                found.get("allowed", 0),
+                found.get("challenged", 0),
+                found.get("blocked", 0),
+            )
+            for day, found in sorted(days.items())
+        ],
+    )
+
+
+@endpoints.add(
+    "POST",
+    "/api/v1/signins",
+    role="operator",
+    returns=wire.ImportResult,
+    stream='One sign-in a line: {"id": …, "facts": {…}, "recorded": {"outcome": …, "reason": …}}',
+    limit="stream",
+)
+def take_in(call: Call) -> wire.ImportResult:
+    """Take in a sign-in log; good lines are kept, broken ones counted and listed."""
+    if call.stream is None:
+        raise ServiceError(400, "bad-request", "send NDJSON, one sign-in a line")
+    return Importer(call.deps).run(call.stream)
+
+
+@endpoints.add("GET", "/api/v1/signins/<id>", role="viewer", returns=wire.SigninDetail)
+def one(call: Call) -> wire.SigninDetail:
+    """One sign-in, by id or by the reference that a person quotes."""
+    record = deciding.find(call.deps, call.path["id"])
+    return wire.SigninDetail(deciding.summary(record), msgspec.convert(record.decision, Decision))
+
+
+@endpoints.add("GET", "/api/v1/signins/<id>/trace", role="viewer", returns=wire.SigninTrace)
+def trace(call: Call) -> wire.SigninTrace:
+    """Why one sign-in came out as it did, and what would happen now."""
+    return deciding.trace(call.deps, call.path["id"])

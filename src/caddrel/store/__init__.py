@@ -1,0 +1,4 @@
+"""What is kept: two SQLite files, one for rulebook, inventory and accounts, one for the sign-in log.
+
+The only package that imports SQLAlchemy; frozen values come out, never rows.
+"""

@@ -1,0 +1,107 @@
+"""People, groups, devices, apps and address lists, each kept as the document it was given as."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Any
+
+from sqlalchemy import and_, delete, func, or_, select
+from sqlalchemy.dialects.sqlite import insert
+
+from caddrel.store.engine import Database
+from caddrel.store.moments import to_stored
+from caddrel.store.tables import counters, inventory
+
+_VERSION = "inventory"
+
+
+@dataclass(frozen=True, slots=True)
+class Stored:
+    """One object of the inventory."""
+
+    noun: str
+    id: str
+    title: str
+    document: Mapping[str, Any]
+
+
+class InventoryStore:
+    """Reads and writes inventory objects; a version number tells when anything changed."""
+
+    def __init__(self, database: Database) -> None:
+        self._database = database
+
+    def version(self) -> int:
+        """Return a number that grows with every change."""
+        with self._database.read() as connection:
+            return connection.execute(select(counters.c.value).where(counters.c.name == _VERSION)).scalar() or 0
+
+    def put(self, objects: Iterable[tuple[str, Mapping[str, Any]]], at: datetime) -> tuple[int, int]:
+        """Add or replace objects, given as noun and document; return how many were new and how many changed."""
+        added = changed = 0
+        with self._database.write() as connection:
+            for noun, document in objects:
+                text = json.dumps(document, ensure_ascii=False, sort_keys=True)
+                key = and_(inventory.c.noun == noun, inventory.c.id == document["id"])
+                present = connection.execute(select(inventory.c.document).where(key)).scalar()
+                if present == text:
+                    continue
+                added += present is None
+                changed += present is not None
+                values = {"title": document.get("title") or "", "document": text, "changed_at": to_stored(at)}
+                connection.execute(
+                    insert(inventory)
+                    .values(noun=noun, id=document["id"], **values)
+                    .on_conflict_do_update(index_elements=["noun", "id"], set_=values)
+                )
+            if added or changed:
+                connection.execute(
+                    insert(counters)
+                    .values(name=_VERSION, value=1)
+                    .on_conflict_do_update(index_elements=["name"], set_={"value": counters.c.value + 1})
+                )
+        return added, changed
+
+    def remove(self, noun: str, id: str) -> bool:
+        """Take an object out; tell whether it was there."""
+        with self._database.write() as connection:
+            gone = connection.execute(delete(inventory).where(inventory.c.noun == noun, inventory.c.id == id)).rowcount
+            if gone:
+                connection.execute(
+                    insert(counters)
+                    .values(name=_VERSION, value=1)
+                    .on_conflict_do_update(index_elements=["name"], set_={"value": counters.c.value + 1})
+                )
+        return bool(gone)
+
+    def get(self, noun: str, id: str) -> Stored | None:
+        """Return one object."""
+        query = select(inventory).where(inventory.c.noun == noun, inventory.c.id == id)
+        with self._database.read() as connection:
+            row = connection.execute(query).first()
+        return Stored(row.noun, row.id, row.title, json.loads(row.document)) if row else None
+
+    def page(self, noun: str, search: str = "", after: str = "", limit: int = 50) -> tuple[list[Stored], int]:
+        """Return objects by id after one, matching a search, and how many match in all."""
+        matching = inventory.c.noun == noun
+        if search:
+            found = [column.icontains(search, autoescape=True) for column in (inventory.c.id, inventory.c.title)]
+            matching = and_(matching, or_(*found))
+        with self._database.read() as connection:
+            total = connection.execute(select(func.count()).select_from(inventory).where(matching)).scalar_one()
+            rows = connection.execute(
+                select(inventory).where(matching, inventory.c.id > after).order_by(inventory.c.id).limit(limit)
+            ).all()
+        return [Stored(r.noun, r.id, r.title, json.loads(r.document)) for r in rows], total
+
+    def everything(self) -> tuple[int, dict[str, list[dict[str, Any]]]]:
+        """Return the version and every document, by noun, of one state."""
+        found: dict[str, list[dict[str, Any]]] = {}
+        with self._database.read() as connection:
+            version = connection.execute(select(counters.c.value).where(counters.c.name == _VERSION)).scalar() or 0
+            for row in connection.execute(select(inventory.c.noun, inventory.c.document)):
+                found.setdefault(row.noun, []).append(json.loads(row.document))
+        return version, found

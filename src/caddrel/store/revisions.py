@@ -1,0 +1,115 @@
+"""The published states of the rulebook: numbered 1, 2, 3 …, never changed once there."""
+
+from __future__ import annotations
+
+import hashlib
+import json
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import datetime
+
+from sqlalchemy import Row, func, insert, select
+
+from caddrel.store.engine import Database
+from caddrel.store.moments import from_stored, to_stored
+from caddrel.store.tables import revisions
+
+
+@dataclass(frozen=True, slots=True)
+class Revision:
+    """One published state; `files` has name and text of each document it was published from."""
+
+    number: int
+    published_at: datetime
+    published_by: str
+    why: str
+    digest: str
+    files: tuple[tuple[str, str], ...] = ()
+
+
+class Conflict(Exception):
+    """Somebody else published in between; `current` is the number that is current now."""
+
+    def __init__(self, current: int) -> None:
+        super().__init__(f"revision {current} is current now")
+        self.current = current
+
+
+_INFO = (
+    revisions.c.number,
+    revisions.c.published_at,
+    revisions.c.published_by,
+    revisions.c.why,
+    revisions.c.digest,
+)
+
+
+class RevisionStore:
+    """Reads and adds revisions; there is no way to change one."""
+
+    def __init__(self, database: Database) -> None:
+        self._database = database
+
+    def publish(
+        self, files: Sequence[tuple[str, str]], by: str, why: str, at: datetime, base: int | None = None
+    ) -> Revision:
+        """Add the next revision.
+
+        Parameters
+        ----------
+        base
+            The number that the publisher believes is current; None when it does not matter.
+
+        Raises
+        ------
+        Conflict
+            When another revision is current.
+        """
+        text = json.dumps([list(file) for file in files], ensure_ascii=False)
+        digest = hashlib.sha256(text.encode()).hexdigest()
+        with self._database.write() as connection:
+            current = connection.execute(select(func.max(revisions.c.number))).scalar() or 0
+            if base is not None and base != current:
+                raise Conflict(current)
+            values = {
+                "number": current + 1,
+                "published_at": to_stored(at),
+                "published_by": by,
+                "why": why,
+                "digest": digest,
+                "files": text,
+            }
+            connection.execute(insert(revisions).values(values))
+        return Revision(current + 1, at, by, why, digest, tuple((name, body) for name, body in files))
+
+    def current_number(self) -> int | None:
+        """Return the number of the current revision, None before the first."""
+        with self._database.read() as connection:
+            return connection.execute(select(func.max(revisions.c.number))).scalar()
+
+    def get(self, number: int) -> Revision | None:
+        """Return a revision with its files."""
+        with self._database.read() as connection:
+            row = connection.execute(select(*_INFO, revisions.c.files).where(revisions.c.number == number)).first()
+        if row is None:
+            return None
+        files = tuple((name, text) for name, text in json.loads(row.files))
+        return Revision(row.number, from_stored(row.published_at), row.published_by, row.why, row.digest, files)
+
+    def all(self) -> list[Revision]:
+        """Return every revision without its files, newest first."""
+        with self._database.read() as connection:
+            rows = connection.execute(select(*_INFO).order_by(revisions.c.number.desc())).all()
+        return [_revision(row) for row in rows]
+
+    def in_force(self) -> list[tuple[datetime, int]]:
+        """Return since when each revision is in force, oldest first."""
+        with self._database.read() as connection:
+            rows = connection.execute(
+                select(revisions.c.published_at, revisions.c.number).order_by(revisions.c.number)
+            ).all()
+        return [(from_stored(row.published_at), row.number) for row in rows]
+
+
+def _revision(row: Row[tuple[int, int, str, str, str]]) -> Revision:
+    return Revision(row.number, from_stored(row.published_at), row.published_by, row.why, row.digest)

@@ -1,0 +1,1 @@
+"""Request and response types, shared by service and client; nothing else."""

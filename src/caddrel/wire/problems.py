@@ -1,0 +1,40 @@
+"""Problem documents (RFC 9457) and the diagnostics that they may carry."""
+
+from __future__ import annotations
+
+import msgspec
+
+
+class Span(msgspec.Struct, frozen=True):
+    """A stretch of a file; lines and columns count from 1."""
+
+    file: str
+    line: int
+    column: int
+    end_line: int
+    end_column: int
+
+
+class Diagnostic(msgspec.Struct, frozen=True, omit_defaults=True):
+    """One finding about a text: stable code, what is wrong, what would be right."""
+
+    code: str
+    message: str
+    severity: str = "error"
+    hint: str = ""
+    expected: list[str] = []
+    path: str = ""
+    span: Span | None = None
+
+
+class Problem(msgspec.Struct, frozen=True, omit_defaults=True):
+    """A problem document, RFC 9457 section 3, with a stable `code` and the findings in `errors`."""
+
+    title: str
+    status: int
+    code: str
+    type: str = "about:blank"
+    detail: str = ""
+    hint: str = ""
+    request_id: str = ""
+    errors: list[Diagnostic] = []

@@ -1,0 +1,162 @@
+"""Revisions, checks and the readable view of a rulebook."""
+
+from __future__ import annotations
+
+import msgspec
+
+from caddrel.wire.decisions import File, Piece
+from caddrel.wire.problems import Diagnostic, Span
+
+
+class RevisionInfo(msgspec.Struct, frozen=True):
+    """One published state of the rulebook; moments are RFC 3339."""
+
+    number: int
+    published_at: str
+    published_by: str
+    why: str
+    digest: str
+    current: bool
+
+
+class Revision(msgspec.Struct, frozen=True):
+    """A revision with its documents."""
+
+    info: RevisionInfo
+    files: list[File]
+
+
+class RevisionList(msgspec.Struct, frozen=True):
+    """Every revision, newest first."""
+
+    items: list[RevisionInfo]
+
+
+class CheckRequest(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """Documents to check."""
+
+    files: list[File]
+
+
+class CheckResult(msgspec.Struct, frozen=True):
+    """What checking found; `ok` is false when there are errors."""
+
+    ok: bool
+    diagnostics: list[Diagnostic]
+    policies: int
+
+
+class PublishRequest(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """Documents to publish; `base` is the revision the publisher started from."""
+
+    files: list[File]
+    why: str
+    base: int | None = None
+
+
+class PublishResult(msgspec.Struct, frozen=True):
+    """The revision made, with warnings and notes."""
+
+    revision: RevisionInfo
+    diagnostics: list[Diagnostic]
+
+
+class RuleView(msgspec.Struct, frozen=True):
+    """A rule, as text and in words."""
+
+    id: str
+    title: str
+    when: str
+    then: str
+    words: list[Piece]
+    tell: str
+    link: str
+    keep: dict[str, int | bool]
+
+
+class Use(msgspec.Struct, frozen=True):
+    """A place where a part is used."""
+
+    kind: str
+    id: str
+    title: str
+
+
+class PolicyView(msgspec.Struct, frozen=True):
+    """A policy as a reader wants it: one sentence, its rules, and the parts it is built from."""
+
+    id: str
+    title: str
+    why: str
+    note: str
+    owner: str
+    mode: str
+    labels: list[str]
+    contact: str
+    people: list[str]
+    except_people: list[str]
+    apps: list[str]
+    except_apps: list[str]
+    operations: list[str]
+    active: dict[str, str]
+    sentence: list[Piece]
+    scope: list[Piece]
+    rules: list[RuleView]
+    parts: list[Use]
+    source: str
+    span: Span | None = None
+
+
+class PartView(msgspec.Struct, frozen=True):
+    """A named part: what it is made of, line by line, and where it is used."""
+
+    kind: str
+    id: str
+    title: str
+    note: str
+    lines: list[PartLine]
+    used_by: list[Use]
+
+
+class PartLine(msgspec.Struct, frozen=True, omit_defaults=True):
+    """One line of a part: a label, a value, and what goes with it (such as a fix)."""
+
+    label: str
+    value: str
+    note: str = ""
+
+
+class SettingsView(msgspec.Struct, frozen=True):
+    """The settings of a rulebook."""
+
+    stance: str
+    contact: str
+    keyholders: list[str]
+    assume: dict[str, str]
+    closed_apps: list[str]
+
+
+class RulebookView(msgspec.Struct, frozen=True):
+    """A whole rulebook, readable."""
+
+    revision: RevisionInfo | None
+    settings: SettingsView
+    policies: list[PolicyView]
+    parts: list[PartView]
+    diagnostics: list[Diagnostic]
+
+
+class FactView(msgspec.Struct, frozen=True):
+    """One fact of the catalogue."""
+
+    name: str
+    type: str
+    doc: str
+    words: list[str]
+    usual: list[str]
+
+
+class FactList(msgspec.Struct, frozen=True):
+    """The facts of the current rulebook."""
+
+    items: list[FactView]

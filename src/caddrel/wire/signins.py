@@ -1,0 +1,134 @@
+"""Sign-ins: import, lists, and one with its trace."""
+
+from __future__ import annotations
+
+import msgspec
+
+from caddrel.wire.decisions import Decision, Piece, Trace
+from caddrel.wire.rulebooks import RevisionInfo
+
+
+class Recorded(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True):
+    """What the other system recorded about a sign-in."""
+
+    outcome: str = ""
+    reason: str = ""
+
+
+class SigninSummary(msgspec.Struct, frozen=True):
+    """One row of the log."""
+
+    id: str
+    reference: str
+    at: str
+    person: str | None
+    app: str | None
+    device: str | None
+    operation: str | None
+    flow: str | None
+    address: str | None
+    country: str | None
+    anonymiser: str | None
+    owner: str | None
+    platform: str | None
+    client: str | None
+    credentials: str | None
+    recorded_outcome: str | None
+    recorded_reason: str | None
+    outcome: str
+    reason: str | None
+    certain: bool
+    policy: str | None
+    rule: str | None
+    shadow_together: str
+    revision: int
+
+
+class Day(msgspec.Struct, frozen=True):
+    """How many sign-ins of one day had which outcome."""
+
+    day: str
+    allowed: int
+    challenged: int
+    blocked: int
+
+
+class SigninPage(msgspec.Struct, frozen=True):
+    """One page of the log, newest first; `counts` and `days` speak of everything that matches."""
+
+    items: list[SigninSummary]
+    next: str | None
+    counts: dict[str, int]
+    days: list[Day]
+
+
+class SigninDetail(msgspec.Struct, frozen=True):
+    """A sign-in with its whole decision."""
+
+    summary: SigninSummary
+    decision: Decision
+
+
+class BrokenLine(msgspec.Struct, frozen=True):
+    """A line that could not be taken in."""
+
+    line: int
+    code: str
+    message: str
+    hint: str = ""
+
+
+class ImportResult(msgspec.Struct, frozen=True):
+    """What an import did; of broken lines the first are listed, all are counted."""
+
+    added: int
+    already_there: int
+    conflicting: int
+    broken: int
+    listed: list[BrokenLine]
+
+
+class SigninTrace(msgspec.Struct, frozen=True):
+    """Why one sign-in came out as it did.
+
+    Attributes
+    ----------
+    sentence
+        The answer in one sentence.
+    facts
+        The completed facts as recorded, from which the decision is recomputed.
+    same
+        Whether recomputing gave the recorded outcome.
+    now
+        The decision on the same facts under the current revision, and the sentence on it.
+    """
+
+    summary: SigninSummary
+    sentence: list[Piece]
+    decision: Decision
+    trace: Trace
+    revision: RevisionInfo
+    person_title: str
+    app_title: str
+    device_title: str
+    fixes: list[Fix]
+    same: bool
+    now: Now | None
+
+
+class Fix(msgspec.Struct, frozen=True):
+    """A failed check of a device standard, with what to do about it."""
+
+    standard: str
+    check: str
+    title: str
+    fix: str
+    truth: str
+
+
+class Now(msgspec.Struct, frozen=True):
+    """The same attempt under the current revision."""
+
+    revision: int
+    decision: Decision
+    sentence: list[Piece]

@@ -1,0 +1,145 @@
+"""Builds the real thing from settings: the only place that knows everyone."""
+
+from __future__ import annotations
+
+import logging
+import signal
+import sys
+import threading
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from datetime import UTC, datetime
+from pathlib import Path
+from types import FrameType
+
+import structlog
+import waitress
+
+from caddrel.service import access
+from caddrel.service.app import create_app
+from caddrel.service.deps import Deps, Limits
+from caddrel.store.accounts import AccountStore
+from caddrel.store.engine import Database
+from caddrel.store.inventory import InventoryStore
+from caddrel.store.revisions import RevisionStore
+from caddrel.store.signins import SigninStore
+
+CONSOLE = Path(__file__).parent / "service" / "static"
+FIRST_ACCOUNT = "operator"
+
+
+def utc_now() -> datetime:
+    """Return the moment it is."""
+    return datetime.now(UTC)
+
+
+@dataclass(slots=True)
+class Opened:
+    """An opened data folder."""
+
+    deps: Deps
+    databases: tuple[Database, ...]
+
+    def close(self) -> None:
+        """Close the files."""
+        for database in self.databases:
+            database.close()
+
+
+def open_data(
+    folder: Path, clock: Callable[[], datetime] = utc_now, limits: Limits | None = None
+) -> Opened:
+    """Open a data folder, making or upgrading what is in it."""
+    book = Database(folder / "book.sqlite", "book")
+    log = Database(folder / "signins.sqlite", "log")
+    for database in (book, log):
+        database.migrate()
+    deps = Deps(
+        revisions=RevisionStore(book),
+        inventory=InventoryStore(book),
+        signins=SigninStore(log),
+        accounts=AccountStore(book),
+        clock=clock,
+        console=CONSOLE,
+        limits=limits or Limits(),
+    )
+    return Opened(deps, (book, log))
+
+
+def way_in(deps: Deps, account: str = FIRST_ACCOUNT, role: str = "operator") -> str:
+    """Return a one-time code for an account, making the account when it is not there."""
+    if deps.accounts.account(account) is None:
+        access.make_account(deps, account, role, "")
+    return access.make_entry_code(deps, account)
+
+
+@dataclass(slots=True)
+class Server:
+    """A running service on one address; `port` is the real one when 0 was asked for."""
+
+    opened: Opened
+    host: str
+    port: int
+    _server: waitress.server.BaseWSGIServer
+    _thread: threading.Thread | None = field(default=None)
+
+    @property
+    def url(self) -> str:
+        """The address to reach it at."""
+        host = f"[{self.host}]" if ":" in self.host else self.host
+        return f"http://{host}:{self.port}"
+
+    def start(self) -> None:
+        """Serve in a thread of its own."""
+        self._thread = threading.Thread(target=self._server.run, name="caddrel-server", daemon=True)
+        self._thread.start()
+
+    def run(self) -> None:
+        """Serve until told to stop by SIGTERM or SIGINT."""
+
+        def stop(_number: int, _frame: FrameType | None) -> None:
+            raise SystemExit(0)
+
+        signal.signal(signal.SIGTERM, stop)
+        signal.signal(signal.SIGINT, stop)
+        try:
+            self._server.run()
+        finally:
+            self.stop()
+
+    def stop(self) -> None:
+        """Finish what is under way and close."""
+        self._server.close()
+        self._server.task_dispatcher.shutdown(timeout=10)
+        if self._thread is not None:
+            self._thread.join(timeout=10)
+        self.opened.close()
+
+
+def build_server(opened: Opened, host: str, port: int, threads: int = 16) -> Server:
+    """Return a service that listens on an address."""
+    app = create_app(opened.deps)
+    limit = opened.deps.limits.stream + 1024 * 1024
+    server = waitress.create_server(
+        app, host=host, port=port, threads=threads, max_request_body_size=limit, ident=None, clear_untrusted_proxy_headers=True
+    )
+    return Server(opened, host, server.effective_port, server)
+
+
+def log_to_stderr() -> None:
+    """Write one JSON line for each event to standard error."""
+    logging.getLogger("waitress").setLevel(logging.ERROR)
+    structlog.configure(
+        processors=[
+            structlog.processors.add_log_level,
+            structlog.processors.TimeStamper(fmt="iso", utc=True),
+            structlog.processors.format_exc_info,
+            structlog.processors.JSONRenderer(),
+        ],
+        logger_factory=structlog.WriteLoggerFactory(file=sys.stderr),
+    )
+
+
+def log_nothing() -> None:
+    """Keep the log quiet, as tests want it."""
+    structlog.configure(wrapper_class=structlog.make_filtering_bound_logger(logging.CRITICAL))
