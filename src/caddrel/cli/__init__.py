@@ -1,0 +1,68 @@
+"""The command line: one file a command group; each command is loaded when it is called."""
+
+from __future__ import annotations
+
+from importlib import import_module
+
+import click
+
+from caddrel import __version__
+from caddrel.cli.failures import run
+
+_COMMANDS = {
+    "serve": "serve",
+    "demo": "demo",
+    "rulebook": "rulebook",
+    "decide": "decide",
+    "rehearse": "rehearse",
+    "signins": "signins",
+    "trace": "trace",
+    "people": "inventory",
+    "groups": "inventory",
+    "devices": "inventory",
+    "apps": "inventory",
+    "lists": "inventory",
+    "token": "access",
+    "account": "access",
+}
+
+
+class _Commands(click.Group):
+    """The top group; finds a command by name and loads only its module."""
+
+    def list_commands(self, ctx: click.Context) -> list[str]:
+        return list(_COMMANDS)
+
+    def get_command(self, ctx: click.Context, name: str) -> click.Command | None:
+        if name not in _COMMANDS:
+            return None
+        module = import_module(f"caddrel.cli.{_COMMANDS[name]}")
+        command: click.Command = getattr(module, name)
+        return command
+
+    def resolve_command(
+        self, ctx: click.Context, args: list[str]
+    ) -> tuple[str | None, click.Command | None, list[str]]:
+        if args and args[0] not in _COMMANDS and not args[0].startswith("-"):
+            from caddrel.core.diagnostics import did_you_mean
+
+            hint = did_you_mean(args[0], _COMMANDS, "see caddrel --help")
+            raise click.UsageError(f"There is no command “{args[0]}”; {hint}", ctx)
+        return super().resolve_command(ctx, args)
+
+
+@click.group(cls=_Commands, context_settings={"help_option_names": ["-h", "--help"], "max_content_width": 100})
+@click.version_option(__version__, prog_name="caddrel")
+def cli() -> None:
+    """Write sign-in access policies, rehearse sign-ins, and trace why the log shows blocks.
+
+    Commands that talk to a service find it by CADDREL_URL and CADDREL_TOKEN, or by a profile file: CADDREL_PROFILE, or
+    caddrel/profile.json in your configuration folder, with `url` and `token`.
+
+    Exit codes: 0 done, 1 the answer is no, 2 usage, 3 the service said no or could not be reached.
+    """
+
+
+def main() -> None:
+    """Run the command line."""
+    run(cli)

@@ -1,0 +1,134 @@
+"""`caddrel token` and `caddrel account`: who may use the service."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import click
+import platformdirs
+
+from caddrel.cli.output import json_option, remark, say, table, write_json
+from caddrel.cli.profile import connect
+
+ROLES = click.Choice(["viewer", "author", "publisher", "operator"])
+
+
+@click.group()
+def token() -> None:
+    """Tokens of programs."""
+
+
+@token.command("create")
+@click.argument("name")
+@click.option("--role", type=ROLES, required=True, help="What it may do.")
+@click.option("--days", type=click.IntRange(1, 3660), default=90, show_default=True, help="Days until it expires.")
+@json_option
+def create(name: str, role: str, days: int, as_json: bool) -> None:
+    """Make a token; it is shown this once.
+
+    \b
+    Example: caddrel token create nightly-import --role operator --days 30
+    """
+    with connect() as service:
+        made = service.tokens.create(name, role, days)
+    if as_json:
+        write_json(made)
+        return
+    say(made.token)
+    remark(f"Keep it: it is not shown again. Role {made.info.role}, expires {made.info.expires_at}.")
+
+
+@token.command("list")
+@json_option
+def list_tokens(as_json: bool) -> None:
+    """List tokens, without secrets.
+
+    \b
+    Example: caddrel token list
+    """
+    with connect() as service:
+        found = service.tokens.list()
+    if as_json:
+        write_json({"items": found})
+        return
+    rows = [
+        (t.id, t.name, t.role, t.created_by, (t.expires_at or "")[:10], "revoked" if t.revoked else "in use")
+        for t in found
+    ]
+    table(("id", "name", "role", "made by", "expires", "state"), rows)
+
+
+@token.command("revoke")
+@click.argument("id")
+def revoke(id: str) -> None:
+    """Revoke a token, from the next request on.
+
+    \b
+    Example: caddrel token revoke 3f9a0c11d2e4
+    """
+    with connect() as service:
+        service.tokens.revoke(id)
+    remark(f"Token {id} is revoked.")
+
+
+@click.group()
+def account() -> None:
+    """Accounts of the console."""
+
+
+@account.command("put")
+@click.argument("name")
+@click.option("--role", type=ROLES, required=True, help="What it may do.")
+@click.option("--password", is_flag=True, help="Ask for a password (or read it from standard input).")
+def put(name: str, role: str, password: bool) -> None:
+    """Add an account, or change its role and password.
+
+    \b
+    Example: caddrel account put maren --role publisher --password
+    """
+    secret = click.prompt("Password", hide_input=True, confirmation_prompt=True) if password else ""
+    with connect() as service:
+        service.accounts.put(name, role, secret)
+    remark(f"Account {name} has the role {role}.")
+
+
+@account.command("list")
+@json_option
+def list_accounts(as_json: bool) -> None:
+    """List accounts.
+
+    \b
+    Example: caddrel account list
+    """
+    with connect() as service:
+        found = service.accounts.list()
+    if as_json:
+        write_json({"items": found})
+        return
+    table(("name", "role", "password"), [(a.name, a.role, "set" if a.has_password else "none") for a in found])
+
+
+@account.command("enter")
+@click.argument("name", default="operator")
+@click.option(
+    "--data",
+    type=click.Path(path_type=Path, file_okay=False, exists=True),
+    default=lambda: Path(platformdirs.user_data_dir("caddrel")),
+    show_default="the user's data folder",
+    help="The service's data folder on this machine.",
+)
+@click.option("--url", default="http://127.0.0.1:8420", show_default=True, help="Where the service listens.")
+def enter(name: str, data: Path, url: str) -> None:
+    """Make a one-time way in to the console, on the host of the service.
+
+    \b
+    Example: caddrel account enter operator --data ./data
+    """
+    from caddrel import wiring
+
+    opened = wiring.open_data(data)
+    try:
+        code = wiring.way_in(opened.deps, name)
+    finally:
+        opened.close()
+    say(f"{url}/#/enter?code={code}")

@@ -1,0 +1,130 @@
+"""`caddrel decide`: offline decisions, one attempt a line."""
+
+from __future__ import annotations
+
+import json
+import sys
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any
+
+import click
+
+from caddrel.cli.failures import AnswerIsNo
+from caddrel.cli.files import open_bytes, read_text, rulebook_sources
+from caddrel.cli.output import print_diagnostics, remark
+from caddrel.core.diagnostics import Diagnostic
+from caddrel.core.facts.attempts import AttemptRefused, read_attempt
+from caddrel.core.facts.inventory import Inventory, read_inventory
+from caddrel.core.rulebook.model import Rulebook
+from caddrel.core.rulebook.reader import read_rulebook
+
+LONGEST_LINE = 4 * 1024 * 1024
+
+
+@click.command()
+@click.option("--rulebook", "rulebook_path", type=click.Path(path_type=Path, exists=True), required=True, help="The rulebook: a file or a folder.")
+@click.option("--attempts", type=click.Path(path_type=Path, exists=True, allow_dash=True), required=True, help="NDJSON, an attempt a line; - for standard input.")
+@click.option("--inventory", "inventory_path", type=click.Path(path_type=Path, exists=True, dir_okay=False), help="JSON with people, groups, devices, apps and lists.")
+@click.option("--trace", is_flag=True, help="Add the trace to every decision.")
+@click.option("--json", "as_json", is_flag=True, help="Accepted for the sake of habit: the output is always NDJSON.")
+def decide(rulebook_path: Path, attempts: Path, inventory_path: Path | None, trace: bool, as_json: bool) -> None:
+    """Decide attempts against a rulebook without a service; one decision a line, in the same order.
+
+    \b
+    Example: caddrel decide --rulebook rulebook.yaml --attempts attempts.ndjson
+    """
+    rulebook = _rulebook(rulebook_path)
+    inventory = _inventory(inventory_path) if inventory_path is not None else None
+    bad = 0
+    with open_bytes(attempts) as file:
+        for number, line in _lines(file):
+            answer = _decide(line, number, rulebook, inventory, trace)
+            bad += "error" in answer
+            sys.stdout.write(json.dumps(answer, ensure_ascii=False, separators=(", ", ": ")) + "\n")
+    if bad:
+        remark(f"{bad} of the lines could not be read.")
+        raise AnswerIsNo
+
+
+def _rulebook(path: Path) -> Rulebook:
+    sources = rulebook_sources(path)
+    result = read_rulebook(sources)
+    if result.rulebook is None:
+        print_diagnostics(result.diagnostics, {s.name: s.text for s in sources})
+        raise AnswerIsNo
+    return result.rulebook
+
+
+def _inventory(path: Path) -> Inventory:
+    try:
+        document = json.loads(read_text(path))
+    except (ValueError, RecursionError) as error:
+        raise click.UsageError(f"{path}: not JSON: {error}") from None
+    inventory, problems = read_inventory(document)
+    if problems:
+        print_diagnostics(problems, {})
+        raise AnswerIsNo
+    return inventory
+
+
+def _lines(file: Any) -> Iterator[tuple[int, bytes]]:
+    number = 0
+    while line := file.readline(LONGEST_LINE):
+        number += 1
+        while not line.endswith(b"\n") and (more := file.readline(LONGEST_LINE)):
+            # Too long to be an attempt: read past it and let it be refused.
+            line = b"\0" + more[-1:]
+        if line.strip():
+            yield number, line
+
+
+class _GivenTwice(ValueError):
+    pass
+
+
+def _once(pairs: list[tuple[str, Any]]) -> dict[str, Any]:
+    found = dict(pairs)
+    if len(found) != len(pairs):
+        names = [name for name, _ in pairs]
+        raise _GivenTwice(next(name for name in names if names.count(name) > 1))
+    return found
+
+
+def _decide(line: bytes, number: int, rulebook: Rulebook, inventory: Inventory | None, trace: bool) -> dict[str, Any]:
+    from caddrel.core.decide.decision import decision_json
+    from caddrel.core.decide.interpreter import explain
+    from caddrel.core.decide.trace import trace_json
+    from caddrel.core.facts.completion import complete
+
+    id: Any = number
+    try:
+        try:
+            document = json.loads(line.decode("utf-8-sig" if number == 1 else "utf-8"), object_pairs_hook=_once)
+        except _GivenTwice as error:
+            raise AttemptRefused([Diagnostic("given-twice", f"`{str(error)[:80]}` is given twice")]) from None
+        except (ValueError, RecursionError):
+            raise AttemptRefused([Diagnostic("not-json", "the line is not JSON in UTF-8")]) from None
+        if isinstance(document, dict) and isinstance(document.get("id"), str | int):
+            id = document["id"]
+        attempt = read_attempt(document, number, rulebook.catalogue)
+    except AttemptRefused as refused:
+        return {"id": id, "error": _error(refused)}
+    facts = complete(attempt.facts, rulebook.catalogue, rulebook.settings.assume, inventory)
+    explained = explain(rulebook, facts)
+    answer: dict[str, Any] = {"id": attempt.id, **decision_json(explained.decision)}
+    if trace:
+        answer["trace"] = trace_json(explained)
+    return answer
+
+
+def _error(refused: AttemptRefused) -> dict[str, Any]:
+    first = refused.problems[0]
+    error: dict[str, Any] = {"code": first.code, "message": first.message}
+    if first.path:
+        error["fact"] = first.path
+    if first.hint:
+        error["hint"] = first.hint
+    if len(refused.problems) > 1:
+        error["more"] = [{"code": p.code, "message": p.message, "hint": p.hint} for p in refused.problems[1:20]]
+    return error

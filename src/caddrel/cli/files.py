@@ -1,0 +1,72 @@
+"""Reading the files that commands are given: rulebooks, inventories, logs."""
+
+from __future__ import annotations
+
+import sys
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any, BinaryIO
+
+import click
+import msgspec
+
+from caddrel.core.rulebook.source import LARGEST_DOCUMENT, Source
+from caddrel.wire.decisions import File
+
+
+def read_text(path: Path) -> str:
+    """Return the text of a UTF-8 file; of an enormous one, enough to see that it is too large."""
+    with path.open("rb") as file:
+        data = file.read(LARGEST_DOCUMENT * 4 + 1)
+    try:
+        return data.decode("utf-8-sig")
+    except UnicodeDecodeError as error:
+        raise click.UsageError(f"{path}: not a UTF-8 text (byte {error.start})") from None
+
+
+def rulebook_sources(path: Path) -> list[Source]:
+    """Return the documents of a rulebook: one file, standard input, or every YAML file of a folder."""
+    if str(path) == "-":
+        return [Source("-", sys.stdin.read(LARGEST_DOCUMENT + 1))]
+    if path.is_dir():
+        found = sorted(p for p in path.rglob("*") if p.suffix in {".yaml", ".yml"} and p.is_file())
+        if not found:
+            raise click.UsageError(f"{path}: no *.yaml files in this folder")
+        return [Source(str(p), read_text(p)) for p in found]
+    return [Source(str(path), read_text(path))]
+
+
+def rulebook_files(path: Path) -> list[File]:
+    """Return the documents of a rulebook as they travel, named by file name."""
+    base = path if path.is_dir() else path.parent
+    return [
+        File(str(Path(s.name).relative_to(base)) if s.name != "-" else "rulebook.yaml", s.text)
+        for s in rulebook_sources(path)
+    ]
+
+
+def open_bytes(path: Path) -> BinaryIO:
+    """Return a file, or standard input for ``-``."""
+    return sys.stdin.buffer if str(path) == "-" else path.open("rb")
+
+
+def lines_of(path: Path) -> Iterator[bytes]:
+    """Yield a file in pieces, as they are sent on."""
+    with open_bytes(path) as file:
+        while piece := file.read(256 * 1024):
+            yield piece
+
+
+def objects_of(path: Path) -> Iterator[bytes]:
+    """Yield inventory objects one a line, from NDJSON or from one JSON array."""
+    with open_bytes(path) as file:
+        data = file.read()
+    if not data.lstrip().startswith(b"["):
+        yield data
+        return
+    try:
+        items: list[Any] = msgspec.json.decode(data)
+    except msgspec.DecodeError as error:
+        raise click.UsageError(f"{path}: not JSON: {error}") from None
+    for item in items:
+        yield msgspec.json.encode(item) + b"\n"

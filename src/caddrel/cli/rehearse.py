@@ -1,0 +1,51 @@
+"""`caddrel rehearse`: decide an attempt that did not happen."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import click
+
+from caddrel.cli.files import rulebook_files
+from caddrel.cli.output import json_option, plain, remark, say, write_json
+from caddrel.cli.profile import connect
+from caddrel.cli.tracing import print_decision, print_policies
+
+
+@click.command()
+@click.argument("facts", nargs=-1, metavar="FACT=VALUE…")
+@click.option("--revision", type=int, help="Against this revision instead of the current one.")
+@click.option("--rulebook", "file", type=click.Path(path_type=Path, exists=True), help="Against a file or folder.")
+@click.option("--trace", is_flag=True, help="Show every policy with the tests of its rules.")
+@json_option
+def rehearse(facts: tuple[str, ...], revision: int | None, file: Path | None, trace: bool, as_json: bool) -> None:
+    """Decide an attempt that did not happen; facts left out stay open.
+
+    `person`, `app` and `device` stand for their ids; sets are split at commas; methods may carry ages: pwd,otp:15m.
+
+    \b
+    Examples: caddrel rehearse person=ines.faro app=manifest
+              caddrel rehearse person=ines.faro app=manifest device=tab-0117 device.os_version=15
+    """
+    given: dict[str, str] = {}
+    for pair in facts:
+        name, equals, value = pair.partition("=")
+        if not equals or not name:
+            raise click.UsageError(f"{pair}: write FACT=VALUE, such as person=ines.faro")
+        if name in given:
+            raise click.UsageError(f"{name} is given twice")
+        given[name] = value
+    with connect() as service:
+        files = rulebook_files(file) if file is not None else None
+        answer = service.rehearse(given, files=files, revision=revision)
+    if as_json:
+        write_json(answer)
+        return
+    for text in answer.remarks:
+        remark(text)
+    say(plain(answer.sentence))
+    print_decision(answer.decision)
+    if trace:
+        print_policies(answer.trace, answer.decision)
+    elif answer.decision.unknown:
+        remark("Give more facts to make it certain, or see --trace.")

@@ -1,0 +1,213 @@
+"""`caddrel rulebook`: check, format, publish, show, history."""
+
+from __future__ import annotations
+
+import sys
+from pathlib import Path
+
+import click
+from rich.text import Text
+
+from caddrel.cli.failures import AnswerIsNo
+from caddrel.cli.files import rulebook_files, rulebook_sources
+from caddrel.cli.output import heading, json_option, mark, plain, print_diagnostics, remark, say, table, write_json
+from caddrel.cli.profile import connect
+from caddrel.core.diagnostics import Diagnostic
+from caddrel.core.rulebook.reader import ReadResult, read_rulebook
+from caddrel.core.rulebook.source import Source
+from caddrel.wire.rulebooks import PolicyView
+
+_FILE = click.Path(path_type=Path, exists=True, allow_dash=True)
+
+
+@click.group()
+def rulebook() -> None:
+    """The rulebook: check it, write it canonically, publish it, look at it."""
+
+
+def _read(path: Path) -> tuple[list[Source], ReadResult]:
+    sources = rulebook_sources(path)
+    return sources, read_rulebook(sources)
+
+
+def _as_json(found: Diagnostic) -> dict[str, object]:
+    from caddrel.service.errors import diagnostic
+
+    return {"diagnostic": diagnostic(found)}
+
+
+@rulebook.command()
+@click.argument("file", type=_FILE)
+@json_option
+def check(file: Path, as_json: bool) -> None:
+    """Check a rulebook and tell everything that is wrong, at once; needs no service.
+
+    \b
+    Example: caddrel rulebook check rulebook.yaml
+    """
+    sources, result = _read(file)
+    errors = sum(d.severity == "error" for d in result.diagnostics)
+    warnings = sum(d.severity == "warning" for d in result.diagnostics)
+    if as_json:
+        found = [_as_json(d)["diagnostic"] for d in result.diagnostics]
+        write_json({"ok": result.rulebook is not None, "errors": errors, "warnings": warnings, "diagnostics": found})
+    else:
+        print_diagnostics(result.diagnostics, {s.name: s.text for s in sources})
+        said = f"{_count(errors, 'error')}, {_count(warnings, 'warning')}"
+        if result.rulebook is not None:
+            policies = result.rulebook.policies.values()
+            modes = ", ".join(
+                f"{sum(p.mode == mode for p in policies)} {mode}" for mode in ("enforced", "shadow", "off")
+            )
+            said = f"{_count(len(policies), 'policy', 'policies')} ({modes}): {said}"
+        say(said)
+    if result.rulebook is None:
+        raise AnswerIsNo
+
+
+def _count(number: int, word: str, many: str = "") -> str:
+    return f"{number} {word if number == 1 else many or word + 's'}"
+
+
+@rulebook.command("format")
+@click.argument("file", type=_FILE)
+@click.option("--write", is_flag=True, help="Write the file in place.")
+@click.option("--check", "only_check", is_flag=True, help="Only tell whether it is canonical already.")
+def format_command(file: Path, write: bool, only_check: bool) -> None:
+    """Write a rulebook in its canonical form; comments and meaning stay.
+
+    \b
+    Example: caddrel rulebook format rulebook.yaml --write
+    """
+    from caddrel.core.rulebook.writer import format_rulebook
+
+    sources, result = _read(file)
+    if result.rulebook is None:
+        print_diagnostics(result.diagnostics, {s.name: s.text for s in sources})
+        remark("Nothing was written: mend the errors first.")
+        raise AnswerIsNo
+    differing = 0
+    for source in sources:
+        text = format_rulebook(source)
+        differing += text != source.text
+        if only_check:
+            if text != source.text:
+                remark(f"{source.name}: not canonical")
+        elif write and source.name != "-":
+            if text != source.text:
+                Path(source.name).write_text(text, encoding="utf-8")
+                remark(f"{source.name}: written")
+        else:
+            sys.stdout.write(text)
+    if only_check and differing:
+        raise AnswerIsNo
+
+
+@rulebook.command()
+@click.argument("file", type=_FILE)
+@click.option("--why", required=True, help="Why, for those who read the history.")
+@click.option("--base", type=int, help="The revision it starts from; refused when another is current.")
+@json_option
+def publish(file: Path, why: str, base: int | None, as_json: bool) -> None:
+    """Publish a rulebook as the next revision; refused when it has errors.
+
+    \b
+    Example: caddrel rulebook publish rulebook.yaml --why "Tablets need the May patch"
+    """
+    sources, result = _read(file)
+    if result.rulebook is None:
+        print_diagnostics(result.diagnostics, {s.name: s.text for s in sources})
+        remark("Nothing was published: mend the errors first.")
+        raise AnswerIsNo
+    with connect() as service:
+        made = service.rulebook.publish(rulebook_files(file), why, base)
+    if as_json:
+        write_json(made)
+        return
+    warnings = [d for d in result.diagnostics if d.severity == "warning"]
+    print_diagnostics(warnings, {s.name: s.text for s in sources})
+    say(f"Revision {made.revision.number} is current: {made.revision.why}")
+
+
+@rulebook.command()
+@click.argument("policy", required=False)
+@click.option("--revision", type=int, help="A revision's number; the current one when left out.")
+@click.option("--source", is_flag=True, help="Write the documents as they were published.")
+@json_option
+def show(policy: str | None, revision: int | None, source: bool, as_json: bool) -> None:
+    """Show the rulebook as sentences, or one policy in full.
+
+    \b
+    Examples: caddrel rulebook show
+              caddrel rulebook show manifest-on-company-devices
+              caddrel rulebook show --source > rulebook.yaml
+    """
+    with connect() as service:
+        if source:
+            whole = service.rulebook.get(revision)
+            for file in whole.files:
+                sys.stdout.write(file.text)
+            return
+        if policy is not None:
+            _show_policy(service.rulebook.policy(policy, revision), as_json)
+            return
+        view = service.rulebook.view(revision)
+    if as_json:
+        write_json(view)
+        return
+    info = view.revision
+    if info is not None:
+        say(f"Revision {info.number}, published {info.published_at[:16].replace('T', ' ')} by {info.published_by}: {info.why}")
+    for found in view.policies:
+        heading(found.title)
+        line = mark(found.mode) + Text(f"  {found.id}", style="dim")
+        say(line)
+        say(plain(found.sentence), indent=2)
+    heading("Parts")
+    rows = [(part.kind, part.id, part.title, str(len(part.used_by))) for part in view.parts]
+    table(("kind", "id", "title", "uses"), rows, right=("uses",))
+
+
+def _show_policy(found: PolicyView, as_json: bool) -> None:
+
+
+
+    if as_json:
+        write_json(found)
+        return
+    say(Text(found.title, style="bold"))
+    say(mark(found.mode) + Text(f"  {found.id}" + (f" · {found.owner}" if found.owner else ""), style="dim"))
+    if found.why:
+        say(f"Why: {found.why}")
+    say("")
+    say(plain(found.sentence))
+    say("")
+    sys.stdout.write(found.source + "\n")
+    if found.parts:
+        heading("Built from")
+        table(("kind", "id", "title"), [(p.kind, p.id, p.title) for p in found.parts])
+
+
+@rulebook.command()
+@json_option
+def history(as_json: bool) -> None:
+    """List the revisions: when, who, why.
+
+    \b
+    Example: caddrel rulebook history
+    """
+    with connect() as service:
+        found = service.rulebook.history()
+    if as_json:
+        write_json({"items": found})
+        return
+    rows = [
+        (
+            f"{info.number}{' (current)' if info.current else ''}",
+            info.published_at[:16].replace("T", " "),
+            info.published_by,
+            info.why,
+        )
+        for info in found
+    ]
+    table(("revision", "published", "by", "why"), rows)

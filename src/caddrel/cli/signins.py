@@ -1,0 +1,125 @@
+"""`caddrel signins`: the sign-in log."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+import click
+from rich.text import Text
+
+from caddrel.cli.failures import AnswerIsNo
+from caddrel.cli.files import lines_of
+from caddrel.cli.output import console, json_option, mark, remark, say, table, write_json, write_line
+from caddrel.cli.profile import connect
+from caddrel.wire.signins import SigninSummary
+
+_FILTERS = {
+    "person": "Only this person.",
+    "app": "Only this app.",
+    "device": "Only this device.",
+    "outcome": "allowed, challenged or blocked; several, joined by commas.",
+    "reason": "effect, closed or unmeetable.",
+    "policy": "Only where this policy decided.",
+    "rule": "Only where this rule decided.",
+    "country": "Only from this country.",
+    "operation": "Only this operation.",
+    "flow": "Only this flow.",
+    "client": "browser, native or legacy.",
+    "credentials": "right or wrong.",
+    "recorded-outcome": "What the other system recorded.",
+    "shadow-together": "The outcome with all shadow policies enforced.",
+    "certain": "yes or no.",
+    "since": "From this moment or date on, or back from now: 7d.",
+    "until": "Before this moment or date.",
+}
+
+
+@click.group()
+def signins() -> None:
+    """The sign-in log: take it in, list it."""
+
+
+@signins.command("import")
+@click.argument("file", type=click.Path(path_type=Path, exists=True, allow_dash=True, dir_okay=False))
+@json_option
+def import_(file: Path, as_json: bool) -> None:
+    """Take in a log, one sign-in a line; good lines are kept, broken ones counted and listed.
+
+    \b
+    Example: caddrel signins import signins.ndjson
+    """
+    with connect() as service:
+        result = service.signins.import_(lines_of(file))
+    if as_json:
+        write_json(result)
+    else:
+        for line in result.listed:
+            hint = f" — {line.hint}" if line.hint else ""
+            remark(f"line {line.line}: {line.message} [{line.code}]{hint}")
+        more = result.broken + result.conflicting - len({line.line for line in result.listed})
+        if more > 0:
+            remark(f"… and {more} more lines")
+        say(
+            f"{result.added} added, {result.already_there} there already, "
+            f"{result.conflicting} with other content, {result.broken} broken"
+        )
+    if result.broken or result.conflicting:
+        raise AnswerIsNo
+
+
+def _filters(command: Callable[..., Any]) -> Callable[..., Any]:
+    for name, doc in reversed(_FILTERS.items()):
+        command = click.option(f"--{name}", default="", help=doc)(command)
+    return command
+
+
+@signins.command("list")
+@_filters
+@click.option("--limit", type=click.IntRange(1, 100_000), default=25, show_default=True, help="At most so many.")
+@json_option
+def list_signins(limit: int, as_json: bool, **filters: str) -> None:
+    """List sign-ins, newest first; with --json one a line.
+
+    \b
+    Examples: caddrel signins list --outcome blocked
+              caddrel signins list --person ines.faro --app manifest
+    """
+    shown: list[SigninSummary] = []
+    counts: dict[str, int] = {}
+    after = None
+    with connect() as service:
+        while len(shown) < limit:
+            page = service.signins.list(after=after, limit=min(500, limit - len(shown)), **filters)
+            counts = page.counts
+            shown.extend(page.items)
+            after = page.next
+            if after is None:
+                break
+    if as_json:
+        for item in shown:
+            write_line(item)
+        return
+    total = sum(counts.values())
+    parts = ", ".join(f"{counts[name]} {name}" for name in counts)
+    say(f"{total} sign-ins: {parts}" if total else "No sign-in matches.")
+    if shown:
+        _print_table(shown)
+    if total > len(shown):
+        remark(f"{total - len(shown)} more: see --limit and the filters.")
+
+
+def _print_table(shown: list[SigninSummary]) -> None:
+    narrow = console().width < 120
+    columns = ["at (UTC)", "outcome", "person", "app", "decided by", "id"]
+    if not narrow:
+        columns[4:4] = ["from", "device"]
+    rows = []
+    for item in shown:
+        decided: Text | str = f"{item.policy} / {item.rule}" if item.policy else (item.reason or "")
+        row: list[Any] = [item.at[5:16].replace("T", " "), mark(item.outcome), item.person, item.app, decided, item.id]
+        if not narrow:
+            row[4:4] = [" ".join(p for p in (item.address, item.country) if p), item.device or item.owner]
+        rows.append(row)
+    table(columns, rows)

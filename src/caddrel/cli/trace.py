@@ -1,0 +1,58 @@
+"""`caddrel trace`: why a sign-in came out as it did."""
+
+from __future__ import annotations
+
+import click
+from rich.text import Text
+
+from caddrel.cli.output import heading, json_option, mark, plain, say, table, write_json
+from caddrel.cli.profile import connect
+from caddrel.cli.tracing import print_decision, print_policies, shape
+from caddrel.wire.signins import SigninTrace
+
+
+@click.command()
+@click.argument("id")
+@json_option
+def trace(id: str, as_json: bool) -> None:
+    """Tell why a sign-in came out as it did: by its id, or by the reference that a blocked person quotes.
+
+    \b
+    Examples: caddrel trace s-004711
+              caddrel trace 7K2QM-4XD9T
+    """
+    with connect() as service:
+        found = service.signins.trace(id)
+    if as_json:
+        write_json(found)
+        return
+    _print(found)
+
+
+def _print(found: SigninTrace) -> None:
+    summary = found.summary
+    say(Text(plain(found.sentence), style="bold"))
+    at = summary.at[:16].replace("T", " ")
+    where = ", ".join(part for part in (summary.address, summary.country) if part)
+    device = found.device_title or summary.device or "no device named"
+    say(Text(f"{summary.id} · {summary.reference} · {at} UTC · from {where or 'an unknown place'} · {device}", style="dim"))
+    say("")
+    print_decision(found.decision)
+    credentials = summary.credentials or "not reported"
+    say(Text("credentials ", style="dim") + Text(credentials))
+    if summary.recorded_outcome:
+        reason = f" ({summary.recorded_reason})" if summary.recorded_reason else ""
+        say(Text("recorded   ", style="dim") + mark(summary.recorded_outcome) + Text(f"{reason} by the other system"))
+    if not found.same:
+        say(Text("Recomputing gives another outcome than was recorded.", style="bold red"))
+    if found.fixes:
+        heading("Fixes")
+        for fix in found.fixes:
+            say(shape(fix.truth) + Text(f" {fix.standard} / {fix.title}: ") + Text(fix.fix or "no fix is given"), indent=2)
+    if found.now is not None:
+        heading(f"Now, under revision {found.now.revision}")
+        say(mark(found.now.decision.outcome) + Text(f"  {plain(found.now.sentence)}"), indent=2)
+    print_policies(found.trace, found.decision)
+    heading("Facts")
+    rows = [(name, fact.shown, fact.origin) for name, fact in found.trace.facts.items()]
+    table(("fact", "value", "from"), rows)

@@ -1,0 +1,213 @@
+"""The nouns of the client library."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from types import TracebackType
+from typing import Any
+from urllib.parse import quote
+
+import httpx
+
+from caddrel.client.caller import Caller
+from caddrel.wire import access, decisions, inventory, rulebooks, signins
+
+
+class Rulebook:
+    """The rulebook: its revisions, checking and publishing."""
+
+    def __init__(self, caller: Caller) -> None:
+        self._caller = caller
+
+    def get(self, revision: int | None = None) -> rulebooks.Revision:
+        """Return a revision with its documents, the current one when none is named."""
+        return self._caller.get("/api/v1/rulebook", rulebooks.Revision, {"revision": revision})
+
+    def view(self, revision: int | None = None) -> rulebooks.RulebookView:
+        """Return a revision as sentences, rules and parts."""
+        return self._caller.get("/api/v1/rulebook/view", rulebooks.RulebookView, {"revision": revision})
+
+    def policy(self, id: str, revision: int | None = None) -> rulebooks.PolicyView:
+        """Return one policy."""
+        path = f"/api/v1/rulebook/policies/{quote(id, safe='')}"
+        return self._caller.get(path, rulebooks.PolicyView, {"revision": revision})
+
+    def history(self) -> list[rulebooks.RevisionInfo]:
+        """Return every revision, newest first."""
+        return self._caller.get("/api/v1/rulebook/revisions", rulebooks.RevisionList).items
+
+    def check(self, files: Sequence[decisions.File]) -> rulebooks.CheckResult:
+        """Return everything that checking documents finds."""
+        body = rulebooks.CheckRequest(list(files))
+        return self._caller.post("/api/v1/rulebook/check", body, rulebooks.CheckResult)
+
+    def publish(self, files: Sequence[decisions.File], why: str, base: int | None = None) -> rulebooks.PublishResult:
+        """Publish documents as the next revision; `base` refuses when another than that is current."""
+        body = rulebooks.PublishRequest(list(files), why, base)
+        return self._caller.post("/api/v1/rulebook/publish", body, rulebooks.PublishResult)
+
+
+class Signins:
+    """The sign-in log."""
+
+    def __init__(self, caller: Caller) -> None:
+        self._caller = caller
+
+    def import_(self, lines: Iterable[bytes]) -> signins.ImportResult:
+        """Take in a log, one JSON object a line."""
+        return self._caller.stream("/api/v1/signins", lines, signins.ImportResult)
+
+    def list(self, *, after: str | None = None, limit: int = 50, **filters: str) -> signins.SigninPage:
+        """Return one page, newest first; filters are those of the API, such as ``outcome="blocked"``."""
+        params: Mapping[str, Any] = {**filters, "after": after, "limit": limit}
+        return self._caller.get("/api/v1/signins", signins.SigninPage, params)
+
+    def get(self, id: str) -> signins.SigninDetail:
+        """Return one sign-in with its decision, by id or reference."""
+        return self._caller.get(f"/api/v1/signins/{quote(id, safe='')}", signins.SigninDetail)
+
+    def trace(self, id: str) -> signins.SigninTrace:
+        """Return why a sign-in came out as it did, by id or reference."""
+        return self._caller.get(f"/api/v1/signins/{quote(id, safe='')}/trace", signins.SigninTrace)
+
+
+class Things:
+    """One kind of inventory object."""
+
+    def __init__(self, caller: Caller, noun: str) -> None:
+        self._caller = caller
+        self._path = f"/api/v1/{noun}"
+
+    def list(self, search: str = "", after: str = "", limit: int = 50) -> inventory.Page:
+        """Return one page of objects by id."""
+        return self._caller.get(self._path, inventory.Page, {"search": search, "after": after, "limit": limit})
+
+    def all(self, search: str = "") -> Iterator[inventory.Item]:
+        """Yield every object by id."""
+        after = ""
+        while True:
+            page = self.list(search, after, 500)
+            yield from page.items
+            if page.next is None:
+                return
+            after = page.next
+
+    def get(self, id: str) -> inventory.Detail:
+        """Return one object."""
+        return self._caller.get(f"{self._path}/{quote(id, safe='')}", inventory.Detail)
+
+    def import_(self, lines: Iterable[bytes]) -> inventory.PutResult:
+        """Add or replace objects, one a line; all of them or, when one is wrong, none."""
+        return self._caller.stream(self._path, lines, inventory.PutResult)
+
+
+class Tokens:
+    """Tokens of programs."""
+
+    def __init__(self, caller: Caller) -> None:
+        self._caller = caller
+
+    def list(self) -> list[access.TokenInfo]:
+        """Return every token, without secrets."""
+        return self._caller.get("/api/v1/tokens", access.TokenList).items
+
+    def create(self, name: str, role: str, days: int = 90) -> access.TokenMade:
+        """Make a token; its text is told this once."""
+        return self._caller.post("/api/v1/tokens", access.TokenRequest(name, role, days), access.TokenMade)
+
+    def revoke(self, id: str) -> None:
+        """Revoke a token."""
+        self._caller.delete(f"/api/v1/tokens/{quote(id, safe='')}", access.TokenList)
+
+
+class Accounts:
+    """Accounts of the console."""
+
+    def __init__(self, caller: Caller) -> None:
+        self._caller = caller
+
+    def list(self) -> list[access.AccountInfo]:
+        """Return every account."""
+        return self._caller.get("/api/v1/accounts", access.AccountList).items
+
+    def put(self, name: str, role: str, password: str = "") -> list[access.AccountInfo]:
+        """Add an account, or change its role and password."""
+        body = access.AccountRequest(name, role, password)
+        return self._caller.post("/api/v1/accounts", body, access.AccountList).items
+
+
+class Caddrel:
+    """A Caddrel service.
+
+    Parameters
+    ----------
+    url
+        Where it is, such as ``http://127.0.0.1:8420``.
+    token
+        A bearer token of it.
+    timeout
+        Seconds to wait for an answer.
+    transport
+        Another way to send requests than the network.
+
+    Raises
+    ------
+    CaddrelError
+        From every call: `Unreachable` when nobody answers, `Refused` when the service says no.
+    """
+
+    def __init__(
+        self, url: str, token: str = "", *, timeout: float = 30.0, transport: httpx.BaseTransport | None = None
+    ) -> None:
+        caller = Caller(url, token, timeout, transport)
+        self._caller = caller
+        self.rulebook = Rulebook(caller)
+        self.signins = Signins(caller)
+        self.people = Things(caller, "people")
+        self.groups = Things(caller, "groups")
+        self.devices = Things(caller, "devices")
+        self.apps = Things(caller, "apps")
+        self.lists = Things(caller, "lists")
+        self.tokens = Tokens(caller)
+        self.accounts = Accounts(caller)
+
+    def rehearse(
+        self,
+        given: Mapping[str, str] | None = None,
+        *,
+        facts: Mapping[str, Any] | None = None,
+        files: Sequence[decisions.File] | None = None,
+        revision: int | None = None,
+    ) -> decisions.Rehearsal:
+        """Decide an attempt that did not happen.
+
+        Parameters
+        ----------
+        given
+            Facts as text: ``{"person": "ines.faro", "device.owner": "company"}``.
+        facts
+            Facts as JSON values.
+        files, revision
+            Another rulebook than the current revision.
+        """
+        listed = list(files) if files is not None else None
+        body = decisions.RehearseRequest(dict(facts or {}), dict(given or {}), listed, revision)
+        return self._caller.post("/api/v1/rehearse", body, decisions.Rehearsal)
+
+    def facts(self) -> list[rulebooks.FactView]:
+        """Return the facts that the current rulebook knows."""
+        return self._caller.get("/api/v1/facts", rulebooks.FactList).items
+
+    def health(self) -> access.Health:
+        """Tell whether the service is there."""
+        return self._caller.get("/healthz", access.Health)
+
+    def close(self) -> None:
+        """Close the connections."""
+        self._caller.close()
+
+    def __enter__(self) -> Caddrel:
+        return self
+
+    def __exit__(self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None) -> None:
+        self.close()

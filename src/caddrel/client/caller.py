@@ -1,0 +1,95 @@
+"""Making requests and reading answers: the errors of the client library live here.
+
+```
+CaddrelError
+├── Unreachable    nobody answered, or not with what Caddrel answers
+└── Refused        the service said no; `problem` says why
+```
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from typing import Any, TypeVar
+
+import httpx
+import msgspec
+
+from caddrel.wire.problems import Problem
+
+T = TypeVar("T")
+_RETRIES = 2
+
+
+class CaddrelError(Exception):
+    """Anything that keeps a call from being answered."""
+
+
+class Unreachable(CaddrelError):
+    """The service could not be reached, or what answered was not Caddrel."""
+
+
+class Refused(CaddrelError):
+    """The service refused; `problem` is its problem document (RFC 9457)."""
+
+    def __init__(self, problem: Problem) -> None:
+        super().__init__(problem.title)
+        self.problem = problem
+
+
+class Caller:
+    """Sends requests to one service and reads its answers into types."""
+
+    def __init__(self, url: str, token: str, timeout: float, transport: httpx.BaseTransport | None) -> None:
+        headers = {"Accept": "application/json"}
+        if token:
+            headers["Authorization"] = f"Bearer {token}"
+        # Only connections that never came about are tried again: that is safe for every method.
+        chosen = transport or httpx.HTTPTransport(retries=_RETRIES)
+        self.url = url
+        self._http = httpx.Client(base_url=url, headers=headers, timeout=timeout, transport=chosen)
+
+    def close(self) -> None:
+        """Close the connections."""
+        self._http.close()
+
+    def get(self, path: str, returns: type[T], params: Mapping[str, Any] | None = None) -> T:
+        """Read something."""
+        wanted = {name: value for name, value in (params or {}).items() if value not in (None, "")}
+        return self._send("GET", path, returns, params=wanted)
+
+    def post(self, path: str, body: msgspec.Struct, returns: type[T]) -> T:
+        """Send a document."""
+        headers = {"Content-Type": "application/json"}
+        return self._send("POST", path, returns, content=msgspec.json.encode(body), headers=headers)
+
+    def stream(self, path: str, lines: Iterable[bytes], returns: type[T]) -> T:
+        """Send lines as they come; this may take long, so that only silence of the network ends it."""
+        headers = {"Content-Type": "application/x-ndjson"}
+        timeout = httpx.Timeout(30, read=None)
+        return self._send("POST", path, returns, content=lines, headers=headers, timeout=timeout)
+
+    def delete(self, path: str, returns: type[T]) -> T:
+        """Take something away."""
+        return self._send("DELETE", path, returns)
+
+    def _send(self, method: str, path: str, returns: type[T], **options: Any) -> T:
+        try:
+            response = self._http.request(method, path, **options)
+        except (httpx.HTTPError, httpx.InvalidURL) as error:
+            reason = str(error) or type(error).__name__
+            raise Unreachable(f"no answer from {self.url}: {reason}") from error
+        if response.status_code >= 400:
+            raise Refused(_problem(response))
+        try:
+            return msgspec.json.decode(response.content, type=returns)
+        except (msgspec.ValidationError, msgspec.DecodeError) as error:
+            raise Unreachable(f"{self.url} answered, but not as Caddrel does: {error}") from error
+
+
+def _problem(response: httpx.Response) -> Problem:
+    try:
+        return msgspec.json.decode(response.content, type=Problem)
+    except (msgspec.ValidationError, msgspec.DecodeError):
+        title = f"the answer was {response.status_code} without a reason"
+        return Problem(title=title, status=response.status_code, code="http-error")
