@@ -18,6 +18,7 @@ import waitress
 from caddrel.service import access
 from caddrel.service.app import create_app
 from caddrel.service.deps import Deps, Limits
+from caddrel.service.errors import ServiceError
 from caddrel.store.accounts import AccountStore
 from caddrel.store.engine import Database
 from caddrel.store.inventory import InventoryStore
@@ -138,6 +139,24 @@ def log_to_stderr() -> None:
         ],
         logger_factory=structlog.WriteLoggerFactory(file=sys.stderr),
     )
+
+
+def log_to_file(path: Path) -> None:
+    """Write one JSON line for each event to a file, so that the terminal stays readable."""
+    path.parent.mkdir(parents=True, exist_ok=True, mode=0o700)
+    log_to_stderr()
+    structlog.configure(logger_factory=structlog.WriteLoggerFactory(file=path.open("a", encoding="utf-8", buffering=1)))
+
+
+def kept_token(deps: Deps, text: str, name: str) -> str:
+    """Return an operator token: the one given while it is good, else a new one."""
+    try:
+        caller = access.caller_from(deps, f"Bearer {text}", "") if text else None
+    except ServiceError:
+        caller = None
+    if caller is not None and caller.role == "operator":
+        return text
+    return access.make_token(deps, name, "operator", 3650, name)[1]
 
 
 def log_nothing() -> None:

@@ -7,8 +7,9 @@ Not here: judging conditions (`judging`), requirement items (`requirements`).
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable, Iterable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 from caddrel.core.decide.decision import Decision, RuleRef, Shadow, Tell
 from caddrel.core.decide.requirements import Requirements, formula_holds, item_order, smallest
@@ -20,6 +21,7 @@ from caddrel.core.rulebook.model import Policy, Rule, Rulebook
 
 ABSTAIN = "abstain"
 NO_FACTORS: frozenset[str] = frozenset()
+_PLACEHOLDER = re.compile(r"\{([a-z]+)\}")
 
 
 @dataclass(slots=True)
@@ -34,19 +36,19 @@ class Says:
         Rules whose effects are possible, in order.
     silent
         Whether abstaining is possible without a rule: out of scope, or no rule matched.
+    kinds
+        The kinds of effect that are possible.
     """
 
     policy: Policy
     scope: Truth
     rules: tuple[Rule, ...]
     silent: bool
+    kinds: frozenset[str] = field(init=False)
 
-    def kinds(self) -> set[str]:
-        """Return the kinds of effect that are possible."""
-        found = {rule.effect.kind for rule in self.rules}
-        if self.silent:
-            found.add(ABSTAIN)
-        return found
+    def __post_init__(self) -> None:
+        found = [rule.effect.kind for rule in self.rules]
+        self.kinds = frozenset([*found, ABSTAIN] if self.silent else found)
 
 
 @dataclass(slots=True)
@@ -92,7 +94,7 @@ class Combination:
 
     def _strictly(self, says: Iterable[Says], factors: frozenset[str] | None = None) -> Reading:
         says = list(says)
-        kinds = [s.kinds() for s in says]
+        kinds = [s.kinds for s in says]
         if any("block" in k for k in kinds):
             return Reading("blocked", "effect")
         if self.strict_stance == "closed" and not any(k <= {"allow", "require"} for k in kinds):
@@ -119,7 +121,7 @@ class Combination:
         let_in = self.mild_stance == "open"
         blocked = False
         for says in self.enforced:
-            kinds = says.kinds()
+            kinds = says.kinds
             let_in = let_in or bool(kinds & {"allow", "require"})
             if kinds == {"block"}:
                 blocked = True
@@ -268,16 +270,7 @@ class Combination:
 
 def fill(text: str, values: dict[str, str]) -> str:
     """Return a text for a person with its placeholders filled, once: what is filled in is not read again."""
-    out, at = [], 0
-    while at < len(text):
-        name = next((n for n in values if text.startswith(f"{{{n}}}", at)), None)
-        if name is None:
-            out.append(text[at])
-            at += 1
-        else:
-            out.append(values[name])
-            at += len(name) + 2
-    return "".join(out)
+    return _PLACEHOLDER.sub(lambda match: values.get(match[1], match[0]), text)
 
 
 def default_text(outcome: str, app: str, contact: str) -> str:

@@ -5,7 +5,7 @@ It is the reference for all other evaluators and the only one that makes traces.
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable
 from dataclasses import dataclass, replace
 from datetime import datetime
 
@@ -103,23 +103,35 @@ def _read_policy(judge: Judge, policy: Policy) -> PolicySteps:
     return PolicySteps(policy, scope, parts, rules, Says(policy, scope, possible, silent))
 
 
+_ACTIVE, _OPERATION = frozenset({"time.at"}), frozenset({"operation"})
+_SELECTED = ("people", "except_people", "apps", "except_apps")
+_NONE: frozenset[str] = frozenset()
+
+
 def _scope(judge: Judge, policy: Policy) -> list[ScopePart]:
+    """Return the parts of a scope in order, up to the first that is false: it settles the rest."""
     scope = policy.scope
-    values: Mapping[str, object] = judge.values
     parts = []
     if scope.active is not None:
-        at = values.get("time.at")
+        at = judge.values.get("time.at")
         truth = UNKNOWN
         if isinstance(at, datetime):
             start, end = scope.active.start, scope.active.end
             truth = truth_of((start is None or at >= start) and (end is None or at < end))
-        parts.append(ScopePart("active", truth, (), frozenset({"time.at"}) if truth is UNKNOWN else frozenset()))
-    for name in ("people", "except_people", "apps", "except_apps"):
+        parts.append(ScopePart("active", truth, (), _ACTIVE if truth is UNKNOWN else _NONE))
+        if truth is FALSE:
+            return parts
+    for name in _SELECTED:
         selectors: tuple[Selector, ...] = getattr(scope, name)
-        parts.append(_selected(judge, name, selectors))
-    operation = values.get("operation")
+        if not selectors and name.startswith("except"):
+            continue
+        part = _selected(judge, name, selectors)
+        parts.append(part)
+        if part.truth is FALSE:
+            return parts
+    operation = judge.values.get("operation")
     truth = UNKNOWN if operation is None else truth_of(operation in scope.operations)
-    parts.append(ScopePart("operations", truth, (), frozenset({"operation"}) if truth is UNKNOWN else frozenset()))
+    parts.append(ScopePart("operations", truth, (), _OPERATION if truth is UNKNOWN else _NONE))
     return parts
 
 
@@ -128,9 +140,9 @@ def _selected(judge: Judge, name: str, selectors: tuple[Selector, ...]) -> Scope
     truth = any_true(verdict.truth for _, verdict in chosen)
     if name.startswith("except"):
         truth = opposite(truth)
-    facts: frozenset[str] = frozenset()
+    facts = _NONE
     if truth is UNKNOWN:
-        facts = frozenset().union(*(judge.unknown_facts(verdict) for _, verdict in chosen))
+        facts = facts.union(*(judge.unknown_facts(verdict) for _, verdict in chosen))
     return ScopePart(name, truth, chosen, facts)
 
 

@@ -222,5 +222,5 @@ def _combined(explained: Explained) -> dict[str, Any]:
             for r in s.rules
             if r.effect.kind == "block"
         ],
-        "let_in": [s.policy.id for s in combination.enforced if s.kinds() <= {"allow", "require"}],
+        "let_in": [s.policy.id for s in combination.enforced if s.kinds <= {"allow", "require"}],
     }

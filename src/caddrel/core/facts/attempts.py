@@ -48,7 +48,7 @@ def read_facts(document: Any, catalogue: Catalogue) -> dict[str, Value]:
         for key, value in node.items():
             name = f"{prefix}{key}"
             spec = catalogue.get(name)
-            if spec is None and isinstance(value, Mapping) and depth < DEEPEST and is_prefix(name):
+            if spec is None and isinstance(value, Mapping) and depth < DEEPEST and name in catalogue.prefixes:
                 walk(f"{name}.", value, depth + 1)
             elif spec is None:
                 problems.append(unknown_fact(name, catalogue))
@@ -62,11 +62,6 @@ def read_facts(document: Any, catalogue: Catalogue) -> dict[str, Value]:
                     problems.append(wrong_value(name, refused, value))
             else:
                 seen.add(name)
-
-    prefixes = {name[: i] for name in catalogue for i, char in enumerate(name) if char == "."}
-
-    def is_prefix(name: str) -> bool:
-        return name in prefixes
 
     walk("", document, 0)
     if problems:

@@ -158,6 +158,7 @@ class Catalogue(Mapping[str, FactSpec]):
 
     def __init__(self, attributes: Mapping[str, FactSpec] | None = None) -> None:
         self.attributes = dict(attributes or {})
+        self.prefixes = frozenset(name[:i] for name in self for i, char in enumerate(name) if char == ".")
 
     def __getitem__(self, name: str) -> FactSpec:
         return FACTS[name] if name in FACTS else self.attributes[name]

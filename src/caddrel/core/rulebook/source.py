@@ -185,6 +185,8 @@ def read_source(source: Source) -> tuple[Node | None, list[Diagnostic]]:
 def _yaml_hint(message: str) -> str:
     if "\\t" in message or "tab" in message:
         return "indent with spaces"
+    if "expected ','" in message:
+        return "inside [ ] or { }, put a text that holds such brackets or commas in quotes"
     if "mapping values are not allowed" in message:
         return "put a text that holds `: ` in quotes, or indent with the same number of spaces"
     return "check indentation, brackets and quotes just before"

@@ -1,0 +1,72 @@
+"""`caddrel demo`: the service on a data folder filled with the Kelpline scenario."""
+
+from __future__ import annotations
+
+import json
+import os
+from pathlib import Path
+
+import click
+
+from caddrel.cli.output import remark, say
+from caddrel.cli.serve import BindType, listen_failed
+
+
+@click.command()
+@click.option(
+    "--data", type=click.Path(path_type=Path, file_okay=False), default=Path(".demo"), show_default=True,
+    help="The data folder; made when new, kept when there.",
+)
+@click.option("--bind", type=BindType(), default="127.0.0.1:8420", show_default=True, help="Where to listen.")
+def demo(data: Path, bind: tuple[str, int]) -> None:
+    """Run the service with the data of an invented ferry line, and tell where to look.
+
+    \b
+    Example: caddrel demo --data .demo --bind 127.0.0.1:8420
+    """
+    from caddrel import wiring
+    from caddrel.demo.fill import fill
+
+    wiring.log_to_file(data / "demo.log")
+    opened = wiring.open_data(data)
+    try:
+        server = wiring.build_server(opened, *bind)
+    except OSError as error:
+        opened.close()
+        raise listen_failed(*bind, error) from None
+    if opened.deps.revisions.current_number() is None:
+        remark("Making thirty days of sign-ins at Kelpline; this takes about half a minute …")
+        made = fill(opened.deps, wiring.utc_now())
+        remark(f"{made.added} sign-ins taken in.")
+    profile = data / "demo.json"
+    token = wiring.kept_token(opened.deps, _old_token(profile), "demo")
+    login = f"{server.url}/#/enter?code={wiring.way_in(opened.deps)}"
+    _write_private(
+        profile,
+        {"url": server.url, "token": token, "login_url": login, "pid": os.getpid(), "doorway_url": None},
+    )
+    say("")
+    say(f"Console:  {login}")
+    say("          (good once, for half an hour; start again for another)")
+    say("Try:      export PATH=$PWD/.venv/bin:$PATH CADDREL_PROFILE=" + str(profile.resolve()))
+    say("          caddrel signins list --person ines.faro --app manifest --outcome blocked --limit 3")
+    say("          caddrel trace $(caddrel signins list --policy hidden-origins --limit 1 --json | cut -d'\"' -f4)")
+    say("          caddrel rehearse person=ines.faro app=manifest device=tab-0117 device.os_version=15")
+    say("Stop:     Ctrl-C")
+    server.run()
+
+
+def _old_token(profile: Path) -> str:
+    try:
+        return str(json.loads(profile.read_text(encoding="utf-8"))["token"])
+    except (OSError, ValueError, KeyError, TypeError):
+        return ""
+
+
+def _write_private(path: Path, content: dict[str, object]) -> None:
+    """Write a file that only its owner can read, all of it or nothing."""
+    draft = path.with_suffix(".new")
+    draft.unlink(missing_ok=True)
+    with os.fdopen(os.open(draft, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600), "w", encoding="utf-8") as file:
+        json.dump(content, file, indent=2)
+    draft.replace(path)
