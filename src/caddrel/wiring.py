@@ -13,7 +13,7 @@ from pathlib import Path
 from types import FrameType
 
 import structlog
-import waitress
+import waitress.server
 
 from caddrel.service import access
 from caddrel.service.app import create_app
@@ -47,9 +47,7 @@ class Opened:
             database.close()
 
 
-def open_data(
-    folder: Path, clock: Callable[[], datetime] = utc_now, limits: Limits | None = None
-) -> Opened:
+def open_data(folder: Path, clock: Callable[[], datetime] = utc_now, limits: Limits | None = None) -> Opened:
     """Open a data folder, making or upgrading what is in it."""
     book = Database(folder / "book.sqlite", "book")
     log = Database(folder / "signins.sqlite", "log")
@@ -121,8 +119,14 @@ def build_server(opened: Opened, host: str, port: int, threads: int = 16) -> Ser
     """Return a service that listens on an address."""
     app = create_app(opened.deps)
     limit = opened.deps.limits.stream + 1024 * 1024
-    server = waitress.create_server(
-        app, host=host, port=port, threads=threads, max_request_body_size=limit, ident=None, clear_untrusted_proxy_headers=True
+    server = waitress.server.create_server(
+        app,
+        host=host,
+        port=port,
+        threads=threads,
+        max_request_body_size=limit,
+        ident=None,
+        clear_untrusted_proxy_headers=True,
     )
     return Server(opened, host, server.effective_port, server)
 

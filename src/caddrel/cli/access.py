@@ -47,7 +47,7 @@ def list_tokens(as_json: bool) -> None:
     Example: caddrel token list
     """
     with connect() as service:
-        found = service.tokens.list()
+        found = service.tokens.all()
     if as_json:
         write_json({"items": found})
         return
@@ -101,7 +101,7 @@ def list_accounts(as_json: bool) -> None:
     Example: caddrel account list
     """
     with connect() as service:
-        found = service.accounts.list()
+        found = service.accounts.all()
     if as_json:
         write_json({"items": found})
         return

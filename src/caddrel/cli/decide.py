@@ -23,9 +23,25 @@ LONGEST_LINE = 4 * 1024 * 1024
 
 
 @click.command()
-@click.option("--rulebook", "rulebook_path", type=click.Path(path_type=Path, exists=True), required=True, help="The rulebook: a file or a folder.")
-@click.option("--attempts", type=click.Path(path_type=Path, exists=True, allow_dash=True), required=True, help="NDJSON, an attempt a line; - for standard input.")
-@click.option("--inventory", "inventory_path", type=click.Path(path_type=Path, exists=True, dir_okay=False), help="JSON with people, groups, devices, apps and lists.")
+@click.option(
+    "--rulebook",
+    "rulebook_path",
+    type=click.Path(path_type=Path, exists=True),
+    required=True,
+    help="The rulebook: a file or a folder.",
+)
+@click.option(
+    "--attempts",
+    type=click.Path(path_type=Path, exists=True, allow_dash=True),
+    required=True,
+    help="NDJSON, an attempt a line; - for standard input.",
+)
+@click.option(
+    "--inventory",
+    "inventory_path",
+    type=click.Path(path_type=Path, exists=True, dir_okay=False),
+    help="JSON with people, groups, devices, apps and lists.",
+)
 @click.option("--trace", is_flag=True, help="Add the trace to every decision.")
 @click.option("--json", "as_json", is_flag=True, help="Accepted for the sake of habit: the output is always NDJSON.")
 def decide(rulebook_path: Path, attempts: Path, inventory_path: Path | None, trace: bool, as_json: bool) -> None:

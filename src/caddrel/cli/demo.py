@@ -14,7 +14,10 @@ from caddrel.cli.serve import BindType, listen_failed
 
 @click.command()
 @click.option(
-    "--data", type=click.Path(path_type=Path, file_okay=False), default=Path(".demo"), show_default=True,
+    "--data",
+    type=click.Path(path_type=Path, file_okay=False),
+    default=Path(".demo"),
+    show_default=True,
     help="The data folder; made when new, kept when there.",
 )
 @click.option("--bind", type=BindType(), default="127.0.0.1:8420", show_default=True, help="Where to listen.")
@@ -46,14 +49,19 @@ def demo(data: Path, bind: tuple[str, int]) -> None:
         {"url": server.url, "token": token, "login_url": login, "pid": os.getpid(), "doorway_url": None},
     )
     say("")
-    say(f"Console:  {login}")
+    _line(f"Console:  {login}")
     say("          (good once, for half an hour; start again for another)")
-    say("Try:      export PATH=$PWD/.venv/bin:$PATH CADDREL_PROFILE=" + str(profile.resolve()))
-    say("          caddrel signins list --person ines.faro --app manifest --outcome blocked --limit 3")
-    say("          caddrel trace $(caddrel signins list --policy hidden-origins --limit 1 --json | cut -d'\"' -f4)")
-    say("          caddrel rehearse person=ines.faro app=manifest device=tab-0117 device.os_version=15")
+    _line("Try:      export PATH=$PWD/.venv/bin:$PATH CADDREL_PROFILE=" + str(profile.resolve()))
+    _line("          caddrel signins list --person ines.faro --app manifest --outcome blocked --limit 3")
+    _line("          caddrel trace $(caddrel signins list --policy hidden-origins --limit 1 --json | cut -d'\"' -f4)")
+    _line("          caddrel rehearse person=ines.faro app=manifest device=tab-0117 device.os_version=15")
     say("Stop:     Ctrl-C")
     server.run()
+
+
+def _line(text: str) -> None:
+    """Write a line that can be copied whole: never wrapped."""
+    click.echo(text)
 
 
 def _old_token(profile: Path) -> str:

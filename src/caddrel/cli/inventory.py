@@ -63,9 +63,7 @@ def _make(noun: str) -> click.Group:
                 write_line(item.document)
             return
         columns = _COLUMNS[noun]
-        rows = [
-            (item.id, item.title, *(_cell(noun, key, item.document.get(key)) for key in columns)) for item in items
-        ]
+        rows = [(item.id, item.title, *(_cell(noun, key, item.document.get(key)) for key in columns)) for item in items]
         table(("id", "title", *(c.replace("_", " ") for c in columns)), rows)
         if total > len(items):
             remark(f"{total - len(items)} more: see --limit and --search.")
@@ -104,7 +102,9 @@ def _make(noun: str) -> click.Group:
 def _print_detail(noun: str, found: Detail) -> None:
     document = found.item.document
     say(Text(found.item.title or found.item.id, style="bold") + Text(f"  {found.item.id}", style="dim"))
-    rows = [(key, _cell(noun, key, value)) for key, value in document.items() if key not in {"id", "title", "attributes"}]
+    rows = [
+        (key, _cell(noun, key, value)) for key, value in document.items() if key not in {"id", "title", "attributes"}
+    ]
     rows += [(f"attributes.{key}", str(value)) for key, value in (document.get("attributes") or {}).items()]
     table(("field", "value"), rows)
     inherited = sorted(set(found.groups) - set(document.get("groups") or []))

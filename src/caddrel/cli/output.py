@@ -147,4 +147,7 @@ def _print_excerpt(out: Console, line: str, number: int, column: int, end_line: 
     width = max(1, min(width, len(piece) - (column - 1 - start)))
     label = f"{number:>5} │ "
     out.print(Text(label, style="dim") + Text(piece), soft_wrap=True)
-    out.print(Text(" " * (len(label) - 2) + "│ ", style="dim") + Text(" " * (column - 1 - start) + "^" * width, style="bold red"))
+    out.print(
+        Text(" " * (len(label) - 2) + "│ ", style="dim")
+        + Text(" " * (column - 1 - start) + "^" * width, style="bold red")
+    )

@@ -157,7 +157,8 @@ def show(policy: str | None, revision: int | None, source: bool, as_json: bool) 
         return
     info = view.revision
     if info is not None:
-        say(f"Revision {info.number}, published {info.published_at[:16].replace('T', ' ')} by {info.published_by}: {info.why}")
+        at = info.published_at[:16].replace("T", " ")
+        say(f"Revision {info.number}, published {at} by {info.published_by}: {info.why}")
     for found in view.policies:
         heading(found.title)
         line = mark(found.mode) + Text(f"  {found.id}", style="dim")
@@ -169,8 +170,6 @@ def show(policy: str | None, revision: int | None, source: bool, as_json: bool) 
 
 
 def _show_policy(found: PolicyView, as_json: bool) -> None:
-
-
 
     if as_json:
         write_json(found)

@@ -10,7 +10,7 @@ import platformdirs
 from caddrel.cli.output import remark, say_error
 
 
-class BindType(click.ParamType):
+class BindType(click.ParamType[tuple[str, int]]):
     """An address to listen on, ``HOST:PORT``."""
 
     name = "HOST:PORT"

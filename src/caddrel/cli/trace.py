@@ -35,7 +35,12 @@ def _print(found: SigninTrace) -> None:
     at = summary.at[:16].replace("T", " ")
     where = ", ".join(part for part in (summary.address, summary.country) if part)
     device = found.device_title or summary.device or "no device named"
-    say(Text(f"{summary.id} · {summary.reference} · {at} UTC · from {where or 'an unknown place'} · {device}", style="dim"))
+    say(
+        Text(
+            f"{summary.id} · {summary.reference} · {at} UTC · from {where or 'an unknown place'} · {device}",
+            style="dim",
+        )
+    )
     say("")
     print_decision(found.decision)
     credentials = summary.credentials or "not reported"
@@ -48,7 +53,10 @@ def _print(found: SigninTrace) -> None:
     if found.fixes:
         heading("Fixes")
         for fix in found.fixes:
-            say(shape(fix.truth) + Text(f" {fix.standard} / {fix.title}: ") + Text(fix.fix or "no fix is given"), indent=2)
+            say(
+                shape(fix.truth) + Text(f" {fix.standard} / {fix.title}: ") + Text(fix.fix or "no fix is given"),
+                indent=2,
+            )
     if found.now is not None:
         heading(f"Now, under revision {found.now.revision}")
         say(mark(found.now.decision.outcome) + Text(f"  {plain(found.now.sentence)}"), indent=2)

@@ -107,7 +107,7 @@ class Tokens:
     def __init__(self, caller: Caller) -> None:
         self._caller = caller
 
-    def list(self) -> list[access.TokenInfo]:
+    def all(self) -> list[access.TokenInfo]:
         """Return every token, without secrets."""
         return self._caller.get("/api/v1/tokens", access.TokenList).items
 
@@ -126,7 +126,7 @@ class Accounts:
     def __init__(self, caller: Caller) -> None:
         self._caller = caller
 
-    def list(self) -> list[access.AccountInfo]:
+    def all(self) -> list[access.AccountInfo]:
         """Return every account."""
         return self._caller.get("/api/v1/accounts", access.AccountList).items
 
@@ -209,5 +209,7 @@ class Caddrel:
     def __enter__(self) -> Caddrel:
         return self
 
-    def __exit__(self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None) -> None:
+    def __exit__(
+        self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
+    ) -> None:
         self.close()

@@ -15,7 +15,17 @@ from caddrel.demo.situations import situations
 from caddrel.demo.world import TERMINALS, Person, World
 
 DAYS = 30
-_SHARE = {"bridge": 7.5, "deck": 5.6, "engine": 6.2, "terminal": 9.0, "office": 7.0, "keyholder": 0.1, "yard": 3.6, "agent": 2.8, "service": 10.0}
+_SHARE = {
+    "bridge": 7.5,
+    "deck": 5.6,
+    "engine": 6.2,
+    "terminal": 9.0,
+    "office": 7.0,
+    "keyholder": 0.1,
+    "yard": 3.6,
+    "agent": 2.8,
+    "service": 10.0,
+}
 
 
 @dataclass(slots=True)
@@ -81,7 +91,12 @@ def _attempt(
     person: Person, world: World, at: datetime, rng: random.Random, signed_in: datetime | None
 ) -> Iterator[Sample]:
     app = rng.choice(person.apps)
-    facts: dict[str, Any] = {"person.id": person.id, "app.id": app, **_where(person, at, rng), **_client(person, app, rng)}
+    facts: dict[str, Any] = {
+        "person.id": person.id,
+        "app.id": app,
+        **_where(person, at, rng),
+        **_client(person, app, rng),
+    }
     if person.device is not None:
         facts["device.id"] = person.device
     facts["auth.credentials"] = "right"
@@ -131,9 +146,7 @@ def _client(person: Person, app: str, rng: random.Random) -> dict[str, Any]:
 _SECOND = {"authenticator-app": "otp", "security-key": "hwk", "passkey": "swk", "text-message": "sms"}
 
 
-def _methods(
-    person: Person, at: datetime, rng: random.Random, signed_in: datetime | None, app: str
-) -> dict[str, int]:
+def _methods(person: Person, at: datetime, rng: random.Random, signed_in: datetime | None, app: str) -> dict[str, int]:
     factors = person.document["factors"]
     if person.kin == "service":
         return {"sc": 5}

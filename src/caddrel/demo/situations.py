@@ -23,43 +23,53 @@ class Situation:
 
 SITUATIONS = (
     Situation(
-        "mate-tablet", "A mate whose tablet fell below the patch level",
+        "mate-tablet",
+        "A mate whose tablet fell below the patch level",
         "--person ines.faro --app manifest --outcome blocked",
     ),
     Situation(
-        "captain-hotel", "A captain signing in from a hotel on holiday",
+        "captain-hotel",
+        "A captain signing in from a hotel on holiday",
         "--person halvard.tind --policy abroad",
     ),
     Situation(
-        "contractor-laptop", "A contractor with a personal laptop",
+        "contractor-laptop",
+        "A contractor with a personal laptop",
         "--person bruno.krog --outcome blocked",
     ),
     Situation(
-        "stolen-password", "A sign-in through an anonymiser with a stolen password",
+        "stolen-password",
+        "A sign-in through an anonymiser with a stolen password",
         "--policy hidden-origins --outcome blocked",
     ),
     Situation(
-        "after-hours", "A terminal worker outside shore hours",
+        "after-hours",
+        "A terminal worker outside shore hours",
         "--person tove.brekke --policy farebox-at-the-counter --rule after-hours",
     ),
     Situation(
-        "guest-terms", "A guest who has not accepted a notice",
+        "guest-terms",
+        "A guest who has not accepted a notice",
         "--person nadia.aalto --outcome challenged",
     ),
     Situation(
-        "new-hand", "A new hand enrolling a first tablet with a starter code",
+        "new-hand",
+        "A new hand enrolling a first tablet with a starter code",
         "--person salka.myhre --operation enrol-device",
     ),
     Situation(
-        "old-mail", "An old mail client",
+        "old-mail",
+        "An old mail client",
         "--app post --client legacy",
     ),
     Situation(
-        "device-code", "A device-code sign-in nobody expected",
+        "device-code",
+        "A device-code sign-in nobody expected",
         "--flow device-code --outcome blocked",
     ),
     Situation(
-        "shadow-terminal", "A policy in shadow mode that would have blocked a whole terminal",
+        "shadow-terminal",
+        "A policy in shadow mode that would have blocked a whole terminal",
         "--shadow-together blocked --outcome allowed",
     ),
 )
@@ -77,10 +87,19 @@ def situations(world: World, end: datetime) -> list[tuple[datetime, dict[str, An
     mate = world.person("ines.faro")
     hotel = {"network.ip": "203.0.113.201", "network.country": "PT", "network.asn": 64505, "network.city": "Lagos"}
     laptop = {
-        "device.platform": "windows", "device.os_version": "10.0.19045", "device.encrypted": False,
-        "device.screen_lock": True, "device.tampered": False, "device.owner": "personal",
+        "device.platform": "windows",
+        "device.os_version": "10.0.19045",
+        "device.encrypted": False,
+        "device.screen_lock": True,
+        "device.tampered": False,
+        "device.owner": "personal",
     }
-    stolen = {"network.ip": "198.51.100.203", "network.country": "RO", "network.asn": 64511, "network.anonymiser": "tor"}
+    stolen = {
+        "network.ip": "198.51.100.203",
+        "network.country": "RO",
+        "network.asn": 64511,
+        "network.anonymiser": "tor",
+    }
     yard = {"network.ip": "198.51.100.141", "network.country": "NO", "network.asn": 64504}
     quay = {"network.ip": "203.0.113.77", "network.country": "NO", "network.asn": 64502}
     home = {"network.ip": "203.0.113.188", "network.country": "NO", "network.asn": 64502}
@@ -96,15 +115,33 @@ def situations(world: World, end: datetime) -> list[tuple[datetime, dict[str, An
     only_password = {"auth.methods": {"pwd": 6}}
     on_board = {"network.ip": "198.51.100.90", "network.asn": 64500}
     add(at(1, 7, 10), mate.id, "manifest", on_board, {"device.id": "tab-0117"}, fresh)
-    add(at(5, 20, 41), captain.id, "crew-roster", hotel, {"device.id": str(captain.device)}, {"auth.methods": {"pwd": 9000, "otp": 9000}})
+    add(
+        at(5, 20, 41),
+        captain.id,
+        "crew-roster",
+        hotel,
+        {"device.id": str(captain.device)},
+        {"auth.methods": {"pwd": 9000, "otp": 9000}},
+    )
     add(at(5, 20, 42), captain.id, "crew-roster", hotel, {"device.id": str(captain.device)}, fresh)
     add(at(3, 9, 15), "bruno.krog", "enginewatch", yard, laptop, fresh)
     add(at(3, 9, 22), "bruno.krog", "berthplan", yard, laptop, fresh)
     add(at(4, 2, 33), mate.id, "post", stolen, only_password)
     add(at(4, 2, 34), mate.id, "crew-roster", stolen, only_password)
-    add(at(2, 22, 50), "tove.brekke", "farebox", {"network.ip": "192.0.2.83", "network.country": "NO", "network.asn": 64496, "device.id": "desk-nordkai-1"}, {"auth.methods": {"pwd": 30, "hwk": 22, "pop": 22}})
+    add(
+        at(2, 22, 50),
+        "tove.brekke",
+        "farebox",
+        {"network.ip": "192.0.2.83", "network.country": "NO", "network.asn": 64496, "device.id": "desk-nordkai-1"},
+        {"auth.methods": {"pwd": 30, "hwk": 22, "pop": 22}},
+    )
     add(at(6, 11, 4), "nadia.aalto", "berthplan", quay, {"auth.methods": {"pwd": 15, "sms": 6}})
-    tablet = {"enrolling.owner": "company", "enrolling.depth": "managed", "device.serial": "KL90000117", "device.platform": "android"}
+    tablet = {
+        "enrolling.owner": "company",
+        "enrolling.depth": "managed",
+        "device.serial": "KL90000117",
+        "device.platform": "android",
+    }
     enrolling = {"operation": "enrol-device", **tablet}
     add(at(2, 8, 5), "salka.myhre", "library", on_board, enrolling, only_password)
     add(at(2, 8, 31), "salka.myhre", "library", on_board, enrolling, {"auth.methods": {"pwd": 12, "starter-code": 5}})

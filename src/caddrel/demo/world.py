@@ -7,10 +7,17 @@ from dataclasses import dataclass, field
 from datetime import datetime, timedelta
 from typing import Any
 
-_FIRST = """Ines Maren Odd Sunniva Tarek Lív Bruno Yrsa Halvard Nadia Páll Ragna Emil Salka Joris Tove Kári Mina Aron
-Hedda Lukas Birta Oskar Freyja Anton Elin Viktor Sól Jonas Alva Henrik Signe Matteo Dagny Stellan Noor Ivar Wilma""".split()
-_LAST = """Faro Strand Holm Vik Lund Eide Berg Skov Haug Dal Nes Sund Brekke Tind Moen Fjell Hauge Ness Aalto Krog
-Rask Torp Bakke Lien Hov Viken Solheim Myhre Rud Aas""".split()
+_FIRST = """
+Ines Maren Odd Sunniva Tarek Lív Bruno Yrsa Halvard Nadia Páll Ragna Emil Salka Joris Tove Kári Mina
+Aron Hedda Lukas Birta Oskar Freyja Anton Elin Viktor Sól Jonas Alva Henrik Signe Matteo Dagny
+Stellan Noor Ivar Wilma
+""".split()
+# People whom the situations tell of; nobody else gets their ids.
+_NAMED = ("ines.faro", "halvard.tind", "salka.myhre", "tove.brekke", "bruno.krog", "nadia.aalto")
+_LAST = """
+Faro Strand Holm Vik Lund Eide Berg Skov Haug Dal Nes Sund Brekke Tind Moen Fjell Hauge Ness Aalto
+Krog Rask Torp Bakke Lien Hov Viken Solheim Myhre Rud Aas
+""".split()
 
 HEAD_OFFICE, SATELLITE, SHIPYARD = "192.0.2.", "198.51.100.", "198.51.100."
 TERMINALS = {"havnarvik": ("192.0.2.", 65, "IS"), "nordkai": ("192.0.2.", 81, "NO"), "sundby": ("192.0.2.", 97, "FO")}
@@ -87,7 +94,7 @@ class _Builder:
         self.random = random.Random(seed)
         self.now = now
         self.world = World()
-        self.used: set[str] = set()
+        self.used: set[str] = set(_NAMED)
 
     def name(self) -> tuple[str, str]:
         while True:
@@ -133,8 +140,15 @@ class _Builder:
         id = f"tab-{number:04}"
         person.device = id
         self.device(
-            id, person.id, f"Crew tablet {number}", owner="company", platform="android", os_version=version,
-            managed=True, vetted=True, attributes={"maker": maker},
+            id,
+            person.id,
+            f"Crew tablet {number}",
+            owner="company",
+            platform="android",
+            os_version=version,
+            managed=True,
+            vetted=True,
+            attributes={"maker": maker},
         )
 
     def laptop(self, person: Person, number: int) -> None:
@@ -143,8 +157,15 @@ class _Builder:
         id = f"lap-{number:04}"
         person.device = id
         self.device(
-            id, person.id, f"Laptop {number}", owner="company", platform=platform, os_version=version,
-            managed=True, vetted=True, attributes={"maker": "Holmgard"},
+            id,
+            person.id,
+            f"Laptop {number}",
+            owner="company",
+            platform=platform,
+            os_version=version,
+            managed=True,
+            vetted=True,
+            attributes={"maker": "Holmgard"},
         )
 
 
@@ -174,7 +195,12 @@ def _fleet(make: _Builder) -> None:
     for id, title in (*named, *((None, None),) * 10):
         captain = id == "halvard.tind" or number % 3 == 0
         person = make.person(
-            "bridge", id=id, title=title, **bridge, factors=factors, apps=("manifest", *_CREW_APPS, "berthplan"),
+            "bridge",
+            id=id,
+            title=title,
+            **bridge,
+            factors=factors,
+            apps=("manifest", *_CREW_APPS, "berthplan"),
             attributes={"clearance": 3 if captain else 2},
         )
         make.tablet(person, number)
@@ -182,16 +208,28 @@ def _fleet(make: _Builder) -> None:
     for i in range(28):
         first = ("salka.myhre", "Salka Myhre") if i == 0 else (None, None)
         person = make.person(
-            "deck", id=first[0], title=first[1], unit="/fleet/deck", groups=["deck-crew"], kind="employee",
-            factors=["password"] if i == 0 else factors, apps=_CREW_APPS, attributes={"clearance": 1},
+            "deck",
+            id=first[0],
+            title=first[1],
+            unit="/fleet/deck",
+            groups=["deck-crew"],
+            kind="employee",
+            factors=["password"] if i == 0 else factors,
+            apps=_CREW_APPS,
+            attributes={"clearance": 1},
         )
         if i:
             make.tablet(person, number)
             number += 1
     for _ in range(16):
         person = make.person(
-            "engine", unit="/fleet/engine", groups=["engine-crew"], kind="employee", factors=factors,
-            apps=("enginewatch", *_CREW_APPS), attributes={"clearance": 2},
+            "engine",
+            unit="/fleet/engine",
+            groups=["engine-crew"],
+            kind="employee",
+            factors=factors,
+            apps=("enginewatch", *_CREW_APPS),
+            attributes={"clearance": 2},
         )
         make.tablet(person, number)
         number += 1
@@ -209,20 +247,37 @@ def _ashore(make: _Builder) -> None:
             silent = terminal == "sundby"
             state = make.now - timedelta(days=44 if silent else 1, hours=desk)
             make.device(
-                id, None, f"Counter {desk}, {terminal}", owner="company", platform="windows", os_version="10.0.22631",
-                managed=True, vetted=True, state_at=state.isoformat(), attributes={"maker": "Holmgard"},
+                id,
+                None,
+                f"Counter {desk}, {terminal}",
+                owner="company",
+                platform="windows",
+                os_version="10.0.22631",
+                managed=True,
+                vetted=True,
+                state_at=state.isoformat(),
+                attributes={"maker": "Holmgard"},
             )
         for i in range(8):
             first = ("tove.brekke", "Tove Brekke") if (terminal, i) == ("nordkai", 0) else (None, None)
             person = make.person(
-                "terminal", id=first[0], title=first[1], unit=f"/terminals/{terminal}", groups=["terminal-staff"],
-                kind="employee", factors=["password", "security-key"], apps=("farebox", "berthplan", "post"),
+                "terminal",
+                id=first[0],
+                title=first[1],
+                unit=f"/terminals/{terminal}",
+                groups=["terminal-staff"],
+                kind="employee",
+                factors=["password", "security-key"],
+                apps=("farebox", "berthplan", "post"),
             )
             person.device, person.terminal = desks[i], terminal
     for i in range(22):
         administrator = i < 2
         person = make.person(
-            "office", unit="/office/it" if administrator else "/office", groups=["office"], kind="employee",
+            "office",
+            unit="/office/it" if administrator else "/office",
+            groups=["office"],
+            kind="employee",
             factors=["password", "passkey"] if administrator else ["password", "authenticator-app", "push"],
             apps=("gangway", "post") if administrator else ("post", "berthplan", "crew-roster", "farebox"),
         )
@@ -232,8 +287,14 @@ def _ashore(make: _Builder) -> None:
         number += 1
     for i in (1, 2):
         person = make.person(
-            "keyholder", id=f"keyholder-{i}", title=f"Keyholder {i}", unit="/office", groups=["keyholders"],
-            kind="employee", factors=["security-key"], apps=("gangway",),
+            "keyholder",
+            id=f"keyholder-{i}",
+            title=f"Keyholder {i}",
+            unit="/office",
+            groups=["keyholders"],
+            kind="employee",
+            factors=["security-key"],
+            apps=("gangway",),
         )
         make.laptop(person, number)
         number += 1
@@ -243,31 +304,64 @@ def _others(make: _Builder) -> None:
     for i in range(9):
         first = ("bruno.krog", "Bruno Krog") if i == 0 else (None, None)
         person = make.person(
-            "yard", id=first[0], title=first[1], home="Norr Yard", groups=["yard"], kind="contractor", unit="/partners/yard",
-            factors=["password", "authenticator-app"], apps=("enginewatch", "berthplan", "library"),
+            "yard",
+            id=first[0],
+            title=first[1],
+            home="Norr Yard",
+            groups=["yard"],
+            kind="contractor",
+            unit="/partners/yard",
+            factors=["password", "authenticator-app"],
+            apps=("enginewatch", "berthplan", "library"),
             attributes={"clearance": 2},
         )
         if i:
             id = f"own-{i:04}"
             person.device = id
             make.device(
-                id, person.id, f"Contractor laptop {i}", owner="personal", platform="windows",
-                os_version="10.0.22631", managed=False, vetted=True,
+                id,
+                person.id,
+                f"Contractor laptop {i}",
+                owner="personal",
+                platform="windows",
+                os_version="10.0.22631",
+                managed=False,
+                vetted=True,
             )
     for i in range(8):
         first = ("nadia.aalto", "Nadia Aalto") if i == 0 else (None, None)
         make.person(
-            "agent", id=first[0], title=first[1], home="Aalto Agency" if i == 0 else "Quayside Agents",
-            groups=["agents"], kind="guest", unit="/partners/agents", factors=["password", "text-message"], apps=("berthplan",),
+            "agent",
+            id=first[0],
+            title=first[1],
+            home="Aalto Agency" if i == 0 else "Quayside Agents",
+            groups=["agents"],
+            kind="guest",
+            unit="/partners/agents",
+            factors=["password", "text-message"],
+            apps=("berthplan",),
         )
     for name in ("berth-sync", "roster-sync", "engine-feed"):
         make.person(
-            "service", id=f"svc-{name}", title=f"Service {name}", kind="service", unit="/platform", groups=[], factors=["certificate"],
+            "service",
+            id=f"svc-{name}",
+            title=f"Service {name}",
+            kind="service",
+            unit="/platform",
+            groups=[],
+            factors=["certificate"],
             apps=({"berth-sync": "berthplan", "roster-sync": "crew-roster", "engine-feed": "enginewatch"}[name],),
         )
     # Spares on the shelf, and bridge computers that nobody signs in from by name.
     for i in range(1, 33):
         make.device(
-            f"spare-{i:03}", None, f"Spare tablet {i}", owner="company", platform="android", os_version="15",
-            managed=True, vetted=False, attributes={"maker": "Brimtek"},
+            f"spare-{i:03}",
+            None,
+            f"Spare tablet {i}",
+            owner="company",
+            platform="android",
+            os_version="15",
+            managed=True,
+            vetted=False,
+            attributes={"maker": "Brimtek"},
         )

@@ -136,7 +136,9 @@ def sign_in(deps: Deps, throttle: Throttle, request: wire.SignInRequest) -> tupl
 def make_token(deps: Deps, name: str, role: str, days: int, by: str) -> tuple[Token, str]:
     """Return a new token and its text, which is not kept anywhere."""
     if role not in ROLES or not name.strip() or len(name) > 100 or not 1 <= days <= 3660:
-        raise ServiceError(422, "bad-token", "a token needs a name, a role and 1 to 3660 days", f"roles: {', '.join(ROLES)}")
+        raise ServiceError(
+            422, "bad-token", "a token needs a name, a role and 1 to 3660 days", f"roles: {', '.join(ROLES)}"
+        )
     now = deps.clock()
     id, secret, text = secrets.new_token()
     token = Token(id, name.strip(), role, secrets.hashed(secret), now, by, now + timedelta(days=days), None)

@@ -46,21 +46,7 @@ def create_app(deps: Deps) -> Flask:
     def api_document() -> Response:
         return Response(document, mimetype="application/json")
 
-    @app.get("/")
-    def console() -> Response:
-        if not (deps.console / "index.html").is_file():
-            text = "The console is not built: run `make install`. The API is at /api/openapi.json.\n"
-            return Response(text, 503, mimetype="text/plain")
-        return send_from_directory(deps.console, "index.html", max_age=0)
-
-    @app.get("/<any('assets', 'icons'):folder>/<path:name>")
-    def asset(folder: str, name: str) -> Response:
-        # Names carry a hash of the content, so that they may be kept for good.
-        return send_from_directory(deps.console / folder, name, max_age=31_536_000)
-
-    @app.get("/favicon.svg")
-    def favicon() -> Response:
-        return send_from_directory(deps.console, "favicon.svg", max_age=86_400)
+    _serve_console(app, deps)
 
     @app.before_request
     def begin() -> None:
@@ -95,3 +81,21 @@ def create_app(deps: Deps) -> Flask:
         return response
 
     return app
+
+
+def _serve_console(app: Flask, deps: Deps) -> None:
+    @app.get("/")
+    def console() -> Response:
+        if not (deps.console / "index.html").is_file():
+            text = "The console is not built: run `make install`. The API is at /api/openapi.json.\n"
+            return Response(text, 503, mimetype="text/plain")
+        return send_from_directory(deps.console, "index.html", max_age=0)
+
+    @app.get("/<any('assets', 'icons'):folder>/<path:name>")
+    def asset(folder: str, name: str) -> Response:
+        # Names carry a hash of the content, so that they may be kept for good.
+        return send_from_directory(deps.console / folder, name, max_age=31_536_000)
+
+    @app.get("/favicon.svg")
+    def favicon() -> Response:
+        return send_from_directory(deps.console, "favicon.svg", max_age=86_400)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import Any
 
 import msgspec
@@ -18,7 +19,7 @@ from caddrel.core.facts.record import facts_from_json
 from caddrel.core.facts.types import Value
 from caddrel.core.language.formulas import parse_formula
 from caddrel.core.language.nodes import Item
-from caddrel.core.rulebook.model import Rulebook
+from caddrel.core.rulebook.model import AppEntry, Rulebook
 from caddrel.core.words.decisions import decision_words, why_not_words
 from caddrel.service.deps import Deps
 from caddrel.service.describing import pieces
@@ -30,6 +31,15 @@ from caddrel.wire.rulebooks import FactList, FactView
 from caddrel.wire.signins import Fix, Now, SigninSummary, SigninTrace
 
 
+def titled(rulebook: Rulebook, inventory: Inventory) -> Rulebook:
+    """Return the rulebook with the inventory's titles for apps that it does not name itself, for sentences."""
+    apps = dict(rulebook.apps)
+    for app in inventory.apps.values():
+        entry = apps.get(app.id, AppEntry(app.id))
+        apps[app.id] = replace(entry, title=entry.title or app.title)
+    return replace(rulebook, apps=apps)
+
+
 def rulebook_for(deps: Deps, request: wire.RehearseRequest) -> tuple[Rulebook, int | None]:
     """Return the rulebook that a rehearsal names, with its revision."""
     if request.files is not None:
@@ -37,9 +47,7 @@ def rulebook_for(deps: Deps, request: wire.RehearseRequest) -> tuple[Rulebook, i
         if result.rulebook is None:
             raise RulebookError(result.diagnostics)
         return result.rulebook, None
-    published = (
-        deps.rulebooks.get(request.revision) if request.revision is not None else deps.rulebooks.need_current()
-    )
+    published = deps.rulebooks.get(request.revision) if request.revision is not None else deps.rulebooks.need_current()
     return published.rulebook, published.revision.number
 
 
@@ -53,37 +61,42 @@ def rehearse(deps: Deps, request: wire.RehearseRequest) -> wire.Rehearsal:
     """
     rulebook, number = rulebook_for(deps, request)
     inventory = deps.inventories.current()
-    reported = _reported(request, rulebook)
-    remarks = _check_known(reported, inventory)
-    facts = complete(
-        reported, rulebook.catalogue, rulebook.settings.assume, inventory, Setting.REHEARSAL, deps.clock()
-    )
-    explained = explain(rulebook, facts, number)
+    reported, problems = _reported(request, rulebook)
+    problems += _unknown(reported, inventory)
+    if problems:
+        raise AttemptRefused(problems)
+    facts = complete(reported, rulebook.catalogue, rulebook.settings.assume, inventory, Setting.REHEARSAL, deps.clock())
+    # What the door would show has a reference to quote; a rehearsal leaves no record, so it shows the form of one.
+    facts.reference = "00000-00000"
+    explained = explain(titled(rulebook, inventory), facts, number)
     return wire.Rehearsal(
         pieces(decision_words(explained, _title(inventory, "people", facts.values.get("person.id")))),
         decision_view(explained.decision),
         trace_view(explained),
-        remarks,
+        _remarks(reported, inventory),
     )
 
 
-def _reported(request: wire.RehearseRequest, rulebook: Rulebook) -> dict[str, Value]:
+def _reported(request: wire.RehearseRequest, rulebook: Rulebook) -> tuple[dict[str, Value], list[Diagnostic]]:
+    """Return the facts that can be read, and what is wrong with the others."""
     problems: list[Diagnostic] = []
     reported: dict[str, Value] = {}
     typed = {SHORT.get(name, name): value for name, value in request.facts.items()}
     given = {name: text for name, text in request.given.items() if text.strip()}
-    for read, document in ((read_facts, typed), (read_given_facts, given)):
+    for name, text in given.items():
         try:
-            reported.update(read(document, rulebook.catalogue))  # type: ignore[operator]
+            reported.update(read_given_facts({name: text}, rulebook.catalogue))
         except AttemptRefused as refused:
             problems.extend(refused.problems)
-    if problems:
-        raise AttemptRefused(problems)
-    return reported
+    try:
+        reported.update(read_facts(typed, rulebook.catalogue))
+    except AttemptRefused as refused:
+        problems.extend(refused.problems)
+    return reported, problems
 
 
-def _check_known(reported: dict[str, Value], inventory: Inventory) -> list[str]:
-    """Refuse a person or app that the inventory does not know; remark on a device that it does not."""
+def _unknown(reported: dict[str, Value], inventory: Inventory) -> list[Diagnostic]:
+    """Return findings for a person or app that the inventory does not know."""
     problems = []
     known = (("person.id", "person", inventory.people), ("app.id", "app", inventory.apps))
     for fact, word, there in known:
@@ -93,8 +106,11 @@ def _check_known(reported: dict[str, Value], inventory: Inventory) -> list[str]:
             problems.append(
                 Diagnostic(f"unknown-{word}", f"the inventory knows no {word} `{shorten(name)}`", hint, path=fact)
             )
-    if problems:
-        raise AttemptRefused(problems)
+    return problems
+
+
+def _remarks(reported: dict[str, Value], inventory: Inventory) -> list[str]:
+    """Return what is worth saying about an attempt that can be decided."""
     device = reported.get("device.id")
     if isinstance(device, str) and device not in inventory.devices:
         return [f"The device {shorten(device)} is not in the inventory: decided as an unlisted one."]
@@ -142,11 +158,12 @@ def trace(deps: Deps, id: str) -> SigninTrace:
     current = deps.rulebooks.need_current()
     inventory = deps.inventories.current()
     person = _title(inventory, "people", record.columns["person"])
-    explained = explain(published.rulebook, facts_from_json(record.facts, published.rulebook.catalogue), number)
+    then = titled(published.rulebook, inventory)
+    explained = explain(then, facts_from_json(record.facts, published.rulebook.catalogue), number)
     now = None
     if current.revision.number != number:
         facts = facts_from_json(record.facts, current.rulebook.catalogue)
-        again = explain(current.rulebook, facts, current.revision.number)
+        again = explain(titled(current.rulebook, inventory), facts, current.revision.number)
         now = Now(current.revision.number, decision_view(again.decision), pieces(decision_words(again, person)))
     return SigninTrace(
         summary=summary(record),

@@ -35,9 +35,8 @@ def pieces(sentence: Any) -> list[Piece]:
     return [Piece(**piece) for piece in pieces_json(sentence)]
 
 
-def view(published: Published, current: int | None) -> wire.RulebookView:
-    """Return a whole rulebook, readable."""
-    rulebook = published.rulebook
+def view(published: Published, rulebook: Rulebook, current: int | None) -> wire.RulebookView:
+    """Return a whole rulebook, readable; `rulebook` is the published one with titles for its apps."""
     files = dict(published.revision.files)
     return wire.RulebookView(
         info(published.revision, current),

@@ -13,10 +13,10 @@ import msgspec
 from flask import Flask, Response, g, request
 from werkzeug.exceptions import RequestEntityTooLarge
 
+from caddrel.core.diagnostics import did_you_mean
 from caddrel.service.access import COOKIE, CSRF_HEADER, Caller, caller_from, check
 from caddrel.service.deps import Deps
 from caddrel.service.errors import ServiceError
-from caddrel.core.diagnostics import did_you_mean
 
 NOBODY_NEEDED = ""
 
@@ -123,9 +123,7 @@ def register(app: Flask, deps: Deps, endpoint: Endpoint) -> None:
             if value is None:
                 response.delete_cookie(name, path="/")
             else:
-                response.set_cookie(
-                    name, value, path="/", httponly=True, samesite="Strict", secure=request.is_secure
-                )
+                response.set_cookie(name, value, path="/", httponly=True, samesite="Strict", secure=request.is_secure)
         return response
 
     name = f"{endpoint.method} {endpoint.route}"

@@ -16,9 +16,7 @@ from caddrel.wire import problems as wire
 class ServiceError(Exception):
     """An expected refusal: status, stable code, what is wrong, and what to do about it."""
 
-    def __init__(
-        self, status: int, code: str, title: str, hint: str = "", errors: Iterable[Diagnostic] = ()
-    ) -> None:
+    def __init__(self, status: int, code: str, title: str, hint: str = "", errors: Iterable[Diagnostic] = ()) -> None:
         super().__init__(title)
         self.status = status
         self.code = code

@@ -61,8 +61,9 @@ class Importer:
         self._in_force = deps.revisions.in_force()
         self._inventory: Inventory = deps.inventories.current()
         self._lists = {
-            number: sorted({name for p in self._rulebook(number).places.values()
-                            for name in (*p.parts.lists, *p.without.lists)})
+            number: sorted(
+                {name for p in self._rulebook(number).places.values() for name in (*p.parts.lists, *p.without.lists)}
+            )
             for _, number in self._in_force
         }
         self._listed: list[BrokenLine] = []

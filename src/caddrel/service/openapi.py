@@ -27,7 +27,11 @@ def document(endpoints: Sequence[Endpoint]) -> dict[str, Any]:
         paths.setdefault(path, {})[endpoint.method.lower()] = _operation(endpoint, by_type)
     return {
         "openapi": "3.1.0",
-        "info": {"title": "Caddrel", "version": __version__, "summary": "Sign-in access policies: write, rehearse, trace."},
+        "info": {
+            "title": "Caddrel",
+            "version": __version__,
+            "summary": "Sign-in access policies: write, rehearse, trace.",
+        },
         "paths": paths,
         "components": {
             "schemas": components,

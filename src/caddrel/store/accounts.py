@@ -110,9 +110,7 @@ class AccountStore:
     def add_entry_code(self, digest: str, account: str, until: datetime) -> None:
         """Add a one-time way in."""
         with self._database.write() as connection:
-            connection.execute(
-                insert(entry_codes).values(digest=digest, account=account, expires_at=to_stored(until))
-            )
+            connection.execute(insert(entry_codes).values(digest=digest, account=account, expires_at=to_stored(until)))
 
     def use_entry_code(self, digest: str, at: datetime) -> str | None:
         """Use up a one-time way in; return its account, None when it is unknown, used or past its time."""
@@ -126,7 +124,7 @@ class AccountStore:
             if not used:
                 return None
             query = select(entry_codes.c.account).where(entry_codes.c.digest == digest)
-            return connection.execute(query).scalar_one()
+            return str(connection.execute(query).scalar_one())
 
     def add_token(self, token: Token) -> None:
         """Add a token."""
@@ -144,7 +142,7 @@ class AccountStore:
 
     def token(self, id: str) -> Token | None:
         """Return a token by its id, revoked and expired ones too."""
-        found = [token for token in self._tokens(id)]
+        found = self._tokens(id)
         return found[0] if found else None
 
     def all_tokens(self) -> list[Token]:

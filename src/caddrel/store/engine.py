@@ -18,7 +18,10 @@ _MIGRATIONS = Path(__file__).parent / "migrations"
 
 def _engine(path: Path, begin: str, pragmas: tuple[str, ...]) -> Engine:
     engine = create_engine(
-        f"sqlite:///{path}", poolclass=QueuePool, pool_size=8, max_overflow=24,
+        f"sqlite:///{path}",
+        poolclass=QueuePool,
+        pool_size=8,
+        max_overflow=24,
         connect_args={"check_same_thread": False, "timeout": 15},
     )
 

@@ -7,8 +7,9 @@ import json
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime
+from typing import Any
 
-from sqlalchemy import Row, func, insert, select
+from sqlalchemy import func, insert, select
 
 from caddrel.store.engine import Database
 from caddrel.store.moments import from_stored, to_stored
@@ -111,5 +112,5 @@ class RevisionStore:
         return [(from_stored(row.published_at), row.number) for row in rows]
 
 
-def _revision(row: Row[tuple[int, int, str, str, str]]) -> Revision:
+def _revision(row: Any) -> Revision:
     return Revision(row.number, from_stored(row.published_at), row.published_by, row.why, row.digest)

@@ -1,7 +1,7 @@
 """Combining what policies say into one decision; every evaluator ends here.
 
-The decision is the strict reading: what is unknown counts as the strictest thing it could be. The mild reading beside it
-tells whether missing facts could have changed the outcome.
+The decision is the strict reading: what is unknown counts as the strictest thing it could be. The mild reading beside
+it tells whether missing facts could have changed the outcome.
 Not here: judging conditions (`judging`), requirement items (`requirements`).
 """
 
@@ -174,18 +174,16 @@ class Combination:
         strict, mild = self.strict, self.mildly()
         causes: set[str] = set()
         certain = mild.outcome == strict.outcome
-        if strict.outcome == "challenged" and self.requirements.factors is None:
-            if self._strictly(self.enforced, NO_FACTORS).outcome != "challenged":
-                certain = False
-                causes.add("person.factors")
+        unknown_factors = strict.outcome == "challenged" and self.requirements.factors is None
+        if unknown_factors and self._strictly(self.enforced, NO_FACTORS).outcome != "challenged":
+            certain = False
+            causes.add("person.factors")
         if not certain and strict.reason == "closed" and self.strict_stance != self.mild_stance:
             causes.add("app.id")
         return certain, causes
 
     def _formulas(self) -> list[tuple[Policy, Rule, Formula]]:
-        return [
-            (s.policy, r, r.effect.formula) for s in self.enforced for r in s.rules if r.effect.formula is not None
-        ]
+        return [(s.policy, r, r.effect.formula) for s in self.enforced for r in s.rules if r.effect.formula is not None]
 
     def _met(self, item: Item) -> bool:
         return self.requirements.met(item) is TRUE

@@ -84,10 +84,6 @@ def decision_json(decision: Decision) -> dict[str, Any]:
         "unknown": list(decision.unknown),
         "keep": dict(decision.keep),
         "shadow": {"each": dict(decision.shadow.each), "together": decision.shadow.together},
-        "tell": [
-            {"policy": t.policy, "rule": t.rule, "text": t.text, "link": t.link} for t in decision.tell
-        ],
+        "tell": [{"policy": t.policy, "rule": t.rule, "text": t.text, "link": t.link} for t in decision.tell],
         "revision": decision.revision,
     }
-
-

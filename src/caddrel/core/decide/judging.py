@@ -40,7 +40,7 @@ class Verdict:
 
 @dataclass(slots=True)
 class PartVerdict:
-    """The truth of one part of a place: ``networks`` as a whole, one list, one other place …"""
+    """The truth of one part of a place: ``networks`` as a whole, one list, one other place and so on."""
 
     part: str
     shown: str

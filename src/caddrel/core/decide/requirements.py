@@ -162,54 +162,58 @@ def covers(attained: Item, wanted: Item) -> bool:
 def smallest(formulas: list[Formula], candidates: list[Item], met: Callable[[Item], bool]) -> tuple[Item, ...]:
     """Return the smallest set of candidates that makes all formulas hold; ties by item order.
 
-    Sets are tried by size and, within a size, in order, so the first that fits is the answer. Two bounds keep hostile
-    formulas cheap: what is left must still be able to hold, and formulas without an item in common need one each.
+    Sets are tried by size and, within a size, in order, so the first that fits is the answer.
     """
-    ordered = sorted(set(candidates), key=item_order)
-    clauses = list(_clauses(formulas))
+    search = _Search(formulas, candidates, met)
+    for size in range(search.needed([]), len(search.items) + 1):
+        found = search.find(0, [], size)
+        if found is not None:
+            return tuple(found)
+    return tuple(search.items)
 
-    def works(chosen: list[Item]) -> bool:
-        def counts(item: Item) -> bool:
-            return met(item) or any(covers(c, item) for c in chosen)
 
-        return all(formula_holds(f, counts) for f in clauses)
+class _Search:
+    """Looks for sets of one size; two bounds keep hostile formulas cheap.
 
-    def still_needed(chosen: list[Item]) -> int:
-        def counts(item: Item) -> bool:
-            return met(item) or any(covers(c, item) for c in chosen)
+    What is left must still be able to make all hold, and clauses without an item in common need one item each.
+    """
 
-        used: set[tuple[str, str]] = set()
-        needed = 0
-        for clause in clauses:
-            if formula_holds(clause, counts):
-                continue
-            families = {(i.kind, i.name) for i in candidates_in(clause)}
-            if not families & used:
-                used |= families
-                needed += 1
-        return needed
+    def __init__(self, formulas: list[Formula], candidates: list[Item], met: Callable[[Item], bool]) -> None:
+        self.items = sorted(set(candidates), key=item_order)
+        self.clauses = list(_clauses(formulas))
+        self.families = [{(i.kind, i.name) for i in self._useful(clause)} for clause in self.clauses]
+        self.met = met
 
-    def candidates_in(formula: Formula) -> list[Item]:
+    def _useful(self, formula: Formula) -> list[Item]:
         if isinstance(formula, Item):
-            return [c for c in ordered if covers(c, formula)]
-        return [item for part in formula.parts for item in candidates_in(part)]
+            return [item for item in self.items if covers(item, formula)]
+        return [item for part in formula.parts for item in self._useful(part)]
 
-    def search(start: int, chosen: list[Item], left: int) -> list[Item] | None:
+    def _holds(self, clause: Formula, chosen: list[Item]) -> bool:
+        return formula_holds(clause, lambda item: self.met(item) or any(covers(c, item) for c in chosen))
+
+    def needed(self, chosen: list[Item]) -> int:
+        """Return a number of further items that there must at least be."""
+        used: set[tuple[str, str]] = set()
+        count = 0
+        for clause, families in zip(self.clauses, self.families, strict=True):
+            if not families & used and not self._holds(clause, chosen):
+                used |= families
+                count += 1
+        return count
+
+    def find(self, start: int, chosen: list[Item], left: int) -> list[Item] | None:
+        """Return the first set that adds `left` items from `start` on and makes all hold."""
         if left == 0:
-            return chosen if works(chosen) else None
-        if still_needed(chosen) > left or not works([*chosen, *ordered[start:]]):
+            return chosen if all(self._holds(clause, chosen) for clause in self.clauses) else None
+        rest = [*chosen, *self.items[start:]]
+        if self.needed(chosen) > left or not all(self._holds(clause, rest) for clause in self.clauses):
             return None
-        for i in range(start, len(ordered) - left + 1):
-            found = search(i + 1, [*chosen, ordered[i]], left - 1)
+        for i in range(start, len(self.items) - left + 1):
+            found = self.find(i + 1, [*chosen, self.items[i]], left - 1)
             if found is not None:
                 return found
         return None
-
-    for size in range(still_needed([]), len(ordered) + 1):
-        found = search(0, [], size)
-        if found is not None:
-            return tuple(found)
-    return tuple(ordered)
 
 
 def _clauses(formulas: Iterable[Formula]) -> Iterable[Formula]:

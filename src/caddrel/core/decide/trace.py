@@ -78,10 +78,7 @@ def _scope_part(judge: Judge, steps: PolicySteps, part: ScopePart) -> dict[str, 
     return {
         "part": part.name,
         "truth": part.truth.value,
-        "selectors": [
-            {"text": selector.text, **_tree(judge, verdict)} for selector, verdict in part.chosen
-        ]
-        or shown,
+        "selectors": [{"text": selector.text, **_tree(judge, verdict)} for selector, verdict in part.chosen] or shown,
     }
 
 
@@ -171,7 +168,8 @@ def _schedule(judge: Judge, name: str) -> dict[str, Any]:
 
 def _requirements(explained: Explained) -> dict[str, Any]:
     requirements = explained.requirements
-    formulas, items = [], set()
+    formulas: list[dict[str, Any]] = []
+    items: set[Item] = set()
 
     def met(item: Item) -> bool:
         return requirements.met(item) is TRUE

@@ -59,7 +59,7 @@ class FactSpec:
     usual: tuple[str, ...] = ()
 
 
-def _rows() -> Iterator[FactSpec]:
+def _rows() -> Iterator[FactSpec]:  # noqa: PLR0915 - a table, a row a fact
     t = FactType
     yield FactSpec("person.id", t.NAME, "Who signs in.")
     yield FactSpec("person.kind", t.WORD, "What kind of account it is.", KINDS)
@@ -73,12 +73,8 @@ def _rows() -> Iterator[FactSpec]:
     yield FactSpec("app.labels", t.NAMES, "The app's labels.")
     yield FactSpec("operation", t.WORD, "What is being done.", OPERATIONS)
     yield FactSpec("enrolling.factor", t.WORD, "The factor being enrolled.", FACTORS)
-    yield FactSpec(
-        "enrolling.owner", t.WORD, "Whose the device being enrolled is.", ("company", "personal")
-    )
-    yield FactSpec(
-        "enrolling.depth", t.WORD, "Is the device only made known, or managed?", ("noted", "managed")
-    )
+    yield FactSpec("enrolling.owner", t.WORD, "Whose the device being enrolled is.", ("company", "personal"))
+    yield FactSpec("enrolling.depth", t.WORD, "Is the device only made known, or managed?", ("noted", "managed"))
     yield FactSpec("network.ip", t.ADDRESS, "The address the attempt comes from.")
     yield FactSpec("network.country", t.WORD, "ISO 3166-1 alpha-2 code of the country.", COUNTRIES)
     yield FactSpec("network.city", t.TEXT, "The city the address is in.")
@@ -107,9 +103,7 @@ def _rows() -> Iterator[FactSpec]:
     yield FactSpec("device.os_version", t.VERSION, "OS version.")
     yield FactSpec("device.state_age", t.DURATION, "Age of the last report of its state.")
     yield FactSpec("device.listed_for", t.DURATION, "Time since it entered the inventory.")
-    yield FactSpec(
-        "client.kind", t.WORD, "What kind of program asks.", ("browser", "native", "legacy")
-    )
+    yield FactSpec("client.kind", t.WORD, "What kind of program asks.", ("browser", "native", "legacy"))
     yield FactSpec("client.name", t.TEXT, "The program's name.")
     yield FactSpec("client.version", t.VERSION, "The program's version.")
     yield FactSpec("client.vetted", t.FLAG, "Is it on the list of clients that may be used?")
@@ -123,12 +117,8 @@ def _rows() -> Iterator[FactSpec]:
     yield FactSpec("risk.attempt", t.LEVEL, "Is this attempt itself suspicious?", LEVELS)
     yield FactSpec("signals", t.NAMES, "The rulebook's signals that fired.")
     yield FactSpec("time.at", t.MOMENT, "When, RFC 3339 with offset.")
-    yield FactSpec(
-        "auth.credentials", t.WORD, "What the door saw of the first factor.", ("right", "wrong")
-    )
-    yield FactSpec(
-        "auth.methods", t.METHODS, "RFC 8176 methods used in this session, with ages.", METHODS
-    )
+    yield FactSpec("auth.credentials", t.WORD, "What the door saw of the first factor.", ("right", "wrong"))
+    yield FactSpec("auth.methods", t.METHODS, "RFC 8176 methods used in this session, with ages.", METHODS)
     yield FactSpec("auth.age", t.DURATION, "Age of the methods reported without one.")
     yield FactSpec("auth.notices", t.NAMES, "Notices accepted in their current version.")
 

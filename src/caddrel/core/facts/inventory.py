@@ -99,7 +99,9 @@ class Inventory:
         self.devices = {d.id: d for d in devices}
         self.apps = {a.id: a for a in apps}
         self.lists = {a.id: a for a in lists}
-        self._by_serial = {str(d.facts["device.serial"]): d for d in self.devices.values() if "device.serial" in d.facts}
+        self._by_serial = {
+            str(d.facts["device.serial"]): d for d in self.devices.values() if "device.serial" in d.facts
+        }
         self._closures: dict[str, frozenset[str]] = {}
 
     def device_by(self, id: str | None, serial: str | None) -> Entry | None:
@@ -141,7 +143,9 @@ class InventoryReader:
     def _id(self, value: Any, path: str) -> str | None:
         if isinstance(value, str) and 0 < len(value) <= LONGEST_ID and value.isprintable():
             return value
-        self.say(path, "bad-id", "an `id` is needed, a text without control characters", f"at most {LONGEST_ID} of them")
+        self.say(
+            path, "bad-id", "an `id` is needed, a text without control characters", f"at most {LONGEST_ID} of them"
+        )
         return None
 
     def _fields(self, noun: str, value: Any, path: str) -> dict[str, Any] | None:
@@ -235,7 +239,9 @@ class InventoryReader:
             except ValueError as error:
                 if len(self.problems) < before + 20:
                     message = "has host bits set" if "host bits" in str(error) else "is not a network"
-                    self.say(f"{path}.networks[{i}]", "wrong-value", f'"{shorten(text)}" {message}', "such as 192.0.2.0/24")
+                    self.say(
+                        f"{path}.networks[{i}]", "wrong-value", f'"{shorten(text)}" {message}', "such as 192.0.2.0/24"
+                    )
         if len(self.problems) != before:
             return None
         return AddressList(fields["id"], networks, self._text(fields, "title", path))

@@ -26,9 +26,7 @@ def facts_json(facts: Facts, lists: Iterable[str]) -> dict[str, Any]:
     address: Address | None = facts.values.get("network.ip")  # type: ignore[assignment]
     held = {name: address in facts.lists[name] for name in lists if address is not None and name in facts.lists}
     return {
-        "values": {
-            name: [facts.origins[name].value, to_json(value)] for name, value in sorted(facts.values.items())
-        },
+        "values": {name: [facts.origins[name].value, to_json(value)] for name, value in sorted(facts.values.items())},
         "default_age": facts.default_age,
         "live": facts.live,
         "app_listed": facts.app_listed,

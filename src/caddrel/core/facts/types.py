@@ -49,9 +49,7 @@ class Version:
 # A method name with the age of the method in seconds, None where no age was reported.
 Methods = dict[str, float | None]
 
-Value = (
-    bool | str | frozenset[str] | Version | Address | float | int | datetime | dict[str, float | None]
-)
+Value = bool | str | frozenset[str] | Version | Address | float | int | datetime | dict[str, float | None]
 
 
 def fold(text: str) -> str:

@@ -254,7 +254,7 @@ _EXPECTED = {
     FactType.NAME: "an id, as text",
     FactType.TEXT: "a text",
     FactType.PATH: "a path such as /fleet/deck",
-    FactType.VERSION: "a version, as text such as \"14.2\"",
+    FactType.VERSION: 'a version, as text such as "14.2"',
     FactType.ADDRESS: "an IPv4 or IPv6 address, as text",
     FactType.MOMENT: "a moment such as 2026-11-02T07:10:00Z",
 }
@@ -289,10 +289,7 @@ def _reported_names(value: Any) -> frozenset[str]:
 
 def _reported_methods(value: Any) -> Methods:
     if isinstance(value, Mapping):
-        return {
-            _read_name(name): None if age is None else _reported_duration(age)
-            for name, age in value.items()
-        }
+        return {_read_name(name): None if age is None else _reported_duration(age) for name, age in value.items()}
     if not isinstance(value, list) or not all(isinstance(item, str) for item in value):
         raise ValueRefused(_quote(value), "an array of methods, or an object from method to age")
     return {_read_name(item): None for item in value}
@@ -331,6 +328,17 @@ def show_moment(moment: datetime) -> str:
     return text[:-6] + "Z" if text.endswith("+00:00") else text
 
 
+def show_age(seconds: float) -> str:
+    """Return a duration for people: its two largest units, such as ``7h 1m``."""
+    left = int(seconds)
+    parts = []
+    for unit in "dhms":
+        count, left = divmod(left, SECONDS[unit])
+        if count:
+            parts.append(f"{count}{unit}")
+    return " ".join(parts[:2]) or "0s"
+
+
 def show(value: Value, spec: FactSpec) -> str:
     """Return a value as short plain text for people."""
     if isinstance(value, bool):
@@ -338,13 +346,10 @@ def show(value: Value, spec: FactSpec) -> str:
     if isinstance(value, frozenset):
         return ", ".join(sorted(value)) or "none at all"
     if isinstance(value, dict):
-        items = (
-            name if age is None else f"{name} ({show_duration(age)} ago)"
-            for name, age in sorted(value.items())
-        )
+        items = (name if age is None else f"{name} ({show_age(age)} ago)" for name, age in sorted(value.items()))
         return ", ".join(items) or "none at all"
     if isinstance(value, datetime):
         return show_moment(value)
     if spec.type is FactType.DURATION and isinstance(value, int | float):
-        return show_duration(value)
+        return show_age(value)
     return str(value)

@@ -13,14 +13,13 @@ from caddrel.core.facts.catalogue import FactSpec
 from caddrel.core.facts.types import FactType
 from caddrel.core.facts.values import ValueRefused, read_written
 from caddrel.core.language.nodes import (
+    NAMED_ITEMS,
     And,
     Condition,
     During,
     FactTest,
     Formula,
     FromPlace,
-    Item,
-    NAMED_ITEMS,
     Not,
     Operand,
     Or,
@@ -104,7 +103,9 @@ class _Checker:
             word = PART_WORDS[section]
             there = ", ".join(sorted(known)[:8])
             hint = did_you_mean(name, known, f"there are: {there}" if there else f"the rulebook has no {section}")
-            self.say(f"unknown-{word}", f"there is no {word} `{shorten(name)}`", extent, hint, tuple(sorted(known)[:50]))
+            self.say(
+                f"unknown-{word}", f"there is no {word} `{shorten(name)}`", extent, hint, tuple(sorted(known)[:50])
+            )
 
     def fact_test(self, test: FactTest) -> FactTest:
         spec = self.scope.facts.get(test.fact)
@@ -195,6 +196,6 @@ def check_formula(formula: Formula, scope: Scope) -> list[Diagnostic]:
     """Return what is wrong with the names in a requirement formula."""
     checker = _Checker(scope)
     for item in items_of(formula):
-        if isinstance(item, Item) and item.kind in NAMED_ITEMS:
+        if item.kind in NAMED_ITEMS:
             checker.part(_SECTION_OF[NAMED_ITEMS[item.kind]], item.name, item.name_extent)
     return checker.problems

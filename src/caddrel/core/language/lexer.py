@@ -84,9 +84,7 @@ _INSTEAD = {
 
 def _strange(char: str, extent: Extent) -> Diagnostic:
     hint = _INSTEAD.get(char, 'put a value with unusual characters in quotes: "…"')
-    return Diagnostic(
-        "unexpected-character", f"`{shorten(char)}` has no meaning here", hint, extent=extent
-    )
+    return Diagnostic("unexpected-character", f"`{shorten(char)}` has no meaning here", hint, extent=extent)
 
 
 def _quoted(text: str, start: int, found: list[Token], problems: list[Diagnostic]) -> int:

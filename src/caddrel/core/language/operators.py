@@ -51,9 +51,7 @@ class Operator:
 
 
 _EQUAL = frozenset(FactType) - {FactType.FLAG, FactType.NAMES, FactType.METHODS}
-_ORDERED = frozenset(
-    {FactType.VERSION, FactType.LEVEL, FactType.NUMBER, FactType.DURATION, FactType.MOMENT}
-)
+_ORDERED = frozenset({FactType.VERSION, FactType.LEVEL, FactType.NUMBER, FactType.DURATION, FactType.MOMENT})
 _SETS = frozenset({FactType.NAMES, FactType.METHODS})
 _TEXT = frozenset({FactType.TEXT})
 _PATH = frozenset({FactType.PATH})

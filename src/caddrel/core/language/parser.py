@@ -112,7 +112,7 @@ class Reader:
         token = self.take()
         return Operand(token.text, token.extent)
 
-    def list(self, what: str) -> tuple[Operand, ...]:
+    def listed(self, what: str) -> tuple[Operand, ...]:
         """Take a list in square brackets."""
         if self.token.kind != "[":
             raise self.fail("expected-list", f"expected a list, {self.found()}", "lists are written [a, b]")
@@ -220,7 +220,7 @@ class _ConditionReader(Reader):
 
     def _from(self, start: Token) -> FromPlace:
         if self.accept("any", "of"):
-            return FromPlace(self.list("the name of a place"), True, self.since(start.extent))
+            return FromPlace(self.listed("the name of a place"), True, self.since(start.extent))
         return FromPlace((self.value("the name of a place"),), False, self.since(start.extent))
 
     def _fact_test(self) -> FactTest:
@@ -234,7 +234,7 @@ class _ConditionReader(Reader):
         if self.accept("has"):
             for words, op in (("any", Op.HAS_ANY), ("all", Op.HAS_ALL), ("none", Op.HAS_NONE)):
                 if self.accept(words, "of"):
-                    return op, self.list("an id")
+                    return op, self.listed("an id")
             return Op.HAS, (self.value("an id"),)
         if self.accept("contains"):
             return Op.CONTAINS, (self.value("a text"),)
@@ -256,14 +256,14 @@ class _ConditionReader(Reader):
     def _is(self) -> tuple[Op, tuple[Operand, ...]]:
         if self.accept("not"):
             if self.accept("one", "of"):
-                return Op.NOT_ONE_OF, self.list("a value")
+                return Op.NOT_ONE_OF, self.listed("a value")
             if self.accept("under"):
                 return Op.NOT_UNDER, (self.value("a path"),)
             if self.token.kind == "word" and self.token.text in _AFTER_IS:
                 raise self._after_is_not()
             return Op.IS_NOT, (self.value("a value"),)
         if self.accept("one", "of"):
-            return Op.ONE_OF, self.list("a value")
+            return Op.ONE_OF, self.listed("a value")
         for op in (Op.AT_LEAST, Op.AT_MOST, Op.ABOVE, Op.BELOW, Op.UNDER):
             if self.accept(*op.value.split()[1:]):
                 return op, (self.value("a value"),)
@@ -276,7 +276,9 @@ class _ConditionReader(Reader):
             raise self.fail("expected", f"expected `least` or `most` after `at`, {self.found()}", "", ("least", "most"))
         if self.sees("one"):
             self.take()
-            raise self.fail("expected", f"expected `of` after `one`, {self.found()}", 'a value "one" needs quotes', ("of",))
+            raise self.fail(
+                "expected", f"expected `of` after `one`, {self.found()}", 'a value "one" needs quotes', ("of",)
+            )
         return Op.IS, (self.value("a value"),)
 
     def _after_is_not(self) -> Stop:

@@ -211,7 +211,9 @@ class Fields:
             if name not in known:
                 there = ", ".join(sorted(known)[:8])
                 hint = did_you_mean(name, known, f"there are: {there}")
-                self.reading.say(item, path, f"unknown-{word}", f"there is no {word} `{shorten(name)}`", hint, known[:50])
+                self.reading.say(
+                    item, path, f"unknown-{word}", f"there is no {word} `{shorten(name)}`", hint, known[:50]
+                )
             found.append(name)
         return tuple(found)
 
@@ -223,9 +225,7 @@ def one_of(text: str, words: tuple[str, ...]) -> str:
     return text
 
 
-def section_objects(
-    reading: Reading, document: Mapping, section: str, what: str
-) -> list[tuple[str, Node, str]]:
+def section_objects(reading: Reading, document: Mapping, section: str, what: str) -> list[tuple[str, Node, str]]:
     """Return id, node and path of every object in a section; findings for bad ids."""
     node = document.get(section)
     if node is None:
@@ -241,5 +241,3 @@ def section_objects(
             reading.spans[f"{section}.{entry.key.text}"] = span_of(entry.key)
             found.append((entry.key.text, entry.value, path))
     return found
-
-

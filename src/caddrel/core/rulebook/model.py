@@ -107,7 +107,7 @@ class Window:
 
     @property
     def overnight(self) -> bool:
-        """Does it end on the next day?"""
+        """Whether it ends on the next day."""
         return self.end <= self.start
 
     def __str__(self) -> str:

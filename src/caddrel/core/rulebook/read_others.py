@@ -124,7 +124,9 @@ def read_signals(reading: Reading, document: Mapping) -> dict[str, Signal]:
         for key in fields.values:
             if key not in {*table, "kind", "title", "note"}:
                 message = f"a {kind} signal has no `{key}`"
-                reading.say(fields.values[key], fields.at(key), "unknown-key", message, f"it can have: {', '.join(table)}")
+                reading.say(
+                    fields.values[key], fields.at(key), "unknown-key", message, f"it can have: {', '.join(table)}"
+                )
         settings: dict[str, Value] = {}
         for key, (parse, needed) in table.items():
             if needed:
@@ -178,7 +180,9 @@ def read_guarantees(reading: Reading, document: Mapping) -> dict[str, Guarantee]
     for name, node, path in section_objects(reading, document, "guarantees", "guarantee"):
         fields = Fields(reading, node, path, ("for", "when", "who", "at_least", "at_most"), "guarantee")
         scope_node = fields.need("for", "such as for: {apps: [manifest]}")
-        scope_fields = Fields(reading, scope_node if scope_node is not None else node, f"{path}.for", SCOPE_KEYS, "scope")
+        scope_fields = Fields(
+            reading, scope_node if scope_node is not None else node, f"{path}.for", SCOPE_KEYS, "scope"
+        )
         if scope_node is None:
             continue
         when_node = fields.values.get("when")

@@ -9,7 +9,7 @@ from ipaddress import ip_network
 from typing import Any
 from zoneinfo import ZoneInfo, available_timezones
 
-from caddrel.core.diagnostics import did_you_mean, shorten
+from caddrel.core.diagnostics import shorten
 from caddrel.core.facts.catalogue import (
     ATTRIBUTE_NAME,
     ATTRIBUTE_TYPES,
@@ -35,7 +35,7 @@ from caddrel.core.rulebook.model import (
     Standard,
     Window,
 )
-from caddrel.core.rulebook.source import Mapping, Node, Scalar, Sequence, span_of
+from caddrel.core.rulebook.source import Mapping, Node, Sequence, span_of
 
 DEEPEST_PARTS = 20
 DAYS = ("mon", "tue", "wed", "thu", "fri", "sat", "sun")
@@ -164,9 +164,9 @@ def refuse_circles(
 ) -> None:
     """Report every object that refers to itself, directly or through others, and chains nobody can follow."""
     depth: dict[str, int] = {}
-    for start in refs:
+    for start, named in refs.items():
         # Depth first with a stack of our own: a chain of ten thousand places must not exhaust Python's.
-        stack: list[tuple[str, Iterable[str]]] = [(start, iter(refs[start]))] if start not in depth else []
+        stack: list[tuple[str, Iterable[str]]] = [(start, iter(named))] if start not in depth else []
         trail = [start]
         while stack:
             name, rest = stack[-1]
@@ -358,5 +358,3 @@ def read_notices(reading: Reading, document: Mapping) -> dict[str, Notice]:
         text = fields.text("text", longest=20_000)
         found[name] = Notice(name, fields.text("title"), fields.text("note"), version or 1, text)
     return found
-
-

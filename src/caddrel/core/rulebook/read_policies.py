@@ -111,8 +111,12 @@ def _check_tell(fields: Fields) -> None:
             reading = fields.reading
             before = len(reading.problems)
             reading.say(
-                node, fields.at("tell"), "unknown-placeholder",
-                f"`{shorten(match[0])}` is not a placeholder", f"there are {shown}", PLACEHOLDERS,
+                node,
+                fields.at("tell"),
+                "unknown-placeholder",
+                f"`{shorten(match[0])}` is not a placeholder",
+                f"there are {shown}",
+                PLACEHOLDERS,
             )
             placed = reading.problems[before]
             reading.problems[before] = placed.within(span_within(node, *match.span()), placed.path)

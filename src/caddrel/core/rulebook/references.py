@@ -34,6 +34,8 @@ def condition_refs(condition: Condition | None) -> Iterator[Ref]:
                 yield Ref("schedule", schedule.text)
             case FactTest(fact=fact, operands=operands) if fact in _FACT_KINDS:
                 yield from (Ref(_FACT_KINDS[fact], operand.text) for operand in operands)
+            case FactTest():
+                pass
 
 
 def effect_refs(effect: Effect | None) -> Iterator[Ref]:

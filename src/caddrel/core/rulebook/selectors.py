@@ -48,8 +48,10 @@ def person_selector(text: str) -> Selector:
     if not colon or kind not in _PEOPLE or not name:
         forms = ("everyone", *(f"{k}:…" for k in _PEOPLE))
         close = nearest(kind, _PEOPLE)
-        expected = f"people; did you mean `{close}:{name}`?" if colon and close and name else (
-            f"people; write one of {', '.join(forms)}"
+        expected = (
+            f"people; did you mean `{close}:{name}`?"
+            if colon and close and name
+            else (f"people; write one of {', '.join(forms)}")
         )
         raise ValueRefused(f"`{shorten(text)}`", expected)
     return _simple(text, kind, name, _PEOPLE)
@@ -86,7 +88,9 @@ def read_selectors(fields: Fields, key: str, otherwise: tuple[Selector, ...]) ->
         if selector is not None:
             found.append(selector)
     if not found and otherwise and not getattr(node, "items", [None]):
-        reading.say(node, fields.at(key), "selects-nothing", f"an empty `{key}` selects nothing", "leave it out", (), "warning")
+        reading.say(
+            node, fields.at(key), "selects-nothing", f"an empty `{key}` selects nothing", "leave it out", (), "warning"
+        )
     return tuple(found)
 
 
@@ -106,8 +110,13 @@ def read_scope(fields: Fields) -> Scope:
         node = fields.values["operations"]
         if not getattr(node, "items", [None]):
             fields.reading.say(
-                node, fields.at("operations"), "selects-nothing", "an empty `operations` selects nothing", "leave it out",
-                (), "warning",
+                node,
+                fields.at("operations"),
+                "selects-nothing",
+                "an empty `operations` selects nothing",
+                "leave it out",
+                (),
+                "warning",
             )
     elif not operations:
         operations = ("sign-in",)
@@ -132,5 +141,3 @@ def _active(fields: Fields) -> ActiveWindow | None:
     if start and end and end <= start:
         fields.reading.say(node, window.path, "empty-window", "`until` is not after `from`", "swap the two")
     return ActiveWindow(start, end)
-
-

@@ -8,6 +8,7 @@ Not here: what the keys mean (`reader`).
 from __future__ import annotations
 
 from dataclasses import dataclass, field
+from typing import Any
 
 import yaml
 
@@ -165,7 +166,8 @@ def read_source(source: Source) -> tuple[Node | None, list[Diagnostic]]:
         return None, [*problems, refused.diagnostic]
     except yaml.MarkedYAMLError as error:
         mark = error.problem_mark or error.context_mark
-        line, column = (mark.line + 1, mark.column + 1) if mark else (1, 1)
+        where = _place(mark)
+        line, column = where.line + 1, where.column + 1
         span = Span(source.name, line, column, line, column + 1)
         message = error.problem or "this is not YAML"
         return None, [*problems, Diagnostic("not-yaml", f"this is not YAML: {message}", _yaml_hint(message), span=span)]
@@ -179,7 +181,10 @@ def read_source(source: Source) -> tuple[Node | None, list[Diagnostic]]:
     except UnicodeEncodeError as error:
         line, column = _line_column(source.text, error.start)
         span = Span(source.name, line, column, line, column + 1)
-        return None, [*problems, Diagnostic("not-yaml", "half of a surrogate pair stands alone", "remove it", span=span)]
+        return None, [
+            *problems,
+            Diagnostic("not-yaml", "half of a surrogate pair stands alone", "remove it", span=span),
+        ]
 
 
 def _yaml_hint(message: str) -> str:
@@ -192,79 +197,94 @@ def _yaml_hint(message: str) -> str:
     return "check indentation, brackets and quotes just before"
 
 
-def _place(mark: yaml.Mark) -> Place:
-    return Place(mark.index, mark.line, mark.column)
-
-
-def _refuse(event: yaml.Event, source: Source, code: str, message: str, hint: str = "") -> _Refused:
-    start, end = event.start_mark, event.end_mark
-    end_column = end.column + 1 if end.line == start.line else start.column + 2
-    span = Span(source.name, start.line + 1, start.column + 1, start.line + 1, end_column)
-    return _Refused(Diagnostic(code, message, hint, span=span))
+def _place(mark: Any) -> Place:
+    return Place(mark.index, mark.line, mark.column) if mark is not None else Place(0, 0, 0)
 
 
 def _build(source: Source, problems: list[Diagnostic]) -> Node | None:
-    stack: list[Mapping | Sequence] = []
-    keys: list[Scalar | None] = []
-    seen: list[set[str]] = []
-    root: Node | None = None
-    documents = 0
+    builder = _Builder(source, problems)
+    for event in yaml.parse(source.text, Loader=_Loader):
+        builder.take(event)
+    return builder.root
 
-    def attach(node: Node, event: yaml.Event) -> None:
-        nonlocal root
-        if not stack:
-            root = node
+
+class _Builder:
+    """Builds the tree from parser events, holding open mappings and lists on a stack of its own."""
+
+    def __init__(self, source: Source, problems: list[Diagnostic]) -> None:
+        self.source = source
+        self.problems = problems
+        self.root: Node | None = None
+        self.documents = 0
+        self.stack: list[Mapping | Sequence] = []
+        self.keys: list[Scalar | None] = []
+        self.seen: list[set[str]] = []
+
+    def refuse(self, event: yaml.Event, code: str, message: str, hint: str = "") -> _Refused:
+        start, end = _place(event.start_mark), _place(event.end_mark)
+        end_column = end.column + 1 if end.line == start.line else start.column + 2
+        span = Span(self.source.name, start.line + 1, start.column + 1, start.line + 1, end_column)
+        return _Refused(Diagnostic(code, message, hint, span=span))
+
+    def take(self, event: yaml.Event) -> None:
+        self.refuse_features(event)
+        match event:
+            case yaml.DocumentStartEvent():
+                self.documents += 1
+                if self.documents > 1:
+                    hint = "split it into files of one folder"
+                    raise self.refuse(event, "yaml-feature", "a file holds one document", hint)
+            case yaml.ScalarEvent():
+                start, end = _place(event.start_mark), _place(event.end_mark)
+                self.attach(Scalar(event.value, event.style or "", start, end, self.source), event)
+            case yaml.MappingStartEvent() | yaml.SequenceStartEvent():
+                self.open(event)
+            case yaml.MappingEndEvent() | yaml.SequenceEndEvent():
+                self.stack.pop().end = _place(event.end_mark)
+                self.keys.pop()
+                self.seen.pop()
+            case _:
+                pass
+
+    def refuse_features(self, event: yaml.Event) -> None:
+        if isinstance(event, yaml.AliasEvent) or getattr(event, "anchor", None):
+            raise self.refuse(event, "yaml-feature", "anchors and aliases are not part of the format")
+        if isinstance(event, yaml.NodeEvent) and getattr(event, "tag", None) not in {None, "!"}:
+            hint = "types come from the format; quote a text that starts with !"
+            raise self.refuse(event, "yaml-feature", "tags are not part of the format", hint)
+
+    def open(self, event: yaml.MappingStartEvent | yaml.SequenceStartEvent) -> None:
+        made = Mapping if isinstance(event, yaml.MappingStartEvent) else Sequence
+        start = _place(event.start_mark)
+        opened = made(start, start, self.source, bool(event.flow_style))
+        self.attach(opened, event)
+        self.stack.append(opened)
+        self.keys.append(None)
+        self.seen.append(set())
+        if len(self.stack) > DEEPEST:
+            raise self.refuse(event, "too-deep", f"lists and mappings go more than {DEEPEST} deep")
+
+    def attach(self, node: Node, event: yaml.Event) -> None:
+        """Put a node where it belongs: at the top, into a list, or as key or value of a mapping."""
+        if not self.stack:
+            self.root = node
             return
-        parent = stack[-1]
+        parent = self.stack[-1]
         if isinstance(parent, Sequence):
             parent.items.append(node)
             return
-        key = keys[-1]
+        key = self.keys[-1]
         if key is None:
             if not isinstance(node, Scalar):
-                raise _refuse(event, source, "bad-key", "a key must be a plain word")
-            keys[-1] = node
+                raise self.refuse(event, "bad-key", "a key must be a plain word")
             if node.text == "<<" and not node.style:
-                raise _refuse(event, source, "yaml-feature", "merge keys are not part of the format")
+                raise self.refuse(event, "yaml-feature", "merge keys are not part of the format")
+            self.keys[-1] = node
             return
-        if key.text in seen[-1]:
-            problems.append(
-                Diagnostic(
-                    "duplicate-key", f"`{shorten(key.text)}` is given twice", "keep one of the two", span=span_of(key)
-                )
-            )
+        if key.text in self.seen[-1]:
+            message = f"`{shorten(key.text)}` is given twice"
+            self.problems.append(Diagnostic("duplicate-key", message, "keep one of the two", span=span_of(key)))
         else:
-            seen[-1].add(key.text)
+            self.seen[-1].add(key.text)
             parent.entries.append(Entry(key, node))
-        keys[-1] = None
-
-    for event in yaml.parse(source.text, Loader=_Loader):
-        if isinstance(event, yaml.AliasEvent) or getattr(event, "anchor", None):
-            raise _refuse(event, source, "yaml-feature", "anchors and aliases are not part of the format")
-        if isinstance(event, yaml.NodeEvent) and getattr(event, "tag", None) not in {None, "!"}:
-            hint = "types come from the format; quote a text that starts with !"
-            raise _refuse(event, source, "yaml-feature", "tags are not part of the format", hint)
-        if isinstance(event, yaml.DocumentStartEvent):
-            documents += 1
-            if documents > 1:
-                hint = "split it into files of one folder"
-                raise _refuse(event, source, "yaml-feature", "a file holds one document", hint)
-        elif isinstance(event, yaml.ScalarEvent):
-            style = "" if event.style is None else event.style
-            node = Scalar(event.value, style, _place(event.start_mark), _place(event.end_mark), source)
-            attach(node, event)
-        elif isinstance(event, yaml.MappingStartEvent | yaml.SequenceStartEvent):
-            made = Mapping if isinstance(event, yaml.MappingStartEvent) else Sequence
-            start = _place(event.start_mark)
-            opened = made(start, start, source, bool(event.flow_style))
-            attach(opened, event)
-            stack.append(opened)
-            keys.append(None)
-            seen.append(set())
-            if len(stack) > DEEPEST:
-                raise _refuse(event, source, "too-deep", f"lists and mappings go more than {DEEPEST} deep")
-        elif isinstance(event, yaml.MappingEndEvent | yaml.SequenceEndEvent):
-            stack.pop().end = _place(event.end_mark)
-            keys.pop()
-            seen.pop()
-    return root
+        self.keys[-1] = None

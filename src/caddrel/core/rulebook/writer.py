@@ -1,6 +1,7 @@
 """Writing a rulebook in its canonical form: stable key order, canonical conditions, comments kept.
 
-Works on the source tree, not on the model, so that nothing an administrator wrote is lost. Writing twice changes nothing.
+Works on the source tree, not on the model, so that nothing an administrator wrote is lost. Writing twice
+changes nothing.
 """
 
 from __future__ import annotations
@@ -174,8 +175,10 @@ class _Writer:
         return [*before, f"{pad}- {head}{side_text}", *body, *(pad + c for c in kept.after)]
 
     def _flow_item(self, item: Mapping, path: tuple[str, ...], indent: int) -> bool:
-        return id(item) not in self.has_comments and self._inline(item, path) and (
-            indent + 2 + len(self._flow(item, path)) <= WIDTH
+        return (
+            id(item) not in self.has_comments
+            and self._inline(item, path)
+            and (indent + 2 + len(self._flow(item, path)) <= WIDTH)
         )
 
     def _inline(self, node: Node, path: tuple[str, ...]) -> bool:
@@ -184,8 +187,7 @@ class _Writer:
         if isinstance(node, Scalar):
             return "\n" not in node.text
         simple = all(
-            isinstance(e.value, Scalar | Sequence)
-            and self._inline(e.value, path)
+            (isinstance(e.value, Scalar | Sequence) and self._inline(e.value, path))
             or (e.key.text in _INLINE_KEYS and self._inline(e.value, (*path, e.key.text)))
             for e in node.entries
         )
@@ -219,7 +221,7 @@ def _canonical(scalar: Scalar, path: tuple[str, ...]) -> str:
     # A comment within a condition would be lost by printing the tree.
     if "#" in text:
         return text
-    if key == "when" or key == "where" or (key == "must" and path[0] == "standards"):
+    if key in {"when", "where"} or (key == "must" and path[0] == "standards"):
         tree, _ = parse_condition(text)
         return text if tree is None else print_condition(tree)
     if key == "then" or (key == "at_least" and path[0] == "guarantees"):
@@ -241,8 +243,11 @@ def _scalar(text: str, indent: int, used: int) -> tuple[str, list[str]]:
 
 def _literal(text: str) -> bool:
     body = text.removesuffix("\n")
-    return bool(body.strip()) and not body.startswith((" ", "\n")) and not body.endswith("\n") and all(
-        (line == line.rstrip() and line.isprintable()) or not line for line in body.split("\n")
+    return (
+        bool(body.strip())
+        and not body.startswith((" ", "\n"))
+        and not body.endswith("\n")
+        and all((line == line.rstrip() and line.isprintable()) or not line for line in body.split("\n"))
     )
 
 

@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
-from caddrel.core.decide.truth import FALSE, TRUE, UNKNOWN
 from caddrel.core.decide.judging import Judge, Verdict
+from caddrel.core.decide.truth import FALSE, TRUE, UNKNOWN
 from caddrel.core.facts.types import FactType
-from caddrel.core.facts.values import show
 from caddrel.core.language.nodes import (
     AllOf,
     And,
@@ -119,12 +118,15 @@ def condition_words(node: Condition, rulebook: Rulebook, negated: bool = False) 
             return _fact_words(node, rulebook, negated)
         case FromPlace(places=places):
             names = joined((say(part_name(rulebook, "places", "place", p.text)) for p in places), "or")
-            return say("not from " if negated else "from ", names)
+            return say("the attempt does not come from " if negated else "the attempt comes from ", names)
         case Passes(standard=standard):
             verb = "the device does not pass " if negated else "the device passes "
             return say(verb, part_name(rulebook, "standards", "standard", standard.text))
         case During(schedule=schedule):
-            return say("outside " if negated else "during ", part_name(rulebook, "schedules", "schedule", schedule.text))
+            return say(
+                "it is outside " if negated else "it is during ",
+                part_name(rulebook, "schedules", "schedule", schedule.text),
+            )
 
 
 def _bracketed(node: Condition, rulebook: Rulebook, negated: bool) -> Sentence:
@@ -194,9 +196,7 @@ def _value(fact: str, operand: Operand, rulebook: Rulebook) -> Sentence:
         return say(Piece(app_title(rulebook, operand.text), "app", operand.text))
     if kind:
         return say(Piece(operand.text, kind, operand.text))
-    if operand.value is None:
-        return say(operand.text)
-    return say(show(operand.value, rulebook.catalogue[fact]))
+    return say(operand.text)
 
 
 def app_title(rulebook: Rulebook, name: str) -> str:
@@ -251,7 +251,9 @@ def because_words(verdict: Verdict, judge: Judge, wanted_true: bool = True) -> S
     match node:
         case And() | Or():
             decisive = TRUE if wanted_true else FALSE
-            parts = [p for p in verdict.parts if p.truth is decisive] or [p for p in verdict.parts if p.truth is UNKNOWN]
+            parts = [p for p in verdict.parts if p.truth is decisive] or [
+                p for p in verdict.parts if p.truth is UNKNOWN
+            ]
             if isinstance(node, And) == wanted_true:
                 parts = list(verdict.parts)
             return joined((because_words(p, judge, wanted_true) for p in parts), "and")
@@ -259,8 +261,16 @@ def because_words(verdict: Verdict, judge: Judge, wanted_true: bool = True) -> S
             return because_words(verdict.parts[0], judge, not wanted_true)
         case Surely() if verdict.truth is TRUE:
             return because_words(verdict.parts[0], judge, wanted_true)
-    clause = condition_words(node, rulebook, negated=not wanted_true)
     if verdict.truth is UNKNOWN:
         return say("it is not known whether ", condition_words(node, rulebook))
+    clause = condition_words(node, rulebook, negated=not wanted_true)
+    if isinstance(node, Passes) and not wanted_true:
+        clause = say(clause, f" (not so: {', '.join(failed_checks(judge, node.standard.text))})")
     return clause
 
+
+def failed_checks(judge: Judge, name: str) -> list[str]:
+    """Return the titles of a standard's checks that do not hold for certain, in document order."""
+    verdict = judge.standard(name)
+    judged = zip(verdict.standard.checks, verdict.checks, strict=True)
+    return [check.title or check.id for check, held in judged if held.truth is not TRUE]

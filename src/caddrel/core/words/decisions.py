@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-from caddrel.core.decide.decision import Decision
 from caddrel.core.decide.interpreter import Explained, PolicySteps, RuleStep
 from caddrel.core.decide.truth import FALSE, TRUE, UNKNOWN
 from caddrel.core.language.formulas import parse_formula
 from caddrel.core.language.nodes import Item
 from caddrel.core.rulebook.model import Policy, Rulebook
-from caddrel.core.words.conditions import because_words, condition_words, item_words
-from caddrel.core.words.pieces import Piece, Sentence, capital, joined, plain, say
+from caddrel.core.words.conditions import because_words, failed_checks, item_words
+from caddrel.core.words.pieces import Piece, Sentence, capital, joined, say
 
 _SCOPE_PARTS = {
     "active": "it is not active at that moment",
@@ -35,7 +34,9 @@ def item_text_words(text: str, rulebook: Rulebook) -> Sentence:
 def _who_and_what(explained: Explained, person: str, app: str) -> tuple[Sentence, Sentence]:
     values = explained.facts.values
     person_id, app_id = values.get("person.id"), values.get("app.id")
-    who = say(Piece(person or str(person_id), "person", str(person_id))) if person_id is not None else say("this person")
+    who = (
+        say(Piece(person or str(person_id), "person", str(person_id))) if person_id is not None else say("this person")
+    )
     title = app or explained.facts.app_title
     entry = explained.rulebook.apps.get(str(app_id))
     title = (entry.title if entry else "") or title or str(app_id)
@@ -82,9 +83,7 @@ def _reason(explained: Explained) -> Sentence:
         return say(": it is closed, and no policy surely lets this person in")
     if not decision.deciding:
         return say(": no policy objects")
-    first = decision.deciding[0]
-    steps = next(s for s in explained.policies if s.policy.id == first.policy)
-    step = next(s for s in steps.rules if s.rule.id == first.rule)
+    steps, step = _telling(explained)
     policy = policy_title(steps.policy)
     others = len({d.policy for d in decision.deciding}) - 1
     also = say(f" (and {others} more {'policies' if others > 1 else 'policy'})") if others else say("")
@@ -95,6 +94,14 @@ def _reason(explained: Explained) -> Sentence:
     if decision.outcome == "challenged":
         return say(": “", policy, "” requires it", also)
     return say(": everything “", policy, "” asks for is there" if step.rule.effect.formula else "” allows it", also)
+
+
+def _telling(explained: Explained) -> tuple[PolicySteps, RuleStep]:
+    """Return the deciding rule that says most: the first that applies for certain, else the first."""
+    refs = {(ref.policy, ref.rule) for ref in explained.decision.deciding}
+    found = [(s, step) for s in explained.policies for step in s.rules if (s.policy.id, step.rule.id) in refs]
+    sure = [(s, step) for s, step in found if s.scope is TRUE and step.truth is TRUE]
+    return (sure or found)[0]
 
 
 def _because(explained: Explained, step: RuleStep) -> Sentence:
@@ -110,13 +117,7 @@ def _in_the_way(explained: Explained) -> Sentence:
         words = item_text_words(text, explained.rulebook)
         item, _ = parse_formula(text)
         if isinstance(item, Item) and item.kind == "device passes":
-            verdict = judge.standard(item.name)
-            failed = [
-                check.title or check.id
-                for check, judged in zip(verdict.standard.checks, verdict.checks, strict=True)
-                if judged.truth is not TRUE
-            ]
-            words = say(words, f" (not so: {', '.join(failed)})")
+            words = say(words, f" (not so: {', '.join(failed_checks(judge, item.name))})")
         found.append(words)
     return joined(found, "and")
 
@@ -134,9 +135,7 @@ def why_not_words(steps: PolicySteps, rulebook: Rulebook) -> Sentence:
         return say(f"{doubt}; no rule matched, so it has no opinion.")
     effects = {"allow": "allows", "block": "blocks", "abstain": "has no opinion", "require": "has requirements"}
     said = [
-        f"rule {s.rule.id} {'perhaps ' if s.truth is UNKNOWN or steps.scope is UNKNOWN else ''}{effects[s.rule.effect.kind]}"
-        for s in spoke
+        f"rule {step.rule.id} {'perhaps ' if UNKNOWN in {step.truth, steps.scope} else ''}{effects[step.rule.effect.kind]}"
+        for step in spoke
     ]
     return say(f"{doubt}; {', '.join(said)}.")
-
-

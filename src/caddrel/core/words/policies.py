@@ -31,7 +31,7 @@ def selector_words(selector: Selector, rulebook: Rulebook) -> Sentence:
         case "person":
             return say(Piece(selector.id, "person", selector.id))
         case "kind":
-            return say(selector.id if selector.id == "service" else f"{selector.id}s")
+            return say("service accounts" if selector.id == "service" else f"{selector.id}s")
         case "unit":
             return say(f"the unit {selector.id}")
         case "app":
@@ -54,7 +54,9 @@ def scope_words(scope: Scope, rulebook: Rulebook) -> Sentence:
     apps = joined((selector_words(s, rulebook) for s in scope.apps), "or") if scope.apps else say("no app")
     if scope.except_apps:
         apps = say(apps, " except ", listed(scope.except_apps))
-    doing = joined((say(_OPERATIONS[o]) for o in scope.operations), "or") if scope.operations else say("doing nothing with")
+    doing = (
+        joined((say(_OPERATIONS[o]) for o in scope.operations), "or") if scope.operations else say("doing nothing with")
+    )
     return say(people, ", ", doing, " ", apps)
 
 

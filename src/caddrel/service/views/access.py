@@ -27,10 +27,12 @@ def sign_in(call: Call) -> wire.SessionInfo:
     return info
 
 
-@endpoints.add("GET", "/api/v1/session", role="viewer", returns=wire.SessionInfo)
+@endpoints.add("GET", "/api/v1/session", role=NOBODY_NEEDED, returns=wire.SessionInfo)
 def session(call: Call) -> wire.SessionInfo:
-    """Who is asking."""
-    caller = call.who()
+    """Who is asking; the account is empty when nobody is signed in."""
+    caller = call.caller
+    if caller is None:
+        return wire.SessionInfo("", "", "", None)
     return wire.SessionInfo(caller.name, caller.role, caller.csrf, None)
 
 
@@ -54,6 +56,10 @@ def _info(token: Token) -> wire.TokenInfo:
 @endpoints.add("GET", "/api/v1/tokens", role="operator", returns=wire.TokenList)
 def tokens(call: Call) -> wire.TokenList:
     """Every token, without secrets."""
+    return _tokens(call)
+
+
+def _tokens(call: Call) -> wire.TokenList:
     return wire.TokenList([_info(token) for token in call.deps.accounts.all_tokens()])
 
 
@@ -70,12 +76,16 @@ def revoke_token(call: Call) -> wire.TokenList:
     """Revoke a token, from the next request on."""
     if not call.deps.accounts.revoke_token(call.path["id"], call.deps.clock()):
         raise not_found("token of that id in use")
-    return tokens(call)
+    return _tokens(call)
 
 
 @endpoints.add("GET", "/api/v1/accounts", role="operator", returns=wire.AccountList)
 def accounts(call: Call) -> wire.AccountList:
     """Every account."""
+    return _accounts(call)
+
+
+def _accounts(call: Call) -> wire.AccountList:
     found = call.deps.accounts.all_accounts()
     return wire.AccountList([wire.AccountInfo(a.name, a.role, a.password_hash is not None) for a in found])
 
@@ -87,4 +97,4 @@ def put_account(call: Call) -> wire.AccountList:
     """Add an account, or change its role and password."""
     body: wire.AccountRequest = call.body
     access.make_account(call.deps, body.name, body.role, body.password)
-    return accounts(call)
+    return _accounts(call)

@@ -30,9 +30,7 @@ def _item(stored: Stored) -> wire.Item:
 
 def _listed(call: Call, noun: str) -> wire.Page:
     limit = call.number("limit", 50, 1000)
-    found, total = call.deps.inventory.page(
-        noun, call.query.get("search", ""), call.query.get("after", ""), limit + 1
-    )
+    found, total = call.deps.inventory.page(noun, call.query.get("search", ""), call.query.get("after", ""), limit + 1)
     following = found[limit - 1].id if len(found) > limit else None
     return wire.Page([_item(stored) for stored in found[:limit]], total, following)
 

@@ -28,7 +28,8 @@ def view(call: Call) -> wire.RulebookView:
     number = deciding.need_revision(call.query.get("revision", ""))
     current = call.deps.rulebooks.need_current()
     published = current if number is None else call.deps.rulebooks.get(number)
-    return describing.view(published, current.revision.number)
+    rulebook = deciding.titled(published.rulebook, call.deps.inventories.current())
+    return describing.view(published, rulebook, current.revision.number)
 
 
 @endpoints.add("GET", "/api/v1/rulebook/policies/<id>", role="viewer", returns=wire.PolicyView, params=[_REVISION])
@@ -39,7 +40,8 @@ def policy(call: Call) -> wire.PolicyView:
     found = published.rulebook.policies.get(call.path["id"])
     if found is None:
         raise not_found(f"policy `{call.path['id'][:80]}`", "see GET /api/v1/rulebook/view")
-    return describing.policy_view(found, published.rulebook, dict(published.revision.files))
+    rulebook = deciding.titled(published.rulebook, call.deps.inventories.current())
+    return describing.policy_view(found, rulebook, dict(published.revision.files))
 
 
 @endpoints.add("GET", "/api/v1/rulebook/revisions", role="viewer", returns=wire.RevisionList)
@@ -77,9 +79,7 @@ def facts(call: Call) -> wire.FactList:
     return deciding.fact_list(call.deps.rulebooks.need_current().rulebook)
 
 
-@endpoints.add(
-    "POST", "/api/v1/rehearse", role="viewer", body=RehearseRequest, returns=Rehearsal, limit="rulebook"
-)
+@endpoints.add("POST", "/api/v1/rehearse", role="viewer", body=RehearseRequest, returns=Rehearsal, limit="rulebook")
 def rehearse(call: Call) -> Rehearsal:
     """Decide an attempt that did not happen; facts left out stay unknown."""
     return deciding.rehearse(call.deps, call.body)

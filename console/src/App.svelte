@@ -1,0 +1,34 @@
+<script lang="ts">
+  import Router, { router } from 'svelte-spa-router';
+  import Shell from './lib/parts/Shell.svelte';
+  import Waiting from './lib/parts/Waiting.svelte';
+  import { session } from './lib/state/session.svelte';
+  import EnterPage from './pages/enter/EnterPage.svelte';
+  import MissingPage from './pages/enter/MissingPage.svelte';
+  import RehearsePage from './pages/rehearse/RehearsePage.svelte';
+  import PartPage from './pages/rulebook/PartPage.svelte';
+  import PolicyPage from './pages/rulebook/PolicyPage.svelte';
+  import RulebookPage from './pages/rulebook/RulebookPage.svelte';
+  import SigninsPage from './pages/signins/SigninsPage.svelte';
+  import TracePage from './pages/trace/TracePage.svelte';
+
+  const routes = {
+    '/': RulebookPage,
+    '/rulebook': RulebookPage,
+    '/rulebook/policy/:id': PolicyPage,
+    '/rulebook/:kind/:id': PartPage,
+    '/rehearse': RehearsePage,
+    '/signins': SigninsPage,
+    '/signins/:id': TracePage,
+    '*': MissingPage,
+  };
+  void session.check();
+</script>
+
+{#if !session.checked}
+  <div class="mx-auto max-w-xl p-8"><Waiting lines={4} /></div>
+{:else if !session.info || router.location === '/enter'}
+  <EnterPage />
+{:else}
+  <Shell><Router {routes} restoreScrollState={true} /></Shell>
+{/if}

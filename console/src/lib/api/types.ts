@@ -1,0 +1,608 @@
+// Written by tools/console_types.py from the service's OpenAPI document; do not edit.
+
+/** Somebody who may sign in to the console. */
+export interface AccountInfo {
+  name: string;
+  role: string;
+  has_password: boolean;
+}
+
+/** Every account. */
+export interface AccountList {
+  items: AccountInfo[];
+}
+
+/** An account to add or change; without a password it can be entered by one-time code only. */
+export interface AccountRequest {
+  name: string;
+  role: string;
+  password?: string;
+}
+
+/** A line that could not be taken in. */
+export interface BrokenLine {
+  line: number;
+  code: string;
+  message: string;
+  hint?: string;
+}
+
+/** Documents to check. */
+export interface CheckRequest {
+  files: File[];
+}
+
+/** What checking found; `ok` is false when there are errors. */
+export interface CheckResult {
+  ok: boolean;
+  diagnostics: Diagnostic[];
+  policies: number;
+}
+
+/** One check of a standard for a device as it is now. */
+export interface CheckState {
+  check: string;
+  title: string;
+  truth: string;
+  fix: string;
+}
+
+/** One check of a device standard. */
+export interface CheckTrace {
+  check: string;
+  title: string;
+  truth: string;
+  fix: string;
+  must: Tree;
+}
+
+/** How the policies were combined. */
+export interface CombinedTrace {
+  stance: string;
+  mildest_stance: string;
+  strict: ReadingTrace;
+  mild: ReadingTrace;
+  block: RuleRef[];
+  let_in: string[];
+}
+
+/** How many sign-ins of one day had which outcome. */
+export interface Day {
+  day: string;
+  allowed: number;
+  challenged: number;
+  blocked: number;
+}
+
+/** One decision; the same shape offline and from the service. */
+export interface Decision {
+  outcome: string;
+  reason: string | null;
+  certain: boolean;
+  deciding: RuleRef[];
+  outstanding: string[];
+  in_the_way: string[];
+  unknown: string[];
+  keep: Record<string, number | boolean>;
+  shadow: Shadow;
+  tell: Tell[];
+  revision?: number | null;
+}
+
+/** One object with what follows from it: all groups of a person, the standards of a device. */
+export interface Detail {
+  noun: string;
+  item: Item;
+  groups: string[];
+  standards: StandardState[];
+}
+
+/** One finding about a text: stable code, what is wrong, what would be right. */
+export interface Diagnostic {
+  code: string;
+  message: string;
+  severity?: string;
+  hint?: string;
+  expected?: string[];
+  path?: string;
+  span?: Span | null;
+}
+
+/** The facts of the current rulebook. */
+export interface FactList {
+  items: FactView[];
+}
+
+/** A known fact: value, wording, and where it came from. */
+export interface FactTrace {
+  value: unknown;
+  shown: string;
+  origin: string;
+}
+
+/** One fact of the catalogue. */
+export interface FactView {
+  name: string;
+  type: string;
+  doc: string;
+  words: string[];
+  usual: string[];
+}
+
+/** A named document of a rulebook. */
+export interface File {
+  name: string;
+  text: string;
+}
+
+/** A failed check of a device standard, with what to do about it. */
+export interface Fix {
+  standard: string;
+  check: string;
+  title: string;
+  fix: string;
+  truth: string;
+}
+
+/** A required formula: met now, and attainable during the sign-in. */
+export interface FormulaTrace {
+  policy: string;
+  rule: string;
+  formula: string;
+  met: boolean;
+  attainable: boolean;
+}
+
+/** The service is there. */
+export interface Health {
+  status: string;
+  version: string;
+  revision: number | null;
+}
+
+/** What an import did; of broken lines the first are listed, all are counted. */
+export interface ImportResult {
+  added: number;
+  already_there: number;
+  conflicting: number;
+  broken: number;
+  listed: BrokenLine[];
+}
+
+/** One object of the inventory. */
+export interface Item {
+  id: string;
+  title: string;
+  document: Record<string, unknown>;
+}
+
+/** One requirement item. */
+export interface ItemTrace {
+  item: string;
+  kind: string;
+  name: string;
+  met: string;
+  attainable: boolean;
+}
+
+/** The same attempt under the current revision. */
+export interface Now {
+  revision: number;
+  decision: Decision;
+  sentence: Piece[];
+}
+
+/** Objects by id; `next` is where the next page starts. */
+export interface Page {
+  items: Item[];
+  total: number;
+  next: string | null;
+}
+
+/** One line of a part: a label, a value, and what goes with it (such as a fix). */
+export interface PartLine {
+  label: string;
+  value: string;
+  note?: string;
+}
+
+/** A named part: what it is made of, line by line, and where it is used. */
+export interface PartView {
+  kind: string;
+  id: string;
+  title: string;
+  note: string;
+  lines: PartLine[];
+  used_by: Use[];
+}
+
+/** A stretch of a sentence; `kind` and `id` name what it speaks of. */
+export interface Piece {
+  text: string;
+  kind?: string;
+  id?: string;
+}
+
+/** One part of a place. */
+export interface PlacePart {
+  part: string;
+  shown: string;
+  truth: string;
+}
+
+/** A place with its parts. */
+export interface PlaceTrace {
+  title: string;
+  truth: string;
+  parts: PlacePart[];
+  without: PlacePart[];
+}
+
+/** How one policy was read. */
+export interface PolicyTrace {
+  policy: string;
+  title: string;
+  mode: string;
+  scope: ScopeTrace;
+  rules: RuleTrace[];
+  not_reached: string[];
+  effects: PossibleEffect[];
+  summary?: Piece[];
+}
+
+/** A policy as a reader wants it: one sentence, its rules, and the parts it is built from. */
+export interface PolicyView {
+  id: string;
+  title: string;
+  why: string;
+  note: string;
+  owner: string;
+  mode: string;
+  labels: string[];
+  contact: string;
+  people: string[];
+  except_people: string[];
+  apps: string[];
+  except_apps: string[];
+  operations: string[];
+  active: Record<string, string>;
+  sentence: Piece[];
+  scope: Piece[];
+  rules: RuleView[];
+  parts: Use[];
+  source: string;
+  span?: Span | null;
+}
+
+/** An effect that a policy may have; `rule` is None for having no opinion by silence. */
+export interface PossibleEffect {
+  rule: string | null;
+  effect: string;
+}
+
+/** A problem document, RFC 9457 section 3, with a stable `code` and the findings in `errors`. */
+export interface Problem {
+  title: string;
+  status: number;
+  code: string;
+  type?: string;
+  detail?: string;
+  hint?: string;
+  request_id?: string;
+  errors?: Diagnostic[];
+}
+
+/** Documents to publish; `base` is the revision the publisher started from. */
+export interface PublishRequest {
+  files: File[];
+  why: string;
+  base?: number | null;
+}
+
+/** The revision made, with warnings and notes. */
+export interface PublishResult {
+  revision: RevisionInfo;
+  diagnostics: Diagnostic[];
+}
+
+/** What an inventory import did; nothing is taken in when there are errors. */
+export interface PutResult {
+  added: number;
+  changed: number;
+  errors: Diagnostic[];
+}
+
+/** The outcome of the strict or the mild reading. */
+export interface ReadingTrace {
+  outcome: string;
+  reason: string | null;
+}
+
+/** The answer to a rehearsal: one sentence, the decision, its trace, and remarks on what was given. */
+export interface Rehearsal {
+  sentence: Piece[];
+  decision: Decision;
+  trace: Trace;
+  remarks: string[];
+}
+
+/** An attempt to rehearse. */
+export interface RehearseRequest {
+  facts?: Record<string, unknown>;
+  given?: Record<string, string>;
+  files?: File[] | null;
+  revision?: number | null;
+}
+
+/** Formulas and items of all possible requirements. */
+export interface RequirementsTrace {
+  formulas: FormulaTrace[];
+  items: ItemTrace[];
+}
+
+/** A revision with its documents. */
+export interface Revision {
+  info: RevisionInfo;
+  files: File[];
+}
+
+/** One published state of the rulebook; moments are RFC 3339. */
+export interface RevisionInfo {
+  number: number;
+  published_at: string;
+  published_by: string;
+  why: string;
+  digest: string;
+  current: boolean;
+}
+
+/** Every revision, newest first. */
+export interface RevisionList {
+  items: RevisionInfo[];
+}
+
+/** A rule, by its policy and id. */
+export interface RuleRef {
+  policy: string;
+  rule: string;
+}
+
+/** One rule reached. */
+export interface RuleTrace {
+  rule: string;
+  title: string;
+  truth: string;
+  when: Tree | null;
+  effect: string;
+}
+
+/** A rule, as text and in words. */
+export interface RuleView {
+  id: string;
+  title: string;
+  when: string;
+  then: string;
+  words: Piece[];
+  tell: string;
+  link: string;
+  keep: Record<string, number | boolean>;
+}
+
+/** A whole rulebook, readable. */
+export interface RulebookView {
+  revision: RevisionInfo | null;
+  settings: SettingsView;
+  policies: PolicyView[];
+  parts: PartView[];
+  diagnostics: Diagnostic[];
+}
+
+/** A schedule with the local time and the windows of that day. */
+export interface ScheduleTrace {
+  title: string;
+  truth: string;
+  zone: string;
+  local: string | null;
+  windows: string[];
+}
+
+/** One part of a scope: what it lists, and whether it lets the attempt in. */
+export interface ScopePart {
+  part: string;
+  truth: string;
+  selectors: (string | SelectorTrace)[];
+}
+
+/** Whether a policy is about the attempt; `failed` is the first part that says no. */
+export interface ScopeTrace {
+  truth: string;
+  failed: string | null;
+  parts: ScopePart[];
+}
+
+/** One selector of a scope with its truth. */
+export interface SelectorTrace {
+  text: string;
+  truth: string;
+}
+
+/** Who is asking; `csrf` goes into the header of every change made with a console session. */
+export interface SessionInfo {
+  account: string;
+  role: string;
+  csrf: string;
+  expires_at: string | null;
+}
+
+/** The settings of a rulebook. */
+export interface SettingsView {
+  stance: string;
+  contact: string;
+  keyholders: string[];
+  assume: Record<string, string>;
+  closed_apps: string[];
+}
+
+/** What the outcome would be with shadow policies enforced. */
+export interface Shadow {
+  each: Record<string, string>;
+  together: string;
+}
+
+/** A name and a password, or a one-time code. */
+export interface SignInRequest {
+  name?: string;
+  password?: string;
+  code?: string;
+}
+
+/** A sign-in with its whole decision. */
+export interface SigninDetail {
+  summary: SigninSummary;
+  decision: Decision;
+}
+
+/** One page of the log, newest first; `counts` and `days` speak of everything that matches. */
+export interface SigninPage {
+  items: SigninSummary[];
+  next: string | null;
+  counts: Record<string, number>;
+  days: Day[];
+}
+
+/** One row of the log. */
+export interface SigninSummary {
+  id: string;
+  reference: string;
+  at: string;
+  person: string | null;
+  app: string | null;
+  device: string | null;
+  operation: string | null;
+  flow: string | null;
+  address: string | null;
+  country: string | null;
+  anonymiser: string | null;
+  owner: string | null;
+  platform: string | null;
+  client: string | null;
+  credentials: string | null;
+  recorded_outcome: string | null;
+  recorded_reason: string | null;
+  outcome: string;
+  reason: string | null;
+  certain: boolean;
+  policy: string | null;
+  rule: string | null;
+  shadow_together: string;
+  revision: number;
+}
+
+/** Why one sign-in came out as it did. */
+export interface SigninTrace {
+  summary: SigninSummary;
+  sentence: Piece[];
+  decision: Decision;
+  trace: Trace;
+  revision: RevisionInfo;
+  person_title: string;
+  app_title: string;
+  device_title: string;
+  fixes: Fix[];
+  same: boolean;
+  now: Now | null;
+}
+
+/** A stretch of a file; lines and columns count from 1. */
+export interface Span {
+  file: string;
+  line: number;
+  column: number;
+  end_line: number;
+  end_column: number;
+}
+
+/** Whether a device passes a standard now. */
+export interface StandardState {
+  standard: string;
+  title: string;
+  truth: string;
+  checks: CheckState[];
+}
+
+/** A device standard with its checks. */
+export interface StandardTrace {
+  title: string;
+  truth: string;
+  checks: CheckTrace[];
+}
+
+/** A text for the person. */
+export interface Tell {
+  policy: string | null;
+  rule: string | null;
+  text: string;
+  link?: string | null;
+}
+
+/** A token without its secret. */
+export interface TokenInfo {
+  id: string;
+  name: string;
+  role: string;
+  created_at: string;
+  created_by: string;
+  expires_at: string | null;
+  revoked: boolean;
+}
+
+/** Every token. */
+export interface TokenList {
+  items: TokenInfo[];
+}
+
+/** A new token; the secret is shown this once. */
+export interface TokenMade {
+  info: TokenInfo;
+  token: string;
+}
+
+/** A token to make; `days` until it expires. */
+export interface TokenRequest {
+  name: string;
+  role: string;
+  days?: number;
+}
+
+/** Everything that led to one decision. */
+export interface Trace {
+  facts: Record<string, FactTrace>;
+  policies: PolicyTrace[];
+  standards: Record<string, StandardTrace>;
+  places: Record<string, PlaceTrace>;
+  schedules: Record<string, ScheduleTrace>;
+  requirements: RequirementsTrace;
+  combined: CombinedTrace;
+}
+
+/** A condition with the truth of every part: ``true``, ``false`` or ``unknown``. */
+export interface Tree {
+  kind: string;
+  truth: string;
+  text: string;
+  span: [number, number];
+  parts?: Tree[];
+  fact?: string;
+  value?: string | null;
+  origin?: string;
+  places?: string[];
+  standard?: string;
+  schedule?: string;
+}
+
+/** A place where a part is used. */
+export interface Use {
+  kind: string;
+  id: string;
+  title: string;
+}

@@ -1,0 +1,46 @@
+<script lang="ts">
+  // Signing in to the console: by a one-time link, or by name and password.
+  import { onMount } from 'svelte';
+  import { replace, router } from 'svelte-spa-router';
+  import Failing from '../../lib/parts/Failing.svelte';
+  import { session } from '../../lib/state/session.svelte';
+
+  let name = $state('');
+  let password = $state('');
+  let busy = $state(false);
+
+  onMount(async () => {
+    const code = new URLSearchParams(router.querystring ?? '').get('code');
+    if (router.location !== '/enter') return;
+    if (code) await session.enter(code);
+    // The code is used up and must not stay in the address bar.
+    if (session.info) await replace('/rulebook');
+  });
+
+  async function submit(event: SubmitEvent): Promise<void> {
+    event.preventDefault();
+    busy = true;
+    await session.signIn(name, password);
+    busy = false;
+    if (session.info && router.location === '/enter') await replace('/rulebook');
+  }
+</script>
+
+<svelte:head><title>Enter · Caddrel</title></svelte:head>
+<main class="mx-auto flex min-h-screen max-w-md flex-col justify-center px-6 py-10">
+  <h1 class="mb-1 flex items-center gap-2 text-title font-semibold">
+    <img src="/favicon.svg" alt="" width="24" height="24" />Caddrel
+  </h1>
+  <p class="mb-6 text-muted">Sign-in access policies: write them, rehearse sign-ins, trace blocks.</p>
+  {#if session.problem}<div class="mb-5"><Failing problem={session.problem} /></div>{/if}
+  <form onsubmit={submit} class="border-t-2 border-ink pt-5">
+    <label class="eyebrow" for="name">Name</label>
+    <input id="name" class="field mb-4" bind:value={name} autocomplete="username" required />
+    <label class="eyebrow" for="password">Password</label>
+    <input id="password" class="field mb-5" type="password" bind:value={password} autocomplete="current-password" required />
+    <button class="action" disabled={busy}>{busy ? 'One moment …' : 'Enter'}</button>
+  </form>
+  <p class="mt-6 text-small text-muted">
+    No password yet? On the host, <code class="font-mono">caddrel account enter</code> makes a one-time way in.
+  </p>
+</main>

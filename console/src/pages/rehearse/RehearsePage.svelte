@@ -1,0 +1,101 @@
+<script lang="ts">
+  // Facts on the left, the answer on the right, changing as one types. The address holds the facts.
+  import { untrack } from 'svelte';
+  import { router } from 'svelte-spa-router';
+  import Failing from '../../lib/parts/Failing.svelte';
+  import Heading from '../../lib/parts/Heading.svelte';
+  import Mark from '../../lib/parts/Mark.svelte';
+  import Needs from '../../lib/parts/Needs.svelte';
+  import Policies from '../../lib/parts/Policies.svelte';
+  import Sentence from '../../lib/parts/Sentence.svelte';
+  import Waiting from '../../lib/parts/Waiting.svelte';
+  import FactField from './FactField.svelte';
+  import { GROUPS, Rehearsing, USUAL } from './rehearse.svelte';
+
+  const rehearsing = new Rehearsing(router.querystring ?? '');
+  let all = $state(false);
+  const shown = $derived(
+    (rehearsing.facts.value ?? []).filter((fact) => all || USUAL.includes(fact.name) || fact.name in rehearsing.given),
+  );
+  const groups = $derived(
+    GROUPS.map(([key, word], i) => ({
+      key,
+      word,
+      facts: shown.filter((fact) => GROUPS.findIndex(([, , holds]) => holds(fact.name)) === i),
+    })),
+  );
+  const answer = $derived(rehearsing.answer);
+  const onlyFacts = $derived(answer.problem?.code === 'bad-attempt');
+
+  $effect(() => {
+    const text = rehearsing.querystring;
+    // The router need not hear of it: the page already shows these facts.
+    untrack(() => history.replaceState(history.state, '', `#/rehearse${text ? `?${text}` : ''}`));
+  });
+
+  async function focusFact(name: string): Promise<void> {
+    if (!shown.some((fact) => fact.name === name)) all = true;
+    await Promise.resolve();
+    requestAnimationFrame(() => document.getElementById(`fact-${name}`)?.focus());
+  }
+</script>
+
+<Heading place="Rehearse">
+  {#if answer.value && !answer.problem}
+    <span class="mb-1 block text-lead" aria-live="polite"><Mark value={answer.value.decision.outcome} size={15} /></span>
+    <Sentence pieces={answer.value.sentence} />
+  {:else if onlyFacts}
+    <span aria-live="polite">Some facts cannot be read: see below.</span>
+  {:else}
+    Decide a sign-in that did not happen.
+  {/if}
+  {#snippet aside()}
+    <button class="action" onclick={() => (all = !all)} aria-pressed={all}>All facts</button>
+    <button class="action" onclick={() => rehearsing.clear()}>Start over</button>
+  {/snippet}
+</Heading>
+
+<div class="grid gap-x-10 gap-y-8 lg:grid-cols-[25rem_minmax(0,1fr)]">
+  <section aria-label="Facts">
+    {#if rehearsing.facts.problem}
+      <Failing problem={rehearsing.facts.problem} />
+    {:else if !rehearsing.facts.value}
+      <Waiting lines={12} />
+    {/if}
+    {#each groups as group (group.key)}
+      {#if group.facts.length}
+        <fieldset class="mb-4">
+          <legend class="mb-1 w-full border-b border-rule text-small font-semibold">{group.word}</legend>
+          {#each group.facts as fact (fact.name)}
+            <FactField
+              {fact}
+              value={rehearsing.given[fact.name] ?? ''}
+              wrong={rehearsing.wrong(fact.name)}
+              set={(value) => rehearsing.set(fact.name, value)}
+            />
+          {/each}
+        </fieldset>
+      {/if}
+    {/each}
+  </section>
+  <section aria-label="Answer" class="min-w-0" class:opacity-60={answer.busy && !answer.value}>
+    {#if answer.problem && !onlyFacts}
+      <Failing problem={answer.problem} again={() => rehearsing.ask()} />
+    {:else if onlyFacts && answer.problem}
+      <ul class="border-l-4 border-blocked bg-blocked-soft px-4 py-2">
+        {#each answer.problem.errors ?? [] as found, i (i)}
+          <li>{found.message}{#if found.hint}&nbsp;— {found.hint}{/if}</li>
+        {/each}
+      </ul>
+    {:else if answer.value}
+      {#each answer.value.remarks as remark, i (i)}
+        <p class="mb-3 border-l-4 border-challenged bg-challenged-soft px-4 py-2">{remark}</p>
+      {/each}
+      <Needs decision={answer.value.decision} onfact={focusFact} />
+      <h2 class="mt-6 mb-2 border-t-2 border-ink pt-3 text-lead font-semibold">How it is decided</h2>
+      <Policies trace={answer.value.trace} decision={answer.value.decision} />
+    {:else}
+      <Waiting />
+    {/if}
+  </section>
+</div>

@@ -1,0 +1,76 @@
+// The state of a rehearsal: the facts as typed, kept in the address, and the answer as it changes.
+import { api } from '../../lib/api/client';
+import type { FactView, Rehearsal } from '../../lib/api/types';
+import { Load } from '../../lib/state/load.svelte';
+
+export const GROUPS: [string, string, (name: string) => boolean][] = [
+  ['who', 'Who', (name) => name.startsWith('person.')],
+  ['what', 'What', (name) => name.startsWith('app.') || name === 'operation' || name.startsWith('enrolling.')],
+  ['where', 'Where', (name) => name.startsWith('network.')],
+  ['device', 'On what', (name) => name.startsWith('device.') || name.startsWith('client.')],
+  ['how', 'How and when', () => true],
+];
+
+// Facts shown before anybody asks for more.
+export const USUAL = [
+  'person.id',
+  'app.id',
+  'operation',
+  'network.ip',
+  'network.country',
+  'network.anonymiser',
+  'device.id',
+  'device.owner',
+  'device.platform',
+  'device.os_version',
+  'device.managed',
+  'client.kind',
+  'flow',
+  'auth.methods',
+  'risk.attempt',
+  'time.at',
+];
+
+export class Rehearsing {
+  facts = new Load<FactView[]>();
+  answer = new Load<Rehearsal>();
+  given = $state<Record<string, string>>({});
+  private timer: ReturnType<typeof setTimeout> | undefined;
+
+  constructor(querystring: string) {
+    this.given = Object.fromEntries(new URLSearchParams(querystring));
+    void this.facts.run(async () => (await api.facts()).items);
+    this.ask();
+  }
+
+  set(name: string, value: string, wait = 180): void {
+    if (value) this.given = { ...this.given, [name]: value };
+    else {
+      const rest = { ...this.given };
+      delete rest[name];
+      this.given = rest;
+    }
+    clearTimeout(this.timer);
+    this.timer = setTimeout(() => this.ask(), wait);
+  }
+
+  clear(): void {
+    this.given = {};
+    this.ask();
+  }
+
+  ask(): void {
+    const given = $state.snapshot(this.given);
+    void this.answer.run((signal) => api.rehearse({ given }, signal));
+  }
+
+  get querystring(): string {
+    return new URLSearchParams(this.given).toString();
+  }
+
+  /** What is wrong with a fact, from the last answer. */
+  wrong(name: string): string {
+    const found = this.answer.problem?.errors?.find((error) => error.path === name);
+    return found ? [found.message.replace(/^`[^`]+`: /, ''), found.hint].filter(Boolean).join(' — ') : '';
+  }
+}

@@ -1,0 +1,17 @@
+#!/usr/bin/env bash
+# Installs Debian's Chromium and fonts for the browser tests, when they are missing and this user may.
+set -u
+if command -v chromium >/dev/null 2>&1; then exit 0; fi
+sudo=""
+if [ "$(id -u)" != 0 ]; then
+  if sudo -n true 2>/dev/null; then sudo="sudo -n"; else
+    echo "chromium is not installed and this user may not install it: browser tests will be skipped" >&2
+    exit 0
+  fi
+fi
+if ! command -v apt-get >/dev/null 2>&1; then
+  echo "chromium is not installed and there is no apt-get: browser tests will be skipped" >&2
+  exit 0
+fi
+export DEBIAN_FRONTEND=noninteractive
+$sudo apt-get update -qq && $sudo apt-get install -y -qq --no-install-recommends chromium fonts-liberation fonts-dejavu-core >/dev/null
