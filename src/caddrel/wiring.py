@@ -11,6 +11,7 @@ from dataclasses import dataclass, field
 from datetime import UTC, datetime
 from pathlib import Path
 from types import FrameType
+from typing import Any
 
 import structlog
 import waitress.server
@@ -79,7 +80,7 @@ class Server:
     opened: Opened
     host: str
     port: int
-    _server: waitress.server.BaseWSGIServer
+    _server: Any
     _thread: threading.Thread | None = field(default=None)
 
     @property
@@ -119,7 +120,7 @@ def build_server(opened: Opened, host: str, port: int, threads: int = 16) -> Ser
     """Return a service that listens on an address."""
     app = create_app(opened.deps)
     limit = opened.deps.limits.stream + 1024 * 1024
-    server = waitress.server.create_server(
+    server: Any = waitress.server.create_server(
         app,
         host=host,
         port=port,
@@ -128,7 +129,9 @@ def build_server(opened: Opened, host: str, port: int, threads: int = 16) -> Ser
         ident=None,
         clear_untrusted_proxy_headers=True,
     )
-    return Server(opened, host, server.effective_port, server)
+    # A name such as localhost may stand for several addresses; all of them listen on the same port.
+    listening: int = server.effective_port if hasattr(server, "effective_port") else server.effective_listen[0][1]
+    return Server(opened, host, listening, server)
 
 
 def log_to_stderr() -> None:

@@ -180,11 +180,9 @@ def read_guarantees(reading: Reading, document: Mapping) -> dict[str, Guarantee]
     for name, node, path in section_objects(reading, document, "guarantees", "guarantee"):
         fields = Fields(reading, node, path, ("for", "when", "who", "at_least", "at_most"), "guarantee")
         scope_node = fields.need("for", "such as for: {apps: [manifest]}")
-        scope_fields = Fields(
-            reading, scope_node if scope_node is not None else node, f"{path}.for", SCOPE_KEYS, "scope"
-        )
         if scope_node is None:
             continue
+        scope_fields = Fields(reading, scope_node, f"{path}.for", SCOPE_KEYS, "scope")
         when_node = fields.values.get("when")
         when = None if when_node is None else reading.condition(when_node, f"{path}.when") or ALWAYS
         bounds = [key for key in ("at_least", "at_most") if key in fields.values]

@@ -95,7 +95,9 @@ class _Writer:
             if not own_line:
                 same = [a for a in anchors[:at] if a[1] == line] or anchors[max(at - 1, 0) : at]
                 if same:
-                    target = self._of(same[0][3], same[0][4])
+                    # A list item and its first key start together; the comment belongs to the key.
+                    owner = next((a for a in same if isinstance(a[3], Entry)), same[0])
+                    target = self._of(owner[3], owner[4])
                     target.side = f"{target.side} {text}".strip()
                 continue
             following = anchors[at] if at < len(anchors) else None

@@ -135,7 +135,8 @@ def why_not_words(steps: PolicySteps, rulebook: Rulebook) -> Sentence:
         return say(f"{doubt}; no rule matched, so it has no opinion.")
     effects = {"allow": "allows", "block": "blocks", "abstain": "has no opinion", "require": "has requirements"}
     said = [
-        f"rule {step.rule.id} {'perhaps ' if UNKNOWN in {step.truth, steps.scope} else ''}{effects[step.rule.effect.kind]}"
+        f"rule {step.rule.id} "
+        f"{'perhaps ' if UNKNOWN in {step.truth, steps.scope} else ''}{effects[step.rule.effect.kind]}"
         for step in spoke
     ]
     return say(f"{doubt}; {', '.join(said)}.")

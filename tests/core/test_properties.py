@@ -1,0 +1,103 @@
+"""What holds of every rulebook and every attempt."""
+
+from __future__ import annotations
+
+import itertools
+from typing import Any
+
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
+from tests.strategies import attempts, formulas, monotone_conditions, rulebooks
+
+from caddrel.core.decide.combine import Combination
+from caddrel.core.decide.decision import SEVERITY
+from caddrel.core.decide.interpreter import decide, explain
+from caddrel.core.decide.requirements import covers, formula_holds, item_order, smallest
+from caddrel.core.decide.trace import trace_json
+from caddrel.core.facts.attempts import read_facts
+from caddrel.core.facts.completion import complete
+from caddrel.core.language.nodes import Formula, Item, items_of
+from caddrel.core.rulebook.reader import read_rulebook
+from caddrel.core.rulebook.source import Source
+from caddrel.core.rulebook.writer import format_rulebook
+from caddrel.core.words.decisions import decision_words, why_not_words
+from caddrel.core.words.pieces import plain
+from caddrel.core.words.policies import policy_words
+
+slow = settings(
+    max_examples=120, suppress_health_check=[HealthCheck.too_slow, HealthCheck.filter_too_much], deadline=None
+)
+
+
+def _decided(rulebook: Any, attempt: dict[str, Any]) -> Any:
+    facts = complete(read_facts(attempt, rulebook.catalogue), rulebook.catalogue, rulebook.settings.assume)
+    return explain(rulebook, facts)
+
+
+@given(rulebooks(), attempts())
+@slow
+def test_a_decision_is_whole_and_its_trace_recomputes_it(text: str, attempt: dict[str, Any]) -> None:
+    rulebook = read_rulebook(Source("r", text)).or_raise()
+    explained = _decided(rulebook, attempt)
+    decision = explained.decision
+    assert decision == decide(rulebook, explained.facts)
+    assert bool(decision.tell) == (decision.outcome != "allowed")
+    assert decision.certain == (not decision.unknown)
+    assert bool(decision.outstanding) == (decision.outcome == "challenged")
+    assert bool(decision.in_the_way) == (decision.reason == "unmeetable")
+    assert set(decision.shadow.each) == {p.id for p in rulebook.in_mode("shadow")}
+    trace = trace_json(explained)
+    effects = [e["effect"].split()[0] for p in trace["policies"] if p["mode"] == "enforced" for e in p["effects"]]
+    assert ("block" in effects) == (decision.reason == "effect")
+    assert plain(decision_words(explained))
+    assert all(plain(why_not_words(steps, rulebook)) for steps in explained.policies)
+
+
+@given(rulebooks(monotone_conditions()), attempts(), attempts())
+@slow
+def test_what_is_certain_stays_so_whatever_else_is_learned(
+    text: str, attempt: dict[str, Any], more: dict[str, Any]
+) -> None:
+    rulebook = read_rulebook(Source("r", text)).or_raise()
+    before = _decided(rulebook, attempt)
+    after = _decided(rulebook, {**more, **attempt}).decision
+    combination: Combination = before.combination
+    mild = combination.mildly().outcome
+    assert SEVERITY[mild] <= SEVERITY[before.decision.outcome]
+    if before.decision.certain:
+        assert after.outcome == before.decision.outcome
+
+
+@given(st.lists(formulas(), min_size=1, max_size=3), st.data())
+@settings(max_examples=200, deadline=None)
+def test_the_outstanding_set_is_the_smallest_and_first(needed: list[Formula], data: st.DataObject) -> None:
+    items = sorted({item for formula in needed for item in items_of(formula)}, key=item_order)
+    met = set(data.draw(st.lists(st.sampled_from(items), max_size=3)))
+    candidates = [item for item in items if item not in met][:9]
+
+    def holds(chosen: tuple[Item, ...]) -> bool:
+        def counts(item: Item) -> bool:
+            return item in met or any(covers(c, item) for c in chosen)
+
+        return all(formula_holds(formula, counts) for formula in needed)
+
+    if not holds(tuple(candidates)):
+        return
+    by_hand = next(
+        chosen
+        for size in range(len(candidates) + 1)
+        for chosen in itertools.combinations(candidates, size)
+        if holds(chosen)
+    )
+    assert smallest(needed, candidates, met.__contains__) == by_hand
+
+
+@given(rulebooks())
+@slow
+def test_formatting_keeps_the_meaning_and_twice_changes_nothing(text: str) -> None:
+    once = format_rulebook(Source("r", text))
+    assert format_rulebook(Source("r", once)) == once
+    before, after = read_rulebook(Source("r", text)).or_raise(), read_rulebook(Source("r", once)).or_raise()
+    assert after.policies == before.policies
+    assert (after.places, after.standards, after.settings) == (before.places, before.standards, before.settings)
+    assert all(plain(policy_words(policy, after)) for policy in after.policies.values())

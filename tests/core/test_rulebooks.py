@@ -1,0 +1,152 @@
+"""Reading rulebooks: every diagnostic at once and in its place; hostile documents; folders; positions."""
+
+from __future__ import annotations
+
+import tracemalloc
+from dataclasses import dataclass, field
+from pathlib import Path
+
+import pytest
+from tests.loading import CASES
+
+import caddrel
+from caddrel.core.rulebook.reader import read_rulebook
+from caddrel.core.rulebook.references import Ref, where_used
+from caddrel.core.rulebook.source import Source
+from caddrel.core.rulebook.writer import format_rulebook
+
+KELPLINE = Path(caddrel.__file__).parent / "demo" / "kelpline.yaml"
+
+
+@dataclass
+class Case:
+    title: str
+    lines: list[str] = field(default_factory=list)
+    expected: list[str] = field(default_factory=list)
+
+
+def _load() -> list[Case]:
+    cases: list[Case] = []
+    for line in (CASES / "rulebooks" / "diagnostics.txt").read_text(encoding="utf-8").splitlines():
+        if line.startswith("> "):
+            cases.append(Case(line[2:]))
+        elif line.startswith("! "):
+            cases[-1].expected.append(line[2:])
+        elif cases and not cases[-1].expected:
+            cases[-1].lines.append(line)
+    assert all(case.expected for case in cases)
+    return cases
+
+
+@pytest.mark.parametrize("case", _load(), ids=lambda c: c.title)
+def test_diagnostics(case: Case) -> None:
+    result = read_rulebook(Source("r.yaml", "\n".join(case.lines) + "\n"))
+    found = [d for d in result.diagnostics if d.severity != "note"]
+    said = [f"{d.code} {d.span.line}:{d.span.column}" if d.span else d.code for d in found]
+    assert said == [" ".join(e.split(" ")[:2]).rstrip(":") for e in case.expected]
+    for diagnostic, line in zip(found, case.expected, strict=True):
+        part = line.partition(": ")[2]
+        assert part in f"{diagnostic.message} {diagnostic.hint}"
+    assert (result.rulebook is None) == any(d.severity == "error" for d in found)
+
+
+@pytest.mark.parametrize(
+    ("text", "code"),
+    [
+        ("caddrel: 1\nsettings: " + "[" * 10_000, "too-deep"),
+        ("caddrel: 1\npolicies: {p: {rules: [{when: " + "(" * 10_000 + ", then: block}]}}", "too-deep"),
+        ("caddrel: 1\nsettings: {contact: " + "x" * 5_000_000 + "}", "document-too-large"),
+        ("caddrel: 1\nsettings: {contact: \x07}", "not-yaml"),
+        ("caddrel: 1\nsettings: {contact: \ud800}", "not-yaml"),
+        (
+            "caddrel: 1\nplaces:\n"
+            + "".join(f"  p{i}: {{places: [p{i + 1}]}}\n" for i in range(3000))
+            + "  p3000: {places: [p0]}\n",
+            "circle",
+        ),
+        (
+            "caddrel: 1\nplaces:\n"
+            + "".join(f"  p{i}: {{places: [p{i + 1}]}}\n" for i in range(3000))
+            + "  p3000: {countries: [IS]}\n",
+            "too-deep",
+        ),
+        ("caddrel: 1\npolicies:\n  \u202eevil\u202c: {rules: []}\n", "bad-id"),
+    ],
+    ids=["brackets", "condition", "large", "control", "surrogate", "circle", "chain", "bidi"],
+)
+def test_hostile_documents_are_refused_in_bounded_memory(text: str, code: str) -> None:
+    tracemalloc.start()
+    result = read_rulebook(Source("r.yaml", text))
+    peak = tracemalloc.get_traced_memory()[1]
+    tracemalloc.stop()
+    assert result.rulebook is None
+    assert code in {d.code for d in result.diagnostics}
+    assert all(d.message.isprintable() for d in result.diagnostics)
+    assert peak < 200_000_000
+
+
+def test_the_files_of_a_folder_are_merged_and_an_id_given_twice_is_an_error() -> None:
+    one = Source("a.yaml", "caddrel: 1\nplaces:\n  here: {countries: [IS]}\n")
+    two = Source("b.yaml", "caddrel: 1\npolicies:\n  p: {rules: [{when: from here, then: block}]}\n")
+    rulebook = read_rulebook([one, two]).or_raise()
+    assert list(rulebook.policies) == ["p"]
+    again = read_rulebook([one, two, Source("c.yaml", "caddrel: 1\nplaces:\n  here: {countries: [NO]}\n")])
+    assert [(d.code, d.span and d.span.file) for d in again.diagnostics] == [("duplicate-id", "c.yaml")]
+
+
+def test_json_is_read_as_the_same_rulebook() -> None:
+    text = '{"caddrel": 1, "policies": {"p": {"rules": [{"then": "require mfa", "keep": {"end_with_browser": true}}]}}}'
+    rule = read_rulebook(Source("r.json", text)).or_raise().policies["p"].rules[0]
+    assert rule.keep is not None
+    assert rule.keep.end_with_browser is True
+
+
+def test_sections_without_effect_are_said_to_have_none() -> None:
+    text = "caddrel: 1\nsignals: {new: {kind: first-seen, of: device.id}}\n"
+    assert [(d.code, d.severity) for d in read_rulebook(Source("r", text)).diagnostics] == [("no-effect-yet", "note")]
+
+
+def test_comments_survive_formatting() -> None:
+    text = """# the top
+caddrel: 1
+policies: # all of them
+  # before
+  p: # beside
+    rules: # ruled
+      # first
+      - then: require   mfa # item
+        id: one
+        # within
+        when: (device.managed) # why
+      # last
+    mode: enforced
+# the end
+"""
+    once = format_rulebook(Source("r", text))
+    for comment in (
+        "the top",
+        "all of them",
+        "before",
+        "beside",
+        "ruled",
+        "first",
+        "item",
+        "within",
+        "why",
+        "last",
+        "the end",
+    ):
+        assert once.count(f"# {comment}") == 1, comment
+    assert "then: require mfa # item" in once
+    assert "when: device.managed # why" in once
+    assert once.index("mode: enforced") < once.index("rules:")
+    assert format_rulebook(Source("r", once)) == once
+
+
+def test_the_demo_rulebook_is_canonical_and_its_parts_know_where_they_are_used() -> None:
+    text = KELPLINE.read_text(encoding="utf-8")
+    assert format_rulebook(Source("k", text)) == text
+    rulebook = read_rulebook(Source("k", text)).or_raise()
+    used = where_used(rulebook)
+    assert Ref("policy", "manifest-on-company-devices") in used[Ref("standard", "crew-tablet")]
+    assert used[Ref("place", "terminal-sundby")] == [Ref("place", "terminals")]
