@@ -15,6 +15,7 @@ from typing import Any
 
 import structlog
 import waitress.server
+from waitress import wasyncore
 
 from caddrel.service import access
 from caddrel.service.app import create_app
@@ -109,8 +110,10 @@ class Server:
 
     def stop(self) -> None:
         """Finish what is under way and close."""
+        self._server.task_dispatcher.shutdown(cancel_pending=False, timeout=10)
         self._server.close()
-        self._server.task_dispatcher.shutdown(timeout=10)
+        # Connections that clients keep open for later would keep the loop running.
+        wasyncore.close_all(self._server._map, ignore_all=True)  # noqa: SLF001 - waitress has no other way
         if self._thread is not None:
             self._thread.join(timeout=10)
         self.opened.close()

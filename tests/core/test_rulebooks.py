@@ -85,6 +85,26 @@ def test_hostile_documents_are_refused_in_bounded_memory(text: str, code: str) -
     assert peak < 200_000_000
 
 
+RULE = "caddrel: 1\npolicies:\n  p: {{rules: [{}]}}\n"
+
+
+@pytest.mark.parametrize(
+    ("rules", "code"),
+    [
+        ("{then: require " + " and ".join(["mfa"] * 61) + "}", "formula-too-long"),
+        ("{when: person.id is one of [" + "a, " * 5000 + "a], then: block}", "list-too-long"),
+        ("{then: block, tell: " + "x" * 501 + "}", "text-too-long"),
+        (", ".join(["{then: block}"] * 201), "too-many-rules"),
+    ],
+    ids=["formula", "list", "text", "rules"],
+)
+def test_what_nobody_can_read_is_refused(rules: str, code: str) -> None:
+    if code == "list-too-long":
+        rules = rules.replace("when: ", 'when: "').replace("], then", ']", then')
+    found = read_rulebook(Source("r", RULE.format(rules))).diagnostics
+    assert [d.code for d in found] == [code]
+
+
 def test_the_files_of_a_folder_are_merged_and_an_id_given_twice_is_an_error() -> None:
     one = Source("a.yaml", "caddrel: 1\nplaces:\n  here: {countries: [IS]}\n")
     two = Source("b.yaml", "caddrel: 1\npolicies:\n  p: {rules: [{when: from here, then: block}]}\n")

@@ -12,7 +12,7 @@ from datetime import datetime, timedelta
 from typing import Any
 
 from caddrel.demo.situations import situations
-from caddrel.demo.world import TERMINALS, Person, World
+from caddrel.demo.world import SILENT, TERMINALS, Person, World
 
 DAYS = 30
 _SHARE = {
@@ -99,6 +99,10 @@ def _attempt(
     }
     if person.device is not None:
         facts["device.id"] = person.device
+        # What the door was told when the device last reported; one terminal's desktops stopped long ago.
+        silent = person.terminal == SILENT
+        age = (at - world.silent_since) if silent else timedelta(seconds=rng.randrange(600, 200_000))
+        facts["device.state_age"] = int(age.total_seconds())
     facts["auth.credentials"] = "right"
     facts["auth.methods"] = _methods(person, at, rng, signed_in, app)
     facts["auth.notices"] = ["guest-terms"] if person.kin == "agent" and person.id != "nadia.aalto" else []

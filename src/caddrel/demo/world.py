@@ -22,6 +22,9 @@ Krog Rask Torp Bakke Lien Hov Viken Solheim Myhre Rud Aas
 HEAD_OFFICE, SATELLITE, SHIPYARD = "192.0.2.", "198.51.100.", "198.51.100."
 TERMINALS = {"havnarvik": ("192.0.2.", 65, "IS"), "nordkai": ("192.0.2.", 81, "NO"), "sundby": ("192.0.2.", 97, "FO")}
 
+# The terminal whose desktops stopped reporting.
+SILENT = "sundby"
+
 APPS: list[dict[str, Any]] = [
     {"id": "manifest", "title": "Manifest", "labels": ["passenger-data"]},
     {"id": "berthplan", "title": "Berthplan", "labels": ["operations"]},
@@ -67,6 +70,7 @@ class Person:
 class World:
     """Everything in the inventory."""
 
+    silent_since: datetime
     people: list[Person] = field(default_factory=list)
     devices: list[dict[str, Any]] = field(default_factory=list)
 
@@ -93,7 +97,7 @@ class _Builder:
     def __init__(self, seed: int, now: datetime) -> None:
         self.random = random.Random(seed)
         self.now = now
-        self.world = World()
+        self.world = World(now - timedelta(days=45))
         self.used: set[str] = set(_NAMED)
 
     def name(self) -> tuple[str, str]:
@@ -244,8 +248,7 @@ def _ashore(make: _Builder) -> None:
         for desk in range(1, 9):
             id = f"desk-{terminal}-{desk}"
             desks.append(id)
-            silent = terminal == "sundby"
-            state = make.now - timedelta(days=44 if silent else 1, hours=desk)
+            state = make.world.silent_since if terminal == SILENT else make.now - timedelta(hours=desk)
             make.device(
                 id,
                 None,

@@ -81,7 +81,8 @@ def _reported(request: wire.RehearseRequest, rulebook: Rulebook) -> tuple[dict[s
     """Return the facts that can be read, and what is wrong with the others."""
     problems: list[Diagnostic] = []
     reported: dict[str, Value] = {}
-    typed = {SHORT.get(name, name): value for name, value in request.facts.items()}
+    # `app` alone stands for its id; with fields of its own it is a nested fact.
+    typed = {SHORT.get(k, k) if isinstance(v, str) else k: v for k, v in request.facts.items()}
     given = {name: text for name, text in request.given.items() if text.strip()}
     for name, text in given.items():
         try:

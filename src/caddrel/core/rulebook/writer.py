@@ -96,8 +96,8 @@ class _Writer:
                 same = [a for a in anchors[:at] if a[1] == line] or anchors[max(at - 1, 0) : at]
                 if same:
                     # A list item and its first key start together; the comment belongs to the key.
-                    owner = next((a for a in same if isinstance(a[3], Entry)), same[0])
-                    target = self._of(owner[3], owner[4])
+                    beside = next((a for a in same if isinstance(a[3], Entry)), same[0])
+                    target = self._of(beside[3], beside[4])
                     target.side = f"{target.side} {text}".strip()
                 continue
             following = anchors[at] if at < len(anchors) else None

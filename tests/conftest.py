@@ -1,0 +1,99 @@
+"""The real service on loopback: empty, or with the Kelpline data."""
+
+from __future__ import annotations
+
+import fcntl
+import shutil
+from collections.abc import Iterator
+from dataclasses import dataclass
+from datetime import UTC, datetime, timedelta
+from pathlib import Path
+
+import httpx
+import pytest
+from hypothesis import settings
+
+from caddrel import wiring
+from caddrel.client import Caddrel
+from caddrel.demo.fill import fill
+from caddrel.service import access
+from caddrel.service.deps import Deps, Limits
+
+settings.register_profile("steady", derandomize=True, deadline=None, print_blob=True)
+settings.load_profile("steady")
+
+NOW = datetime(2026, 11, 23, 9, 0, tzinfo=UTC)
+
+
+class Clock:
+    """A clock that tests move by hand."""
+
+    def __init__(self, now: datetime = NOW) -> None:
+        self.now = now
+
+    def __call__(self) -> datetime:
+        return self.now
+
+    def forward(self, **by: float) -> None:
+        self.now += timedelta(**by)
+
+
+@dataclass
+class Live:
+    """A running service with an operator's client."""
+
+    url: str
+    token: str
+    deps: Deps
+    clock: Clock
+    folder: Path
+
+    def client(self, role: str = "operator") -> Caddrel:
+        return Caddrel(self.url, access.make_token(self.deps, f"test {role}", role, 30, "tests")[1])
+
+    def http(self, token: str | None = None) -> httpx.Client:
+        chosen = self.token if token is None else token
+        headers = {"Authorization": f"Bearer {chosen}"} if chosen else {}
+        return httpx.Client(base_url=self.url, headers=headers, timeout=30)
+
+    def environment(self) -> dict[str, str]:
+        return {"CADDREL_URL": self.url, "CADDREL_TOKEN": self.token}
+
+
+def _serve(folder: Path, limits: Limits | None = None) -> Iterator[Live]:
+    wiring.log_nothing()
+    clock = Clock()
+    opened = wiring.open_data(folder, clock, limits)
+    server = wiring.build_server(opened, "127.0.0.1", 0)
+    server.start()
+    token = access.make_token(opened.deps, "tests", "operator", 30, "tests")[1]
+    yield Live(server.url, token, opened.deps, clock, folder)
+    server.stop()
+
+
+@pytest.fixture
+def empty(tmp_path: Path) -> Iterator[Live]:
+    """A service without any data; bodies are limited more tightly than usual."""
+    yield from _serve(tmp_path / "data", Limits(body=20_000, rulebook=60_000, line=5_000))
+
+
+@pytest.fixture(scope="session")
+def kelpline_folder(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """The Kelpline data, made once for all test processes."""
+    shared = tmp_path_factory.getbasetemp().parent / "kelpline"
+    with (tmp_path_factory.getbasetemp().parent / "kelpline.lock").open("w") as lock:
+        fcntl.flock(lock, fcntl.LOCK_EX)
+        if not (shared / "done").is_file():
+            opened = wiring.open_data(shared, Clock())
+            fill(opened.deps, NOW)
+            opened.close()
+            (shared / "done").touch()
+    return shared
+
+
+@pytest.fixture(scope="session")
+def kelpline(kelpline_folder: Path, tmp_path_factory: pytest.TempPathFactory) -> Iterator[Live]:
+    """A service with the Kelpline data; tests read it and change nothing."""
+    folder = tmp_path_factory.mktemp("service") / "data"
+    shutil.copytree(kelpline_folder, folder)
+    yield from _serve(folder)

@@ -1,0 +1,99 @@
+"""The house itself: sizes, sentences, codes, words, and what the core may load."""
+
+from __future__ import annotations
+
+import ast
+import re
+import subprocess
+import sys
+from pathlib import Path
+
+import pytest
+from tests.house.codes import codes
+
+import caddrel
+from caddrel.demo.situations import SITUATIONS
+
+SOURCE = Path(caddrel.__file__).parent
+ROOT = SOURCE.parents[1]
+MODULES = sorted(p for p in SOURCE.rglob("*.py") if "migrations" not in p.parts)
+CONSOLE = sorted(p for p in (ROOT / "console" / "src").rglob("*") if p.suffix in {".svelte", ".ts", ".css"})
+NO_NAMES = {"utils", "util", "helpers", "common", "manager", "misc"}
+
+
+@pytest.mark.parametrize("path", MODULES, ids=lambda p: str(p.relative_to(SOURCE)))
+def test_a_module_is_one_concept_that_says_what_it_is(path: Path) -> None:
+    text = path.read_text(encoding="utf-8")
+    assert ast.get_docstring(ast.parse(text)), "start the module with a sentence of what lives here"
+    assert text.count("\n") <= 600, "split it: one concept a file"
+    assert path.stem not in NO_NAMES, "name it for what it holds"
+
+
+def test_components_are_small() -> None:
+    large = {
+        p.name: n for p in CONSOLE if (n := p.read_text(encoding="utf-8").count("\n")) > 200 and p.name != "types.ts"
+    }
+    assert set(large) <= {"app.css"}, f"split them: {large}"
+
+
+def test_only_the_api_module_of_the_console_fetches_and_nothing_renders_markup() -> None:
+    for path in CONSOLE:
+        text = path.read_text(encoding="utf-8")
+        assert "{@html" not in text, path
+        assert not re.search(r"\bfetch\(", text) or path.name == "client.ts", path
+
+
+def test_every_code_has_a_case_and_is_explained() -> None:
+    explained = (ROOT / "docs" / "diagnostics.md").read_text(encoding="utf-8")
+    tests = [p for p in (ROOT / "tests").rglob("*") if p.suffix in {".py", ".txt"} and "house" not in p.parts]
+    cases = "\n".join(p.read_text(encoding="utf-8") for p in tests)
+    found = codes()
+    assert len(found) > 60
+    assert [c for c in sorted(found) if f"`{c}`" not in explained] == []
+    assert [c for c in sorted(found) if not re.search(rf"(?<![\w-]){re.escape(c)}(?![\w-])", cases)] == []
+    named = set(re.findall(r"^\| ((?:`[a-z-]+`(?:, )?)+)", explained, re.MULTILINE))
+    assert {c for group in named for c in re.findall(r"`([a-z-]+)`", group)} <= found
+
+
+def test_the_console_types_are_those_of_the_service() -> None:
+    done = subprocess.run(
+        [sys.executable, str(ROOT / "tools" / "console_types.py"), "--check"],
+        check=False,
+        capture_output=True,
+        text=True,
+    )
+    assert done.returncode == 0, done.stderr
+
+
+def test_the_core_loads_nothing_but_computation() -> None:
+    script = (
+        "import sys, pkgutil, importlib, caddrel.core as core\n"
+        "for m in pkgutil.walk_packages(core.__path__, 'caddrel.core.'): importlib.import_module(m.name)\n"
+        "print(' '.join(sorted({n.partition('.')[0] for n in sys.modules})))"
+    )
+    done = subprocess.run([sys.executable, "-c", script], check=True, capture_output=True, text=True)
+    loaded = set(done.stdout.split())
+    assert not loaded & {
+        "flask",
+        "sqlalchemy",
+        "httpx",
+        "click",
+        "msgspec",
+        "structlog",
+        "sqlite3",
+        "logging",
+        "socket",
+    }
+
+
+def test_every_situation_is_documented_with_its_command() -> None:
+    text = (ROOT / "docs" / "demo.md").read_text(encoding="utf-8")
+    for situation in SITUATIONS:
+        assert f"| {situation.story} | `{situation.find}` |" in text
+
+
+def test_documents_link_only_to_what_is_there() -> None:
+    for path in (ROOT / "README.md", ROOT / "CONTRIBUTING.md", *(ROOT / "docs").glob("*.md")):
+        for target in re.findall(r"\]\(([^)#:]+)\)", path.read_text(encoding="utf-8")):
+            assert (path.parent / target).exists(), f"{path.name} links to {target}"
+    assert (ROOT / "README.md").read_text(encoding="utf-8").count("\n") <= 150

@@ -1,0 +1,145 @@
+"""Who may do what: tokens, sessions, roles, and what is never told."""
+
+from __future__ import annotations
+
+from concurrent.futures import ThreadPoolExecutor
+
+import httpx
+import pytest
+from tests.conftest import Live
+
+from caddrel import wiring
+from caddrel.client import Refused
+from caddrel.service import access
+from caddrel.service.app import ENDPOINTS
+from caddrel.service.endpoints import NOBODY_NEEDED
+from caddrel.store.accounts import ROLES
+
+NEEDING = [e for e in ENDPOINTS if e.role != NOBODY_NEEDED]
+
+
+def _path(route: str) -> str:
+    return route.replace("<id>", "x")
+
+
+@pytest.mark.parametrize("endpoint", NEEDING, ids=lambda e: f"{e.method} {e.route}")
+def test_every_endpoint_refuses_nobody_and_lesser_roles(empty: Live, endpoint) -> None:
+    with empty.http("") as nobody:
+        answer = nobody.request(endpoint.method, _path(endpoint.route))
+        assert answer.status_code == 401
+        assert answer.json()["code"] == "not-signed-in"
+        assert answer.headers["WWW-Authenticate"].startswith("Bearer")
+    for role in ROLES[: ROLES.index(endpoint.role)]:
+        token = access.make_token(empty.deps, role, role, 1, "tests")[1]
+        with empty.http(token) as lesser:
+            answer = lesser.request(endpoint.method, _path(endpoint.route))
+            assert (answer.status_code, answer.json()["code"]) == (403, "not-allowed")
+
+
+def test_a_token_ends_when_it_expires_or_is_revoked(empty: Live) -> None:
+    made, text = access.make_token(empty.deps, "short", "viewer", 1, "tests")
+    with empty.http(text) as http:
+        assert http.get("/api/v1/people").status_code == 200
+        empty.clock.forward(days=2)
+        assert http.get("/api/v1/people").json()["code"] == "token-expired"
+    with empty.client() as operator:
+        made_now = operator.tokens.create("later", "viewer", 3)
+        with empty.http(made_now.token) as http:
+            assert http.get("/api/v1/people").status_code == 200
+            operator.tokens.revoke(made_now.info.id)
+            assert http.get("/api/v1/people").status_code == 401
+        with pytest.raises(Refused, match="no token"):
+            operator.tokens.revoke(made_now.info.id)
+        assert {t.name for t in operator.tokens.all()} >= {"short", "later"}
+    assert made.secret_hash.startswith("$argon2")
+
+
+@pytest.mark.parametrize("token", ["nonsense", "cad_x_y", "cad__", "cad_0123_" + "x" * 5000])
+def test_a_token_that_is_none_is_refused(empty: Live, token: str) -> None:
+    with empty.http(token) as http:
+        assert http.get("/api/v1/people").status_code == 401
+
+
+def test_a_one_time_way_in_lets_in_once(empty: Live) -> None:
+    code = wiring.way_in(empty.deps)
+
+    def enter(_: int) -> int:
+        return httpx.post(f"{empty.url}/api/v1/session", json={"code": code}).status_code
+
+    with ThreadPoolExecutor(8) as pool:
+        assert sorted(pool.map(enter, range(8))) == [200] + [401] * 7
+    late = wiring.way_in(empty.deps)
+    empty.clock.forward(hours=1)
+    assert httpx.post(f"{empty.url}/api/v1/session", json={"code": late}).json()["code"] == "code-used"
+
+
+def test_a_console_session_needs_its_csrf_value_and_ends(empty: Live) -> None:
+    with empty.client() as operator:
+        operator.accounts.put("maren", "operator", "a long enough password")
+    with empty.http("") as http:
+        wrong = http.post("/api/v1/session", json={"name": "maren", "password": "not this one"})
+        assert wrong.json()["code"] == "wrong-credentials"
+        session = http.post("/api/v1/session", json={"name": "maren", "password": "a long enough password"})
+        assert session.json()["role"] == "operator"
+        cookie = session.headers["set-cookie"]
+        assert "HttpOnly" in cookie
+        assert "SameSite=Strict" in cookie
+        body = {"name": "x", "role": "viewer", "days": 1}
+        assert http.post("/api/v1/tokens", json=body).json()["code"] == "csrf"
+        headers = {"X-Caddrel-CSRF": session.json()["csrf"]}
+        assert http.post("/api/v1/tokens", json=body, headers=headers).status_code == 201
+        assert http.get("/api/v1/session").json()["account"] == "maren"
+        empty.clock.forward(hours=13)
+        assert http.get("/api/v1/session").json()["account"] == ""
+        assert http.get("/api/v1/people").status_code == 401
+
+
+def test_signing_out_ends_the_session_everywhere(empty: Live) -> None:
+    code = wiring.way_in(empty.deps)
+    with empty.http("") as http:
+        session = http.post("/api/v1/session", json={"code": code}).json()
+        cookies = dict(http.cookies)
+        assert http.delete("/api/v1/session", headers={"X-Caddrel-CSRF": session["csrf"]}).status_code == 200
+    answer = httpx.get(f"{empty.url}/api/v1/people", cookies=cookies)
+    assert answer.status_code == 401
+
+
+def test_guessing_is_slowed_down(empty: Live) -> None:
+    with empty.client() as operator:
+        operator.accounts.put("odd", "viewer", "a long enough password")
+    with empty.http("") as http:
+        for _ in range(5):
+            assert http.post("/api/v1/session", json={"name": "odd", "password": "guess"}).status_code == 401
+        right = {"name": "odd", "password": "a long enough password"}
+        assert http.post("/api/v1/session", json=right).json()["code"] == "too-many-tries"
+        empty.clock.forward(minutes=6)
+        assert http.post("/api/v1/session", json=right).status_code == 200
+
+
+def test_no_secret_is_stored_in_clear(empty: Live) -> None:
+    with empty.client() as operator:
+        operator.accounts.put("maren", "viewer", "a very secret password")
+        token = operator.tokens.create("secret", "viewer").token
+    code = wiring.way_in(empty.deps)
+    cookie = httpx.post(f"{empty.url}/api/v1/session", json={"code": code}).cookies["caddrel_session"]
+    stored = b"".join(path.read_bytes() for path in empty.folder.iterdir())
+    for secret in ("a very secret password", token.rpartition("_")[2], code, cookie):
+        assert secret.encode() not in stored
+
+
+@pytest.mark.parametrize(
+    ("body", "code"),
+    [
+        ({"name": "", "role": "viewer"}, "bad-account"),
+        ({"name": "x", "role": "king"}, "bad-account"),
+        ({"name": "x", "role": "viewer", "password": "short"}, "bad-password"),
+        ({"name": "x", "role": "viewer", "pasword": "a long enough one"}, "bad-request"),
+    ],
+    ids=["name", "role", "password", "field"],
+)
+def test_accounts_that_make_no_sense(empty: Live, body: dict[str, str], code: str) -> None:
+    with empty.http() as http:
+        assert http.post("/api/v1/accounts", json=body).json()["code"] == code
+        token = {"name": "x", "role": "viewer", "days": 0}
+        assert http.post("/api/v1/tokens", json=token).json()["code"] == "bad-token"
+        assert http.delete("/api/v1/session").json()["code"] == "no-session"

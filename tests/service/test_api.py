@@ -1,0 +1,186 @@
+"""The API: its document, its problems, its rulebooks and rehearsals."""
+
+from __future__ import annotations
+
+import httpx
+import msgspec
+import pytest
+from openapi_spec_validator import validate
+from tests.conftest import Live
+
+from caddrel import wiring
+from caddrel.client import Refused, Unreachable
+from caddrel.client.caddrel import Caddrel
+from caddrel.service.app import ENDPOINTS
+from caddrel.wire.decisions import File
+from caddrel.wire.problems import Problem
+
+RULEBOOK = """caddrel: 1
+policies:
+  post-needs-mfa:
+    title: Mail asks for a second factor
+    mode: enforced
+    apps: [post]
+    rules: [{then: require mfa}]
+"""
+
+
+def test_the_openapi_document_is_valid_and_complete(empty: Live) -> None:
+    with empty.http("") as http:
+        document = http.get("/api/openapi.json").json()
+    validate(document)
+    assert document["openapi"].startswith("3.1")
+    described = {(method.upper(), path) for path, item in document["paths"].items() for method in item}
+    assert described == {(e.method, e.route.replace("<id>", "{id}")) for e in ENDPOINTS}
+
+
+def test_every_reading_endpoint_answers_as_it_says(kelpline: Live) -> None:
+    examples = {
+        "/api/v1/rulebook/policies/<id>": "abroad",
+        "/api/v1/signins/<id>": "s-000001",
+        "/api/v1/signins/<id>/trace": "s-000001",
+        "/api/v1/people/<id>": "ines.faro",
+        "/api/v1/groups/<id>": "bridge",
+        "/api/v1/devices/<id>": "tab-0117",
+        "/api/v1/apps/<id>": "manifest",
+        "/api/v1/lists/<id>": "bad-addresses",
+    }
+    with kelpline.http() as http:
+        for endpoint in ENDPOINTS:
+            if endpoint.method != "GET":
+                continue
+            answer = http.get(endpoint.route.replace("<id>", examples.get(endpoint.route, "")))
+            assert answer.status_code == 200, endpoint.route
+            msgspec.json.decode(answer.content, type=endpoint.returns, strict=True)
+            assert "default-src 'none'" in answer.headers["Content-Security-Policy"]
+            assert answer.headers["X-Request-ID"]
+
+
+@pytest.mark.parametrize(
+    ("method", "path", "body", "status", "code"),
+    [
+        ("GET", "/api/v1/nothing", None, 404, "not-found"),
+        ("PUT", "/api/v1/people", None, 405, "method-not-allowed"),
+        ("GET", "/api/v1/people/nobody", None, 404, "not-found"),
+        ("GET", "/api/v1/people?serch=x", None, 400, "unknown-parameter"),
+        ("GET", "/api/v1/people?limit=0", None, 400, "bad-parameter"),
+        ("GET", "/api/v1/signins?since=yesterday", None, 400, "bad-parameter"),
+        ("GET", "/api/v1/signins?certain=maybe", None, 400, "bad-parameter"),
+        ("GET", "/api/v1/signins?after=x", None, 400, "bad-cursor"),
+        ("GET", "/api/v1/signins/s-0", None, 404, "not-found"),
+        ("GET", "/api/v1/rulebook", None, 409, "no-rulebook"),
+        ("GET", "/api/v1/rulebook?revision=7", None, 409, "no-rulebook"),
+        ("POST", "/api/v1/rehearse", b"{}", 409, "no-rulebook"),
+        ("POST", "/api/v1/signins", b"{}", 409, "no-rulebook"),
+        ("POST", "/api/v1/rehearse", b"{", 400, "bad-request"),
+        ("POST", "/api/v1/rehearse", b'{"fcts": {}}', 400, "bad-request"),
+        ("POST", "/api/v1/rehearse", b"\xff\xfe", 400, "bad-request"),
+        ("POST", "/api/v1/rehearse", b"[" * 15_000, 400, "bad-request"),
+        ("POST", "/api/v1/rulebook/check", b'{"files": []}', 422, "no-files"),
+        ("POST", "/api/v1/rulebook/check", b" " * 70_000, 413, "too-large"),
+        ("POST", "/api/v1/tokens", b" " * 30_000, 413, "too-large"),
+        ("POST", "/api/v1/people", b'{"id": "' + b"x" * 6_000 + b'"}', 413, "too-large"),
+    ],
+)  # fmt: skip
+def test_refusals_are_problem_documents(
+    empty: Live, method: str, path: str, body: bytes | None, status: int, code: str
+) -> None:
+    with empty.http() as http:
+        answer = http.request(method, path, content=body)
+    problem = msgspec.json.decode(answer.content, type=Problem)
+    assert (answer.status_code, problem.status, problem.code) == (status, status, code)
+    assert answer.headers["Content-Type"] == "application/problem+json"
+    assert problem.request_id == answer.headers["X-Request-ID"]
+
+
+def test_an_unexpected_error_tells_nothing_but_its_request(tmp_path) -> None:
+    wiring.log_nothing()
+    opened = wiring.open_data(tmp_path)
+
+    def broken() -> None:
+        raise RuntimeError("the secret of the house")
+
+    token = wiring.kept_token(opened.deps, "", "tests")
+    opened.deps.clock = broken
+    server = wiring.build_server(opened, "127.0.0.1", 0)
+    server.start()
+    try:
+        with pytest.raises(Refused) as refused, Caddrel(server.url, token) as client:
+            client.people.list()
+    finally:
+        server.stop()
+    assert refused.value.problem.code == "internal-error"
+    assert "secret" not in str(msgspec.to_builtins(refused.value.problem))
+
+
+def test_publishing_a_wrong_rulebook_publishes_nothing_and_tells_all(empty: Live) -> None:
+    wrong = RULEBOOK.replace("enforced", "on").replace("mfa}", "mfaa}")
+    with empty.client() as client:
+        checked = client.rulebook.check([File("r.yaml", wrong)])
+        assert not checked.ok
+        with pytest.raises(Refused) as refused:
+            client.rulebook.publish([File("r.yaml", wrong)], "a try")
+        problem = refused.value.problem
+        assert problem.code == "bad-rulebook"
+        said = [(e.code, e.span and (e.span.file, e.span.line, e.span.column)) for e in problem.errors]
+        assert said == [("wrong-value", ("r.yaml", 5, 11)), ("expected-requirement", ("r.yaml", 7, 28))]
+        assert client.rulebook.history() == []
+
+
+def test_publishing_numbers_revisions_and_refuses_a_lost_update(empty: Live) -> None:
+    files = [File("r.yaml", RULEBOOK)]
+    with empty.client("publisher") as client:
+        first = client.rulebook.publish(files, "the first", base=0)
+        empty.clock.forward(hours=1)
+        second = client.rulebook.publish(files, "again", base=1)
+        assert (first.revision.number, second.revision.number) == (1, 2)
+        with pytest.raises(Refused) as refused:
+            client.rulebook.publish(files, "too late", base=1)
+        assert refused.value.problem.code == "published-in-between"
+        with pytest.raises(Refused, match="say why") as unsaid:
+            client.rulebook.publish(files, "  ")
+        assert unsaid.value.problem.code == "no-why"
+        history = client.rulebook.history()
+        assert [(r.number, r.why, r.published_by, r.current) for r in history] == [
+            (2, "again", "token test publisher", True),
+            (1, "the first", "token test publisher", False),
+        ]
+        assert client.rulebook.get(1).files[0].text == RULEBOOK
+        with pytest.raises(Refused, match="no revision 9"):
+            client.rulebook.get(9)
+
+
+def test_a_rehearsal_says_everything_that_is_wrong_with_it(kelpline: Live) -> None:
+    with kelpline.client("viewer") as client, pytest.raises(Refused) as refused:
+        client.rehearse({"person": "ines.farro", "app": "manifst", "devic.owner": "x", "device.managed": "perhaps"})
+    assert refused.value.problem.code == "bad-attempt"
+    said = {(e.code, e.path): e.hint for e in refused.value.problem.errors}
+    assert said[("unknown-person", "person.id")] == "did you mean `ines.faro`?"
+    assert said[("unknown-app", "app.id")] == "did you mean `manifest`?"
+    assert said[("unknown-fact", "devic.owner")] == "did you mean `device.owner`?"
+    assert ("wrong-value", "device.managed") in said
+
+
+def test_rehearsing_against_another_rulebook_and_with_json_facts(kelpline: Live) -> None:
+    given = {"person": "ines.faro", "app": "post", "auth.methods": "pwd,otp:5m"}
+    with kelpline.client("viewer") as client:
+        answer = client.rehearse(given, files=[File("r.yaml", RULEBOOK)])
+        assert (answer.decision.outcome, answer.decision.revision) == ("allowed", None)
+        facts = {"person.id": "ines.faro", "app": {"id": "post"}, "device.id": "nowhere-1"}
+        answer = client.rehearse(facts=facts, files=[File("r.yaml", RULEBOOK)])
+        assert answer.decision.outstanding == ["mfa"]
+        assert answer.trace.facts["device.owner"].value == "unlisted"
+        assert "not in the inventory" in answer.remarks[0]
+        old = client.rehearse({"person": "ines.faro", "app": "manifest", "device": "tab-0117"}, revision=1)
+        assert old.decision.revision == 1
+
+
+def test_nobody_there_and_somebody_else_there(empty: Live) -> None:
+    with pytest.raises(Unreachable, match="no answer"), Caddrel("http://127.0.0.1:9") as client:
+        client.health()
+    gateway = httpx.MockTransport(lambda _: httpx.Response(502, text="<h1>Bad gateway</h1>"))
+    with Caddrel("http://gateway.example", transport=gateway) as client, pytest.raises(Refused) as refused:
+        client.health()
+    assert refused.value.problem.code == "http-error"
+    with Caddrel(empty.url) as client, pytest.raises(Unreachable, match="not as Caddrel does"):
+        client._caller.get("/healthz", Problem)
