@@ -61,7 +61,8 @@ def test_offline_decisions_have_the_documented_shape_and_order(tmp_path: Path) -
     lines = [
         {"id": "a1", "facts": {"person.id": "ines.faro", "person.groups": [], "app.id": "manifest",
                                "device.owner": "personal", "time.at": "2026-11-02T07:10:00Z"}},
-        {"facts": {"person": {"id": "x", "groups": [], "roles": ["administrator"]}, "app.id": "gangway",
+        {"facts": {"person": {"id": "x", "groups": [], "roles": ["administrator"]},
+                   "app.id": "gangway", "app.labels": [],
                    "person.factors": ["security-key"], "auth.methods": {"hwk": "30m"}}},
         {"id": "a3", "facts": {"persn.id": "x"}},
         {"id": "a4", "facts": {"device.managed": True, "device": {"managed": False}}},

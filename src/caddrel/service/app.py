@@ -21,8 +21,11 @@ ENDPOINTS = [
     *signins.endpoints.all,
     *inventory.endpoints.all,
 ]
+# The one inline style that a component library's template holds: "display: contents;".
+_STYLE = "'unsafe-hashes' 'sha256-iaOezIDcQIoxCULa6FBKKuLUu09R7kG+Mlu+JVfU3Rw='"
 _CSP = (
-    "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self' data:; font-src 'self'; "
+    f"default-src 'none'; script-src 'self'; style-src 'self'; style-src-attr {_STYLE}; "
+    "img-src 'self' data:; font-src 'self'; "
     "connect-src 'self'; base-uri 'none'; form-action 'self'; frame-ancestors 'none'"
 )
 _HEADERS = {

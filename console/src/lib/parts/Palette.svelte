@@ -42,6 +42,7 @@
   <Dialog.Portal>
     <Dialog.Overlay class="fixed inset-0 z-30 bg-black/40" />
     <Dialog.Content
+      preventScroll={false}
       class="fixed top-[12vh] left-1/2 z-40 w-[min(38rem,calc(100vw-2rem))] -translate-x-1/2 border border-rule-strong bg-raised shadow-xl"
     >
       <Dialog.Title class="sr-only">Go to</Dialog.Title>
@@ -52,7 +53,7 @@
           placeholder="A page, policy, part, or a sign-in's reference"
           class="w-full border-b border-rule bg-transparent px-4 py-3 text-lead outline-none placeholder:text-muted"
         />
-        <Command.List class="max-h-[50vh] overflow-y-auto p-2">
+        <Command.List tabindex={0} class="max-h-[50vh] overflow-y-auto p-2">
           <Command.Viewport>
             <Command.Empty class="px-2 py-3 text-muted">Nothing is called that.</Command.Empty>
             {#if reference}{@render entry(`/signins/${encodeURIComponent(reference)}`, `Trace ${reference}`, 'sign-in')}{/if}

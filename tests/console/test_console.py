@@ -1,0 +1,143 @@
+"""The console in a real browser: the walk from a block to its mending, keyboard, and accessibility."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import pytest
+from playwright.sync_api import Page, expect
+from tests.conftest import Live
+from tests.console.conftest import Open
+
+AXE = Path(__file__).parents[2] / "console" / "node_modules" / "axe-core" / "axe.min.js"
+
+
+def test_from_the_mates_call_to_the_mended_tablet(open_console: Open) -> None:
+    page = open_console()
+    page.get_by_role("link", name="Sign-ins").first.click()
+    search = page.get_by_role("searchbox", name="A person's id, or a reference")
+    search.fill("ines.faro")
+    search.press("Enter")
+    page.get_by_role("button", name="blocked", exact=True).click()
+    expect(page.get_by_role("heading", level=1)).to_contain_text("blocked.")
+    assert "person=ines.faro" in page.url
+    assert "outcome=blocked" in page.url
+    rows = page.get_by_role("row").filter(has_text="manifest").filter(has_text="07:10")
+    rows.first.get_by_role("link", name="Trace").click()
+    expect(page.get_by_role("heading", level=1)).to_contain_text("Ines Faro may not open Manifest")
+    expect(page.get_by_text("Install the system update to Android 15").first).to_be_visible()
+    page.get_by_role("link", name="Rehearse it with changes").click()
+    expect(page.get_by_role("heading", level=1)).to_contain_text("may not open")
+    page.get_by_label("device.os_version").fill("15")
+    expect(page.get_by_role("heading", level=1)).to_contain_text("Ines Faro may open Manifest")
+    assert "device.os_version=15" in page.url
+    page.reload()
+    expect(page.get_by_label("device.os_version")).to_have_value("15")
+
+
+def test_a_wrong_fact_is_told_at_its_field(kelpline: Live, open_console: Open) -> None:
+    page = open_console("/rehearse?person.id=ines.faro")
+    context = page.context
+    bare = context.new_page()
+    bare.goto(f"{kelpline.url}/#/rehearse?person.id=ines.farro&network.ip=nowhere")
+    expect(bare.get_by_text("did you mean `ines.faro`?").first).to_be_visible()
+    expect(bare.get_by_label("network.ip")).to_have_attribute("aria-invalid", "true")
+    bare.get_by_label("network.ip").fill("192.0.2.7")
+    expect(bare.get_by_label("network.ip")).to_have_attribute("aria-invalid", "false")
+
+
+def test_people_are_found_by_typing(open_console: Open) -> None:
+    page = open_console("/rehearse")
+    box = page.get_by_label("person.id")
+    box.click()
+    box.press_sequentially("halv", delay=30)
+    page.get_by_role("option", name="halvard.tind").click()
+    expect(page.get_by_role("heading", level=1)).to_contain_text("Halvard Tind")
+    page.get_by_role("button", name="Start over").click()
+    expect(page.get_by_role("heading", level=1)).to_contain_text("This person")
+
+
+def test_everything_by_keyboard(open_console: Open) -> None:
+    page = open_console()
+    expect(page.get_by_role("heading", level=1)).to_contain_text("17 policies")
+    page.keyboard.press("j")
+    page.keyboard.press("j")
+    page.keyboard.press("Enter")
+    expect(page.get_by_role("heading", level=1)).to_contain_text("Suspicious attempts")
+    page.keyboard.press("Control+k")
+    page.keyboard.type("crew tab")
+    page.keyboard.press("Enter")
+    expect(page.get_by_role("heading", level=1)).to_contain_text("Crew tablet")
+    page.keyboard.press("Control+k")
+    expect(page.get_by_role("dialog")).to_be_visible()
+    page.keyboard.press("Escape")
+    expect(page.get_by_role("dialog")).to_be_hidden()
+    page.goto(page.url.split("#")[0] + "#/signins")
+    expect(page.get_by_role("heading", level=1)).to_contain_text("sign-ins")
+    page.keyboard.press("/")
+    page.keyboard.type("s-000001")
+    page.keyboard.press("Enter")
+    expect(page.get_by_text("Trace · s-000001")).to_be_visible()
+
+
+def test_pages_of_nothing_say_so_and_what_to_do(open_console: Open) -> None:
+    page = open_console("/signins?person=nobody.here")
+    expect(page.get_by_role("heading", level=1)).to_contain_text("No sign-in matches")
+    page.get_by_role("button", name="Take away person nobody.here").click()
+    expect(page.get_by_role("heading", level=1)).to_contain_text("sign-ins:")
+    page.get_by_role("button", name="Show older").click()
+    expect(page.get_by_text("100 of")).to_be_visible()
+    page.goto(page.url.split("#")[0] + "#/no/such/page")
+    expect(page.get_by_role("heading", level=1)).to_contain_text("no page")
+    page.goto(page.url.split("#")[0] + "#/rulebook/place/atlantis")
+    expect(page.get_by_role("heading", level=1)).to_contain_text("atlantis")
+
+
+def test_text_of_users_is_never_markup(open_console: Open) -> None:
+    page = open_console("/signins?person=%3Cimg%20src%3Dx%20onerror%3Dalert(1)%3E")
+    expect(page.get_by_text("<img src=x onerror=alert(1)>").first).to_be_visible()
+
+
+def _findings(page: Page) -> list[str]:
+    page.evaluate(AXE.read_text(encoding="utf-8") + "; window.axeReady = true")
+    found = page.evaluate("axe.run({resultTypes: ['violations', 'incomplete']})")
+    said = [f"{f['id']}: {[n['target'] for n in f['nodes']][:3]}" for f in found["violations"]]
+    # What axe could not judge counts too, unless it is merely scrolled out of sight.
+    for finding in found["incomplete"]:
+        for node in finding["nodes"] if finding["id"] == "color-contrast" else ():
+            why = {check["data"].get("messageKey") for check in node["any"] if check["data"]}
+            if not why <= {"elmPartiallyObscured", "outsideViewport", "bgOverlap", "elmPartiallyObscuring"}:
+                said.append(f"color-contrast in doubt: {node['target']} {why}")
+    return said
+
+
+PAGES = {
+    "rulebook": "/rulebook",
+    "policy": "/rulebook/policy/farebox-at-the-counter",
+    "part": "/rulebook/place/terminals",
+    "rehearse": "/rehearse?person.id=ines.faro&app.id=manifest&device.id=tab-0117",
+    "signins": "/signins?outcome=blocked",
+    "trace": "/signins/s-000400",
+}
+
+
+@pytest.mark.parametrize("theme", ["light", "dark"])
+@pytest.mark.parametrize("name", PAGES)
+def test_axe_finds_nothing(open_console: Open, name: str, theme: str) -> None:
+    page = open_console(PAGES[name], theme)
+    page.wait_for_load_state("networkidle")
+    expect(page.locator("[aria-busy=true]")).to_have_count(0)
+    for trigger in page.get_by_role("button", name="had nothing to say").all():
+        trigger.click()
+    assert _findings(page) == []
+    page.keyboard.press("Control+k")
+    expect(page.get_by_role("dialog")).to_be_visible()
+    assert _findings(page) == []
+
+
+@pytest.mark.parametrize("name", PAGES)
+def test_narrow_pages_do_not_scroll_sideways(open_console: Open, name: str) -> None:
+    page = open_console(PAGES[name], width=600)
+    page.wait_for_load_state("networkidle")
+    expect(page.get_by_role("heading", level=1)).not_to_contain_text("…")
+    assert page.evaluate("document.documentElement.scrollWidth") <= 600

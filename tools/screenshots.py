@@ -1,0 +1,78 @@
+"""Takes the pictures of docs/screenshots from a running demo: `python tools/screenshots.py .demo/demo.json`."""
+
+from __future__ import annotations
+
+import html
+import json
+import os
+import subprocess
+import sys
+from pathlib import Path
+
+from playwright.sync_api import Page, sync_playwright
+
+ROOT = Path(__file__).parent.parent
+TARGET = ROOT / "docs" / "screenshots"
+CHROMIUM = [
+    "--no-sandbox", "--disable-gpu", "--disable-quic", "--disable-background-networking",
+    "--disable-component-update", "--disable-sync",
+]  # fmt: skip
+REHEARSAL = (
+    "/rehearse?person.id=ines.faro&app.id=manifest&device.id=tab-0117&device.os_version=15"
+    "&network.ip=198.51.100.90&network.asn=64500&network.country=IS"
+)
+
+
+def caddrel(profile: Path, *words: str) -> str:
+    """Return what a command of the demo writes."""
+    env = {**os.environ, "CADDREL_PROFILE": str(profile), "COLUMNS": "96"}
+    program = str(Path(sys.executable).parent / "caddrel")
+    done = subprocess.run([program, *words], check=True, capture_output=True, text=True, env=env)  # noqa: S603 - our own
+    return done.stdout
+
+
+def settle(page: Page) -> None:
+    """Wait until a page is as it stays."""
+    page.wait_for_load_state("networkidle")
+    page.evaluate("document.fonts.ready")
+    page.wait_for_timeout(300)
+
+
+def main(profile: Path) -> None:
+    """Take every picture."""
+    demo = json.loads(profile.read_text(encoding="utf-8"))
+    find = ["signins", "list", "--person", "ines.faro", "--app", "manifest", "--outcome", "blocked"]
+    id = json.loads(caddrel(profile, *find, "--limit", "2", "--json").splitlines()[-1])["id"]
+    pages = [
+        ("rulebook", "/rulebook", "light"),
+        ("policy", "/rulebook/policy/farebox-at-the-counter", "dark"),
+        ("part", "/rulebook/standard/crew-tablet", "light"),
+        ("rehearse", REHEARSAL, "dark"),
+        ("signins", "/signins", "light"),
+        ("trace", f"/signins/{id}", "light"),
+        ("trace", f"/signins/{id}", "dark"),
+    ]
+    TARGET.mkdir(parents=True, exist_ok=True)
+    with sync_playwright() as playwright:
+        browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=CHROMIUM)
+        code = caddrel(profile, "account", "enter", "--data", str(profile.parent), "--url", demo["url"]).strip()
+        context = browser.new_context(viewport={"width": 1280, "height": 800}, reduced_motion="reduce")
+        page = context.new_page()
+        page.goto(code)
+        page.wait_for_selector("nav")
+        for name, path, theme in pages:
+            page.emulate_media(color_scheme="dark" if theme == "dark" else "light")
+            page.goto(f"{demo['url']}/#{path}")
+            settle(page)
+            page.screenshot(path=TARGET / f"{name}-{theme}.png")
+        text = "\n".join(caddrel(profile, "trace", id).splitlines()[:38])
+        page.set_content(
+            "<style>body{margin:0;background:#161614;color:#e9e6dd;padding:20px 24px;font:13px/1.42 'DejaVu Sans Mono'}"
+            f"</style><pre>$ caddrel trace {id}\n{html.escape(text)}</pre>"
+        )
+        page.screenshot(path=TARGET / "terminal.png")
+        browser.close()
+
+
+if __name__ == "__main__":
+    main(Path(sys.argv[1]).resolve())
