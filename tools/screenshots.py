@@ -66,6 +66,7 @@ def main(profile: Path) -> None:
             settle(page)
             page.screenshot(path=TARGET / f"{name}-{theme}.png")
         text = "\n".join(caddrel(profile, "trace", id).splitlines()[:38])
+        page = browser.new_page(viewport={"width": 860, "height": 760})
         page.set_content(
             "<style>body{margin:0;background:#161614;color:#e9e6dd;padding:20px 24px;font:13px/1.42 'DejaVu Sans Mono'}"
             f"</style><pre>$ caddrel trace {id}\n{html.escape(text)}</pre>"

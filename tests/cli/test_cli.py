@@ -15,6 +15,7 @@ from tests.conftest import Live
 from tests.service.test_api import RULEBOOK
 
 from caddrel.cli import cli
+from caddrel.demo.situations import SITUATIONS
 
 ROOT = Path(__file__).parents[2]
 BIN = Path(sys.executable).parent
@@ -227,6 +228,17 @@ def test_text_for_people_keeps_to_the_width(kelpline: Live, columns: str) -> Non
     for page in pages:
         assert page.returncode == 0
         assert max(map(len, page.stdout.splitlines())) <= int(columns)
+
+
+def test_one_command_traces_the_newest_of_its_kind(kelpline: Live) -> None:
+    env = kelpline.environment()
+    for situation in SITUATIONS:
+        done = run("trace", *situation.find.split(), env=env)
+        assert done.returncode == 0, situation.name
+        assert "decided by" in done.stdout
+    assert run("trace", "--person", "nobody", env=env).returncode == 1
+    assert run("trace", env=env).returncode == 2
+    assert json.loads(run("trace", "s-000001", "--json", env=env).stdout)["same"] is True
 
 
 def test_a_rehearsal_that_cannot_be_read_names_every_fact(kelpline: Live) -> None:

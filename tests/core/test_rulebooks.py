@@ -10,6 +10,20 @@ import pytest
 from tests.loading import CASES
 
 import caddrel
+from caddrel.core.language.nodes import (
+    ITEM_KINDS,
+    And,
+    During,
+    FactTest,
+    FromPlace,
+    Not,
+    Or,
+    Passes,
+    Surely,
+    items_of,
+    tests_of,
+)
+from caddrel.core.language.operators import Op
 from caddrel.core.rulebook.reader import read_rulebook
 from caddrel.core.rulebook.references import Ref, where_used
 from caddrel.core.rulebook.source import Source
@@ -161,6 +175,23 @@ policies: # all of them
     assert "when: device.managed # why" in once
     assert once.index("mode: enforced") < once.index("rules:")
     assert format_rulebook(Source("r", once)) == once
+
+
+def test_the_demo_rulebook_uses_every_kind_of_test_and_requirement() -> None:
+    rulebook = read_rulebook(Source("k", KELPLINE.read_text(encoding="utf-8"))).or_raise()
+    rules = [rule for policy in rulebook.policies.values() for rule in policy.rules]
+    scopes = [policy.scope for policy in rulebook.policies.values()]
+    conditions = [
+        *(rule.when for rule in rules if rule.when is not None),
+        *(check.must for standard in rulebook.standards.values() for check in standard.checks),
+        *(s.condition for scope in scopes for s in (*scope.people, *scope.except_people, *scope.apps)),
+    ]
+    tests = [test for condition in conditions for test in tests_of(condition)]
+    assert {test.op for test in tests if isinstance(test, FactTest)} == set(Op)
+    assert {type(test) for test in tests} == {FactTest, FromPlace, Passes, During}
+    assert {type(condition) for condition in conditions} >= {And, Or, Not, Surely}
+    formulas = [rule.effect.formula for rule in rules if rule.effect.formula is not None]
+    assert {item.kind for formula in formulas for item in items_of(formula)} == set(ITEM_KINDS)
 
 
 def test_the_demo_rulebook_is_canonical_and_its_parts_know_where_they_are_used() -> None:

@@ -60,7 +60,8 @@ def list_tokens(as_json: bool) -> None:
 
 @token.command("revoke")
 @click.argument("id")
-def revoke(id: str) -> None:
+@json_option
+def revoke(id: str, as_json: bool) -> None:
     """Revoke a token, from the next request on.
 
     \b
@@ -68,6 +69,9 @@ def revoke(id: str) -> None:
     """
     with connect() as service:
         service.tokens.revoke(id)
+    if as_json:
+        write_json({"id": id, "revoked": True})
+        return
     remark(f"Token {id} is revoked.")
 
 
@@ -79,8 +83,9 @@ def account() -> None:
 @account.command("put")
 @click.argument("name")
 @click.option("--role", type=ROLES, required=True, help="What it may do.")
-@click.option("--password", is_flag=True, help="Ask for a password (or read it from standard input).")
-def put(name: str, role: str, password: bool) -> None:
+@click.option("--password", is_flag=True, help="Ask for a password.")
+@json_option
+def put(name: str, role: str, password: bool, as_json: bool) -> None:
     """Add an account, or change its role and password.
 
     \b
@@ -89,6 +94,9 @@ def put(name: str, role: str, password: bool) -> None:
     secret = click.prompt("Password", hide_input=True, confirmation_prompt=True) if password else ""
     with connect() as service:
         service.accounts.put(name, role, secret)
+    if as_json:
+        write_json({"name": name, "role": role})
+        return
     remark(f"Account {name} has the role {role}.")
 
 
@@ -118,7 +126,8 @@ def list_accounts(as_json: bool) -> None:
     help="The service's data folder on this machine.",
 )
 @click.option("--url", default="http://127.0.0.1:8420", show_default=True, help="Where the service listens.")
-def enter(name: str, data: Path, url: str) -> None:
+@json_option
+def enter(name: str, data: Path, url: str, as_json: bool) -> None:
     """Make a one-time way in to the console, on the host of the service.
 
     \b
@@ -131,4 +140,8 @@ def enter(name: str, data: Path, url: str) -> None:
         code = wiring.way_in(opened.deps, name)
     finally:
         opened.close()
-    say(f"{url}/#/enter?code={code}")
+    link = f"{url}/#/enter?code={code}"
+    if as_json:
+        write_json({"login_url": link})
+        return
+    say(link)

@@ -53,7 +53,7 @@ def demo(data: Path, bind: tuple[str, int]) -> None:
     say("          (good once, for half an hour; start again for another)")
     _line("Try:      export PATH=$PWD/.venv/bin:$PATH CADDREL_PROFILE=" + str(profile.resolve()))
     _line("          caddrel signins list --person ines.faro --app manifest --outcome blocked --limit 3")
-    _line("          caddrel trace $(caddrel signins list --policy hidden-origins --limit 1 --json | cut -d'\"' -f4)")
+    _line("          caddrel trace --policy hidden-origins --outcome blocked")
     _line("          caddrel rehearse person=ines.faro app=manifest device=tab-0117 device.os_version=15")
     say("Stop:     Ctrl-C")
     server.run()

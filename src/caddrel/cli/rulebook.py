@@ -73,7 +73,8 @@ def _count(number: int, word: str, many: str = "") -> str:
 @click.argument("file", type=_FILE)
 @click.option("--write", is_flag=True, help="Write the file in place.")
 @click.option("--check", "only_check", is_flag=True, help="Only tell whether it is canonical already.")
-def format_command(file: Path, write: bool, only_check: bool) -> None:
+@json_option
+def format_command(file: Path, write: bool, only_check: bool, as_json: bool) -> None:
     """Write a rulebook in its canonical form; comments and meaning stay.
 
     \b
@@ -86,21 +87,29 @@ def format_command(file: Path, write: bool, only_check: bool) -> None:
         print_diagnostics(result.diagnostics, {s.name: s.text for s in sources})
         remark("Nothing was written: mend the errors first.")
         raise AnswerIsNo
-    differing = 0
-    for source in sources:
-        text = format_rulebook(source)
-        differing += text != source.text
-        if only_check:
-            if text != source.text:
-                remark(f"{source.name}: not canonical")
-        elif write and source.name != "-":
-            if text != source.text:
-                Path(source.name).write_text(text, encoding="utf-8")
-                remark(f"{source.name}: written")
-        else:
-            sys.stdout.write(text)
+    formatted = {source.name: format_rulebook(source) for source in sources}
+    differing = [source for source in sources if formatted[source.name] != source.text]
+    if write and not only_check:
+        for source in differing:
+            if source.name != "-":
+                Path(source.name).write_text(formatted[source.name], encoding="utf-8")
+    _tell_formatted(formatted, [source.name for source in differing], write, only_check, as_json)
     if only_check and differing:
         raise AnswerIsNo
+
+
+def _tell_formatted(
+    formatted: dict[str, str], differing: list[str], write: bool, only_check: bool, as_json: bool
+) -> None:
+    if as_json:
+        files = [{"name": name, "canonical": name not in differing, "text": text} for name, text in formatted.items()]
+        write_json({"files": files})
+    elif write or only_check:
+        for name in differing:
+            remark(f"{name}: {'not canonical' if only_check else 'written'}")
+    else:
+        for text in formatted.values():
+            sys.stdout.write(text)
 
 
 @rulebook.command()
@@ -145,6 +154,9 @@ def show(policy: str | None, revision: int | None, source: bool, as_json: bool) 
     with connect() as service:
         if source:
             whole = service.rulebook.get(revision)
+            if as_json:
+                write_json(whole)
+                return
             for file in whole.files:
                 sys.stdout.write(file.text)
             return

@@ -36,6 +36,13 @@ _FILTERS = {
 }
 
 
+def filter_options(command: Callable[..., Any]) -> Callable[..., Any]:
+    """Add the filters of the log to a command."""
+    for name, doc in reversed(_FILTERS.items()):
+        command = click.option(f"--{name}", default="", help=doc)(command)
+    return command
+
+
 @click.group()
 def signins() -> None:
     """The sign-in log: take it in, list it."""
@@ -69,14 +76,8 @@ def import_(file: Path, as_json: bool) -> None:
         raise AnswerIsNo
 
 
-def _filters(command: Callable[..., Any]) -> Callable[..., Any]:
-    for name, doc in reversed(_FILTERS.items()):
-        command = click.option(f"--{name}", default="", help=doc)(command)
-    return command
-
-
 @signins.command("list")
-@_filters
+@filter_options
 @click.option("--limit", type=click.IntRange(1, 100_000), default=25, show_default=True, help="At most so many.")
 @json_option
 def list_signins(limit: int, as_json: bool, **filters: str) -> None:

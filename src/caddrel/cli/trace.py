@@ -5,23 +5,38 @@ from __future__ import annotations
 import click
 from rich.text import Text
 
-from caddrel.cli.output import heading, json_option, mark, plain, say, table, write_json
+from caddrel.cli.failures import AnswerIsNo
+from caddrel.cli.output import heading, json_option, mark, plain, say, say_error, table, write_json
 from caddrel.cli.profile import connect
+from caddrel.cli.signins import filter_options
 from caddrel.cli.tracing import print_decision, print_policies, shape
 from caddrel.wire.signins import SigninTrace
 
 
 @click.command()
-@click.argument("id")
+@click.argument("id", required=False)
+@filter_options
 @json_option
-def trace(id: str, as_json: bool) -> None:
-    """Tell why a sign-in came out as it did: by its id, or by the reference that a blocked person quotes.
+def trace(id: str | None, as_json: bool, **filters: str) -> None:
+    """Tell why a sign-in came out as it did.
+
+    By its id, by the reference that a blocked person quotes, or the newest that the filters select.
 
     \b
     Examples: caddrel trace s-004711
               caddrel trace 7K2QM-4XD9T
+              caddrel trace --person ines.faro --outcome blocked
     """
+    given = {name: value for name, value in filters.items() if value}
+    if (id is None) == (not given):
+        raise click.UsageError("give an id or reference, or filters that select one")
     with connect() as service:
+        if id is None:
+            newest = service.signins.list(limit=1, **given).items
+            if not newest:
+                say_error("no sign-in matches these filters", "see caddrel signins list")
+                raise AnswerIsNo
+            id = newest[0].id
         found = service.signins.trace(id)
     if as_json:
         write_json(found)

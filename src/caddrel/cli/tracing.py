@@ -49,7 +49,7 @@ def say_hanging(text: Text, indent: int) -> None:
     from caddrel.cli.output import console
 
     out = console()
-    lines = text.wrap(out, out.width - indent)
+    lines = text.wrap(out, out.width)
     if not lines:
         return
     first = lines[0]
@@ -112,6 +112,8 @@ def print_tree(tree: Tree, trace: Trace, indent: int) -> None:
     if tree.standard:
         for check in trace.standards[tree.standard].checks:
             say(shape(check.truth) + Text(f" {check.title or check.check}: {check.must.text}"), indent + 2)
+            if check.truth != "true":
+                print_tree(check.must, trace, indent + 4)
     for name in tree.places:
         say(Text(f"{name}: {_parts(trace, name)}", style="dim"), indent + 2)
     if tree.schedule:

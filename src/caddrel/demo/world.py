@@ -19,7 +19,6 @@ Faro Strand Holm Vik Lund Eide Berg Skov Haug Dal Nes Sund Brekke Tind Moen Fjel
 Krog Rask Torp Bakke Lien Hov Viken Solheim Myhre Rud Aas
 """.split()
 
-HEAD_OFFICE, SATELLITE, SHIPYARD = "192.0.2.", "198.51.100.", "198.51.100."
 TERMINALS = {"havnarvik": ("192.0.2.", 65, "IS"), "nordkai": ("192.0.2.", 81, "NO"), "sundby": ("192.0.2.", 97, "FO")}
 
 # The terminal whose desktops stopped reporting.

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import and_, delete, func, or_, select
+from sqlalchemy import and_, func, or_, select
 from sqlalchemy.dialects.sqlite import insert
 
 from caddrel.store.engine import Database
@@ -64,18 +64,6 @@ class InventoryStore:
                     .on_conflict_do_update(index_elements=["name"], set_={"value": counters.c.value + 1})
                 )
         return added, changed
-
-    def remove(self, noun: str, id: str) -> bool:
-        """Take an object out; tell whether it was there."""
-        with self._database.write() as connection:
-            gone = connection.execute(delete(inventory).where(inventory.c.noun == noun, inventory.c.id == id)).rowcount
-            if gone:
-                connection.execute(
-                    insert(counters)
-                    .values(name=_VERSION, value=1)
-                    .on_conflict_do_update(index_elements=["name"], set_={"value": counters.c.value + 1})
-                )
-        return bool(gone)
 
     def get(self, noun: str, id: str) -> Stored | None:
         """Return one object."""

@@ -117,12 +117,6 @@ class SigninStore:
         with self._database.read() as connection:
             return [_record(row) for row in connection.execute(wanted)]
 
-    def counts(self, query: Query) -> dict[str, int]:
-        """Return how many sign-ins match, by outcome."""
-        wanted = select(signins.c.outcome, func.count()).where(*_conditions(query)).group_by(signins.c.outcome)
-        with self._database.read() as connection:
-            return {row[0]: row[1] for row in connection.execute(wanted)}
-
     def per_day(self, query: Query) -> list[tuple[int, str, int]]:
         """Return how many sign-ins match, by day (days since 1970) and outcome."""
         day = signins.c.at // 86_400_000_000
