@@ -111,12 +111,22 @@ class Server:
     def stop(self) -> None:
         """Finish what is under way and close."""
         self._server.task_dispatcher.shutdown(cancel_pending=False, timeout=10)
-        self._server.close()
-        # Connections that clients keep open for later would keep the loop running.
-        wasyncore.close_all(self._server._map, ignore_all=True)  # noqa: SLF001 - waitress has no other way
-        if self._thread is not None:
+        if self._thread is not None and self._thread.is_alive():
+            # Sockets are closed by the thread that waits on them, or it would wait on closed ones.
+            triggers = [found for found in self._map().values() if hasattr(found, "pull_trigger")]
+            triggers[0].pull_trigger(self._close_sockets)
             self._thread.join(timeout=10)
+        else:
+            self._close_sockets()
         self.opened.close()
+
+    def _map(self) -> dict[int, Any]:
+        sockets: dict[int, Any] = self._server._map if hasattr(self._server, "_map") else self._server.map  # noqa: SLF001
+        return sockets
+
+    def _close_sockets(self) -> None:
+        # Connections that clients keep open for later would keep the loop running.
+        wasyncore.close_all(self._map(), ignore_all=True)
 
 
 def build_server(opened: Opened, host: str, port: int, threads: int = 16) -> Server:

@@ -9,6 +9,7 @@ from typing import Any
 import pytest
 from tests.loading import DecisionCase, decision_cases
 
+from caddrel.core.decide.compiled.evaluator import CompiledRulebook
 from caddrel.core.decide.decision import Decision, decision_json
 from caddrel.core.decide.interpreter import decide
 from caddrel.core.facts.attempts import read_facts
@@ -19,7 +20,12 @@ from caddrel.core.rulebook.reader import read_rulebook
 from caddrel.core.rulebook.source import Source
 
 CASES = decision_cases()
-EVALUATORS: dict[str, Callable[[Rulebook, Facts], Decision]] = {"interpreter": decide}
+
+
+EVALUATORS: dict[str, Callable[[Rulebook, Facts], Decision]] = {
+    "interpreter": decide,
+    "compiled": lambda rulebook, facts: CompiledRulebook(rulebook).decide(facts),
+}
 
 
 @cache

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import itertools
+from ipaddress import ip_network
 from typing import Any
 
 from hypothesis import HealthCheck, given, settings
@@ -10,12 +11,14 @@ from hypothesis import strategies as st
 from tests.strategies import attempts, formulas, monotone_conditions, rulebooks
 
 from caddrel.core.decide.combine import Combination
+from caddrel.core.decide.compiled.evaluator import CompiledRulebook
 from caddrel.core.decide.decision import SEVERITY
 from caddrel.core.decide.interpreter import decide, explain
 from caddrel.core.decide.requirements import covers, formula_holds, item_order, smallest
 from caddrel.core.decide.trace import trace_json
 from caddrel.core.facts.attempts import read_facts
-from caddrel.core.facts.completion import complete
+from caddrel.core.facts.completion import Setting, complete
+from caddrel.core.facts.inventory import AddressList, Inventory
 from caddrel.core.language.nodes import Formula, Item, items_of
 from caddrel.core.rulebook.reader import read_rulebook
 from caddrel.core.rulebook.source import Source
@@ -51,6 +54,30 @@ def test_a_decision_is_whole_and_its_trace_recomputes_it(text: str, attempt: dic
     assert ("block" in effects) == (decision.reason == "effect")
     assert plain(decision_words(explained))
     assert all(plain(why_not_words(steps, rulebook)) for steps in explained.policies)
+
+
+LISTED = AddressList("listed", [ip_network("198.51.100.0/24")])
+
+
+def assert_evaluators_agree(text: str, several: list[dict[str, Any]]) -> None:
+    """Assert that both evaluators give the same decision, in every field, also when asked again."""
+    rulebook = read_rulebook(Source("r", text)).or_raise()
+    compiled = CompiledRulebook(rulebook, 7)
+    for i, attempt in enumerate(several):
+        inventory = Inventory(lists=[LISTED]) if i % 2 else None
+        setting = (Setting.OFFLINE, Setting.REHEARSAL, Setting.LIVE)[i % 3]
+        facts = complete(
+            read_facts(attempt, rulebook.catalogue), rulebook.catalogue, rulebook.settings.assume, inventory, setting
+        )
+        expected = decide(rulebook, facts, 7)
+        assert compiled.decide(facts) == expected
+        assert compiled.decide(facts) == expected
+
+
+@given(rulebooks(), st.lists(attempts(), min_size=1, max_size=6))
+@slow
+def test_the_evaluators_agree_in_every_field(text: str, several: list[dict[str, Any]]) -> None:
+    assert_evaluators_agree(text, several)
 
 
 @given(rulebooks(monotone_conditions()), attempts(), attempts())

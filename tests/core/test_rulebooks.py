@@ -10,6 +10,7 @@ import pytest
 from tests.loading import CASES
 
 import caddrel
+from caddrel.core.language import nodes
 from caddrel.core.language.nodes import (
     ITEM_KINDS,
     And,
@@ -21,7 +22,6 @@ from caddrel.core.language.nodes import (
     Passes,
     Surely,
     items_of,
-    tests_of,
 )
 from caddrel.core.language.operators import Op
 from caddrel.core.rulebook.reader import read_rulebook
@@ -186,7 +186,7 @@ def test_the_demo_rulebook_uses_every_kind_of_test_and_requirement() -> None:
         *(check.must for standard in rulebook.standards.values() for check in standard.checks),
         *(s.condition for scope in scopes for s in (*scope.people, *scope.except_people, *scope.apps)),
     ]
-    tests = [test for condition in conditions for test in tests_of(condition)]
+    tests = [test for condition in conditions for test in nodes.tests_of(condition)]
     assert {test.op for test in tests if isinstance(test, FactTest)} == set(Op)
     assert {type(test) for test in tests} == {FactTest, FromPlace, Passes, During}
     assert {type(condition) for condition in conditions} >= {And, Or, Not, Surely}

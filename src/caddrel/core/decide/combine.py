@@ -24,7 +24,7 @@ NO_FACTORS: frozenset[str] = frozenset()
 _PLACEHOLDER = re.compile(r"\{([a-z]+)\}")
 
 
-@dataclass(slots=True)
+@dataclass(slots=True, eq=False)
 class Says:
     """What one policy says: the rules among its possible effects, and whether it may also abstain by silence.
 

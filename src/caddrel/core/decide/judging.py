@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from dataclasses import dataclass, field
-from datetime import datetime, timedelta
+from datetime import datetime
 
 from caddrel.core.decide.comparing import holds
 from caddrel.core.decide.truth import FALSE, TRUE, UNKNOWN, Truth, all_true, any_true, opposite, truth_of
@@ -182,7 +182,7 @@ class Judge:
             at = self.values.get("time.at")
             if isinstance(at, datetime):
                 local = at.astimezone(schedule.zone)
-                self.schedules[name] = ScheduleVerdict(schedule, truth_of(is_open(schedule, local)), local)
+                self.schedules[name] = ScheduleVerdict(schedule, truth_of(schedule.is_open(local)), local)
             else:
                 self.schedules[name] = ScheduleVerdict(schedule, UNKNOWN)
         return self.schedules[name]
@@ -202,17 +202,6 @@ class Judge:
                 return frozenset({"time.at"})
             case _:
                 return _union(self.unknown_facts(part) for part in verdict.parts)
-
-
-def is_open(schedule: Schedule, local: datetime) -> bool:
-    """Tell whether a local moment lies in a window of a schedule; wall-clock, start in, end out."""
-    minute = local.hour * 60 + local.minute
-    today = local.date()
-    for window in schedule.windows(today):
-        if minute >= window.start and (window.overnight or minute < window.end):
-            return True
-    yesterday = today - timedelta(days=1)
-    return any(window.overnight and minute < window.end for window in schedule.windows(yesterday))
 
 
 def _union(sets: Iterable[frozenset[str]]) -> frozenset[str]:

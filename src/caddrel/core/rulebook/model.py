@@ -7,7 +7,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field
-from datetime import date, datetime
+from datetime import date, datetime, timedelta
 from zoneinfo import ZoneInfo
 
 from caddrel.core.diagnostics import Span
@@ -131,6 +131,18 @@ class Schedule:
         if day in self.open:
             return self.open[day]
         return () if day in self.closed else self.week[day.weekday()]
+
+    def is_open(self, local: datetime) -> bool:
+        """Tell whether a local moment lies in a window; wall-clock, start in, end out.
+
+        Windows belong to the date they start on, so yesterday's may still be open.
+        """
+        minute = local.hour * 60 + local.minute
+        for window in self.windows(local.date()):
+            if minute >= window.start and (window.overnight or minute < window.end):
+                return True
+        yesterday = local.date() - timedelta(days=1)
+        return any(window.overnight and minute < window.end for window in self.windows(yesterday))
 
 
 @dataclass(frozen=True, slots=True)

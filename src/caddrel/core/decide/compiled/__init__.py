@@ -1,0 +1,1 @@
+"""The compiled evaluator: the same decisions as the interpreter, from generated code, without traces."""

@@ -1,0 +1,181 @@
+"""Conditions as Python expressions, two for each: whether it is possibly true, and whether it is surely true.
+
+Possibly true is "not false", surely true is "true". Both pushed through `not` down to the tests, two-valued code gives
+exactly the three-valued result.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+from caddrel.core.facts.catalogue import Catalogue
+from caddrel.core.facts.types import LEVELS, FactType, fold, is_under
+from caddrel.core.language.nodes import (
+    And,
+    Condition,
+    During,
+    FactTest,
+    FromPlace,
+    Not,
+    Or,
+    Passes,
+    Surely,
+)
+from caddrel.core.language.operators import OPERATORS, Op
+
+_ORDER = {Op.AT_LEAST: ">=", Op.AT_MOST: "<=", Op.ABOVE: ">", Op.BELOW: "<"}
+RANK = {level: i for i, level in enumerate(LEVELS)}
+
+
+class Names:
+    """The names that generated code may use: constants, and the facts it reads."""
+
+    def __init__(self, catalogue: Catalogue) -> None:
+        self.catalogue = catalogue
+        self.values: dict[str, Any] = {"fold": fold, "is_under": is_under, "RANK": RANK}
+        self._constants: dict[Any, str] = {}
+        self.facts: dict[str, str] = {}
+
+    def constant(self, value: Any) -> str:
+        """Return the name of a constant; equal constants of one type share it."""
+        key = (type(value), value)
+        if key not in self._constants:
+            self._constants[key] = f"k{len(self._constants)}"
+            self.values[self._constants[key]] = value
+        return self._constants[key]
+
+    def fact(self, name: str) -> str:
+        """Return the local variable that holds a fact's value, None when unknown."""
+        if name not in self.facts:
+            self.facts[name] = f"x{len(self.facts)}"
+        return self.facts[name]
+
+
+def possible(node: Condition, names: Names) -> str:
+    """Return an expression that is true unless the condition is false."""
+    return _expression(node, names, sure=False)
+
+
+def sure(node: Condition, names: Names) -> str:
+    """Return an expression that is true when the condition is true."""
+    return _expression(node, names, sure=True)
+
+
+def _expression(node: Condition, names: Names, sure: bool) -> str:
+    match node:
+        case And(parts=parts):
+            return _joined([_expression(p, names, sure) for p in parts], "and", "True")
+        case Or(parts=parts):
+            return _joined([_expression(p, names, sure) for p in parts], "or", "False")
+        case Not(part=part):
+            return f"(not {_expression(part, names, not sure)})"
+        case Surely(part=part):
+            return _expression(part, names, sure=True)
+        case FactTest():
+            return _fact_test(node, names, sure)
+        case FromPlace(places=places):
+            return _joined([_state("place", p.text, names, sure) for p in places], "or", "False")
+        case Passes(standard=standard):
+            return _state("standard", standard.text, names, sure)
+        case During(schedule=schedule):
+            return _state("schedule", schedule.text, names, sure)
+
+
+def _joined(parts: list[str], word: str, nothing: str) -> str:
+    if not parts:
+        return nothing
+    return parts[0] if len(parts) == 1 else f"({f' {word} '.join(parts)})"
+
+
+def _state(kind: str, name: str, names: Names, sure: bool) -> str:
+    # States of named parts: 1 false, 2 unknown, 3 true; asked once for each attempt.
+    return f"({kind}(v, m, {names.constant(name)}) {'== 3' if sure else '!= 1'})"
+
+
+def _fact_test(test: FactTest, names: Names, sure: bool) -> str:
+    value = names.fact(test.fact)
+    if test.op is Op.KNOWN:
+        return f"({value} is not None)"
+    if test.op is Op.UNKNOWN:
+        return f"({value} is None)"
+    kind = names.catalogue[test.fact].type
+    if test.op is Op.FLAG:
+        return f"({value} is True)" if sure else f"({value} is not False)"
+    row = OPERATORS[test.op]
+    negated = row.positive is not None
+    positive = _MEANINGS[row.positive or test.op](value, test, kind, names)
+    holds = f"not {positive}" if negated else positive
+    return f"({value} is not None and {holds})" if sure else f"({value} is None or {holds})"
+
+
+Meaning = Callable[[str, FactTest, FactType, Names], str]
+
+
+def _key(value: Any, kind: FactType) -> Any:
+    return fold(str(value)) if kind is FactType.TEXT else value
+
+
+def _read(value: str, kind: FactType) -> str:
+    return f"fold({value})" if kind is FactType.TEXT else value
+
+
+def _is(value: str, test: FactTest, kind: FactType, names: Names) -> str:
+    return f"({_read(value, kind)} == {names.constant(_key(test.operands[0].value, kind))})"
+
+
+def _one_of(value: str, test: FactTest, kind: FactType, names: Names) -> str:
+    wanted = frozenset(_key(o.value, kind) for o in test.operands)
+    return f"({_read(value, kind)} in {names.constant(wanted)})"
+
+
+def _ordered(value: str, test: FactTest, kind: FactType, names: Names) -> str:
+    wanted = test.operands[0].value
+    if kind is FactType.LEVEL:
+        return f"(RANK[{value}] {_ORDER[test.op]} {RANK[str(wanted)]})"
+    return f"({value} {_ORDER[test.op]} {names.constant(wanted)})"
+
+
+def _has(value: str, test: FactTest, _kind: FactType, names: Names) -> str:
+    return f"({names.constant(test.operands[0].text)} in {value})"
+
+
+def _has_any(value: str, test: FactTest, _kind: FactType, names: Names) -> str:
+    return f"(not {names.constant(frozenset(o.text for o in test.operands))}.isdisjoint({value}))"
+
+
+def _has_all(value: str, test: FactTest, _kind: FactType, names: Names) -> str:
+    return f"{names.constant(frozenset(o.text for o in test.operands))}.issubset({value})"
+
+
+def _contains(value: str, test: FactTest, _kind: FactType, names: Names) -> str:
+    return f"({names.constant(fold(test.operands[0].text))} in fold({value}))"
+
+
+def _starts(value: str, test: FactTest, _kind: FactType, names: Names) -> str:
+    return f"fold({value}).startswith({names.constant(fold(test.operands[0].text))})"
+
+
+def _ends(value: str, test: FactTest, _kind: FactType, names: Names) -> str:
+    return f"fold({value}).endswith({names.constant(fold(test.operands[0].text))})"
+
+
+def _under(value: str, test: FactTest, _kind: FactType, names: Names) -> str:
+    return f"is_under({value}, {names.constant(str(test.operands[0].value))})"
+
+
+_MEANINGS: dict[Op, Meaning] = {
+    Op.IS: _is,
+    Op.ONE_OF: _one_of,
+    Op.AT_LEAST: _ordered,
+    Op.AT_MOST: _ordered,
+    Op.ABOVE: _ordered,
+    Op.BELOW: _ordered,
+    Op.HAS: _has,
+    Op.HAS_ANY: _has_any,
+    Op.HAS_ALL: _has_all,
+    Op.CONTAINS: _contains,
+    Op.STARTS: _starts,
+    Op.ENDS: _ends,
+    Op.UNDER: _under,
+}

@@ -1,0 +1,169 @@
+"""Places, standards and schedules for the compiled evaluator: their state, asked once for each attempt.
+
+A state is 1 for false, 2 for unknown, 3 for true; ``m`` remembers those already asked for.
+"""
+
+from __future__ import annotations
+
+from bisect import bisect_right
+from collections.abc import Callable, Iterable
+from datetime import datetime
+from ipaddress import collapse_addresses
+from typing import Any
+
+from caddrel.core.decide.compiled.expressions import Names, possible, sure
+from caddrel.core.facts.types import Network
+from caddrel.core.language.nodes import Condition
+from caddrel.core.rulebook.model import PlaceParts, Rulebook
+
+FALSE, UNKNOWN, TRUE = 1, 2, 3
+Values = dict[str, Any]
+Memo = dict[Any, Any]
+State = Callable[[Values, Memo], int]
+LISTS = "address lists"
+
+
+class _Ranges:
+    """Networks as sorted ranges of numbers, asked in logarithmic time."""
+
+    def __init__(self, networks: Iterable[Network]) -> None:
+        self._of: dict[int, tuple[list[int], list[int]]] = {}
+        listed = list(networks)
+        for version in (4, 6):
+            collapsed = collapse_addresses(n for n in listed if n.version == version)  # type: ignore[type-var]
+            spans = [(int(n.network_address), int(n.broadcast_address)) for n in collapsed]
+            self._of[version] = ([start for start, _ in spans], [end for _, end in spans])
+
+    def __contains__(self, address: Any) -> bool:
+        starts, ends = self._of[address.version]
+        number = int(address)
+        at = bisect_right(starts, number) - 1
+        return at >= 0 and number <= ends[at]
+
+
+class Parts:
+    """The states of all named parts of a rulebook."""
+
+    def __init__(self, rulebook: Rulebook) -> None:
+        self._rulebook = rulebook
+        self._places = {name: self._place(name) for name in rulebook.places}
+        self._checks: dict[str, list[State]] = {}
+        self._standards = {name: self._standard(name) for name in rulebook.standards}
+
+    def names(self) -> Names:
+        """Return names for generated code that may ask for parts."""
+        names = Names(self._rulebook.catalogue)
+        names.values |= {"place": self.place, "standard": self.standard, "schedule": self.schedule}
+        return names
+
+    def place(self, v: Values, m: Memo, name: str) -> int:
+        """Return the state of a place."""
+        key = ("place", name)
+        if key not in m:
+            m[key] = self._places[name](v, m)
+        return int(m[key])
+
+    def standard(self, v: Values, m: Memo, name: str) -> int:
+        """Return the state of a device standard."""
+        key = ("standard", name)
+        if key not in m:
+            m[key] = self._standards[name](v, m)
+        return int(m[key])
+
+    def schedule(self, v: Values, m: Memo, name: str) -> int:
+        """Return the state of a schedule."""
+        key = ("schedule", name)
+        if key not in m:
+            schedule = self._rulebook.schedules[name]
+            at = v.get("time.at")
+            if isinstance(at, datetime):
+                m[key] = TRUE if schedule.is_open(at.astimezone(schedule.zone)) else FALSE
+            else:
+                m[key] = UNKNOWN
+        return int(m[key])
+
+    def failing(self, v: Values, m: Memo, name: str) -> list[int]:
+        """Return the places of the checks of a standard that are not true."""
+        return [i for i, check in enumerate(self._checks[name]) if check(v, m) != TRUE]
+
+    def _place(self, name: str) -> State:
+        place = self._rulebook.places[name]
+        inside, without = self.any_part(place.parts), self.any_part(place.without)
+
+        def state(v: Values, m: Memo) -> int:
+            found = inside(v, m)
+            # Not in what is left out: the opposite of its state. Of the two, the worse counts.
+            return min(found, 4 - without(v, m)) if found != FALSE else FALSE
+
+        return state
+
+    def any_part(self, parts: PlaceParts) -> State:
+        """Return a function that gives the state of any of the parts."""
+        asked: list[State] = []
+        if parts.networks:
+            ranges = _Ranges(parts.networks)
+            asked.append(lambda v, _m: _known(v.get("network.ip"), ranges))
+        asked.extend(_list_state(name) for name in parts.lists)
+        for listed, fact in (
+            (parts.countries, "network.country"),
+            (parts.anonymisers, "network.anonymiser"),
+            (parts.asns, "network.asn"),
+        ):
+            if listed:
+                asked.append(_listed_state(frozenset(listed), fact))
+        asked.extend(self._inner(name) for name in parts.places)
+
+        def state(v: Values, m: Memo) -> int:
+            best = FALSE
+            for ask in asked:
+                best = max(best, ask(v, m))
+                if best == TRUE:
+                    break
+            return best
+
+        return state
+
+    def _inner(self, name: str) -> State:
+        return lambda v, m: self.place(v, m, name)
+
+    def _standard(self, name: str) -> State:
+        checks = [self.compiled(check.must) for check in self._rulebook.standards[name].checks]
+        self._checks[name] = checks
+        return lambda v, m: min(check(v, m) for check in checks)
+
+    def compiled(self, condition: Condition) -> State:
+        """Return a function that gives the state of a condition."""
+        names = self.names()
+        may, must = possible(condition, names), sure(condition, names)
+        lines = ["def state(v, m):", *(f"    {x} = v.get({fact!r})" for fact, x in names.facts.items())]
+        lines.append(f"    return 3 if {must} else 2 if {may} else 1")
+        state: State = build("\n".join(lines), names, "state")
+        return state
+
+
+def build(source: str, names: Names, name: str) -> Any:
+    """Return a function made from generated source.
+
+    The source holds names of our own making only: every text of a rulebook stands in the constants.
+    """
+    space = dict(names.values)
+    exec(compile(source, f"<{name}>", "exec"), space)  # noqa: S102 - see above
+    return space[name]
+
+
+def _known(value: Any, held: Any) -> int:
+    if value is None:
+        return UNKNOWN
+    return TRUE if value in held else FALSE
+
+
+def _list_state(name: str) -> State:
+    def state(v: Values, m: Memo) -> int:
+        kept = m[LISTS].get(name)
+        return UNKNOWN if kept is None else _known(v.get("network.ip"), kept)
+
+    return state
+
+
+def _listed_state(listed: frozenset[Any], fact: str) -> State:
+    return lambda v, _m: _known(v.get(fact), listed)

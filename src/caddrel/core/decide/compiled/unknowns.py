@@ -1,0 +1,125 @@
+"""Which facts an unknown result depends on; asked only of decisions that are undetermined."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+from caddrel.core.decide import truth
+from caddrel.core.decide.compiled.parts import FALSE, TRUE, UNKNOWN, Memo, Parts, State, Values
+from caddrel.core.decide.requirements import Requirements
+from caddrel.core.language.nodes import And, Condition, During, FactTest, FromPlace, Or, Passes, items_of
+from caddrel.core.rulebook.model import PlaceParts, Policy, Rulebook
+
+NETWORK = {"countries": "network.country", "anonymisers": "network.anonymiser", "asns": "network.asn"}
+
+
+class Unknowns:
+    """Finds the facts behind unknown conditions, places and standards of a rulebook."""
+
+    def __init__(self, rulebook: Rulebook, parts: Parts) -> None:
+        self._rulebook = rulebook
+        self._parts = parts
+        self._states: dict[int, State] = {}
+
+    def state(self, node: Condition, v: Values, m: Memo) -> int:
+        """Return the state of a node: 1 false, 2 unknown, 3 true."""
+        if id(node) not in self._states:
+            self._states[id(node)] = self._parts.compiled(node)
+        return self._states[id(node)](v, m)
+
+    def of_condition(self, node: Condition, v: Values, m: Memo) -> set[str]:
+        """Return the facts of the unknown tests that an unknown condition depends on."""
+        if self.state(node, v, m) != UNKNOWN:
+            return set()
+        match node:
+            case FactTest(fact=fact):
+                return {fact}
+            case FromPlace(places=places):
+                return _union(self.of_place(p.text, v, m) for p in places)
+            case Passes(standard=standard):
+                return self.of_standard(standard.text, v, m)
+            case During():
+                return {"time.at"}
+            case And(parts=parts) | Or(parts=parts):
+                return _union(self.of_condition(p, v, m) for p in parts)
+            case _:
+                return self.of_condition(node.part, v, m)
+
+    def of_standard(self, name: str, v: Values, m: Memo) -> set[str]:
+        """Return the facts that an unknown standard lacks."""
+        if self._parts.standard(v, m, name) != UNKNOWN:
+            return set()
+        return _union(self.of_condition(check.must, v, m) for check in self._rulebook.standards[name].checks)
+
+    def of_place(self, name: str, v: Values, m: Memo) -> set[str]:
+        """Return the facts that an unknown place lacks."""
+        key = ("unknown of place", name)
+        if key not in m:
+            m[key] = set()
+            if self._parts.place(v, m, name) == UNKNOWN:
+                place = self._rulebook.places[name]
+                m[key] = self._of_half(place.parts, v, m) | self._of_half(place.without, v, m)
+        found: set[str] = m[key]
+        return found
+
+    def _of_half(self, parts: PlaceParts, v: Values, m: Memo) -> set[str]:
+        """Return the facts of the unknown parts, nothing when one of the parts settles the half."""
+        states = list(self._part_states(parts, v, m))
+        if any(state == TRUE for state, _ in states):
+            return set()
+        return _union(facts for state, facts in states if state == UNKNOWN)
+
+    def _part_states(self, parts: PlaceParts, v: Values, m: Memo) -> Iterable[tuple[int, set[str]]]:
+        for name in ("networks", "countries", "anonymisers", "asns"):
+            listed = getattr(parts, name)
+            if listed:
+                only = PlaceParts(**{name: listed})
+                yield self._parts.any_part(only)(v, m), {NETWORK.get(name, "network.ip")}
+        for name in parts.lists:
+            yield self._parts.any_part(PlaceParts(lists=(name,)))(v, m), {"network.ip"}
+        for name in parts.places:
+            yield self._parts.place(v, m, name), self.of_place(name, v, m)
+
+    def of_policy(self, policy: Policy, requirements: Requirements, v: Values, m: Memo) -> set[str]:
+        """Return the facts that a policy's unknown scope, conditions and required items lack."""
+        scope, found = self._of_scope(policy, v, m)
+        if scope == FALSE:
+            return set()
+        for rule in policy.rules:
+            state = TRUE if rule.when is None else self.state(rule.when, v, m)
+            if state == UNKNOWN and rule.when is not None:
+                found |= self.of_condition(rule.when, v, m)
+            if state != FALSE and rule.effect.formula is not None:
+                for item in items_of(rule.effect.formula):
+                    if requirements.met(item) is truth.UNKNOWN:
+                        standard = item.kind == "device passes"
+                        found |= self.of_standard(item.name, v, m) if standard else requirements.unknown_facts(item)
+            if state == TRUE:
+                break
+        return found
+
+    def _of_scope(self, policy: Policy, v: Values, m: Memo) -> tuple[int, set[str]]:
+        scope = policy.scope
+        worst, found = TRUE, set()
+        if scope.active is not None:
+            state = UNKNOWN if v.get("time.at") is None else (TRUE if _active(policy, v) else FALSE)
+            worst = min(worst, state)
+            found |= {"time.at"} if state == UNKNOWN else set()
+        for name in ("people", "except_people", "apps", "except_apps"):
+            selectors = getattr(scope, name)
+            state = max((self.state(s.condition, v, m) for s in selectors), default=FALSE)
+            if state == UNKNOWN:
+                found |= _union(self.of_condition(s.condition, v, m) for s in selectors)
+            worst = min(worst, 4 - state if name.startswith("except") else state)
+        operation = v.get("operation")
+        worst = min(worst, UNKNOWN if operation is None else TRUE if operation in scope.operations else FALSE)
+        return worst, found | ({"operation"} if operation is None else set())
+
+
+def _active(policy: Policy, v: Values) -> bool:
+    window, at = policy.scope.active, v["time.at"]
+    return window is None or ((window.start is None or at >= window.start) and (window.end is None or at < window.end))
+
+
+def _union(sets: Iterable[set[str]]) -> set[str]:
+    return set().union(*sets)
