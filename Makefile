@@ -9,7 +9,7 @@ CONSOLE_SOURCES := $(shell find console/src console/public -type f 2>/dev/null) 
 BIND ?= 127.0.0.1:8420
 DATA ?= .demo
 
-.PHONY: install demo test check lint types clean browser
+.PHONY: install demo test check lint types bench fuzz clean browser
 
 install: $(VENV)/.installed $(STATIC)
 
@@ -52,6 +52,14 @@ lint: install
 # The console's types, from the service's own schema.
 types: install
 	$(BIN)/python tools/console_types.py
+
+# Ratios within one run: bench/results.json and the table in docs.
+bench: install
+	$(BIN)/python -m bench
+
+# The evaluators on 100,000 random rulebooks and attempts.
+fuzz: install
+	PYTHONPATH=. $(BIN)/python tools/fuzz.py
 
 clean:
 	rm -rf $(VENV) console/node_modules src/caddrel/service/static .demo

@@ -170,6 +170,11 @@ def rulebooks(draw: st.DrawFn, allowed: st.SearchStrategy[Condition] | None = No
             {"then": print_effect(draw(effects()))}
             | ({"when": print_condition(draw(whens))} if draw(st.integers(0, 3)) else {})
             | ({"keep": {"idle_at_most": "10m"}} if draw(st.booleans()) else {})
+            | (
+                {"tell": draw(st.sampled_from(["No {app}.", "{fixes}", "Quote {reference}"]))}
+                if draw(st.booleans())
+                else {}
+            )
             for _ in range(draw(st.integers(1, 3)))
         ]
         policies[f"p{i}"] = {

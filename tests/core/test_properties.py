@@ -69,6 +69,7 @@ def assert_evaluators_agree(text: str, several: list[dict[str, Any]]) -> None:
         facts = complete(
             read_facts(attempt, rulebook.catalogue), rulebook.catalogue, rulebook.settings.assume, inventory, setting
         )
+        facts.reference = f"reference {i}"
         expected = decide(rulebook, facts, 7)
         assert compiled.decide(facts) == expected
         assert compiled.decide(facts) == expected

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import tracemalloc
 from dataclasses import dataclass, field
 from pathlib import Path
@@ -133,6 +134,16 @@ def test_json_is_read_as_the_same_rulebook() -> None:
     rule = read_rulebook(Source("r.json", text)).or_raise().policies["p"].rules[0]
     assert rule.keep is not None
     assert rule.keep.end_with_browser is True
+
+
+@pytest.mark.parametrize("indent", [None, 2, "\t"])
+@pytest.mark.parametrize("ascii_only", [True, False])
+def test_json_texts_of_every_kind_are_read(indent: int | str | None, ascii_only: bool) -> None:
+    title = 'Ünï 😀 / "x" \\ end'
+    document = {"caddrel": 1, "policies": {"p": {"title": title, "rules": [{"then": "block", "tell": "a\tb"}]}}}
+    text = json.dumps(document, indent=indent, ensure_ascii=ascii_only).replace("/", "\\/")
+    policy = read_rulebook(Source("r.json", text)).or_raise().policies["p"]
+    assert (policy.title, policy.rules[0].tell) == (title, "a\tb")
 
 
 def test_sections_without_effect_are_said_to_have_none() -> None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import sys
 from collections.abc import Iterator
 from pathlib import Path
@@ -10,6 +11,9 @@ from typing import Any, BinaryIO
 import click
 import msgspec
 
+from caddrel.cli.failures import AnswerIsNo
+from caddrel.cli.output import print_diagnostics
+from caddrel.core.facts.inventory import Inventory, read_inventory
 from caddrel.core.rulebook.source import LARGEST_DOCUMENT, Source
 from caddrel.wire.decisions import File
 
@@ -43,6 +47,19 @@ def rulebook_files(path: Path) -> list[File]:
         File(str(Path(s.name).relative_to(base)) if s.name != "-" else "rulebook.yaml", s.text)
         for s in rulebook_sources(path)
     ]
+
+
+def read_inventory_file(path: Path) -> Inventory:
+    """Return the inventory that a JSON file describes; what is wrong with it is told, and ends the command."""
+    try:
+        document = json.loads(read_text(path))
+    except (ValueError, RecursionError) as error:
+        raise click.UsageError(f"{path}: not JSON: {error}") from None
+    inventory, problems = read_inventory(document)
+    if problems:
+        print_diagnostics(problems, {})
+        raise AnswerIsNo
+    return inventory
 
 
 def open_bytes(path: Path) -> BinaryIO:

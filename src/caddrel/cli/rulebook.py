@@ -9,10 +9,12 @@ import click
 from rich.text import Text
 
 from caddrel.cli.failures import AnswerIsNo
-from caddrel.cli.files import rulebook_files, rulebook_sources
+from caddrel.cli.files import read_inventory_file, rulebook_files, rulebook_sources
 from caddrel.cli.output import heading, json_option, mark, plain, print_diagnostics, remark, say, table, write_json
 from caddrel.cli.profile import connect
 from caddrel.core.diagnostics import Diagnostic
+from caddrel.core.lint.finding import Context
+from caddrel.core.lint.registry import lint
 from caddrel.core.rulebook.reader import ReadResult, read_rulebook
 from caddrel.core.rulebook.source import Source
 from caddrel.wire.rulebooks import PolicyView
@@ -38,31 +40,46 @@ def _as_json(found: Diagnostic) -> dict[str, object]:
 
 @rulebook.command()
 @click.argument("file", type=_FILE)
+@click.option(
+    "--inventory",
+    "inventory_path",
+    type=click.Path(path_type=Path, exists=True, dir_okay=False),
+    help="JSON with people, groups, devices, apps and lists: rehearsals and names are checked against it.",
+)
 @json_option
-def check(file: Path, as_json: bool) -> None:
-    """Check a rulebook and tell everything that is wrong, at once; needs no service.
+def check(file: Path, inventory_path: Path | None, as_json: bool) -> None:
+    """Check a rulebook and tell everything that is wrong or doubtful, at once; needs no service.
 
     \b
     Example: caddrel rulebook check rulebook.yaml
     """
     sources, result = _read(file)
-    errors = sum(d.severity == "error" for d in result.diagnostics)
-    warnings = sum(d.severity == "warning" for d in result.diagnostics)
+    found = list(result.diagnostics)
+    if result.rulebook is not None:
+        inventory = read_inventory_file(inventory_path) if inventory_path is not None else None
+        found += lint(Context(result.rulebook, inventory))
+    count = {severity: sum(d.severity == severity for d in found) for severity in ("error", "warning", "note")}
+    failing = sum(d.code == "rehearsal-fails" for d in found)
     if as_json:
-        found = [_as_json(d)["diagnostic"] for d in result.diagnostics]
-        write_json({"ok": result.rulebook is not None, "errors": errors, "warnings": warnings, "diagnostics": found})
+        listed = [_as_json(d)["diagnostic"] for d in found]
+        good = result.rulebook is not None and not failing
+        write_json({"ok": good, "errors": count["error"], "warnings": count["warning"], "diagnostics": listed})
     else:
-        print_diagnostics(result.diagnostics, {s.name: s.text for s in sources})
-        said = f"{_count(errors, 'error')}, {_count(warnings, 'warning')}"
-        if result.rulebook is not None:
-            policies = result.rulebook.policies.values()
-            modes = ", ".join(
-                f"{sum(p.mode == mode for p in policies)} {mode}" for mode in ("enforced", "shadow", "off")
-            )
-            said = f"{_count(len(policies), 'policy', 'policies')} ({modes}): {said}"
-        say(said)
-    if result.rulebook is None:
+        print_diagnostics(found, {s.name: s.text for s in sources})
+        say(_summary(result, count))
+    if result.rulebook is None or failing:
         raise AnswerIsNo
+
+
+def _summary(result: ReadResult, count: dict[str, int]) -> str:
+    said = ", ".join(_count(number, word) for word, number in count.items())
+    if result.rulebook is None:
+        return said
+    policies = result.rulebook.policies.values()
+    modes = ", ".join(f"{sum(p.mode == mode for p in policies)} {mode}" for mode in ("enforced", "shadow", "off"))
+    rehearsals = len(result.rulebook.rehearsals)
+    kept = f", {_count(rehearsals, 'rehearsal')}" if rehearsals else ""
+    return f"{_count(len(policies), 'policy', 'policies')} ({modes}){kept}: {said}"
 
 
 def _count(number: int, word: str, many: str = "") -> str:
@@ -133,8 +150,9 @@ def publish(file: Path, why: str, base: int | None, as_json: bool) -> None:
     if as_json:
         write_json(made)
         return
-    warnings = [d for d in result.diagnostics if d.severity == "warning"]
-    print_diagnostics(warnings, {s.name: s.text for s in sources})
+    for found in made.diagnostics:
+        if found.severity == "warning":
+            remark(f"warning: {found.message} [{found.code}]{f' — {found.hint}' if found.hint else ''}")
     say(f"Revision {made.revision.number} is current: {made.revision.why}")
 
 

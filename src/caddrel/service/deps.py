@@ -9,8 +9,11 @@ from dataclasses import dataclass, field
 from datetime import datetime
 from pathlib import Path
 
+from caddrel.core.decide.compiled.evaluator import CompiledRulebook
 from caddrel.core.diagnostics import Diagnostic
 from caddrel.core.facts.inventory import Inventory, read_inventory
+from caddrel.core.lint.finding import Context
+from caddrel.core.lint.registry import lint
 from caddrel.core.rulebook.model import Rulebook
 from caddrel.core.rulebook.reader import read_rulebook
 from caddrel.core.rulebook.source import Source
@@ -24,10 +27,11 @@ from caddrel.store.signins import SigninStore
 
 @dataclass(frozen=True, slots=True)
 class Published:
-    """A revision with the rulebook read from it."""
+    """A revision with the rulebook read from it, and the same made ready for deciding many attempts."""
 
     revision: Revision
     rulebook: Rulebook
+    compiled: CompiledRulebook
     diagnostics: tuple[Diagnostic, ...]
 
 
@@ -70,7 +74,8 @@ class Rulebooks:
             current = self._store.current_number()
             raise not_found(f"revision {number}", f"the current one is {current}" if current else "none is published")
         result = read_rulebook([Source(name, text) for name, text in revision.files])
-        published = Published(revision, result.or_raise(), result.diagnostics)
+        rulebook = result.or_raise()
+        published = Published(revision, rulebook, CompiledRulebook(rulebook, number), result.diagnostics)
         with self._lock:
             self._read[number] = published
             while len(self._read) > self._most:
@@ -110,6 +115,19 @@ class Limits:
     line: int = 256 * 1024
 
 
+def _reported(signins: SigninStore, inventory: Inventory) -> frozenset[str] | None:
+    """Return the facts that the inventory and the newest sign-ins carry, None before there are any."""
+    found = signins.facts_reported()
+    if not found:
+        return None
+    kinds = (("person", inventory.people), ("device", inventory.devices), ("app", inventory.apps))
+    for kind, entries in kinds:
+        for entry in entries.values():
+            found.update(entry.facts)
+            found.update(f"{kind}.attributes.{key}" for key in entry.attributes)
+    return frozenset(found)
+
+
 @dataclass(slots=True)
 class Deps:
     """Everything that requests work with, handed in once at the start."""
@@ -124,7 +142,18 @@ class Deps:
     rulebooks: Rulebooks = field(init=False)
     inventories: Inventories = field(init=False)
     verified: Verified = field(default_factory=Verified)
+    _linted: tuple[int, Inventory, list[Diagnostic]] | None = field(init=False, default=None)
 
     def __post_init__(self) -> None:
         self.rulebooks = Rulebooks(self.revisions)
         self.inventories = Inventories(self.inventory)
+
+    def findings(self, published: Published) -> list[Diagnostic]:
+        """Return what is doubtful about a revision, with the inventory as it is now; the last answer is kept."""
+        number, inventory = published.revision.number, self.inventories.current()
+        kept = self._linted
+        if kept is not None and kept[0] == number and kept[1] is inventory:
+            return kept[2]
+        found = lint(Context(published.rulebook, inventory, _reported(self.signins, inventory)))
+        self._linted = (number, inventory, found)
+        return found

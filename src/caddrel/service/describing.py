@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping
 from typing import Any
 
+from caddrel.core.diagnostics import Diagnostic
 from caddrel.core.facts.values import show, show_duration
 from caddrel.core.language.printer import print_condition, print_effect
 from caddrel.core.rulebook.model import Keep, PlaceParts, Policy, Rule, Rulebook
@@ -35,7 +36,9 @@ def pieces(sentence: Any) -> list[Piece]:
     return [Piece(**piece) for piece in pieces_json(sentence)]
 
 
-def view(published: Published, rulebook: Rulebook, current: int | None) -> wire.RulebookView:
+def view(
+    published: Published, rulebook: Rulebook, current: int | None, findings: Iterable[Diagnostic]
+) -> wire.RulebookView:
     """Return a whole rulebook, readable; `rulebook` is the published one with titles for its apps."""
     files = dict(published.revision.files)
     return wire.RulebookView(
@@ -43,7 +46,7 @@ def view(published: Published, rulebook: Rulebook, current: int | None) -> wire.
         _settings(rulebook),
         [policy_view(policy, rulebook, files) for policy in rulebook.policies.values()],
         list(_parts(rulebook)),
-        [diagnostic(d) for d in published.diagnostics],
+        [diagnostic(d) for d in (*published.diagnostics, *findings)],
     )
 
 

@@ -11,7 +11,6 @@ from typing import Any, BinaryIO
 import msgspec
 
 from caddrel.core.decide.decision import decision_json
-from caddrel.core.decide.interpreter import explain
 from caddrel.core.diagnostics import Diagnostic, shorten
 from caddrel.core.facts.attempts import AttemptRefused, read_facts
 from caddrel.core.facts.completion import Setting, complete
@@ -134,7 +133,7 @@ class Importer:
         facts = complete(reported, rulebook.catalogue, rulebook.settings.assume, self._inventory, Setting.LOG)
         facts.reference = reference_for(id)
         number = published.revision.number
-        decision = explain(rulebook, facts, number).decision
+        decision = published.compiled.decide(facts)
         deciding = decision.deciding[0] if decision.deciding else None
         columns: dict[str, Any] = {name: _column(facts.values.get(fact)) for name, fact in _COLUMNS.items()}
         columns |= {

@@ -5,6 +5,8 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from caddrel.core.diagnostics import RulebookError
+from caddrel.core.lint.finding import Context
+from caddrel.core.lint.registry import lint
 from caddrel.core.rulebook.reader import ReadResult, read_rulebook
 from caddrel.core.rulebook.source import Source
 from caddrel.service.deps import Deps
@@ -23,11 +25,14 @@ def read_files(files: Sequence[File]) -> ReadResult:
     return read_rulebook([Source(file.name[:200] or "rulebook.yaml", file.text) for file in files])
 
 
-def check(files: Sequence[File]) -> wire.CheckResult:
-    """Return everything that checking finds."""
+def check(deps: Deps, files: Sequence[File]) -> wire.CheckResult:
+    """Return everything that checking finds: errors, else what is doubtful."""
     result = read_files(files)
-    policies = len(result.rulebook.policies) if result.rulebook else 0
-    return wire.CheckResult(result.rulebook is not None, [diagnostic(d) for d in result.diagnostics], policies)
+    found = [diagnostic(d) for d in result.diagnostics]
+    if result.rulebook is None:
+        return wire.CheckResult(False, found, 0)
+    found += [diagnostic(d) for d in lint(Context(result.rulebook, deps.inventories.current()))]
+    return wire.CheckResult(True, found, len(result.rulebook.policies))
 
 
 def publish(deps: Deps, request: wire.PublishRequest, by: str) -> wire.PublishResult:
@@ -48,7 +53,8 @@ def publish(deps: Deps, request: wire.PublishRequest, by: str) -> wire.PublishRe
         raise RulebookError(result.diagnostics)
     files = [(file.name[:200] or "rulebook.yaml", file.text) for file in request.files]
     revision = deps.revisions.publish(files, by, why, deps.clock(), request.base)
-    return wire.PublishResult(info(revision, revision.number), [diagnostic(d) for d in result.diagnostics])
+    found = [*result.diagnostics, *deps.findings(deps.rulebooks.get(revision.number))]
+    return wire.PublishResult(info(revision, revision.number), [diagnostic(d) for d in found])
 
 
 def info(revision: Revision, current: int | None) -> wire.RevisionInfo:

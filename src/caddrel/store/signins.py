@@ -117,6 +117,15 @@ class SigninStore:
         with self._database.read() as connection:
             return [_record(row) for row in connection.execute(wanted)]
 
+    def facts_reported(self, newest: int = 500) -> set[str]:
+        """Return the names of all facts that the newest sign-ins carry."""
+        wanted = select(signins.c.facts).order_by(signins.c.at.desc()).limit(newest)
+        found: set[str] = set()
+        with self._database.read() as connection:
+            for (facts,) in connection.execute(wanted):
+                found.update(json.loads(facts)["values"])
+        return found
+
     def per_day(self, query: Query) -> list[tuple[int, str, int]]:
         """Return how many sign-ins match, by day (days since 1970) and outcome."""
         day = signins.c.at // 86_400_000_000

@@ -24,6 +24,9 @@ NO_FACTORS: frozenset[str] = frozenset()
 _PLACEHOLDER = re.compile(r"\{([a-z]+)\}")
 
 
+_SILENT = frozenset({ABSTAIN})
+
+
 @dataclass(slots=True, eq=False)
 class Says:
     """What one policy says: the rules among its possible effects, and whether it may also abstain by silence.
@@ -47,6 +50,9 @@ class Says:
     kinds: frozenset[str] = field(init=False)
 
     def __post_init__(self) -> None:
+        if not self.rules:
+            self.kinds = _SILENT
+            return
         found = [rule.effect.kind for rule in self.rules]
         self.kinds = frozenset([*found, ABSTAIN] if self.silent else found)
 

@@ -13,7 +13,7 @@ from caddrel.core.decide.combine import Combination, Says
 from caddrel.core.decide.decision import Decision
 from caddrel.core.decide.judging import Judge, Verdict
 from caddrel.core.decide.requirements import Requirements
-from caddrel.core.decide.truth import FALSE, TRUE, UNKNOWN, Truth, all_true, any_true, opposite, truth_of
+from caddrel.core.decide.truth import FALSE, TRUE, UNKNOWN, Truth, all_true, opposite, truth_of
 from caddrel.core.facts.completion import Facts
 from caddrel.core.language.nodes import Passes, items_of, tests_of
 from caddrel.core.rulebook.model import ALWAYS, Policy, Rule, Rulebook, Selector
@@ -136,8 +136,14 @@ def _scope(judge: Judge, policy: Policy) -> list[ScopePart]:
 
 
 def _selected(judge: Judge, name: str, selectors: tuple[Selector, ...]) -> ScopePart:
-    chosen = tuple((selector, judge.judge(selector.condition)) for selector in selectors)
-    truth = any_true(verdict.truth for _, verdict in chosen)
+    chosen = tuple([(selector, judge.judge(selector.condition)) for selector in selectors])
+    truth = FALSE
+    for _, verdict in chosen:
+        if verdict.truth is TRUE:
+            truth = TRUE
+            break
+        if verdict.truth is UNKNOWN:
+            truth = UNKNOWN
     if name.startswith("except"):
         truth = opposite(truth)
     facts = _NONE

@@ -40,8 +40,16 @@ def item_order(item: Item) -> tuple[int, str, float]:
 
 def is_mfa(methods: Iterable[str]) -> bool:
     """Tell whether methods amount to MFA: ``mfa`` itself, or methods of two classes."""
-    held = set(methods)
-    return "mfa" in held or sum(bool(members & held) for members in CLASSES.values()) >= 2
+    held = methods if isinstance(methods, set | frozenset) else set(methods)
+    if "mfa" in held:
+        return True
+    classes = 0
+    for members in CLASSES.values():
+        if not members.isdisjoint(held):
+            if classes:
+                return True
+            classes = 1
+    return False
 
 
 class Requirements:
@@ -69,6 +77,13 @@ class Requirements:
         if item not in self._met:
             self._met[item] = self._judge(item)
         return self._met[item]
+
+    def state(self, item: Item) -> int:
+        """Return all that combining asks of an item: 0 met, 1 not met, 2 unknown; 3 and 4 when also attainable."""
+        met = self._judge(item)
+        if met is TRUE:
+            return 0
+        return (2 if met is UNKNOWN else 1) + (2 if self.attainable(item) else 0)
 
     def _judge(self, item: Item) -> Truth:
         match item.kind:

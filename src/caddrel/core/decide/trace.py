@@ -55,9 +55,9 @@ def _policy(judge: Judge, steps: PolicySteps) -> dict[str, Any]:
         "title": policy.title,
         "mode": policy.mode,
         "scope": {
-            "truth": steps.scope.value,
+            "truth": steps.scope.word,
             "failed": failed,
-            "parts": [_scope_part(judge, steps, part) for part in steps.parts],
+            "parts": [_scope_part(steps, part) for part in steps.parts],
         },
         "rules": [_rule(judge, step) for step in steps.rules],
         "not_reached": [rule.id for rule in policy.rules[len(steps.rules) :]],
@@ -68,7 +68,7 @@ def _policy(judge: Judge, steps: PolicySteps) -> dict[str, Any]:
     }
 
 
-def _scope_part(judge: Judge, steps: PolicySteps, part: ScopePart) -> dict[str, Any]:
+def _scope_part(steps: PolicySteps, part: ScopePart) -> dict[str, Any]:
     shown: list[str] = []
     if part.name == "operations":
         shown = list(steps.policy.scope.operations)
@@ -77,8 +77,8 @@ def _scope_part(judge: Judge, steps: PolicySteps, part: ScopePart) -> dict[str, 
         shown = [f"{word} {at.isoformat()}" for word, at in (("from", window.start), ("until", window.end)) if at]
     return {
         "part": part.name,
-        "truth": part.truth.value,
-        "selectors": [{"text": selector.text, **_tree(judge, verdict)} for selector, verdict in part.chosen] or shown,
+        "truth": part.truth.word,
+        "selectors": [{"text": s.text, "truth": verdict.truth.word} for s, verdict in part.chosen] or shown,
     }
 
 
@@ -86,7 +86,7 @@ def _rule(judge: Judge, step: RuleStep) -> dict[str, Any]:
     return {
         "rule": step.rule.id,
         "title": step.rule.title,
-        "truth": step.truth.value,
+        "truth": step.truth.word,
         "when": _tree(judge, step.verdict) if step.verdict is not None else None,
         "effect": print_effect(step.rule.effect),
     }
@@ -99,7 +99,7 @@ def _tree(judge: Judge, verdict: Verdict) -> dict[str, Any]:
     node = verdict.node
     tree: dict[str, Any] = {
         "kind": _KINDS.get(type(node), "test"),
-        "truth": verdict.truth.value,
+        "truth": verdict.truth.word,
         "text": print_condition(node) if not (isinstance(node, And) and not node.parts) else "always",
         "span": [node.extent.start, node.extent.end],
     }
@@ -125,12 +125,12 @@ def _standard(judge: Judge, name: str) -> dict[str, Any]:
     verdict = judge.standards[name]
     return {
         "title": verdict.standard.title,
-        "truth": verdict.truth.value,
+        "truth": verdict.truth.word,
         "checks": [
             {
                 "check": check.id,
                 "title": check.title,
-                "truth": judged.truth.value,
+                "truth": judged.truth.word,
                 "fix": check.fix,
                 "must": _tree(judge, judged),
             }
@@ -143,11 +143,11 @@ def _place(judge: Judge, name: str) -> dict[str, Any]:
     verdict = judge.places[name]
 
     def part(found: PartVerdict) -> dict[str, Any]:
-        return {"part": found.part, "shown": found.shown, "truth": found.truth.value}
+        return {"part": found.part, "shown": found.shown, "truth": found.truth.word}
 
     return {
         "title": verdict.place.title,
-        "truth": verdict.truth.value,
+        "truth": verdict.truth.word,
         "parts": [part(p) for p in verdict.parts],
         "without": [part(p) for p in verdict.without],
     }
@@ -159,7 +159,7 @@ def _schedule(judge: Judge, name: str) -> dict[str, Any]:
     windows = verdict.schedule.windows(local.date()) if local is not None else ()
     return {
         "title": verdict.schedule.title,
-        "truth": verdict.truth.value,
+        "truth": verdict.truth.word,
         "zone": verdict.schedule.zone.key,
         "local": local.strftime("%a %Y-%m-%d %H:%M") if local is not None else None,
         "windows": [str(window) for window in windows],
@@ -198,7 +198,7 @@ def _requirements(explained: Explained) -> dict[str, Any]:
                 "item": print_item(item),
                 "kind": item.kind,
                 "name": item.name,
-                "met": requirements.met(item).value,
+                "met": requirements.met(item).word,
                 "attainable": requirements.attainable(item),
             }
             for item in sorted(items, key=item_order)

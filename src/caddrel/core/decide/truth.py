@@ -13,6 +13,10 @@ class Truth(enum.Enum):
     FALSE = "false"
     UNKNOWN = "unknown"
 
+    def __init__(self, word: str) -> None:
+        # A plain attribute: traces ask for it thousands of times, and `value` is slow.
+        self.word = word
+
 
 TRUE, FALSE, UNKNOWN = Truth.TRUE, Truth.FALSE, Truth.UNKNOWN
 

@@ -31,7 +31,7 @@ SECTIONS = (
     "rehearsals",
 )
 FORMAT_VERSION = "1"
-WITHOUT_EFFECT = ("password-standards", "signals", "guarantees", "rehearsals")
+WITHOUT_EFFECT = ("password-standards", "signals", "guarantees")
 
 
 @dataclass(frozen=True, slots=True)
@@ -147,10 +147,10 @@ def _merge_section(reading: Reading, merged: Mapping, entry: Entry) -> None:
 
 
 def _read(reading: Reading, document: Mapping) -> Rulebook:
-    for section in SECTIONS:
-        node = document.get(section)
-        if isinstance(node, Mapping):
-            reading.ids[section] = [entry.key.text for entry in node.entries]
+    for entry in document.entries:
+        reading.spans[entry.key.text] = span_of(entry.key)
+        if isinstance(entry.value, Mapping):
+            reading.ids[entry.key.text] = [inner.key.text for inner in entry.value.entries]
     reading.catalogue = read_parts.read_attributes(reading, document)
     rulebook = Rulebook(
         settings=read_others.read_settings(reading, document),

@@ -7,6 +7,7 @@ Not here: what the keys mean (`reader`).
 
 from __future__ import annotations
 
+import re
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -160,6 +161,8 @@ def read_source(source: Source) -> tuple[Node | None, list[Diagnostic]]:
         span = Span(source.name, 1, 1, 1, 2)
         return None, [Diagnostic("document-too-large", message, "put addresses into address lists", span=span)]
     problems: list[Diagnostic] = []
+    if source.text.lstrip().startswith("{"):
+        source = Source(source.name, _SURROGATES.sub(_joined, source.text))
     try:
         return _build(source, problems), problems
     except _Refused as refused:
@@ -185,6 +188,15 @@ def read_source(source: Source) -> tuple[Node | None, list[Diagnostic]]:
             *problems,
             Diagnostic("not-yaml", "half of a surrogate pair stands alone", "remove it", span=span),
         ]
+
+
+# JSON writes characters beyond the basic plane as two escapes; YAML knows them as one.
+_SURROGATES = re.compile(r"\\u([dD][89abAB][0-9a-fA-F]{2})\\u([dD][c-fC-F][0-9a-fA-F]{2})")
+
+
+def _joined(match: re.Match[str]) -> str:
+    high, low = int(match[1], 16), int(match[2], 16)
+    return f"\\U{0x10000 + ((high - 0xD800) << 10) + (low - 0xDC00):08x}"
 
 
 def _yaml_hint(message: str) -> str:

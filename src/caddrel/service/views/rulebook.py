@@ -29,7 +29,8 @@ def view(call: Call) -> wire.RulebookView:
     current = call.deps.rulebooks.need_current()
     published = current if number is None else call.deps.rulebooks.get(number)
     rulebook = deciding.titled(published.rulebook, call.deps.inventories.current())
-    return describing.view(published, rulebook, current.revision.number)
+    findings = call.deps.findings(published)
+    return describing.view(published, rulebook, current.revision.number, findings)
 
 
 @endpoints.add("GET", "/api/v1/rulebook/policies/<id>", role="viewer", returns=wire.PolicyView, params=[_REVISION])
@@ -56,7 +57,7 @@ def revisions(call: Call) -> wire.RevisionList:
 )
 def check(call: Call) -> wire.CheckResult:
     """Check documents; nothing is kept."""
-    return publishing.check(call.body.files)
+    return publishing.check(call.deps, call.body.files)
 
 
 @endpoints.add(

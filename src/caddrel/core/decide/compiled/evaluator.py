@@ -38,7 +38,9 @@ MOST_REMEMBERED = 20_000
 # What an index entry is made for; scopes are first asked with nothing else known.
 INDEXED = ("operation", "app.id", "app.labels", "person.groups", "person.roles", "person.kind", "person.unit")
 _TRUTH = {1: truth.FALSE, 2: truth.UNKNOWN, 3: truth.TRUE}
-Function = Callable[[Values, Memo], Says | None]
+Walk = Callable[[Values, Memo, bool], Says | None]
+Asked = Callable[[Values, Memo], int]
+FALSE, UNKNOWN = 1, 2
 
 
 class CompiledRulebook:
@@ -58,8 +60,8 @@ class CompiledRulebook:
         self._parts = Parts(rulebook)
         self._unknowns = Unknowns(rulebook, self._parts)
         counting = [p for _, p in sorted(rulebook.policies.items()) if p.mode != "off"]
-        self._policies = [_Compiled(policy, self._parts) for policy in counting]
-        self._live: dict[tuple[Any, ...], list[Function]] = {}
+        self._policies = _compiled(counting, self._parts)
+        self._live: dict[tuple[Any, ...], _Live] = {}
         self._items: dict[tuple[Says, ...], tuple[Item, ...]] = {}
         self._remembered: dict[tuple[Any, ...], Decision] = {}
 
@@ -72,7 +74,15 @@ class CompiledRulebook:
         if live is None:
             live = self._index(key)
         m: Memo = {LISTS: facts.lists}
-        spoken = tuple([says for function in live if (says := function(v, m)) is not None])
+        spoken = tuple([says for walk, unknown in live.settled if (says := walk(v, m, unknown)) is not None])
+        if live.asked:
+            spoken += tuple(
+                [
+                    says
+                    for scope, walk in live.asked
+                    if (state := scope(v, m)) != FALSE and (says := walk(v, m, state == UNKNOWN)) is not None
+                ]
+            )
         items = self._items.get(spoken)
         if items is None:
             items = self._note_items(spoken)
@@ -83,25 +93,32 @@ class CompiledRulebook:
                 key[0],
                 facts.live and not facts.app_listed,
                 facts.app_title,
-                facts.reference,
             )
             found = self._remembered.get(known)
             return found if found is not None else self._combine(facts, spoken, m, known, None)
         requirements = Requirements(self.rulebook, facts, lambda name: _TRUTH[self._parts.standard(v, m, name)])
-        states = tuple([(requirements.met(i), requirements.attainable(i)) for i in items])
+        states = tuple([requirements.state(item) for item in items])
         bare = None
         if requirements.factors is None:
             bare = tuple([requirements.attainable(i, frozenset()) for i in items])
         known = (
-            spoken, key[1], key[0], facts.live and not facts.app_listed, facts.app_title, facts.reference, states, bare
+            spoken, key[1], key[0], facts.live and not facts.app_listed, facts.app_title, states, bare
         )  # fmt: skip
         found = self._remembered.get(known)
         return found if found is not None else self._combine(facts, spoken, m, known, requirements)
 
-    def _index(self, key: tuple[Any, ...]) -> list[Function]:
-        """Return the functions of the policies whose scope is not surely false, by the indexed facts alone."""
+    def _index(self, key: tuple[Any, ...]) -> _Live:
+        """Return the policies whose scope is not surely false by the indexed facts alone."""
         known = {name: value for name, value in zip(INDEXED, key, strict=True) if value is not None}
-        live = [policy.says for policy in self._policies if policy.may_apply(known, {LISTS: {}})]
+        live = _Live()
+        for policy in self._policies:
+            state = policy.scope(known, {LISTS: {}})
+            if state == FALSE:
+                continue
+            if policy.by_index:
+                live.settled.append((policy.walk, state == UNKNOWN))
+            else:
+                live.asked.append((policy.scope, policy.walk))
         if len(self._live) >= MOST_REMEMBERED:
             self._live.clear()
         self._live[key] = live
@@ -135,11 +152,16 @@ class CompiledRulebook:
         decision = combination.decision(unknown_of, fixes.of_rule)
         if self.revision is not None:
             decision = replace(decision, revision=self.revision)
-        if decision.certain and not fixes.asked:
+        personal = fixes.asked or (bool(decision.tell) and _quotes_reference(spoken))
+        if decision.certain and not personal:
             if len(self._remembered) >= MOST_REMEMBERED:
                 self._remembered.clear()
             self._remembered[known] = decision
         return decision
+
+
+def _quotes_reference(spoken: tuple[Says, ...]) -> bool:
+    return any("{reference}" in rule.tell for says in spoken for rule in says.rules)
 
 
 class _Fixes:
@@ -164,41 +186,63 @@ class _Fixes:
         return " ".join(dict.fromkeys(fixes))
 
 
-class _Compiled:
-    """One policy: a function that gives what it says, None when that is only to abstain without a rule."""
+class _Live:
+    """The policies that may speak for one set of indexed facts.
 
-    def __init__(self, policy: Policy, parts: Parts) -> None:
+    `settled` have a scope that those facts decide, with whether it is unknown; the scope of `asked` needs more facts.
+    """
+
+    def __init__(self) -> None:
+        self.settled: list[tuple[Walk, bool]] = []
+        self.asked: list[tuple[Asked, Walk]] = []
+
+
+class _Compiled:
+    """One policy: its scope's state, and a walk of its rules that gives what it says, None for merely abstaining."""
+
+    def __init__(self, policy: Policy) -> None:
         self.policy = policy
         self.silent = Says(policy, truth.UNKNOWN, (), True)
         self._made: dict[tuple[int, bool, bool], Says] = {}
-        names = parts.names()
-        names.values["made"] = self._says
-        scope = scope_condition(policy.scope)
-        may, must = possible(scope, names), sure(scope, names)
-        scope_facts = dict(names.facts)
-        body = self._rules(names)
-        reading = [f"    {x} = v.get({fact!r})" for fact, x in scope_facts.items()]
-        further = [f"    {x} = v.get({fact!r})" for fact, x in names.facts.items() if fact not in scope_facts]
-        lines = ["def says(v, m):", *reading, f"    if not {may}: return None", *further, f"    u = not {must}", *body]
-        self.says: Function = build("\n".join(lines), names, "says")
-        asking = ["def may_apply(v, m):", *reading, f"    return {may}"]
-        self.may_apply: Callable[[Values, Memo], bool] = build("\n".join(asking), names, "may_apply")
+        self.by_index = False
+        self.scope: Asked = lambda _v, _m: UNKNOWN
+        self.walk: Walk = lambda _v, _m, _u: None
 
-    def _rules(self, names: Names) -> list[str]:
-        """Return the lines that walk the rules; `b` has a bit for each rule whose effect is possible."""
-        lines = ["    b = 0"]
+    def source(self, number: int, names: Names) -> list[str]:
+        """Return the lines of the two functions; `b` has a bit for each rule whose effect is possible."""
+        names.begin()
+        scope = scope_condition(self.policy.scope)
+        may, must = possible(scope, names), sure(scope, names)
+        self.by_index = set(names.facts) <= set(INDEXED)
+        reading = [f"    {line}" for line in names.reading()]
+        lines = [f"def scope_{number}(v, m):", "    get = v.get", *reading]
+        lines.append(f"    return 3 if {must} else 2 if {may} else 1")
+        names.begin()
+        lines += [f"def walk_{number}(v, m, u):", "    get = v.get", "    b = 0"]
         for i, rule in enumerate(self.policy.rules):
             bit = 1 << i
             if rule.when is None:
-                lines.append(f"    return made(b | {bit}, u, u)")
+                lines.append(
+                    f"    return {self._alone(number, i, names)} if not (b or u) else says_{number}(b | {bit}, u, u)"
+                )
                 return lines
-            lines.append(f"    if {possible(rule.when, names)}:")
+            may, must = possible(rule.when, names), sure(rule.when, names)
+            lines += [f"    {line}" for line in names.reading()]
+            lines.append(f"    if {may}:")
+            alone = self._alone(number, i, names)
+            lines.append(f"        if {must}: return {alone} if not (b or u) else says_{number}(b | {bit}, u, u)")
             lines.append(f"        b |= {bit}")
-            lines.append(f"        if {sure(rule.when, names)}: return made(b, u, u)")
-        lines.append("    return made(b, u, True) if b else None")
+        lines.append(f"    return says_{number}(b, u, True) if b else None")
         return lines
 
-    def _says(self, bits: int, unknown_scope: bool, silent: bool) -> Says:
+    def _alone(self, number: int, rule: int, names: Names) -> str:
+        """Return the name of what the policy says when just this rule speaks, for certain: the usual case."""
+        name = f"alone_{number}_{rule}"
+        names.values[name] = self.says(1 << rule, False, False)
+        return name
+
+    def says(self, bits: int, unknown_scope: bool, silent: bool) -> Says:
+        """Return what the policy says when just these rules' effects are possible; the same object every time."""
         key = (bits, unknown_scope, silent)
         found = self._made.get(key)
         if found is None:
@@ -206,6 +250,20 @@ class _Compiled:
             scope = truth.UNKNOWN if unknown_scope else truth.TRUE
             found = self._made[key] = Says(self.policy, scope, rules, silent)
         return found
+
+
+def _compiled(policies: list[Policy], parts: Parts) -> list[_Compiled]:
+    """Return the policies with their functions, all generated and compiled in one go."""
+    names = parts.names()
+    found = [_Compiled(policy) for policy in policies]
+    lines: list[str] = []
+    for number, policy in enumerate(found):
+        names.values[f"says_{number}"] = policy.says
+        lines += policy.source(number, names)
+    space = build("\n".join(lines), names)
+    for number, policy in enumerate(found):
+        policy.scope, policy.walk = space[f"scope_{number}"], space[f"walk_{number}"]
+    return found
 
 
 def scope_condition(scope: Scope) -> Condition:

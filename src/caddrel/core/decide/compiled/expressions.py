@@ -36,6 +36,18 @@ class Names:
         self.values: dict[str, Any] = {"fold": fold, "is_under": is_under, "RANK": RANK}
         self._constants: dict[Any, str] = {}
         self.facts: dict[str, str] = {}
+        self._further: list[str] = []
+
+    def begin(self) -> None:
+        """Begin a function: nothing has been read yet."""
+        self.facts = {}
+        self._further = []
+
+    def reading(self) -> list[str]:
+        """Return the lines that read the facts asked for since the last time."""
+        lines = [f"{self.facts[name]} = get({name!r})" for name in self._further]
+        self._further = []
+        return lines
 
     def constant(self, value: Any) -> str:
         """Return the name of a constant; equal constants of one type share it."""
@@ -49,6 +61,7 @@ class Names:
         """Return the local variable that holds a fact's value, None when unknown."""
         if name not in self.facts:
             self.facts[name] = f"x{len(self.facts)}"
+            self._further.append(name)
         return self.facts[name]
 
 
@@ -90,7 +103,8 @@ def _joined(parts: list[str], word: str, nothing: str) -> str:
 
 def _state(kind: str, name: str, names: Names, sure: bool) -> str:
     # States of named parts: 1 false, 2 unknown, 3 true; asked once for each attempt.
-    return f"({kind}(v, m, {names.constant(name)}) {'== 3' if sure else '!= 1'})"
+    key = repr(f"{kind} {name}")
+    return f"((m.get({key}) or {kind}(v, m, {names.constant(name)})) {'== 3' if sure else '!= 1'})"
 
 
 def _fact_test(test: FactTest, names: Names, sure: bool) -> str:

@@ -27,18 +27,30 @@ class _Ranges:
     """Networks as sorted ranges of numbers, asked in logarithmic time."""
 
     def __init__(self, networks: Iterable[Network]) -> None:
-        self._of: dict[int, tuple[list[int], list[int]]] = {}
         listed = list(networks)
-        for version in (4, 6):
-            collapsed = collapse_addresses(n for n in listed if n.version == version)  # type: ignore[type-var]
-            spans = [(int(n.network_address), int(n.broadcast_address)) for n in collapsed]
-            self._of[version] = ([start for start, _ in spans], [end for _, end in spans])
+        self._four = _spans(n for n in listed if n.version == 4)
+        self._six = _spans(n for n in listed if n.version == 6)
 
-    def __contains__(self, address: Any) -> bool:
-        starts, ends = self._of[address.version]
-        number = int(address)
+    def state(self, v: Values, m: Memo) -> int:
+        """Return whether the attempt's address is in one of the networks."""
+        number = m.get(_NUMBER)
+        if number is None:
+            address = v.get("network.ip")
+            if address is None:
+                return UNKNOWN
+            number = m[_NUMBER] = int(address)
+            m[_SPANS] = address.version == 4
+        starts, ends = self._four if m[_SPANS] else self._six
         at = bisect_right(starts, number) - 1
-        return at >= 0 and number <= ends[at]
+        return TRUE if at >= 0 and number <= ends[at] else FALSE
+
+
+_NUMBER, _SPANS = "address as a number", "address is IPv4"
+
+
+def _spans(networks: Iterable[Any]) -> tuple[list[int], list[int]]:
+    spans = [(int(n.network_address), int(n.broadcast_address)) for n in collapse_addresses(networks)]
+    return [start for start, _ in spans], [end for _, end in spans]
 
 
 class Parts:
@@ -58,21 +70,21 @@ class Parts:
 
     def place(self, v: Values, m: Memo, name: str) -> int:
         """Return the state of a place."""
-        key = ("place", name)
+        key = f"place {name}"
         if key not in m:
             m[key] = self._places[name](v, m)
         return int(m[key])
 
     def standard(self, v: Values, m: Memo, name: str) -> int:
         """Return the state of a device standard."""
-        key = ("standard", name)
+        key = f"standard {name}"
         if key not in m:
             m[key] = self._standards[name](v, m)
         return int(m[key])
 
     def schedule(self, v: Values, m: Memo, name: str) -> int:
         """Return the state of a schedule."""
-        key = ("schedule", name)
+        key = f"schedule {name}"
         if key not in m:
             schedule = self._rulebook.schedules[name]
             at = v.get("time.at")
@@ -89,6 +101,8 @@ class Parts:
     def _place(self, name: str) -> State:
         place = self._rulebook.places[name]
         inside, without = self.any_part(place.parts), self.any_part(place.without)
+        if not place.without:
+            return inside
 
         def state(v: Values, m: Memo) -> int:
             found = inside(v, m)
@@ -101,8 +115,7 @@ class Parts:
         """Return a function that gives the state of any of the parts."""
         asked: list[State] = []
         if parts.networks:
-            ranges = _Ranges(parts.networks)
-            asked.append(lambda v, _m: _known(v.get("network.ip"), ranges))
+            asked.append(_Ranges(parts.networks).state)
         asked.extend(_list_state(name) for name in parts.lists)
         for listed, fact in (
             (parts.countries, "network.country"),
@@ -112,6 +125,9 @@ class Parts:
             if listed:
                 asked.append(_listed_state(frozenset(listed), fact))
         asked.extend(self._inner(name) for name in parts.places)
+
+        if len(asked) == 1:
+            return asked[0]
 
         def state(v: Values, m: Memo) -> int:
             best = FALSE
@@ -129,26 +145,37 @@ class Parts:
     def _standard(self, name: str) -> State:
         checks = [self.compiled(check.must) for check in self._rulebook.standards[name].checks]
         self._checks[name] = checks
-        return lambda v, m: min(check(v, m) for check in checks)
+
+        def state(v: Values, m: Memo) -> int:
+            worst = TRUE
+            for check in checks:
+                found = check(v, m)
+                if found == FALSE:
+                    return FALSE
+                worst = min(worst, found)
+            return worst
+
+        return state
 
     def compiled(self, condition: Condition) -> State:
         """Return a function that gives the state of a condition."""
         names = self.names()
         may, must = possible(condition, names), sure(condition, names)
-        lines = ["def state(v, m):", *(f"    {x} = v.get({fact!r})" for fact, x in names.facts.items())]
+        lines = ["def state(v, m):", "    get = v.get", *(f"    {line}" for line in names.reading())]
         lines.append(f"    return 3 if {must} else 2 if {may} else 1")
-        state: State = build("\n".join(lines), names, "state")
+        state: State = build("\n".join(lines), names)["state"]
         return state
 
 
-def build(source: str, names: Names, name: str) -> Any:
-    """Return a function made from generated source.
+def build(source: str, names: Names) -> dict[str, Any]:
+    """Return the functions made from generated source, by name.
 
-    The source holds names of our own making only: every text of a rulebook stands in the constants.
+    The source holds names of our own making, and ids that the reader has checked: every other text of a rulebook stands
+    in the constants.
     """
     space = dict(names.values)
-    exec(compile(source, f"<{name}>", "exec"), space)  # noqa: S102 - see above
-    return space[name]
+    exec(compile(source, "<generated>", "exec"), space)  # noqa: S102 - see above
+    return space
 
 
 def _known(value: Any, held: Any) -> int:

@@ -1,0 +1,92 @@
+"""One decision at a time: compiled and interpreted, against a straight-line function written for the same rulebook."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable, Iterable, Sequence
+from functools import partial
+from typing import Any
+
+from bench.company import Company
+from bench.result import Result
+from caddrel.core.decide.compiled.evaluator import CompiledRulebook
+from caddrel.core.decide.interpreter import explain
+from caddrel.core.decide.trace import trace_json
+from caddrel.core.facts.completion import Facts
+from caddrel.core.rulebook.model import Rulebook
+from caddrel.core.rulebook.reader import read_rulebook
+from caddrel.core.rulebook.source import Source
+
+GOALS = {20: None, 200: 0.5, 1000: 0.3}
+
+
+def best(work: Callable[[Any], Any], inputs: Sequence[Any], times: int = 7) -> float:
+    """Return the CPU seconds that one piece of work takes: the shortest of several runs over all inputs."""
+    found = []
+    for _ in range(times):
+        began = time.process_time()
+        for given in inputs:
+            work(given)
+        found.append(time.process_time() - began)
+    return min(found) / len(inputs)
+
+
+def run() -> Iterable[Result]:
+    """Yield the results."""
+    for count, goal in GOALS.items():
+        company = Company(count)
+        rulebook = read_rulebook(Source("bench", company.text)).or_raise()
+        attempts = company.attempts(rulebook, 2000)
+        straight, compiled = company.straight(), CompiledRulebook(rulebook)
+        _assert_same(straight, compiled, attempts)
+        by_hand = best(straight, [a.values for a in attempts])
+        decided = best(compiled.decide, attempts)
+        note = f"{decided * 1e6:.1f} µs a decision, by hand {by_hand * 1e6:.1f} µs; all facts known, index warm"
+        yield Result(f"one decision, {count} policies, compiled / by hand", decided / by_hand, "below", goal, note)
+        began = time.process_time()
+        CompiledRulebook(rulebook)
+        compiling = time.process_time() - began
+        yield Result(
+            f"compiling {count} policies, seconds", compiling, "below", 0.1 if count == 200 else None, "CPU time"
+        )
+        if count == 200:
+            traced = best(partial(_traced, rulebook), attempts[:100], 3)
+            yield Result("interpreter with full trace, 200 policies, ms", traced * 1000, "below", 2.0, "CPU time")
+    text = Company(1000).text
+    reading = best(read_rulebook, [Source("bench", text)], 2)
+    yield Result(
+        "reading and checking 1,000 policies, seconds", reading, "below", 3.0, f"{len(text) / 1e6:.1f} MB of JSON"
+    )
+    yield from growth()
+
+
+def _traced(rulebook: Rulebook, facts: Facts) -> dict[str, Any]:
+    return trace_json(explain(rulebook, facts))
+
+
+def growth() -> Iterable[Result]:
+    """Yield how a decision grows with groups and places, each ten times as many."""
+    base = _decision_time(Company(200))
+    for name, larger in (
+        ("groups", Company(200, groups=800)),
+        ("places", Company(200, places=200)),
+        ("apps", Company(200, apps=600)),
+    ):
+        yield Result(
+            f"one decision with ten times the {name}", _decision_time(larger) / base, "below", None, "200 policies"
+        )
+
+
+def _decision_time(company: Company) -> float:
+    rulebook = read_rulebook(Source("bench", company.text)).or_raise()
+    attempts = company.attempts(rulebook, 1000)
+    compiled = CompiledRulebook(rulebook)
+    return best(compiled.decide, attempts, 3)
+
+
+def _assert_same(straight: Any, compiled: CompiledRulebook, attempts: list[Facts]) -> None:
+    for attempt in attempts:
+        outcome, deciding = straight(attempt.values)
+        decision = compiled.decide(attempt)
+        said = [(d.policy, d.rule) for d in decision.deciding]
+        assert (decision.outcome, said) == (outcome, deciding), (decision, outcome, deciding)

@@ -1,0 +1,1 @@
+"""Lint: what is allowed in a rulebook and yet doubtful. One file a check, one registry."""

@@ -1,0 +1,59 @@
+"""Names of people, groups, apps, labels and address lists that the inventory does not know."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from caddrel.core.diagnostics import did_you_mean
+from caddrel.core.facts.inventory import Inventory
+from caddrel.core.lint.finding import Context, Findings
+from caddrel.core.rulebook.model import Selector
+
+CODE = "unknown-in-inventory"
+
+
+def check(context: Context) -> Findings:
+    """Find references that lead nowhere; nothing without an inventory."""
+    inventory = context.inventory
+    if inventory is None:
+        return
+    known = _known(inventory)
+    for path, kind, name in _references(context):
+        if known[kind] and name not in known[kind]:
+            hint = did_you_mean(name, known[kind], "take it in, or correct the name")
+            yield context.finding(path, CODE, f"the inventory knows no {kind} `{name}`", hint)
+
+
+def _known(inventory: Inventory) -> dict[str, set[str]]:
+    def members(entries: object, fact: str) -> set[str]:
+        found: set[str] = set()
+        for entry in entries.values():  # type: ignore[attr-defined]
+            found |= entry.facts.get(fact, frozenset())
+        return found
+
+    return {
+        "group": set(inventory.groups) | members(inventory.people, "person.groups"),
+        "role": members(inventory.people, "person.roles"),
+        "person": set(inventory.people),
+        "app": set(inventory.apps),
+        "label": members(inventory.apps, "app.labels"),
+        "address list": set(inventory.lists),
+    }
+
+
+def _references(context: Context) -> Iterator[tuple[str, str, str]]:
+    rulebook = context.rulebook
+
+    def of(path: str, selectors: tuple[Selector, ...]) -> Iterator[tuple[str, str, str]]:
+        for selector in selectors:
+            if selector.kind in {"group", "role", "person", "app", "label"}:
+                yield path, selector.kind, selector.id
+
+    yield from of("settings", rulebook.settings.keyholders)
+    yield from ((f"apps.{name}", "app", name) for name in rulebook.apps)
+    for place in rulebook.places.values():
+        for name in (*place.parts.lists, *place.without.lists):
+            yield f"places.{place.id}", "address list", name
+    for policy in context.policies():
+        scope = policy.scope
+        yield from of(f"policies.{policy.id}", (*scope.people, *scope.except_people, *scope.apps, *scope.except_apps))

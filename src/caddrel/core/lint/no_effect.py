@@ -1,0 +1,36 @@
+"""Policies that only ever allow where nothing is closed: they change nothing."""
+
+from __future__ import annotations
+
+from caddrel.core.lint.finding import Context, Findings, every
+from caddrel.core.rulebook.model import Policy
+
+CODE = "no-effect"
+
+
+def check(context: Context) -> Findings:
+    """Find policies whose every effect is allow or abstain, at apps that are all open."""
+    for policy in context.policies():
+        kinds = {rule.effect.kind for rule in policy.rules}
+        limits = any(rule.keep is not None for rule in policy.rules)
+        if policy.rules and kinds <= {"allow", "abstain"} and not limits and not _closed(context, policy):
+            yield context.finding(
+                f"policies.{policy.id}",
+                CODE,
+                f"`{policy.id}` changes nothing: it only allows, and its apps are open anyway",
+                "close the app under `apps`, or say what the policy requires",
+            )
+
+
+def _closed(context: Context, policy: Policy) -> bool:
+    """Tell whether any app that the policy may be about could be closed."""
+    rulebook = context.rulebook
+    if "sign-in" not in policy.scope.operations:
+        return False
+    if rulebook.settings.stance == "closed":
+        return True
+    closed = {app.id for app in rulebook.apps.values() if app.stance == "closed"}
+    by_name = {selector.id for selector in policy.scope.apps if selector.kind == "app"}
+    return bool(closed) and (
+        every(policy.scope.apps) or bool(closed & by_name) or len(by_name) < len(policy.scope.apps)
+    )

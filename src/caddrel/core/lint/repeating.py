@@ -1,0 +1,24 @@
+"""Policies that say the same twice, and rules that can never be reached."""
+
+from __future__ import annotations
+
+from caddrel.core.lint.finding import Context, Findings, rule_path
+from caddrel.core.rulebook.model import Policy
+
+SAME, NEVER = "same-policies", "rule-never-reached"
+CODES = (SAME, NEVER)
+
+
+def check(context: Context) -> Findings:
+    """Find policies with the same scope and rules, and rules behind one that always holds."""
+    seen: dict[object, Policy] = {}
+    for policy in context.policies():
+        key = (policy.scope, tuple((rule.when, rule.effect, rule.keep) for rule in policy.rules))
+        other = seen.setdefault(repr(key), policy)
+        if other is not policy:
+            message = f"`{policy.id}` says the same as `{other.id}`"
+            yield context.finding(f"policies.{policy.id}", SAME, message, "keep one of the two")
+        always = next((rule for rule in policy.rules if rule.when is None), None)
+        for rule in policy.rules[always.index + 1 :] if always is not None else ():
+            message = f"rule {rule.id} of `{policy.id}` is never reached: {always.id if always else ''} always holds"
+            yield context.finding(rule_path(policy, rule), NEVER, message, "move it up, or take it out")

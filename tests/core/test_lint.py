@@ -1,0 +1,109 @@
+"""Lint: every check has a case, a page, and nothing to say about what is good."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from pathlib import Path
+
+import pytest
+from tests.loading import CASES
+
+from caddrel.core.diagnostics import Diagnostic
+from caddrel.core.facts.inventory import read_inventory
+from caddrel.core.lint.finding import Context
+from caddrel.core.lint.registry import CHECKS, lint
+from caddrel.core.rulebook.reader import read_rulebook
+from caddrel.core.rulebook.source import Source
+
+PAGES = Path(__file__).parents[2] / "docs" / "lint"
+QUIET = {
+    "policy-without-why", "policy-without-owner", "no-keyholders", "block-without-words", "unused-part",
+}  # fmt: skip
+# These need an inventory or a log, and have tests of their own.
+ELSEWHERE = {"unknown-in-inventory", "nothing-reports"}
+
+
+@dataclass
+class Case:
+    title: str
+    lines: list[str] = field(default_factory=list)
+    expected: list[str] = field(default_factory=list)
+
+
+def _load() -> list[Case]:
+    cases: list[Case] = []
+    for line in (CASES / "lint" / "cases.txt").read_text(encoding="utf-8").splitlines():
+        if line.startswith("> "):
+            cases.append(Case(line[2:]))
+        elif line.startswith("! "):
+            cases[-1].expected.append(line[2:])
+        elif cases and not cases[-1].expected:
+            cases[-1].lines.append(line)
+    assert all(case.expected for case in cases)
+    return cases
+
+
+def _findings(text: str, **context: object) -> list[Diagnostic]:
+    rulebook = read_rulebook(Source("r", text)).or_raise()
+    return lint(Context(rulebook, **context))  # type: ignore[arg-type]
+
+
+@pytest.mark.parametrize("case", _load(), ids=lambda c: c.title)
+def test_lint(case: Case) -> None:
+    named = {line.split()[0] for line in case.expected}
+    found = [f for f in _findings("\n".join(case.lines)) if f.code not in QUIET or f.code in named]
+    said = [f"{f.code} {f.span.line}:{f.span.column}" if f.span else f"{f.code} 0:0" for f in found]
+    if case.expected == ["nothing"]:
+        assert said == []
+        return
+    assert said == [" ".join(line.split(" ")[:2]).rstrip(":") for line in case.expected]
+    for finding, line in zip(found, case.expected, strict=True):
+        assert line.partition(": ")[2] in f"{finding.message} {finding.hint}"
+
+
+def test_every_check_has_a_case_and_a_page() -> None:
+    named = {line.split()[0] for case in _load() for line in case.expected}
+    assert set(CHECKS) - ELSEWHERE <= named
+    assert {page.stem for page in PAGES.glob("*.md")} == set(CHECKS) | {"README"}
+    index = (PAGES / "README.md").read_text(encoding="utf-8")
+    for code in CHECKS:
+        text = (PAGES / f"{code}.md").read_text(encoding="utf-8")
+        assert text.startswith(f"# {code}\n")
+        assert "**Why it matters.**" in text
+        assert "**What to do.**" in text
+        assert f"[`{code}`]({code}.md)" in index
+
+
+def test_names_are_looked_up_in_the_inventory_that_is_at_hand() -> None:
+    text = """caddrel: 1
+settings: {keyholders: [group:keys]}
+apps: {gatway: {stance: closed}}
+places: {bad: {lists: [wose]}}
+policies:
+  a: {people: [group:crw, role:admin], apps: [gateway, label:mony], rules: [{when: from bad, then: require mfa}]}
+"""
+    document = {
+        "people": [{"id": "odd", "groups": ["crew"], "roles": ["admin"]}],
+        "apps": [{"id": "gateway", "labels": ["money"]}],
+        "lists": [{"id": "worse", "networks": []}],
+    }
+    inventory, problems = read_inventory(document)
+    assert not problems
+    found = {f.message: f.hint for f in _findings(text, inventory=inventory) if f.code == "unknown-in-inventory"}
+    assert found["the inventory knows no group `crw`"] == "did you mean `crew`?"
+    assert found["the inventory knows no app `gatway`"] == "did you mean `gateway`?"
+    assert found["the inventory knows no label `mony`"] == "did you mean `money`?"
+    assert found["the inventory knows no address list `wose`"] == "did you mean `worse`?"
+    assert "the inventory knows no role `admin`" not in found
+    nobody = [f.message for f in _findings(text, inventory=inventory) if f.code == "no-keyholders"]
+    assert nobody == ["nobody in the inventory is a keyholder"]
+    assert not [f for f in _findings(text) if f.code == "unknown-in-inventory"]
+
+
+def test_facts_that_nothing_reports_are_known_only_from_what_was_reported() -> None:
+    text = "caddrel: 1\npolicies:\n  a: {rules: [{when: device.tampered, then: require mfa}]}\n"
+    assert [f.code for f in _findings(text, reported=frozenset({"person.id"}))].count("nothing-reports") == 1
+    for context in ({}, {"reported": frozenset({"device.tampered"})}):
+        assert "nothing-reports" not in {f.code for f in _findings(text, **context)}
+    assumed = text + "settings: {assume: {device.tampered: no}}\n"
+    assert "nothing-reports" not in {f.code for f in _findings(assumed, reported=frozenset())}
