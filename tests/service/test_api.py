@@ -34,6 +34,13 @@ def test_the_openapi_document_is_valid_and_complete(empty: Live) -> None:
     assert described == {(e.method, e.route.replace("<id>", "{id}")) for e in ENDPOINTS}
 
 
+def test_the_schema_of_rulebooks_is_published(empty: Live) -> None:
+    with empty.http("") as http:
+        answer = http.get("/api/rulebook.schema.json")
+    assert answer.headers["Content-Type"] == "application/schema+json"
+    assert "policies" in answer.json()["properties"]
+
+
 def test_every_reading_endpoint_answers_as_it_says(kelpline: Live) -> None:
     examples = {
         "/api/v1/rulebook/policies/<id>": "abroad",

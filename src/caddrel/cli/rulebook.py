@@ -219,6 +219,20 @@ def _show_policy(found: PolicyView, as_json: bool) -> None:
 
 @rulebook.command()
 @json_option
+def schema(as_json: bool) -> None:
+    """Write the JSON Schema of the format, for editors; it is JSON with and without --json.
+
+    \b
+    Example: caddrel rulebook schema > rulebook.schema.json
+    """
+    from caddrel.core.rulebook.schema import rulebook_schema
+
+    del as_json
+    write_json(rulebook_schema())
+
+
+@rulebook.command()
+@json_option
 def history(as_json: bool) -> None:
     """List the revisions: when, who, why.
 

@@ -9,6 +9,7 @@ import msgspec
 import structlog
 from flask import Flask, Response, g, request, send_from_directory
 
+from caddrel.core.rulebook.schema import rulebook_schema
 from caddrel.service import openapi
 from caddrel.service.deps import Deps
 from caddrel.service.endpoints import register
@@ -44,12 +45,17 @@ def create_app(deps: Deps) -> Flask:
     for endpoint in ENDPOINTS:
         register(app, deps, endpoint)
     document = msgspec.json.encode(openapi.document(ENDPOINTS))
+    schema = msgspec.json.encode(rulebook_schema())
 
     @app.get("/api/openapi.json")
     def api_document() -> Response:
         return Response(document, mimetype="application/json")
 
     _serve_console(app, deps)
+
+    @app.get("/api/rulebook.schema.json")
+    def rulebook_format() -> Response:
+        return Response(schema, mimetype="application/schema+json")
 
     @app.before_request
     def begin() -> None:

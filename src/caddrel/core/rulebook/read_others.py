@@ -38,14 +38,14 @@ SIGNAL_KINDS = {
     "far-away": {"km": (_COUNT, True), **_HISTORY},
     "failed-attempts": {"at_least": (_COUNT, True), "within": (read_duration, True), **_HISTORY},
 }
-_PASSWORD_MUST = {
+PASSWORD_MUST = {
     "length": whole_number(1, 1000),
     "classes": whole_number(1, 4),
     "not_last": whole_number(1, 1000),
     "max_age": read_duration,
     "not_contain_name": read_flag,
 }
-_PASSWORD_LOCK = {"after": _COUNT, "within": read_duration, "for": read_duration}
+PASSWORD_LOCK = {"after": _COUNT, "within": read_duration, "for": read_duration}
 
 
 def read_fact_value(reading: Reading, spec: FactSpec, node: Node, path: str) -> Value | None:
@@ -146,7 +146,7 @@ def read_password_standards(reading: Reading, document: Mapping) -> dict[str, Pa
         fields = Fields(reading, node, path, ("people", "apps", "must", "lock"), "password standard")
         fields.need("must", "such as must: {length: 12}")
         tables: list[dict[str, Value]] = []
-        for key, table in (("must", _PASSWORD_MUST), ("lock", _PASSWORD_LOCK)):
+        for key, table in (("must", PASSWORD_MUST), ("lock", PASSWORD_LOCK)):
             values: dict[str, Value] = {}
             if key in fields.values:
                 inner = Fields(reading, fields.values[key], f"{path}.{key}", tuple(table), f"`{key}`")

@@ -1,0 +1,65 @@
+"""The JSON Schema says of a document's shape what the reader says."""
+
+from __future__ import annotations
+
+import json
+from typing import Any
+
+import pytest
+import yaml
+from hypothesis import given, settings
+from jsonschema import Draft202012Validator
+from tests.core.test_lint import _load as lint_cases
+from tests.core.test_rulebooks import KELPLINE
+from tests.core.test_rulebooks import _load as broken_cases
+from tests.loading import CASES, decision_cases
+from tests.strategies import rulebooks
+
+from caddrel.core.rulebook.reader import SECTIONS, read_rulebook
+from caddrel.core.rulebook.schema import rulebook_schema
+from caddrel.core.rulebook.source import Source
+
+SCHEMA = rulebook_schema()
+VALIDATOR = Draft202012Validator(SCHEMA)
+# What is wrong with the shape alone; what words mean is for the reader.
+SHAPE = {"unknown-key", "missing-key", "one-bound", "unknown-format"}
+
+
+def _document(text: str) -> Any:
+    """Return a document as the reader sees it: all text."""
+    return yaml.load(text, yaml.BaseLoader)
+
+
+def _good() -> dict[str, str]:
+    found = {f"{case.file}": case.rulebook for case in decision_cases()}
+    found |= {f"lint: {case.title}": "\n".join(case.lines) for case in lint_cases()}
+    found["kelpline"] = KELPLINE.read_text(encoding="utf-8")
+    found["manifest"] = (CASES / "manifest.yaml").read_text(encoding="utf-8")
+    return found
+
+
+def test_the_schema_is_one_and_knows_every_section() -> None:
+    Draft202012Validator.check_schema(SCHEMA)
+    assert set(SCHEMA["properties"]) == {"caddrel", *SECTIONS}
+
+
+@pytest.mark.parametrize("name", _good())
+def test_what_the_reader_takes_is_valid(name: str) -> None:
+    text = _good()[name]
+    read_rulebook(Source("r", text)).or_raise()
+    assert [e.message for e in VALIDATOR.iter_errors(_document(text))] == []
+
+
+def _misshapen() -> list[Any]:
+    return [c for c in broken_cases() if SHAPE & {line.split()[0] for line in c.expected}]
+
+
+@pytest.mark.parametrize("case", _misshapen(), ids=lambda c: c.title)
+def test_a_wrong_shape_is_invalid(case: Any) -> None:
+    assert not VALIDATOR.is_valid(_document("\n".join(case.lines)))
+
+
+@given(rulebooks())
+@settings(max_examples=60, deadline=None)
+def test_random_rulebooks_are_valid(text: str) -> None:
+    assert VALIDATOR.is_valid(json.loads(text))
