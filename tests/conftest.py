@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import fcntl
 import shutil
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
@@ -15,7 +15,7 @@ from hypothesis import settings
 
 from caddrel import wiring
 from caddrel.client import Caddrel
-from caddrel.demo.fill import fill
+from caddrel.demo.fill import ADDRESSES, fill
 from caddrel.service import access
 from caddrel.service.deps import Deps, Limits
 
@@ -60,10 +60,11 @@ class Live:
         return {"CADDREL_URL": self.url, "CADDREL_TOKEN": self.token}
 
 
-def _serve(folder: Path, limits: Limits | None = None) -> Iterator[Live]:
+def serving(folder: Path, limits: Limits | None = None, address_files: Sequence[Path] = ()) -> Iterator[Live]:
+    """Run a service on a folder for as long as the caller iterates."""
     wiring.log_nothing()
     clock = Clock()
-    opened = wiring.open_data(folder, clock, limits)
+    opened = wiring.open_data(folder, clock, limits, address_files)
     server = wiring.build_server(opened, "127.0.0.1", 0)
     server.start()
     token = access.make_token(opened.deps, "tests", "operator", 30, "tests")[1]
@@ -74,7 +75,7 @@ def _serve(folder: Path, limits: Limits | None = None) -> Iterator[Live]:
 @pytest.fixture
 def empty(tmp_path: Path) -> Iterator[Live]:
     """A service without any data; bodies are limited more tightly than usual."""
-    yield from _serve(tmp_path / "data", Limits(body=20_000, rulebook=60_000, line=5_000))
+    yield from serving(tmp_path / "data", Limits(body=20_000, rulebook=60_000, line=5_000))
 
 
 @pytest.fixture(scope="session")
@@ -84,7 +85,7 @@ def kelpline_folder(tmp_path_factory: pytest.TempPathFactory) -> Path:
     with (tmp_path_factory.getbasetemp().parent / "kelpline.lock").open("w") as lock:
         fcntl.flock(lock, fcntl.LOCK_EX)
         if not (shared / "done").is_file():
-            opened = wiring.open_data(shared, Clock())
+            opened = wiring.open_data(shared, Clock(), address_files=[ADDRESSES])
             fill(opened.deps, NOW)
             opened.close()
             (shared / "done").touch()
@@ -96,4 +97,4 @@ def kelpline(kelpline_folder: Path, tmp_path_factory: pytest.TempPathFactory) ->
     """A service with the Kelpline data; tests read it and change nothing."""
     folder = tmp_path_factory.mktemp("service") / "data"
     shutil.copytree(kelpline_folder, folder)
-    yield from _serve(folder)
+    yield from serving(folder, address_files=[ADDRESSES])

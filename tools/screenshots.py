@@ -18,8 +18,7 @@ CHROMIUM = [
     "--disable-component-update", "--disable-sync",
 ]  # fmt: skip
 REHEARSAL = (
-    "/rehearse?person.id=ines.faro&app.id=manifest&device.id=tab-0117&device.os_version=15"
-    "&network.ip=198.51.100.90&network.asn=64500&network.country=IS"
+    "/rehearse?person.id=ines.faro&app.id=manifest&device.id=tab-0117&device.os_version=15&network.ip=198.51.100.90"
 )
 
 

@@ -6,7 +6,7 @@ import logging
 import signal
 import sys
 import threading
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 from datetime import UTC, datetime
 from pathlib import Path
@@ -18,6 +18,7 @@ import waitress.server
 from waitress import wasyncore
 
 from caddrel.service import access
+from caddrel.service.address_data import AddressData
 from caddrel.service.app import create_app
 from caddrel.service.deps import Deps, Limits
 from caddrel.service.errors import ServiceError
@@ -47,10 +48,25 @@ class Opened:
         """Close the files."""
         for database in self.databases:
             database.close()
+        if self.deps.addresses is not None:
+            self.deps.addresses.close()
 
 
-def open_data(folder: Path, clock: Callable[[], datetime] = utc_now, limits: Limits | None = None) -> Opened:
-    """Open a data folder, making or upgrading what is in it."""
+def open_data(
+    folder: Path,
+    clock: Callable[[], datetime] = utc_now,
+    limits: Limits | None = None,
+    address_files: Sequence[Path] = (),
+) -> Opened:
+    """Open a data folder, making or upgrading what is in it.
+
+    Parameters
+    ----------
+    address_files
+        MaxMind DB files that tell country, city, autonomous system and anonymisers; without any, those facts stay
+        unknown unless they are reported.
+    """
+    addresses = AddressData(address_files) if address_files else None
     book = Database(folder / "book.sqlite", "book")
     log = Database(folder / "signins.sqlite", "log")
     for database in (book, log):
@@ -63,6 +79,7 @@ def open_data(folder: Path, clock: Callable[[], datetime] = utc_now, limits: Lim
         clock=clock,
         console=CONSOLE,
         limits=limits or Limits(),
+        addresses=addresses,
     )
     return Opened(deps, (book, log))
 

@@ -257,10 +257,12 @@ def _tour() -> str:
 def test_the_tour_of_the_readme_runs(kelpline_folder: Path, tmp_path: Path) -> None:
     import shutil
 
-    from tests.conftest import _serve
+    from tests.conftest import serving
+
+    from caddrel.demo.fill import ADDRESSES
 
     shutil.copytree(kelpline_folder, tmp_path / "data")
-    for live in _serve(tmp_path / "data"):
+    for live in serving(tmp_path / "data", address_files=[ADDRESSES]):
         env = {"PATH": f"{BIN}:{os.environ['PATH']}", "HOME": "/nonexistent", **live.environment()}
         done = subprocess.run(
             ["bash", "-eu", "-c", _tour()],

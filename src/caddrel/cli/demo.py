@@ -28,10 +28,10 @@ def demo(data: Path, bind: tuple[str, int]) -> None:
     Example: caddrel demo --data .demo --bind 127.0.0.1:8420
     """
     from caddrel import wiring
-    from caddrel.demo.fill import fill
+    from caddrel.demo.fill import ADDRESSES, fill
 
     wiring.log_to_file(data / "demo.log")
-    opened = wiring.open_data(data)
+    opened = wiring.open_data(data, address_files=[ADDRESSES])
     try:
         server = wiring.build_server(opened, *bind)
     except OSError as error:

@@ -2,12 +2,17 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from pathlib import Path
+from typing import TYPE_CHECKING, Any
 
 import click
 import platformdirs
 
 from caddrel.cli.output import remark, say_error
+
+if TYPE_CHECKING:
+    from caddrel.wiring import Opened
 
 
 class BindType(click.ParamType[tuple[str, int]]):
@@ -29,6 +34,27 @@ def listen_failed(host: str, port: int, error: OSError) -> click.ClickException:
     return click.ClickException(f"cannot listen on {host}:{port}: {reason}")
 
 
+def address_option(command: Callable[..., Any]) -> Callable[..., Any]:
+    """Add ``--address-data`` to a command."""
+    return click.option(
+        "--address-data",
+        type=click.Path(path_type=Path, exists=True, dir_okay=False),
+        multiple=True,
+        help="A MaxMind DB file: country, city, autonomous system, anonymisers. May be given several times.",
+    )(command)
+
+
+def open_with_addresses(data: Path, files: tuple[Path, ...]) -> Opened:
+    """Open a data folder with address data; a file that is none ends the command."""
+    from caddrel import wiring
+    from caddrel.service.address_data import AddressFileRefused
+
+    try:
+        return wiring.open_data(data, address_files=files)
+    except AddressFileRefused as refused:
+        raise click.UsageError(str(refused)) from None
+
+
 @click.command()
 @click.option(
     "--data",
@@ -39,7 +65,8 @@ def listen_failed(host: str, port: int, error: OSError) -> click.ClickException:
 )
 @click.option("--bind", type=BindType(), default="127.0.0.1:8420", show_default=True, help="Where to listen.")
 @click.option("--workers", type=click.IntRange(1, 128), default=16, show_default=True, help="Threads that answer.")
-def serve(data: Path, bind: tuple[str, int], workers: int) -> None:
+@address_option
+def serve(data: Path, bind: tuple[str, int], workers: int, address_data: tuple[Path, ...]) -> None:
     """Run the service until it is told to stop.
 
     \b
@@ -48,7 +75,7 @@ def serve(data: Path, bind: tuple[str, int], workers: int) -> None:
     from caddrel import wiring
 
     wiring.log_to_stderr()
-    opened = wiring.open_data(data)
+    opened = open_with_addresses(data, address_data)
     try:
         server = wiring.build_server(opened, *bind, threads=workers)
     except OSError as error:

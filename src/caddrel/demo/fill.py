@@ -15,6 +15,7 @@ from caddrel.service.importing import Importer
 from caddrel.wire.signins import ImportResult
 
 RULEBOOK = Path(__file__).parent / "kelpline.yaml"
+ADDRESSES = Path(__file__).parent / "addresses.mmdb"
 _RAISED = ("device.os_version is at least 15", "Install the system update to Android 15")
 _BEFORE = ("device.os_version is at least 14", "Install the system update to Android 14")
 

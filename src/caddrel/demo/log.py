@@ -94,7 +94,7 @@ def _attempt(
     facts: dict[str, Any] = {
         "person.id": person.id,
         "app.id": app,
-        **_where(person, at, rng),
+        **_where(person, rng),
         **_client(person, app, rng),
     }
     if person.device is not None:
@@ -115,28 +115,26 @@ def _attempt(
     yield Sample(at, facts, {"outcome": "accepted"})
 
 
-def _where(person: Person, at: datetime, rng: random.Random) -> dict[str, Any]:
+def _where(person: Person, rng: random.Random) -> dict[str, Any]:
+    """Return the address; what is known about it, the service looks up."""
+    return {"network.ip": _address(person, rng)}
+
+
+def _address(person: Person, rng: random.Random) -> str:
     if person.kin == "terminal":
-        prefix, first, country = TERMINALS[person.terminal]
-        return _network(f"{prefix}{first + rng.randrange(12)}", country, 64496)
+        prefix, first = TERMINALS[person.terminal]
+        return f"{prefix}{first + rng.randrange(12)}"
     if person.kin in {"office", "keyholder", "service"}:
         if person.kin == "service" or rng.random() < 0.8:
-            return _network(f"192.0.2.{rng.randrange(2, 62)}", "IS", 64496)
-        return _network(f"203.0.113.{rng.randrange(1, 60)}", "IS", 64501)
+            return f"192.0.2.{rng.randrange(2, 62)}"
+        return f"203.0.113.{rng.randrange(1, 60)}"
     if person.kin == "yard":
-        return _network(f"198.51.100.{rng.randrange(129, 157)}", "NO", 64504)
+        return f"198.51.100.{rng.randrange(129, 157)}"
     if person.kin == "agent":
-        return _network(f"203.0.113.{rng.randrange(60, 120)}", "NO", 64502)
+        return f"203.0.113.{rng.randrange(66, 120)}"
     if rng.random() < 0.75:
-        return _network(f"198.51.100.{rng.randrange(65, 126)}", "", 64500)
-    country, number = rng.choice((("IS", 64501), ("NO", 64502), ("FO", 64503)))
-    return _network(f"203.0.113.{rng.randrange(120, 200)}", country, number)
-
-
-def _network(address: str, country: str, number: int) -> dict[str, Any]:
-    """Return the network facts; at sea there is no country to tell."""
-    found: dict[str, Any] = {"network.ip": address, "network.asn": number}
-    return {**found, "network.country": country} if country else found
+        return f"198.51.100.{rng.randrange(65, 126)}"
+    return f"203.0.113.{rng.randrange(120, 190)}"
 
 
 def _client(person: Person, app: str, rng: random.Random) -> dict[str, Any]:

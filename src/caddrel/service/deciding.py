@@ -65,7 +65,15 @@ def rehearse(deps: Deps, request: wire.RehearseRequest) -> wire.Rehearsal:
     problems += _unknown(reported, inventory)
     if problems:
         raise AttemptRefused(problems)
-    facts = complete(reported, rulebook.catalogue, rulebook.settings.assume, inventory, Setting.REHEARSAL, deps.clock())
+    facts = complete(
+        reported,
+        rulebook.catalogue,
+        rulebook.settings.assume,
+        inventory,
+        Setting.REHEARSAL,
+        deps.clock(),
+        deps.addresses,
+    )
     # What the door would show has a reference to quote; a rehearsal leaves no record, so it shows the form of one.
     facts.reference = "00000-00000"
     explained = explain(titled(rulebook, inventory), facts, number)

@@ -17,6 +17,7 @@ from caddrel.core.lint.registry import lint
 from caddrel.core.rulebook.model import Rulebook
 from caddrel.core.rulebook.reader import read_rulebook
 from caddrel.core.rulebook.source import Source
+from caddrel.service.address_data import AddressData
 from caddrel.service.errors import ServiceError, not_found
 from caddrel.service.secrets import Verified
 from caddrel.store.accounts import AccountStore
@@ -139,6 +140,7 @@ class Deps:
     clock: Callable[[], datetime]
     console: Path
     limits: Limits = field(default_factory=Limits)
+    addresses: AddressData | None = None
     rulebooks: Rulebooks = field(init=False)
     inventories: Inventories = field(init=False)
     verified: Verified = field(default_factory=Verified)

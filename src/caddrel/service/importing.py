@@ -130,7 +130,14 @@ class Importer:
         at = _moment(reported)
         id = document["id"]
         recorded = document.get("recorded") or {}
-        facts = complete(reported, rulebook.catalogue, rulebook.settings.assume, self._inventory, Setting.LOG)
+        facts = complete(
+            reported,
+            rulebook.catalogue,
+            rulebook.settings.assume,
+            self._inventory,
+            Setting.LOG,
+            address_data=self._deps.addresses,
+        )
         facts.reference = reference_for(id)
         number = published.revision.number
         decision = published.compiled.decide(facts)

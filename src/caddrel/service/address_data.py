@@ -1,0 +1,94 @@
+"""What is known about addresses: country, city, autonomous system and anonymisers, from MaxMind DB files.
+
+The files are opened once and read in memory-mapped form; several are asked in turn, the first that knows a fact wins.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from pathlib import Path
+from typing import Any
+
+import maxminddb
+
+from caddrel.core.facts.types import Address, Value
+
+# Flags of an anonymiser record, the most telling first.
+_ANONYMISERS = (
+    ("is_tor_exit_node", "tor"),
+    ("is_anonymous_vpn", "vpn"),
+    ("is_public_proxy", "proxy"),
+    ("is_residential_proxy", "proxy"),
+    ("is_relay", "relay"),
+)
+
+
+class AddressFileRefused(Exception):
+    """A file that is not a MaxMind DB file, or is damaged."""
+
+
+class AddressData:
+    """Looks addresses up; made to be handed to completion.
+
+    Parameters
+    ----------
+    paths
+        MaxMind DB files.
+
+    Raises
+    ------
+    AddressFileRefused
+        When one of them cannot be read.
+    """
+
+    def __init__(self, paths: Iterable[Path]) -> None:
+        self._readers = [_open(path) for path in paths]
+
+    def __call__(self, address: Address) -> Mapping[str, Value]:
+        """Return the facts that are known about an address; none for one that no file has."""
+        found: dict[str, Value] = {}
+        for reader in self._readers:
+            if address.version > reader.metadata().ip_version and address.version == 6:
+                continue
+            record = reader.get(str(address))
+            if isinstance(record, dict):
+                found = {**_facts(record), **found}
+        return found
+
+    def close(self) -> None:
+        """Close the files."""
+        for reader in self._readers:
+            reader.close()
+
+
+def _open(path: Path) -> maxminddb.Reader:
+    try:
+        return maxminddb.open_database(path)
+    except (maxminddb.InvalidDatabaseError, ValueError, OSError) as error:
+        reason = getattr(error, "strerror", None) or str(error)
+        raise AddressFileRefused(f"{path}: not a readable MaxMind DB file: {reason}") from None
+
+
+def _facts(record: Mapping[str, Any]) -> dict[str, Value]:
+    """Return the facts in one record; whatever has another shape than the format's own is passed over."""
+    found: dict[str, Value] = {}
+    country = _inner(record, "country", "iso_code")
+    if isinstance(country, str):
+        found["network.country"] = country.upper()
+    city = _inner(record, "city", "names", "en")
+    if isinstance(city, str):
+        found["network.city"] = city
+    number = record.get("autonomous_system_number")
+    if isinstance(number, int):
+        found["network.asn"] = number
+    flags = {**record, **(_inner(record, "traits") or {})}
+    if any(name.startswith("is_") for name in flags):
+        found["network.anonymiser"] = next((word for name, word in _ANONYMISERS if flags.get(name) is True), "none")
+    return found
+
+
+def _inner(record: Mapping[str, Any], *keys: str) -> Any:
+    value: Any = record
+    for key in keys:
+        value = value.get(key) if isinstance(value, Mapping) else None
+    return value
