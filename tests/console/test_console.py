@@ -5,9 +5,11 @@ from __future__ import annotations
 from pathlib import Path
 
 import pytest
-from playwright.sync_api import Page, expect
+from playwright.sync_api import Browser, Page, expect
 from tests.conftest import Live
 from tests.console.conftest import Open
+
+from caddrel import wiring
 
 AXE = Path(__file__).parents[2] / "console" / "node_modules" / "axe-core" / "axe.min.js"
 
@@ -44,6 +46,24 @@ def test_a_wrong_fact_is_told_at_its_field(kelpline: Live, open_console: Open) -
     expect(bare.get_by_label("network.ip")).to_have_attribute("aria-invalid", "true")
     bare.get_by_label("network.ip").fill("192.0.2.7")
     expect(bare.get_by_label("network.ip")).to_have_attribute("aria-invalid", "false")
+
+
+def test_a_one_time_way_in_works_in_a_tab_that_is_open_and_leaves_no_code_behind(browser: Browser, empty: Live) -> None:
+    page = browser.new_context().new_page()
+    page.goto(empty.url)
+    expect(page.get_by_label("Password")).to_be_visible()
+    page.goto(f"{empty.url}/#/enter?code=nonsense")
+    expect(page.get_by_role("alert")).to_contain_text("one-time way in is unknown")
+    page.goto(f"{empty.url}/#/enter?code={wiring.way_in(empty.deps)}")
+    expect(page.get_by_role("heading", level=1)).to_contain_text("Nothing has been published yet")
+    assert "code=" not in page.url
+    page.goto(f"{empty.url}/#/signins")
+    expect(page.get_by_role("heading", level=1)).to_contain_text("No sign-ins have been taken in yet")
+    page.goto(f"{empty.url}/#/rehearse")
+    expect(page.get_by_role("alert").first).to_contain_text("o rulebook has been published yet")
+    page.get_by_role("button", name="Leave").click()
+    expect(page.get_by_label("Password")).to_be_visible()
+    page.context.close()
 
 
 def test_people_are_found_by_typing(open_console: Open) -> None:

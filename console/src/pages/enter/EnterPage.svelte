@@ -1,6 +1,5 @@
 <script lang="ts">
   // Signing in to the console: by a one-time link, or by name and password.
-  import { onMount } from 'svelte';
   import { replace, router } from 'svelte-spa-router';
   import Failing from '../../lib/parts/Failing.svelte';
   import { session } from '../../lib/state/session.svelte';
@@ -9,13 +8,18 @@
   let password = $state('');
   let busy = $state(false);
 
-  onMount(async () => {
-    const code = new URLSearchParams(router.querystring ?? '').get('code');
-    if (router.location !== '/enter') return;
-    if (code) await session.enter(code);
-    // The code is used up and must not stay in the address bar.
-    if (session.info) await replace('/rulebook');
+  // The link may also be pasted into a tab that shows this page already: then only the address changes.
+  $effect(() => {
+    const code = router.location === '/enter' ? new URLSearchParams(router.querystring ?? '').get('code') : null;
+    if (code) void enter(code);
+    else if (router.location === '/enter' && session.info) void replace('/rulebook');
   });
+
+  async function enter(code: string): Promise<void> {
+    await session.enter(code);
+    // The code is used up and must not stay in the address bar.
+    await replace(session.info ? '/rulebook' : '/enter');
+  }
 
   async function submit(event: SubmitEvent): Promise<void> {
     event.preventDefault();

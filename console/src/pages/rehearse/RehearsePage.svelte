@@ -57,7 +57,9 @@
 
 <div class="grid gap-x-10 gap-y-8 lg:grid-cols-[25rem_minmax(0,1fr)]">
   <section aria-label="Facts">
-    {#if rehearsing.facts.problem}
+    {#if rehearsing.facts.problem && rehearsing.facts.problem.code === answer.problem?.code}
+      <p class="text-muted">The facts that can be given are shown here once there is a rulebook.</p>
+    {:else if rehearsing.facts.problem}
       <Failing problem={rehearsing.facts.problem} />
     {:else if !rehearsing.facts.value}
       <Waiting lines={12} />

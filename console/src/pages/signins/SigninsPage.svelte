@@ -80,7 +80,7 @@
   {/snippet}
 </Heading>
 
-<div class="mb-3 flex flex-wrap items-center gap-2">
+<div class="mb-3 flex flex-wrap items-center gap-2" hidden={page.value !== null && !total && !Object.keys(filters).length}>
   {#each ['blocked', 'challenged', 'allowed'] as outcome (outcome)}
     {@const on = filters['outcome'] === outcome}
     <button class="action" aria-pressed={on} onclick={() => push(narrow('outcome', on ? '' : outcome))}><Mark value={outcome} /></button>
