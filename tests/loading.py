@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import json
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
@@ -74,3 +74,38 @@ def _case(file: str, title: str, rulebook: str, facts: dict[str, Any], lines: li
         else:
             raise AssertionError(f"{file}: “{title}”: unknown line {line!r}")
     return DecisionCase(file, title, rulebook, facts, expected, tuple(texts))
+
+
+@dataclass
+class RulebookCase:
+    title: str
+    lines: list[str] = field(default_factory=list)
+    expected: list[str] = field(default_factory=list)
+
+    @property
+    def text(self) -> str:
+        return "\n".join(self.lines) + "\n"
+
+    @property
+    def places(self) -> list[str]:
+        """Return code and place of each expected finding."""
+        return [" ".join(line.split(" ")[:2]).rstrip(":") for line in self.expected]
+
+    @property
+    def codes(self) -> set[str]:
+        return {line.split()[0] for line in self.expected}
+
+
+def rulebook_cases(name: str) -> list[RulebookCase]:
+    """Return cases of a title, a rulebook and its findings; one that expects nothing at all is an error."""
+    cases: list[RulebookCase] = []
+    for line in (CASES / name).read_text(encoding="utf-8").splitlines():
+        if line.startswith("> "):
+            cases.append(RulebookCase(line[2:]))
+        elif line.startswith("! "):
+            cases[-1].expected.append(line[2:])
+        elif cases and not cases[-1].expected:
+            cases[-1].lines.append(line)
+    assert all(case.expected for case in cases), name
+    assert len({case.title for case in cases}) == len(cases), f"{name}: a title is used twice"
+    return cases

@@ -2,11 +2,10 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
 from pathlib import Path
 
 import pytest
-from tests.loading import CASES
+from tests.loading import RulebookCase, rulebook_cases
 
 from caddrel.core.diagnostics import Diagnostic
 from caddrel.core.facts.inventory import read_inventory
@@ -23,46 +22,26 @@ QUIET = {
 ELSEWHERE = {"unknown-in-inventory", "nothing-reports"}
 
 
-@dataclass
-class Case:
-    title: str
-    lines: list[str] = field(default_factory=list)
-    expected: list[str] = field(default_factory=list)
-
-
-def _load() -> list[Case]:
-    cases: list[Case] = []
-    for line in (CASES / "lint" / "cases.txt").read_text(encoding="utf-8").splitlines():
-        if line.startswith("> "):
-            cases.append(Case(line[2:]))
-        elif line.startswith("! "):
-            cases[-1].expected.append(line[2:])
-        elif cases and not cases[-1].expected:
-            cases[-1].lines.append(line)
-    assert all(case.expected for case in cases)
-    return cases
-
-
 def _findings(text: str, **context: object) -> list[Diagnostic]:
     rulebook = read_rulebook(Source("r", text)).or_raise()
     return lint(Context(rulebook, **context))  # type: ignore[arg-type]
 
 
-@pytest.mark.parametrize("case", _load(), ids=lambda c: c.title)
-def test_lint(case: Case) -> None:
-    named = {line.split()[0] for line in case.expected}
-    found = [f for f in _findings("\n".join(case.lines)) if f.code not in QUIET or f.code in named]
+@pytest.mark.parametrize("case", rulebook_cases("lint/cases.txt"), ids=lambda c: c.title)
+def test_lint(case: RulebookCase) -> None:
+    named = case.codes
+    found = [f for f in _findings(case.text) if f.code not in QUIET or f.code in named]
     said = [f"{f.code} {f.span.line}:{f.span.column}" if f.span else f"{f.code} 0:0" for f in found]
     if case.expected == ["nothing"]:
         assert said == []
         return
-    assert said == [" ".join(line.split(" ")[:2]).rstrip(":") for line in case.expected]
+    assert said == case.places
     for finding, line in zip(found, case.expected, strict=True):
         assert line.partition(": ")[2] in f"{finding.message} {finding.hint}"
 
 
 def test_every_check_has_a_case_and_a_page() -> None:
-    named = {line.split()[0] for case in _load() for line in case.expected}
+    named = {line.split()[0] for case in rulebook_cases("lint/cases.txt") for line in case.expected}
     assert set(CHECKS) - ELSEWHERE <= named
     assert {page.stem for page in PAGES.glob("*.md")} == set(CHECKS) | {"README"}
     index = (PAGES / "README.md").read_text(encoding="utf-8")

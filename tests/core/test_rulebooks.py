@@ -4,11 +4,10 @@ from __future__ import annotations
 
 import json
 import tracemalloc
-from dataclasses import dataclass, field
 from pathlib import Path
 
 import pytest
-from tests.loading import CASES
+from tests.loading import RulebookCase, rulebook_cases
 
 import caddrel
 from caddrel.core.language import nodes
@@ -33,32 +32,12 @@ from caddrel.core.rulebook.writer import format_rulebook
 KELPLINE = Path(caddrel.__file__).parent / "demo" / "kelpline.yaml"
 
 
-@dataclass
-class Case:
-    title: str
-    lines: list[str] = field(default_factory=list)
-    expected: list[str] = field(default_factory=list)
-
-
-def _load() -> list[Case]:
-    cases: list[Case] = []
-    for line in (CASES / "rulebooks" / "diagnostics.txt").read_text(encoding="utf-8").splitlines():
-        if line.startswith("> "):
-            cases.append(Case(line[2:]))
-        elif line.startswith("! "):
-            cases[-1].expected.append(line[2:])
-        elif cases and not cases[-1].expected:
-            cases[-1].lines.append(line)
-    assert all(case.expected for case in cases)
-    return cases
-
-
-@pytest.mark.parametrize("case", _load(), ids=lambda c: c.title)
-def test_diagnostics(case: Case) -> None:
-    result = read_rulebook(Source("r.yaml", "\n".join(case.lines) + "\n"))
+@pytest.mark.parametrize("case", rulebook_cases("rulebooks/diagnostics.txt"), ids=lambda c: c.title)
+def test_diagnostics(case: RulebookCase) -> None:
+    result = read_rulebook(Source("r.yaml", case.text))
     found = [d for d in result.diagnostics if d.severity != "note"]
     said = [f"{d.code} {d.span.line}:{d.span.column}" if d.span else d.code for d in found]
-    assert said == [" ".join(e.split(" ")[:2]).rstrip(":") for e in case.expected]
+    assert said == case.places
     for diagnostic, line in zip(found, case.expected, strict=True):
         part = line.partition(": ")[2]
         assert part in f"{diagnostic.message} {diagnostic.hint}"

@@ -9,10 +9,8 @@ import pytest
 import yaml
 from hypothesis import given, settings
 from jsonschema import Draft202012Validator
-from tests.core.test_lint import _load as lint_cases
 from tests.core.test_rulebooks import KELPLINE
-from tests.core.test_rulebooks import _load as broken_cases
-from tests.loading import CASES, decision_cases
+from tests.loading import CASES, RulebookCase, decision_cases, rulebook_cases
 from tests.strategies import rulebooks
 
 from caddrel.core.rulebook.reader import SECTIONS, read_rulebook
@@ -32,7 +30,7 @@ def _document(text: str) -> Any:
 
 def _good() -> dict[str, str]:
     found = {f"{case.file}": case.rulebook for case in decision_cases()}
-    found |= {f"lint: {case.title}": "\n".join(case.lines) for case in lint_cases()}
+    found |= {f"lint: {case.title}": case.text for case in rulebook_cases("lint/cases.txt")}
     found["kelpline"] = KELPLINE.read_text(encoding="utf-8")
     found["manifest"] = (CASES / "manifest.yaml").read_text(encoding="utf-8")
     return found
@@ -50,13 +48,13 @@ def test_what_the_reader_takes_is_valid(name: str) -> None:
     assert [e.message for e in VALIDATOR.iter_errors(_document(text))] == []
 
 
-def _misshapen() -> list[Any]:
-    return [c for c in broken_cases() if SHAPE & {line.split()[0] for line in c.expected}]
+def _misshapen() -> list[RulebookCase]:
+    return [case for case in rulebook_cases("rulebooks/diagnostics.txt") if SHAPE & case.codes]
 
 
 @pytest.mark.parametrize("case", _misshapen(), ids=lambda c: c.title)
-def test_a_wrong_shape_is_invalid(case: Any) -> None:
-    assert not VALIDATOR.is_valid(_document("\n".join(case.lines)))
+def test_a_wrong_shape_is_invalid(case: RulebookCase) -> None:
+    assert not VALIDATOR.is_valid(_document(case.text))
 
 
 @given(rulebooks())

@@ -147,8 +147,11 @@ def _fact_words(test: FactTest, rulebook: Rulebook, negated: bool) -> Sentence:
     values = [_value(test.fact, operand, rulebook) for operand in test.operands]
     if test.fact in SETS or rulebook.catalogue[test.fact].type is FactType.NAMES:
         yes, negative, _ = SETS.get(test.fact, (f"{test.fact} has", f"{test.fact} does not have", ""))
-        word = "and" if (op is Op.HAS_ALL) != no else "or"
-        return say(f"{negative if no else yes} ", joined(values, word))
+        # "Not in a or b" is neither of them; "not in all of a and b" may be one.
+        every = op is Op.HAS_ALL
+        return say(
+            f"{negative if no else yes} {'all of ' if every and no else ''}", joined(values, "and" if every else "or")
+        )
     return _comparison(test, op, no, values)
 
 

@@ -1,0 +1,229 @@
+"""Values, attempts and completion: what is read, what is refused, and where each fact comes from."""
+
+from __future__ import annotations
+
+from datetime import UTC, datetime
+from ipaddress import ip_network
+from typing import Any
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+from tests.strategies import reported
+
+from caddrel.core.facts.attempts import AttemptRefused, read_attempt, read_facts, read_given_facts
+from caddrel.core.facts.catalogue import FACTS, Catalogue, attribute_spec
+from caddrel.core.facts.completion import Setting, complete
+from caddrel.core.facts.inventory import AddressList, Inventory, read_inventory
+from caddrel.core.facts.types import FactType
+from caddrel.core.facts.values import (
+    ValueRefused,
+    read_address,
+    read_duration,
+    read_given,
+    read_moment,
+    read_reported,
+    read_version,
+    show,
+    show_duration,
+    to_json,
+)
+
+CATALOGUE = Catalogue({"person.attributes.level": attribute_spec("person.attributes.level", FactType.NUMBER)})
+
+GOOD = [
+    ("device.managed", True, True),
+    ("person.kind", "robot", "robot"),
+    ("network.country", "no", "NO"),
+    ("person.risk", "high", "high"),
+    ("person.groups", ["b", "a", "a"], frozenset({"a", "b"})),
+    ("person.unit", "/fleet/", "/fleet"),
+    ("network.asn", 64500.0, 64500),
+    ("device.state_age", "4h", 14400),
+    ("device.state_age", 1.5, 1.5),
+    ("auth.methods", ["pwd"], {"pwd": None}),
+    ("auth.methods", {"pwd": "1m", "otp": None, "mca": 3}, {"pwd": 60, "otp": None, "mca": 3}),
+    ("time.at", "2026-11-02t07:10:00.25z", datetime(2026, 11, 2, 7, 10, 0, 250_000, tzinfo=UTC)),
+]
+BAD = [
+    ("device.managed", "yes"),
+    ("device.managed", 1),
+    ("person.kind", 3),
+    ("person.risk", "grave"),
+    ("person.groups", "crew"),
+    ("person.groups", [1]),
+    ("person.unit", "fleet"),
+    ("person.unit", "/a//b"),
+    ("network.asn", "64500"),
+    ("network.asn", True),
+    ("network.asn", float("nan")),
+    ("network.asn", 10**30),
+    ("device.os_version", 14.2),
+    ("device.os_version", "14.2-beta"),
+    ("device.os_version", "1" * 40),
+    ("device.state_age", -1),
+    ("device.state_age", "1h30m"),
+    ("device.state_age", True),
+    ("network.ip", "192.0.2.256"),
+    ("network.ip", "fe80::1%eth0"),
+    ("network.ip", 3221225985),
+    ("time.at", "2026-11-02T07:10:00"),
+    ("time.at", "2026-02-30T07:10:00Z"),
+    ("time.at", "20261102T071000Z"),
+    ("time.at", "0001-01-01T00:00:00+14:00"),
+    ("auth.methods", {"pwd": -1}),
+    ("auth.methods", "pwd"),
+    ("person.id", ""),
+    ("person.id", "x" * 3000),
+]
+
+
+@pytest.mark.parametrize(("name", "given", "value"), GOOD, ids=[f"{n} {str(g)[:30]}" for n, g, _ in GOOD])
+def test_reported_values_are_read_by_their_type(name: str, given: Any, value: Any) -> None:
+    assert read_reported(FACTS[name], given) == value
+
+
+@pytest.mark.parametrize(("name", "given"), BAD, ids=[f"{n} {str(g)[:30]}" for n, g in BAD])
+def test_what_cannot_be_read_is_refused_and_never_guessed(name: str, given: Any) -> None:
+    with pytest.raises(ValueRefused) as refused:
+        read_reported(FACTS[name], given)
+    assert len(str(refused.value)) < 300
+
+
+@given(st.sampled_from(sorted(FACTS)).flatmap(lambda n: st.tuples(st.just(n), reported(FACTS[n]))))
+def test_values_survive_the_way_through_json_and_have_words(pair: tuple[str, Any]) -> None:
+    spec = FACTS[pair[0]]
+    value = read_reported(spec, pair[1])
+    assert read_reported(spec, to_json(value)) == value
+    assert show(value, spec)
+
+
+@given(st.integers(0, 10**9))
+def test_durations_are_written_as_they_are_read(seconds: int) -> None:
+    assert read_duration(show_duration(seconds)) == seconds
+
+
+@pytest.mark.parametrize(
+    ("smaller", "larger"), [("9", "10"), ("14.2", "14.10"), ("14", "14.0.1"), ("14.9.9", "15"), ("0", "0.1")]
+)
+def test_versions_compare_number_by_number(smaller: str, larger: str) -> None:
+    assert read_version(smaller) < read_version(larger)
+    assert read_version(larger + ".0.0") == read_version(larger)
+
+
+def test_addresses_are_the_same_however_written() -> None:
+    assert read_address("::ffff:192.0.2.1") == read_address("192.0.2.1")
+    assert read_address("2001:DB8::0:1") == read_address("2001:db8::1")
+    assert read_moment("2026-11-02T09:10:00+02:00") == read_moment("2026-11-02T07:10:00Z")
+
+
+def test_given_texts_are_read_as_typed() -> None:
+    assert read_given(FACTS["auth.methods"], "pwd, otp:15m") == {"pwd": None, "otp": 900}
+    assert read_given(FACTS["person.groups"], "[a, b]") == frozenset({"a", "b"})
+    assert read_given(FACTS["device.state_age"], "90") == 90
+    assert read_given_facts({"person": "x", "device.managed": "no"}, CATALOGUE) == {
+        "person.id": "x", "device.managed": False,
+    }  # fmt: skip
+
+
+def test_attempts_name_everything_that_is_wrong() -> None:
+    with pytest.raises(AttemptRefused) as refused:
+        read_facts(
+            {"person": {"id": 3, "kidn": "x"}, "person.id": "y", "colour": {"a": 1}, "device.managed": None}, CATALOGUE
+        )
+    assert {(p.code, p.path) for p in refused.value.problems} == {
+        ("wrong-value", "person.id"), ("unknown-fact", "person.kidn"),
+        ("given-twice", "person.id"), ("unknown-fact", "colour"),
+    }  # fmt: skip
+    for document in ([], {"facts": []}, {"id": 1.5, "facts": {}}, {"facts": {}, "x": 1}, {}):
+        with pytest.raises(AttemptRefused):
+            read_attempt(document, 1, CATALOGUE)
+    assert read_attempt({"facts": {}}, 7, CATALOGUE).id == 7
+
+
+INVENTORY, PROBLEMS = read_inventory(
+    {
+        "people": [
+            {"id": "odd", "title": "Odd", "kind": "employee", "groups": ["mates"], "attributes": {"level": 3, "x": 1}},
+            {"id": "yrsa", "attributes": {"level": "three"}},
+        ],
+        "groups": [{"id": "mates", "member_of": ["crew"]}, {"id": "crew", "member_of": ["all", "mates"]}],
+        "devices": [
+            {"id": "tab", "serial": "K1", "owner": "company", "managed": True,
+             "state_at": "2026-11-01T00:00:00Z", "listed_at": "2026-11-03T00:00:00Z"},
+        ],
+        "apps": [{"id": "post", "title": "Post"}],
+    }
+)  # fmt: skip
+
+
+def _completed(facts: dict[str, Any], setting: Setting = Setting.OFFLINE, **assume: Any) -> dict[str, tuple[Any, str]]:
+    done = complete(
+        read_facts(facts, CATALOGUE), CATALOGUE, assume, INVENTORY, setting, datetime(2026, 11, 2, tzinfo=UTC)
+    )
+    return {name: (value, done.origins[name].value) for name, value in done.values.items()}
+
+
+def test_the_inventory_supplies_what_was_not_reported() -> None:
+    assert not PROBLEMS
+    done = _completed({"person.id": "odd", "person.kind": "guest", "app.id": "post"})
+    assert done["person.kind"] == ("guest", "reported")
+    assert done["person.groups"] == (frozenset({"mates", "crew", "all"}), "inventory")
+    assert done["person.attributes.level"] == (3, "inventory")
+    assert done["app.labels"] == (frozenset(), "inventory")
+    assert "person.factors" not in done
+    # An attribute of another type than declared is not known, and a stranger is known by id only.
+    assert "person.attributes.level" not in _completed({"person.id": "yrsa"})
+    assert {n for n in _completed({"person.id": "who"}) if n.startswith("person.")} == {"person.id"}
+
+
+def test_devices_are_found_by_id_or_serial_and_strangers_are_unlisted() -> None:
+    done = _completed({"device.serial": "K1", "time.at": "2026-11-02T00:00:00Z"})
+    assert done["device.id"] == ("tab", "inventory")
+    assert done["device.listed"] == (True, "inventory")
+    assert done["device.state_age"] == (86400.0, "inventory")
+    # At that moment it was not listed yet: there is no age to tell.
+    assert "device.listed_for" not in done
+    stranger = _completed({"device.id": "other", "device.vetted": True})
+    assert stranger["device.listed"] == (False, "inventory")
+    assert stranger["device.managed"] == (False, "computed")
+    assert stranger["device.owner"] == ("unlisted", "computed")
+    assert stranger["device.vetted"] == (True, "reported")
+    assert "device.listed" not in _completed({})
+
+
+def test_each_kind_of_attempt_has_its_defaults() -> None:
+    offline = _completed({})
+    assert offline["operation"] == ("sign-in", "default")
+    assert not {"time.at", "auth.methods", "device.listed"} & set(offline)
+    rehearsal = _completed({}, Setting.REHEARSAL)
+    assert rehearsal["auth.methods"] == ({}, "default")
+    assert rehearsal["auth.notices"] == (frozenset(), "default")
+    assert "time.at" not in rehearsal
+    live = _completed({}, Setting.LIVE)
+    assert live["time.at"] == (datetime(2026, 11, 2, tzinfo=UTC), "default")
+    assert live["device.owner"] == ("unlisted", "computed")
+    assert "auth.methods" not in live
+
+
+def test_assumptions_come_last_and_set_nothing_off() -> None:
+    done = _completed({}, **{"device.listed": False, "risk.attempt": "low"})
+    assert done["risk.attempt"] == ("low", "assumed")
+    assert "device.managed" not in done
+
+
+@given(
+    st.lists(st.integers(0, 2**32 - 1), max_size=30),
+    st.lists(st.integers(8, 32), min_size=30, max_size=30),
+    st.integers(0, 2**32 - 1),
+)
+def test_address_lists_hold_what_their_networks_hold(starts: list[int], widths: list[int], number: int) -> None:
+    networks = [ip_network((start, width), strict=False) for start, width in zip(starts, widths, strict=False)]
+    address = read_address(str(ip_network(number).network_address))
+    assert (address in AddressList("x", networks)) == any(address in network for network in networks)
+    assert address in AddressList("x", [*networks, ip_network(number)])
+
+
+def test_an_inventory_of_nothing_has_nothing() -> None:
+    assert Inventory().device_by("x", None) is None
+    assert Inventory().closure(["a"]) == frozenset({"a"})
