@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Collection, Iterable
 
 from caddrel.core.decide.truth import FALSE, TRUE, UNKNOWN, Truth, truth_of
 from caddrel.core.facts.completion import Facts
@@ -40,7 +40,7 @@ def item_order(item: Item) -> tuple[int, str, float]:
 
 def is_mfa(methods: Iterable[str]) -> bool:
     """Tell whether methods amount to MFA: ``mfa`` itself, or methods of two classes."""
-    held = methods if isinstance(methods, set | frozenset) else set(methods)
+    held = methods if isinstance(methods, set | frozenset | dict) else set(methods)
     if "mfa" in held:
         return True
     classes = 0
@@ -106,12 +106,14 @@ class Requirements:
             return UNKNOWN
         if self._suffices(item, self._fresh(item, unaged=False)):
             return TRUE
+        if item.within is None:
+            return FALSE
         return UNKNOWN if self._suffices(item, self._fresh(item, unaged=True)) else FALSE
 
-    def _fresh(self, item: Item, unaged: bool) -> set[str]:
+    def _fresh(self, item: Item, unaged: bool) -> Collection[str]:
         """Return the methods that count; with `unaged` also those whose age is unknown."""
         if item.within is None:
-            return set(self._methods or ())
+            return self._methods or {}
         fresh = set()
         for name, own in (self._methods or {}).items():
             age = self._default_age if own is None else own
@@ -119,10 +121,10 @@ class Requirements:
                 fresh.add(name)
         return fresh
 
-    def _suffices(self, item: Item, methods: set[str]) -> bool:
+    def _suffices(self, item: Item, methods: Collection[str]) -> bool:
         if item.kind == "mfa":
             return is_mfa(methods)
-        return any(combination <= methods for combination in self._rulebook.proofs[item.name].any_of)
+        return any(combination.issubset(methods) for combination in self._rulebook.proofs[item.name].any_of)
 
     def attainable(self, item: Item, factors: frozenset[str] | None = None) -> bool:
         """Tell whether the person can meet an item during the sign-in.
@@ -137,7 +139,7 @@ class Requirements:
         if held is None:
             return True
         yielded = {method for factor in held for method in YIELDS.get(factor, ())}
-        return self._suffices(item, self._fresh(item, unaged=False) | yielded)
+        return self._suffices(item, yielded.union(self._fresh(item, unaged=False)))
 
     def unknown_facts(self, item: Item) -> frozenset[str]:
         """Return the facts that an unknown item lacks; a standard's own are told by its judge."""

@@ -6,7 +6,7 @@ exactly the three-valued result.
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from typing import Any
 
 from caddrel.core.facts.catalogue import Catalogue
@@ -29,10 +29,11 @@ RANK = {level: i for i, level in enumerate(LEVELS)}
 
 
 class Names:
-    """The names that generated code may use: constants, and the facts it reads."""
+    """The names that generated code may use: constants, the states of named parts, and the facts it reads."""
 
-    def __init__(self, catalogue: Catalogue) -> None:
+    def __init__(self, catalogue: Catalogue, parts: Mapping[str, Callable[..., int]]) -> None:
         self.catalogue = catalogue
+        self.parts = parts
         self.values: dict[str, Any] = {"fold": fold, "is_under": is_under, "RANK": RANK}
         self._constants: dict[Any, str] = {}
         self.facts: dict[str, str] = {}
@@ -103,8 +104,8 @@ def _joined(parts: list[str], word: str, nothing: str) -> str:
 
 def _state(kind: str, name: str, names: Names, sure: bool) -> str:
     # States of named parts: 1 false, 2 unknown, 3 true; asked once for each attempt.
-    key = repr(f"{kind} {name}")
-    return f"((m.get({key}) or {kind}(v, m, {names.constant(name)})) {'== 3' if sure else '!= 1'})"
+    key = f"{kind} {name}"
+    return f"((m.get({key!r}) or {names.constant(names.parts[key])}(v, m)) {'== 3' if sure else '!= 1'})"
 
 
 def _fact_test(test: FactTest, names: Names, sure: bool) -> str:

@@ -13,8 +13,8 @@ from typing import Any
 
 from caddrel.core.decide.compiled.expressions import Names, possible, sure
 from caddrel.core.facts.types import Network
-from caddrel.core.language.nodes import Condition
-from caddrel.core.rulebook.model import PlaceParts, Rulebook
+from caddrel.core.language.nodes import And, Condition
+from caddrel.core.rulebook.model import PlaceParts, Rulebook, Schedule
 
 FALSE, UNKNOWN, TRUE = 1, 2, 3
 Values = dict[str, Any]
@@ -58,41 +58,33 @@ class Parts:
 
     def __init__(self, rulebook: Rulebook) -> None:
         self._rulebook = rulebook
-        self._places = {name: self._place(name) for name in rulebook.places}
+        self._asked: dict[str, State] = {}
         self._checks: dict[str, list[State]] = {}
-        self._standards = {name: self._standard(name) for name in rulebook.standards}
+        # Parts that others name are looked up when asked, so the order in which they are made does not matter.
+        for name in rulebook.places:
+            self._asked[f"place {name}"] = _remembered(f"place {name}", self._place(name))
+        for name, schedule in rulebook.schedules.items():
+            self._asked[f"schedule {name}"] = _remembered(f"schedule {name}", _schedule_state(schedule))
+        for name in rulebook.standards:
+            self._asked[f"standard {name}"] = _later(self._asked, f"standard {name}")
+        for name, standard in rulebook.standards.items():
+            self._checks[name] = [self.compiled(check.must) for check in standard.checks]
+            whole = self.compiled(And(tuple(check.must for check in standard.checks)))
+            self._asked[f"standard {name}"] = _remembered(f"standard {name}", whole)
 
     def names(self) -> Names:
         """Return names for generated code that may ask for parts."""
-        names = Names(self._rulebook.catalogue)
-        names.values |= {"place": self.place, "standard": self.standard, "schedule": self.schedule}
-        return names
+        return Names(self._rulebook.catalogue, self._asked)
 
     def place(self, v: Values, m: Memo, name: str) -> int:
         """Return the state of a place."""
         key = f"place {name}"
-        if key not in m:
-            m[key] = self._places[name](v, m)
-        return int(m[key])
+        return m.get(key) or self._asked[key](v, m)
 
     def standard(self, v: Values, m: Memo, name: str) -> int:
         """Return the state of a device standard."""
         key = f"standard {name}"
-        if key not in m:
-            m[key] = self._standards[name](v, m)
-        return int(m[key])
-
-    def schedule(self, v: Values, m: Memo, name: str) -> int:
-        """Return the state of a schedule."""
-        key = f"schedule {name}"
-        if key not in m:
-            schedule = self._rulebook.schedules[name]
-            at = v.get("time.at")
-            if isinstance(at, datetime):
-                m[key] = TRUE if schedule.is_open(at.astimezone(schedule.zone)) else FALSE
-            else:
-                m[key] = UNKNOWN
-        return int(m[key])
+        return m.get(key) or self._asked[key](v, m)
 
     def failing(self, v: Values, m: Memo, name: str) -> list[int]:
         """Return the places of the checks of a standard that are not true."""
@@ -142,21 +134,6 @@ class Parts:
     def _inner(self, name: str) -> State:
         return lambda v, m: self.place(v, m, name)
 
-    def _standard(self, name: str) -> State:
-        checks = [self.compiled(check.must) for check in self._rulebook.standards[name].checks]
-        self._checks[name] = checks
-
-        def state(v: Values, m: Memo) -> int:
-            worst = TRUE
-            for check in checks:
-                found = check(v, m)
-                if found == FALSE:
-                    return FALSE
-                worst = min(worst, found)
-            return worst
-
-        return state
-
     def compiled(self, condition: Condition) -> State:
         """Return a function that gives the state of a condition."""
         names = self.names()
@@ -165,6 +142,31 @@ class Parts:
         lines.append(f"    return 3 if {must} else 2 if {may} else 1")
         state: State = build("\n".join(lines), names)["state"]
         return state
+
+
+def _remembered(key: str, state: State) -> State:
+    """Return a function that asks for a state and remembers it for the attempt."""
+
+    def ask(v: Values, m: Memo) -> int:
+        found = m[key] = state(v, m)
+        return found
+
+    return ask
+
+
+def _later(asked: dict[str, State], key: str) -> State:
+    """Return a function that asks for a part that is not made yet."""
+    return lambda v, m: m.get(key) or asked[key](v, m)
+
+
+def _schedule_state(schedule: Schedule) -> State:
+    def state(v: Values, _m: Memo) -> int:
+        at = v.get("time.at")
+        if not isinstance(at, datetime):
+            return UNKNOWN
+        return TRUE if schedule.is_open(at.astimezone(schedule.zone)) else FALSE
+
+    return state
 
 
 def build(source: str, names: Names) -> dict[str, Any]:
