@@ -54,9 +54,8 @@ def demo(data: Path, bind: tuple[str, int]) -> None:
     _line("Try:      export PATH=$PWD/.venv/bin:$PATH CADDREL_PROFILE=" + str(profile.resolve()))
     _line("          caddrel signins list --person ines.faro --app manifest --outcome blocked --limit 3")
     _line("          caddrel trace --policy hidden-origins --outcome blocked")
-    _line(
-        "          caddrel rehearse person=ines.faro app=manifest device=tab-0117 device.os_version=15 network.ip=198.51.100.90"
-    )
+    facts = "person=ines.faro app=manifest device=tab-0117 device.os_version=15 network.ip=198.51.100.90"
+    _line(f"          caddrel rehearse {facts}")
     say("Stop:     Ctrl-C")
     server.run()
 
