@@ -306,3 +306,35 @@ def test_the_demo_command_starts_tells_and_stops(kelpline_folder: Path, tmp_path
     process.communicate(timeout=30)
     assert process.returncode == 0
     assert time.monotonic() - began < 15
+
+
+def test_the_service_writes_one_line_a_request_and_no_secret(tmp_path: Path) -> None:
+    import signal
+
+    import httpx
+
+    process = subprocess.Popen(
+        [str(BIN / "caddrel"), "serve", "--data", str(tmp_path / "data"), "--bind", "127.0.0.1:0"],
+        stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True, env={"PATH": os.environ["PATH"]},
+    )  # fmt: skip
+    assert process.stderr is not None
+    url = re.search(r"http://[0-9.:]+", process.stderr.readline())
+    code = re.search(r"code=(\S+)", process.stderr.readline())
+    assert url is not None
+    assert code is not None
+    with httpx.Client(base_url=url[0]) as http:
+        http.get("/api/v1/people?search=hidden", headers={"Authorization": "Bearer cad_x_secret"})
+        http.post("/api/v1/session", json={"code": code[1]})
+        cookie = http.cookies["caddrel_session"]
+        http.post("/api/v1/session", json={"name": "odd", "password": "a secret guess"})
+    process.send_signal(signal.SIGTERM)
+    _, written = process.communicate(timeout=30)
+    lines = [json.loads(line) for line in written.splitlines()]
+    assert [(e["event"], e["method"], e["path"], e["status"]) for e in lines] == [
+        ("request.done", "GET", "/api/v1/people", 401),
+        ("request.done", "POST", "/api/v1/session", 200),
+        ("request.done", "POST", "/api/v1/session", 401),
+    ]
+    assert all(e["ms"] >= 0 and len(e["request_id"]) == 16 for e in lines)
+    for secret in (code[1], cookie, "secret"):
+        assert secret not in written

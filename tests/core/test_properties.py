@@ -12,7 +12,6 @@ from tests.strategies import attempts, formulas, monotone_conditions, rulebooks
 
 from caddrel.core.decide.combine import Combination
 from caddrel.core.decide.compiled.evaluator import CompiledRulebook
-from caddrel.core.decide.decision import SEVERITY
 from caddrel.core.decide.interpreter import decide, explain
 from caddrel.core.decide.requirements import covers, formula_holds, item_order, smallest
 from caddrel.core.decide.trace import trace_json
@@ -20,6 +19,7 @@ from caddrel.core.facts.attempts import read_facts
 from caddrel.core.facts.completion import Setting, complete
 from caddrel.core.facts.inventory import AddressList, Inventory
 from caddrel.core.language.nodes import Formula, Item, items_of
+from caddrel.core.rulebook.model import OUTCOMES
 from caddrel.core.rulebook.reader import read_rulebook
 from caddrel.core.rulebook.source import Source
 from caddrel.core.rulebook.writer import format_rulebook
@@ -48,7 +48,7 @@ def test_a_decision_is_whole_and_its_trace_recomputes_it(text: str, attempt: dic
     assert decision.certain == (not decision.unknown)
     assert bool(decision.outstanding) == (decision.outcome == "challenged")
     assert bool(decision.in_the_way) == (decision.reason == "unmeetable")
-    assert set(decision.shadow.each) == {p.id for p in rulebook.in_mode("shadow")}
+    assert set(decision.shadow.each) == {p.id for p in rulebook.policies.values() if p.mode == "shadow"}
     trace = trace_json(explained)
     effects = [e["effect"].split()[0] for p in trace["policies"] if p["mode"] == "enforced" for e in p["effects"]]
     assert ("block" in effects) == (decision.reason == "effect")
@@ -91,7 +91,7 @@ def test_what_is_certain_stays_so_whatever_else_is_learned(
     after = _decided(rulebook, {**more, **attempt}).decision
     combination: Combination = before.combination
     mild = combination.mildly().outcome
-    assert SEVERITY[mild] <= SEVERITY[before.decision.outcome]
+    assert OUTCOMES.index(mild) <= OUTCOMES.index(before.decision.outcome)
     if before.decision.certain:
         assert after.outcome == before.decision.outcome
 

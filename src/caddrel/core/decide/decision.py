@@ -6,8 +6,6 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
 
-SEVERITY = {"allowed": 0, "challenged": 1, "blocked": 2}
-
 
 @dataclass(frozen=True, slots=True)
 class RuleRef:

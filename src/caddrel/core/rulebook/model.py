@@ -295,10 +295,6 @@ class Rulebook:
     rehearsals: Mapping[str, Rehearsal]
     spans: Mapping[str, Span] = field(default_factory=dict)
 
-    def in_mode(self, mode: str) -> tuple[Policy, ...]:
-        """Return the policies of one mode, sorted by id."""
-        return tuple(p for _, p in sorted(self.policies.items()) if p.mode == mode)
-
     def stance_of(self, app: str) -> str:
         """Return the stance of an app by its id."""
         entry = self.apps.get(app)
