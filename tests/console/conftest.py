@@ -7,7 +7,7 @@ from collections.abc import Callable, Iterator
 from pathlib import Path
 
 import pytest
-from playwright.sync_api import Browser, Page, sync_playwright
+from playwright.sync_api import Browser, Page, expect, sync_playwright
 from tests.conftest import Live
 
 import caddrel
@@ -20,6 +20,8 @@ _ARGUMENTS = [
     "--disable-component-update", "--disable-sync",
 ]  # fmt: skip
 
+# Two cores may be busy with other tests; waiting longer hides nothing.
+expect.set_options(timeout=20_000)
 Open = Callable[..., Page]
 
 

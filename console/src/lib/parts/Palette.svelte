@@ -18,8 +18,9 @@
   const reference = $derived(/^(s-\d+|[0-9a-z]{5}-?[0-9a-z]{5})$/i.test(text.trim()) ? text.trim() : '');
 
   $effect(() => {
-    if (open) void view.run(() => api.rulebook());
-    else text = '';
+    // Loaded before it is first opened too: whoever types fast must not meet an empty list.
+    void view.run(() => api.rulebook());
+    if (!open) text = '';
   });
 
   function go(href: string): void {
