@@ -7,6 +7,8 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
+import yaml
+
 CASES = Path(__file__).parent / "cases"
 _LISTS = ("outstanding", "in_the_way", "unknown")
 
@@ -109,3 +111,9 @@ def rulebook_cases(name: str) -> list[RulebookCase]:
     assert all(case.expected for case in cases), name
     assert len({case.title for case in cases}) == len(cases), f"{name}: a title is used twice"
     return cases
+
+
+def signal_cases(path: Path) -> list[dict[str, Any]]:
+    """Return the cases of signals, each with the definitions it is about."""
+    groups = yaml.safe_load(path.read_text(encoding="utf-8"))
+    return [{**case, "signals": json.dumps(group["signals"])} for group in groups for case in group["cases"]]

@@ -39,8 +39,9 @@ PARTS = {
     "schedule": ["shore", "night"],
     "proof": ["strong", "weak"],
     "notice": ["terms", "rules"],
+    "signal": ["odd", "fast", "new"],
 }
-FACT_NAMES = sorted(set(FACTS) - {"signals"})
+FACT_NAMES = sorted(FACTS)
 _SAMPLES: dict[FactType, list[str]] = {
     FactType.NAME: ["a", "b", "one", "x.y"],
     FactType.NAMES: ["a", "b", "any", "none"],
@@ -58,6 +59,8 @@ def samples(spec: FactSpec) -> list[str]:
     """Return texts that a condition may compare a fact with."""
     if spec.name == "auth.notices":
         return PARTS["notice"]
+    if spec.name == "signals":
+        return PARTS["signal"]
     if spec.words:
         return list(spec.words[:6])
     return _SAMPLES[spec.type]
@@ -154,6 +157,11 @@ _DOCUMENT: dict[str, Any] = {
         "night": {"zone": "Europe/Oslo", "hours": {"fri-mon": ["22:00-06:00"]}},
     },
     "proofs": {"strong": {"any_of": [["hwk"], ["swk", "fpt"]]}, "weak": {"any_of": [["pwd"]]}},
+    "signals": {
+        "odd": {"kind": "failed-attempts", "at_least": 3, "within": "10m"},
+        "fast": {"kind": "travel-speed", "above_kmh": 900},
+        "new": {"kind": "first-seen", "of": "device.id"},
+    },
     "notices": {"terms": {"text": "t"}, "rules": {"text": "r"}},
 }
 _PEOPLE = ["everyone", "group:a", "role:b", "person:a", "kind:guest", "unit:/a", {"where": "person.risk is high"}]

@@ -11,6 +11,16 @@ from netaddr import IPSet
 TARGET = Path(__file__).parent.parent / "src" / "caddrel" / "demo" / "addresses.mmdb"
 
 
+# Made-up ports, so far apart as ports on these coasts are.
+CITIES = {
+    "Havnarvík": (64.2, -14.0),
+    "Nordkai": (60.9, 4.9),
+    "Sundby": (62.1, -6.9),
+    "Norrvik": (61.2, 5.3),
+    "Lagos": (37.1, -8.7),
+}
+
+
 def record(country: str, city: str, number: int, hidden: str = "") -> dict[str, Any]:
     """Return one record in the field names of the format."""
     found: dict[str, Any] = {"autonomous_system_number": number}
@@ -18,6 +28,8 @@ def record(country: str, city: str, number: int, hidden: str = "") -> dict[str, 
         found["country"] = {"iso_code": country}
     if city:
         found["city"] = {"names": {"en": city}}
+        latitude, longitude = CITIES[city]
+        found["location"] = {"latitude": latitude, "longitude": longitude}
     found["traits"] = {"is_anonymous": bool(hidden), **({f"is_{hidden}": True} if hidden else {})}
     return found
 

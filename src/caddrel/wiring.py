@@ -22,6 +22,7 @@ from caddrel.service.address_data import AddressData
 from caddrel.service.app import create_app
 from caddrel.service.deps import Deps, Limits
 from caddrel.service.errors import ServiceError
+from caddrel.service.noticing import catch_up
 from caddrel.store.accounts import AccountStore
 from caddrel.store.engine import Database
 from caddrel.store.inventory import InventoryStore
@@ -81,6 +82,8 @@ def open_data(
         limits=limits or Limits(),
         addresses=addresses,
     )
+    # An import that was cut short may have left signals to be worked out again.
+    catch_up(deps)
     return Opened(deps, (book, log))
 
 

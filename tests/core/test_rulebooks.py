@@ -126,7 +126,7 @@ def test_json_texts_of_every_kind_are_read(indent: int | str | None, ascii_only:
 
 
 def test_sections_without_effect_are_said_to_have_none() -> None:
-    text = "caddrel: 1\nsignals: {new: {kind: first-seen, of: device.id}}\n"
+    text = "caddrel: 1\nguarantees: {g: {for: {apps: [post]}, at_most: challenged}}\n"
     assert [(d.code, d.severity) for d in read_rulebook(Source("r", text)).diagnostics] == [("no-effect-yet", "note")]
 
 

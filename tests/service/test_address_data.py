@@ -9,6 +9,7 @@ import pytest
 from tests.cli.test_cli import run
 from tests.conftest import Live
 
+from caddrel.core.facts.completion import AddressRecord
 from caddrel.core.facts.values import read_address
 from caddrel.demo.fill import ADDRESSES
 from caddrel.service.address_data import AddressData, AddressFileRefused
@@ -35,7 +36,7 @@ def test_facts_of_an_address(
         "network.asn": number,
         "network.anonymiser": anonymiser,
     }
-    assert data(read_address(address)) == {name: value for name, value in expected.items() if value is not None}
+    assert data(read_address(address)).facts == {name: value for name, value in expected.items() if value is not None}
     data.close()
 
 
@@ -49,7 +50,7 @@ def test_a_file_that_is_none_is_refused_with_its_name(tmp_path: Path) -> None:
         done = run("serve", "--data", str(tmp_path / "data"), "--address-data", str(path))
         assert done.returncode == 2
         assert "not a readable MaxMind DB file" in done.stderr
-    assert AddressData([])(ip_address("192.0.2.1")) == {}
+    assert AddressData([])(ip_address("192.0.2.1")) == AddressRecord()
 
 
 def test_looked_up_facts_say_where_they_came_from(kelpline: Live) -> None:

@@ -164,6 +164,7 @@ EXPECTED = {
     "contractor-laptop": ("blocked", "unmeetable", "contractors-on-their-own", "own-device"),
     "stolen-password": ("blocked", "effect", "hidden-origins", "hidden"),
     "after-hours": ("blocked", "effect", "farebox-at-the-counter", "after-hours"),
+    "impossible-trip": ("challenged", None, "unusual-sign-ins", "impossible-trip"),
     "guest-terms": ("challenged", None, "guests-accept-terms", "terms"),
     "new-hand": ("allowed", None, "enrolment", "starter"),
     "old-mail": ("blocked", "effect", "old-mail-clients", "legacy"),

@@ -116,6 +116,9 @@ def print_tree(tree: Tree, trace: Trace, indent: int) -> None:
                 print_tree(check.must, trace, indent + 4)
     for name in tree.places:
         say(Text(f"{name}: {_parts(trace, name)}", style="dim"), indent + 2)
+    for name in tree.signals:
+        if signal := trace.signals.get(name):
+            say(shape(signal.truth) + Text(f" {signal.title or name}: {plain(signal.summary)}"), indent + 2)
     if tree.schedule:
         schedule = trace.schedules[tree.schedule]
         shown = f"{schedule.local} in {schedule.zone}; open {', '.join(schedule.windows) or 'not at all'} that day"

@@ -134,7 +134,12 @@ def _address(person: Person, rng: random.Random) -> str:
         return f"203.0.113.{rng.randrange(66, 120)}"
     if rng.random() < 0.75:
         return f"198.51.100.{rng.randrange(65, 126)}"
-    return f"203.0.113.{rng.randrange(120, 190)}"
+    return f"203.0.113.{_home_port(person) + rng.randrange(20)}"
+
+
+def _home_port(person: Person) -> int:
+    # Crew live in one port: whoever signs in from another within minutes is somebody else.
+    return (100, 130, 166)[sum(person.id.encode()) % 3]
 
 
 def _client(person: Person, app: str, rng: random.Random) -> dict[str, Any]:

@@ -48,6 +48,11 @@ SITUATIONS = (
         "--person tove.brekke --policy farebox-at-the-counter --rule after-hours",
     ),
     Situation(
+        "impossible-trip",
+        "An impossible trip between two ports",
+        "--person tove.brekke --policy unusual-sign-ins --rule impossible-trip",
+    ),
+    Situation(
         "guest-terms",
         "A guest who has not accepted a notice",
         "--person nadia.aalto --outcome challenged",
@@ -135,6 +140,9 @@ def situations(world: World, end: datetime) -> list[tuple[datetime, dict[str, An
         {"network.ip": "192.0.2.83", "device.id": "desk-nordkai-1"},
         {"auth.methods": {"pwd": 30, "hwk": 22, "pop": 22}},
     )
+    counter = {"network.ip": "192.0.2.83", "device.id": "desk-nordkai-1"}
+    add(at(3, 10, 2), "tove.brekke", "post", counter, {"auth.methods": {"pwd": 14, "hwk": 8, "pop": 8}})
+    add(at(3, 10, 26), "tove.brekke", "post", {"network.ip": "203.0.113.21"}, only_password)
     add(at(6, 11, 4), "nadia.aalto", "berthplan", quay, {"auth.methods": {"pwd": 15, "sms": 6}})
     tablet = {
         "enrolling.owner": "company",

@@ -11,6 +11,7 @@ from typing import Any
 
 import maxminddb
 
+from caddrel.core.facts.completion import AddressRecord
 from caddrel.core.facts.types import Address, Value
 
 # Flags of an anonymiser record, the most telling first.
@@ -44,16 +45,18 @@ class AddressData:
     def __init__(self, paths: Iterable[Path]) -> None:
         self._readers = [_open(path) for path in paths]
 
-    def __call__(self, address: Address) -> Mapping[str, Value]:
-        """Return the facts that are known about an address; none for one that no file has."""
+    def __call__(self, address: Address) -> AddressRecord:
+        """Return what is known about an address; nothing for one that no file has."""
         found: dict[str, Value] = {}
+        coordinates: tuple[float, float] | None = None
         for reader in self._readers:
             if address.version > reader.metadata().ip_version and address.version == 6:
                 continue
             record = reader.get(str(address))
             if isinstance(record, dict):
                 found = {**_facts(record), **found}
-        return found
+                coordinates = coordinates or _coordinates(record)
+        return AddressRecord(found, coordinates)
 
     def close(self) -> None:
         """Close the files."""
@@ -85,6 +88,13 @@ def _facts(record: Mapping[str, Any]) -> dict[str, Value]:
     if any(name.startswith("is_") for name in flags):
         found["network.anonymiser"] = next((word for name, word in _ANONYMISERS if flags.get(name) is True), "none")
     return found
+
+
+def _coordinates(record: Mapping[str, Any]) -> tuple[float, float] | None:
+    latitude, longitude = _inner(record, "location", "latitude"), _inner(record, "location", "longitude")
+    if not isinstance(latitude, int | float) or not isinstance(longitude, int | float):
+        return None
+    return (latitude, longitude) if abs(latitude) <= 90 and abs(longitude) <= 180 else None
 
 
 def _inner(record: Mapping[str, Any], *keys: str) -> Any:

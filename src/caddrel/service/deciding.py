@@ -13,7 +13,7 @@ from caddrel.core.decide.trace import trace_json
 from caddrel.core.decide.truth import TRUE
 from caddrel.core.diagnostics import Diagnostic, RulebookError, did_you_mean, shorten
 from caddrel.core.facts.attempts import SHORT, AttemptRefused, read_facts, read_given_facts
-from caddrel.core.facts.completion import Setting, complete
+from caddrel.core.facts.completion import Origin, Setting, complete
 from caddrel.core.facts.inventory import Inventory
 from caddrel.core.facts.record import facts_from_json
 from caddrel.core.facts.types import Value
@@ -21,9 +21,11 @@ from caddrel.core.language.formulas import parse_formula
 from caddrel.core.language.nodes import Item
 from caddrel.core.rulebook.model import AppEntry, Rulebook
 from caddrel.core.words.decisions import decision_words, why_not_words
+from caddrel.core.words.signals import signal_words
 from caddrel.service.deps import Deps
 from caddrel.service.describing import pieces
 from caddrel.service.errors import ServiceError, not_found
+from caddrel.service.noticing import notice_now
 from caddrel.service.publishing import info, read_files
 from caddrel.store.signins import SigninRecord
 from caddrel.wire import decisions as wire
@@ -74,6 +76,7 @@ def rehearse(deps: Deps, request: wire.RehearseRequest) -> wire.Rehearsal:
         deps.clock(),
         deps.addresses,
     )
+    notice_now(deps, rulebook, facts)
     # What the door would show has a reference to quote; a rehearsal leaves no record, so it shows the form of one.
     facts.reference = "00000-00000"
     explained = explain(titled(rulebook, inventory), facts, number)
@@ -132,11 +135,13 @@ def decision_view(decision: Decision) -> wire.Decision:
 
 
 def trace_view(explained: Explained) -> wire.Trace:
-    """Return a trace as it travels, each policy with its summary."""
+    """Return a trace as it travels, each policy and signal with its summary."""
     document: dict[str, Any] = trace_json(explained)
     for policy, steps in zip(document["policies"], explained.policies, strict=True):
         summary = why_not_words(steps, explained.rulebook)
         policy["summary"] = [msgspec.to_builtins(piece) for piece in pieces(summary)]
+    for signal in document["signals"].values():
+        signal["summary"] = [msgspec.to_builtins(piece) for piece in pieces(signal_words(signal["why"]))]
     return msgspec.convert(document, wire.Trace)
 
 
@@ -172,6 +177,8 @@ def trace(deps: Deps, id: str) -> SigninTrace:
     now = None
     if current.revision.number != number:
         facts = facts_from_json(record.facts, current.rulebook.catalogue)
+        if facts.origins.get("signals") is not Origin.REPORTED:
+            notice_now(deps, current.rulebook, facts, record.id)
         again = explain(titled(current.rulebook, inventory), facts, current.revision.number)
         now = Now(current.revision.number, decision_view(again.decision), pieces(decision_words(again, person)))
     return SigninTrace(

@@ -143,6 +143,8 @@ class Deps:
     addresses: AddressData | None = None
     rulebooks: Rulebooks = field(init=False)
     inventories: Inventories = field(init=False)
+    # Held while records are decided and stored: each one's signals look back at those before it.
+    log_lock: threading.Lock = field(default_factory=threading.Lock)
     verified: Verified = field(default_factory=Verified)
     _linted: tuple[int, Inventory, list[Diagnostic]] | None = field(init=False, default=None)
 

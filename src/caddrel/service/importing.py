@@ -5,6 +5,7 @@ from __future__ import annotations
 import hashlib
 from bisect import bisect_right
 from collections.abc import Iterator
+from dataclasses import dataclass
 from datetime import UTC, datetime
 from typing import Any, BinaryIO
 
@@ -17,38 +18,30 @@ from caddrel.core.facts.completion import Setting, complete
 from caddrel.core.facts.inventory import Inventory
 from caddrel.core.facts.record import facts_json
 from caddrel.core.facts.types import Value
-from caddrel.core.facts.values import to_json
 from caddrel.core.rulebook.model import Rulebook
 from caddrel.service.deps import Deps, Published
+from caddrel.service.noticing import Histories, catch_up
+from caddrel.service.records import columns_of, lists_of, reference_for
 from caddrel.store.signins import SigninRecord
 from caddrel.wire.signins import BrokenLine, ImportResult
 
 BATCH = 500
 LISTED = 100
 LONGEST_ID = 200
-_ALPHABET = "0123456789ABCDEFGHJKMNPQRSTVWXYZ"
 _LINE_KEYS = {"id", "facts", "recorded"}
-_COLUMNS = {
-    "person": "person.id",
-    "app": "app.id",
-    "device": "device.id",
-    "operation": "operation",
-    "flow": "flow",
-    "address": "network.ip",
-    "country": "network.country",
-    "anonymiser": "network.anonymiser",
-    "owner": "device.owner",
-    "platform": "device.platform",
-    "client": "client.kind",
-    "credentials": "auth.credentials",
-}
 
 
-def reference_for(id: str) -> str:
-    """Return what a blocked person can quote: ten letters and digits that are not mistaken for one another."""
-    number = int.from_bytes(hashlib.sha256(f"reference:{id}".encode()).digest()[:8], "big")
-    letters = "".join(_ALPHABET[(number >> (5 * i)) & 31] for i in range(10))
-    return f"{letters[:5]}-{letters[5:]}"
+@dataclass(frozen=True, slots=True)
+class _Line:
+    """One good line: what it says, and the revision in force at its time."""
+
+    number: int
+    id: str
+    digest: str
+    at: datetime
+    published: Published
+    reported: dict[str, Value]
+    recorded: dict[str, Any]
 
 
 class Importer:
@@ -59,12 +52,9 @@ class Importer:
         deps.rulebooks.need_current()
         self._in_force = deps.revisions.in_force()
         self._inventory: Inventory = deps.inventories.current()
-        self._lists = {
-            number: sorted(
-                {name for p in self._rulebook(number).places.values() for name in (*p.parts.lists, *p.without.lists)}
-            )
-            for _, number in self._in_force
-        }
+        rulebooks = {number: self._rulebook(number) for _, number in self._in_force}
+        self._lists = {number: lists_of(rulebook) for number, rulebook in rulebooks.items()}
+        self._histories = Histories(deps.signins, rulebooks.values())
         self._listed: list[BrokenLine] = []
         self._broken = self._added = self._known = self._conflicting = 0
 
@@ -73,29 +63,41 @@ class Importer:
 
     def run(self, stream: BinaryIO) -> ImportResult:
         """Take in an NDJSON stream; good lines are kept whatever the others are."""
-        batch: list[tuple[int, SigninRecord]] = []
+        batch: list[_Line] = []
         for number, line in self._lines(stream):
             try:
-                record = self._record(line)
+                read = self._read(number, line)
             except AttemptRefused as refused:
                 self._refuse(number, refused.problems)
                 continue
-            batch.append((number, record))
+            batch.append(read)
             if len(batch) >= BATCH:
-                self._store(batch)
+                self._take(batch)
                 batch = []
-        self._store(batch)
+        self._take(batch)
+        catch_up(self._deps)
         return ImportResult(self._added, self._known, self._conflicting, self._broken, self._listed)
 
-    def _store(self, batch: list[tuple[int, SigninRecord]]) -> None:
-        added, known, conflicting = self._deps.signins.add([record for _, record in batch])
-        self._added += added
-        self._known += known
-        self._conflicting += len(conflicting)
-        numbers = {record.id: number for number, record in batch}
-        for id in conflicting:
-            message = f"a sign-in `{shorten(id)}` with other content is there already"
-            self._list(BrokenLine(numbers[id], "conflicting", message, "the one that is there was kept"))
+    def _take(self, batch: list[_Line]) -> None:
+        """Decide and store the lines that are not there yet, in order of time."""
+        with self._deps.log_lock:
+            present = self._deps.signins.present([line.id for line in batch])
+            fresh: list[_Line] = []
+            for line in batch:
+                known = present.get(line.id)
+                if known is None:
+                    present[line.id] = line.digest
+                    fresh.append(line)
+                elif known == line.digest:
+                    self._known += 1
+                else:
+                    self._conflicting += 1
+                    message = f"a sign-in `{shorten(line.id)}` with other content is there already"
+                    hint = "the one that is there was kept"
+                    self._list(BrokenLine(line.number, "conflicting", message, hint))
+            records = [self._record(line) for line in sorted(fresh, key=lambda line: (line.at, line.id))]
+            self._deps.signins.add(records, self._histories.late())
+            self._added += len(records)
 
     def _list(self, broken: BrokenLine) -> None:
         if len(self._listed) < LISTED:
@@ -122,41 +124,36 @@ class Importer:
             if line.strip():
                 yield number, line
 
-    def _record(self, line: bytes) -> SigninRecord:
+    def _read(self, number: int, line: bytes) -> _Line:
         document = _document(line)
         published = self._published(document)
-        rulebook = published.rulebook
-        reported = read_facts(document["facts"], rulebook.catalogue)
-        at = _moment(reported)
-        id = document["id"]
+        reported = read_facts(document["facts"], published.rulebook.catalogue)
+        digest = hashlib.sha256(msgspec.json.encode(document, order="deterministic")).hexdigest()
         recorded = document.get("recorded") or {}
+        return _Line(number, document["id"], digest, _moment(reported), published, reported, recorded)
+
+    def _record(self, line: _Line) -> SigninRecord:
+        rulebook = line.published.rulebook
         facts = complete(
-            reported,
+            line.reported,
             rulebook.catalogue,
             rulebook.settings.assume,
             self._inventory,
             Setting.LOG,
             address_data=self._deps.addresses,
         )
-        facts.reference = reference_for(id)
-        number = published.revision.number
-        decision = published.compiled.decide(facts)
-        deciding = decision.deciding[0] if decision.deciding else None
-        columns: dict[str, Any] = {name: _column(facts.values.get(fact)) for name, fact in _COLUMNS.items()}
-        columns |= {
-            "recorded_outcome": recorded.get("outcome") or None,
-            "recorded_reason": recorded.get("reason") or None,
-            "outcome": decision.outcome,
-            "reason": decision.reason,
-            "certain": decision.certain,
-            "policy": deciding.policy if deciding else None,
-            "rule": deciding.rule if deciding else None,
-            "shadow_together": decision.shadow.together,
-            "revision": number,
+        facts.reference = reference_for(line.id)
+        self._histories.notice(rulebook, facts, line.id)
+        number = line.published.revision.number
+        decision = line.published.compiled.decide(facts)
+        self._histories.add(facts, line.at, line.id, decision.outcome)
+        columns = {
+            **columns_of(facts, decision, number),
+            "recorded_outcome": line.recorded.get("outcome") or None,
+            "recorded_reason": line.recorded.get("reason") or None,
         }
-        digest = hashlib.sha256(msgspec.json.encode(document, order="deterministic")).hexdigest()
         kept = facts_json(facts, self._lists[number])
-        return SigninRecord(id, facts.reference, at, columns, digest, kept, decision_json(decision))
+        return SigninRecord(line.id, facts.reference, line.at, columns, line.digest, kept, decision_json(decision))
 
     def _published(self, document: dict[str, Any]) -> Published:
         """Return the revision in force at the time of a record; before the first, the first."""
@@ -205,7 +202,3 @@ def _moment(reported: dict[str, Value]) -> datetime:
     if not isinstance(at, datetime):
         raise AttemptRefused([Diagnostic("missing-key", "a sign-in needs the fact `time.at`", path="time.at")])
     return at.astimezone(UTC)
-
-
-def _column(value: Value | None) -> str | None:
-    return None if value is None else str(to_json(value))

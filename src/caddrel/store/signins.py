@@ -3,17 +3,18 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import ColumnElement, Row, func, or_, select, tuple_
+from sqlalchemy import ColumnElement, Row, delete, func, or_, select, tuple_, update
 from sqlalchemy.dialects.sqlite import insert
 
+from caddrel.core.signals.history import Past
 from caddrel.store.engine import Database
 from caddrel.store.moments import from_stored, to_stored
-from caddrel.store.tables import signins
+from caddrel.store.tables import due, signins
 
 # Columns that a list may be filtered by, one value each.
 FILTERS = (
@@ -34,7 +35,13 @@ FILTERS = (
     "recorded_outcome",
     "shadow_together",
 )
-_SUMMARY = tuple(column for column in signins.c if column.name not in {"facts", "decision", "digest"})
+_PAST = (
+    *("at", "id", "let_in", "credentials", "device", "country", "city", "asn", "client_name"),
+    *("latitude", "longitude"),
+)
+# What a list does not carry.
+_INNER = {"facts", "decision", "digest", "city", "asn", "client_name", "latitude", "longitude", "let_in"}
+_SUMMARY = tuple(column for column in signins.c if column.name not in _INNER)
 
 
 @dataclass(frozen=True, slots=True)
@@ -69,32 +76,68 @@ class SigninStore:
     def __init__(self, database: Database) -> None:
         self._database = database
 
-    def add(self, records: Sequence[SigninRecord]) -> tuple[int, int, list[str]]:
-        """Add records in one commit.
-
-        Returns
-        -------
-        tuple
-            How many were added, how many were there already, and the ids that were there with other content.
-        """
-        with self._database.write() as connection:
-            ids = [record.id for record in records]
-            present: dict[str, str] = {}
+    def present(self, ids: Sequence[str]) -> dict[str, str]:
+        """Return which of the ids are there already, each with the digest of its content."""
+        found: dict[str, str] = {}
+        with self._database.read() as connection:
             for start in range(0, len(ids), 500):
                 batch = ids[start : start + 500]
                 rows = connection.execute(select(signins.c.id, signins.c.digest).where(signins.c.id.in_(batch)))
-                present.update((row.id, row.digest) for row in rows)
-            fresh: dict[str, SigninRecord] = {}
-            conflicting: list[str] = []
-            for record in records:
-                known = present.get(record.id) or (fresh[record.id].digest if record.id in fresh else None)
-                if known is None:
-                    fresh[record.id] = record
-                elif known != record.digest:
-                    conflicting.append(record.id)
-            if fresh:
-                connection.execute(insert(signins), [_row(record) for record in fresh.values()])
-        return len(fresh), len(records) - len(fresh) - len(conflicting), conflicting
+                found.update((row.id, row.digest) for row in rows)
+        return found
+
+    def add(self, records: Sequence[SigninRecord], late: Mapping[str, datetime]) -> None:
+        """Add records in one commit.
+
+        Parameters
+        ----------
+        late
+            People with the moment from which their signals are to be worked out again, kept until that is done.
+        """
+        with self._database.write() as connection:
+            if records:
+                connection.execute(insert(signins), [_row(record) for record in records])
+            for person, since in late.items():
+                adding = insert(due).values(person=person, since=to_stored(since))
+                earliest = func.min(due.c.since, adding.excluded.since)
+                connection.execute(adding.on_conflict_do_update(index_elements=["person"], set_={"since": earliest}))
+
+    def due(self) -> list[tuple[str, datetime]]:
+        """Return the people whose signals are to be worked out again, and from which moment on."""
+        with self._database.read() as connection:
+            return [(row.person, from_stored(row.since)) for row in connection.execute(select(due))]
+
+    def settle(self, person: str, since: datetime, changed: Sequence[SigninRecord]) -> None:
+        """Store what has changed in a person's records; nothing is due for them any more, unless from earlier on."""
+        with self._database.write() as connection:
+            for record in changed:
+                row = _row(record)
+                connection.execute(update(signins).where(signins.c.id == row["id"]).values(row))
+            done = (due.c.person == person) & (due.c.since >= to_stored(since))
+            connection.execute(delete(due).where(done))
+
+    def pasts(self, person: str, before: datetime | None = None) -> Iterator[Past]:
+        """Yield a person's attempts, newest first; with `before` only those before that moment."""
+        columns = signins.c
+        wanted = select(*(columns[name] for name in _PAST)).where(columns.person == person)
+        if before is not None:
+            wanted = wanted.where(columns.at < to_stored(before))
+        wanted = wanted.order_by(columns.at.desc(), columns.id.desc())
+        with self._database.read() as connection:
+            for row in connection.execute(wanted):
+                coordinates = None if row[9] is None or row[10] is None else (row[9], row[10])
+                yield Past._make((from_stored(row[0]), *row[1:9], coordinates))
+
+    def of_person(self, person: str, since: datetime) -> Iterator[SigninRecord]:
+        """Yield a person's records from a moment on, in order of time."""
+        wanted = (
+            select(signins)
+            .where(signins.c.person == person, signins.c.at >= to_stored(since))
+            .order_by(signins.c.at, signins.c.id)
+        )
+        with self._database.read() as connection:
+            for row in connection.execute(wanted):
+                yield _record(row)
 
     def get(self, id: str) -> SigninRecord | None:
         """Return a sign-in by its id, or by the reference that a person quotes."""
@@ -174,7 +217,7 @@ def _record(row: Row[Any]) -> SigninRecord:
         values.pop("id"),
         values.pop("reference"),
         from_stored(values.pop("at")),
-        {name: values[name] for name in values if name not in {"seq", "digest"}},
+        {name: values[name] for name in values if name != "seq" and name not in _INNER},
         values.get("digest", ""),
         json.loads(facts) if facts else {},
         json.loads(decision) if decision else {},

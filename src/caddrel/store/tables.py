@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from sqlalchemy import Boolean, Column, ForeignKey, Index, Integer, MetaData, String, Table, Text
+from sqlalchemy import Boolean, Column, Float, ForeignKey, Index, Integer, MetaData, String, Table, Text
 
 BOOK = MetaData()
 LOG = MetaData()
@@ -91,6 +91,13 @@ signins = Table(
     Column("platform", String),
     Column("client", String),
     Column("credentials", String),
+    # What signals look back at, beside device, country and credentials.
+    Column("city", String),
+    Column("asn", Integer),
+    Column("client_name", String),
+    Column("latitude", Float),
+    Column("longitude", Float),
+    Column("let_in", Boolean(create_constraint=False), nullable=False, server_default="0"),
     Column("recorded_outcome", String),
     Column("recorded_reason", String),
     Column("outcome", String, nullable=False),
@@ -107,4 +114,11 @@ signins = Table(
         Index(f"signins_{name}", name, "at", "seq")
         for name in ("reference", "person", "app", "device", "outcome", "policy", "country")
     ),
+)
+# People whose signals are to be worked out again, from a moment on: a record came in late.
+due = Table(
+    "due",
+    LOG,
+    Column("person", String, primary_key=True),
+    Column("since", Integer, nullable=False),
 )

@@ -68,6 +68,7 @@ class Tree(msgspec.Struct, frozen=True, omit_defaults=True):
     places: list[str] = []
     standard: str = ""
     schedule: str = ""
+    signals: list[str] = []
 
 
 class SelectorTrace(msgspec.Struct, frozen=True, omit_defaults=True):
@@ -168,6 +169,15 @@ class ScheduleTrace(msgspec.Struct, frozen=True):
     windows: list[str]
 
 
+class SignalTrace(msgspec.Struct, frozen=True):
+    """A signal worked out from the person's history: its truth, and what it was compared with."""
+
+    title: str
+    truth: str
+    why: dict[str, Any]
+    summary: list[Piece] = []
+
+
 class FormulaTrace(msgspec.Struct, frozen=True):
     """A required formula: met now, and attainable during the sign-in."""
 
@@ -229,6 +239,7 @@ class Trace(msgspec.Struct, frozen=True):
     standards: dict[str, StandardTrace]
     places: dict[str, PlaceTrace]
     schedules: dict[str, ScheduleTrace]
+    signals: dict[str, SignalTrace]
     requirements: RequirementsTrace
     combined: CombinedTrace
 

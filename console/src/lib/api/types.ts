@@ -456,6 +456,14 @@ export interface SignInRequest {
   code?: string;
 }
 
+/** A signal worked out from the person's history: its truth, and what it was compared with. */
+export interface SignalTrace {
+  title: string;
+  truth: string;
+  why: Record<string, unknown>;
+  summary?: Piece[];
+}
+
 /** A sign-in with its whole decision. */
 export interface SigninDetail {
   summary: SigninSummary;
@@ -581,6 +589,7 @@ export interface Trace {
   standards: Record<string, StandardTrace>;
   places: Record<string, PlaceTrace>;
   schedules: Record<string, ScheduleTrace>;
+  signals: Record<string, SignalTrace>;
   requirements: RequirementsTrace;
   combined: CombinedTrace;
 }
@@ -598,6 +607,7 @@ export interface Tree {
   places?: string[];
   standard?: string;
   schedule?: string;
+  signals?: string[];
 }
 
 /** A place where a part is used. */

@@ -3,6 +3,7 @@
   import type { Trace, Tree } from '../api/types';
   import ConditionTree from './ConditionTree.svelte';
   import { linkTo } from '../format';
+  import Sentence from './Sentence.svelte';
   import Shape from './Shape.svelte';
 
   let { tree, trace }: { tree: Tree; trace: Trace } = $props();
@@ -63,6 +64,18 @@
         <a href={linkTo('place', name)}>{place.title || name}</a>:
         {#each place.parts as part, i (i)}{i ? '; ' : ''}{part.part} {part.shown} — {part.truth}{/each}{#each place.without as part, i (i)};
           left out {part.shown} — {part.truth}{/each}
+      </p>
+    {/if}
+  {/each}
+  {#each tree.signals ?? [] as name (name)}
+    {@const signal = trace.signals[name]}
+    {#if signal}
+      <p class="flex gap-2 text-small {tone(signal.truth)}">
+        <span class="relative top-0.5"><Shape name={signal.truth} /></span>
+        <span>
+          <a href={linkTo('signal', name)}>{signal.title || name}</a>: <Sentence pieces={signal.summary ?? []} />
+          <span class="sr-only">({signal.truth})</span>
+        </span>
       </p>
     {/if}
   {/each}

@@ -13,7 +13,7 @@ from datetime import datetime
 from caddrel.core.decide.comparing import holds
 from caddrel.core.decide.truth import FALSE, TRUE, UNKNOWN, Truth, all_true, any_true, opposite, truth_of
 from caddrel.core.facts.completion import Facts
-from caddrel.core.facts.types import Address
+from caddrel.core.facts.types import Address, Signals
 from caddrel.core.language.nodes import (
     And,
     Condition,
@@ -25,7 +25,7 @@ from caddrel.core.language.nodes import (
     Passes,
     Surely,
 )
-from caddrel.core.language.operators import Op
+from caddrel.core.language.operators import OPERATORS, Op
 from caddrel.core.rulebook.model import Place, PlaceParts, Rulebook, Schedule, Standard
 
 
@@ -126,6 +126,8 @@ class Judge:
             if test.op is Op.KNOWN:
                 return FALSE
             return TRUE if test.op is Op.UNKNOWN else UNKNOWN
+        if isinstance(value, Signals) and value.open:
+            return _signals_test(test, value)
         kind = self.rulebook.catalogue[test.fact].type
         return truth_of(holds(test.op, kind, value, test.operands))
 
@@ -202,6 +204,16 @@ class Judge:
                 return frozenset({"time.at"})
             case _:
                 return _union(self.unknown_facts(part) for part in verdict.parts)
+
+
+def _signals_test(test: FactTest, value: Signals) -> Truth:
+    """Judge a test of signals of which some are unknown: each id has a truth of its own."""
+    if test.op in {Op.KNOWN, Op.UNKNOWN}:
+        return truth_of(test.op is Op.UNKNOWN)
+    row = OPERATORS[test.op]
+    each = [TRUE if o.text in value else UNKNOWN if o.text in value.open else FALSE for o in test.operands]
+    positive = all_true(each) if (row.positive or test.op) is Op.HAS_ALL else any_true(each)
+    return positive if row.positive is None else opposite(positive)
 
 
 def _union(sets: Iterable[frozenset[str]]) -> frozenset[str]:

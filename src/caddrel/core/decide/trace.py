@@ -20,7 +20,8 @@ def trace_json(explained: Explained) -> dict[str, Any]:
     """Return the trace of a decision.
 
     Keys: `facts` (value, wording and origin of every known fact), `policies` (each with scope, rules reached and
-    effects), `standards`, `places` and `schedules` (those that were asked for), `requirements` and `combined`.
+    effects), `standards`, `places` and `schedules` (those that were asked for), `signals` (those worked out from the
+    person's history), `requirements` and `combined`.
     """
     judge = explained.judge
     return {
@@ -29,6 +30,7 @@ def trace_json(explained: Explained) -> dict[str, Any]:
         "standards": {name: _standard(judge, name) for name in sorted(judge.standards)},
         "places": {name: _place(judge, name) for name in sorted(judge.places)},
         "schedules": {name: _schedule(judge, name) for name in sorted(judge.schedules)},
+        "signals": _signals(explained),
         "requirements": _requirements(explained),
         "combined": _combined(explained),
     }
@@ -107,6 +109,8 @@ def _tree(judge: Judge, verdict: Verdict) -> dict[str, Any]:
         case FactTest(fact=fact):
             value = judge.values.get(fact)
             tree["fact"] = fact
+            if fact == "signals":
+                tree["signals"] = [operand.text for operand in node.operands]
             if value is not None:
                 tree["value"] = show(value, judge.rulebook.catalogue[fact])
                 tree["origin"] = judge.facts.origins[fact].value
@@ -163,6 +167,15 @@ def _schedule(judge: Judge, name: str) -> dict[str, Any]:
         "zone": verdict.schedule.zone.key,
         "local": local.strftime("%a %Y-%m-%d %H:%M") if local is not None else None,
         "windows": [str(window) for window in windows],
+    }
+
+
+def _signals(explained: Explained) -> dict[str, Any]:
+    signals = explained.rulebook.signals
+    return {
+        name: {"title": signals[name].title, "truth": why["truth"], "why": dict(why)}
+        for name, why in explained.facts.noticed.items()
+        if name in signals
     }
 
 

@@ -57,6 +57,10 @@ class Facts:
         Does the inventory know the app, and what does it call it?
     lists
         Address lists by name, each asked with ``address in …``.
+    coordinates
+        Latitude and longitude of the address in degrees, where address data tells.
+    noticed
+        What each computed signal was compared with, as JSON by signal id.
     reference
         What a blocked person can quote; empty where there is no record to find by it.
     """
@@ -68,10 +72,20 @@ class Facts:
     app_listed: bool = True
     app_title: str = ""
     lists: Mapping[str, Any] = field(default_factory=dict)
+    coordinates: tuple[float, float] | None = None
+    noticed: Mapping[str, Any] = field(default_factory=dict)
     reference: str = ""
 
 
-AddressData = Callable[[Address], Mapping[str, Value]]
+@dataclass(frozen=True, slots=True)
+class AddressRecord:
+    """What is known about an address: facts by name, and where on earth it is."""
+
+    facts: Mapping[str, Value] = field(default_factory=dict)
+    coordinates: tuple[float, float] | None = None
+
+
+AddressData = Callable[[Address], AddressRecord]
 
 
 def complete(
@@ -100,7 +114,7 @@ def complete(
     now
         Needed for live attempts.
     address_data
-        What is known about an address, by fact name.
+        What is known about an address.
     """
     facts = Facts(dict(reported), dict.fromkeys(reported, Origin.REPORTED), live=setting is Setting.LIVE)
     values = facts.values
@@ -120,7 +134,9 @@ def complete(
         supply(unlisted, Origin.COMPUTED)
     address = values.get("network.ip")
     if address_data is not None and address is not None:
-        supply(address_data(address), Origin.ADDRESS_DATA)  # type: ignore[arg-type]
+        known = address_data(address)  # type: ignore[arg-type]
+        supply(known.facts, Origin.ADDRESS_DATA)
+        facts.coordinates = known.coordinates
     supply({"operation": "sign-in", "flow": "interactive"}, Origin.DEFAULT)
     if live and now is not None:
         supply({"time.at": now}, Origin.DEFAULT)

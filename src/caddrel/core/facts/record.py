@@ -7,7 +7,7 @@ from typing import Any
 
 from caddrel.core.facts.catalogue import Catalogue
 from caddrel.core.facts.completion import Facts, Origin
-from caddrel.core.facts.types import Address
+from caddrel.core.facts.types import Address, Signals
 from caddrel.core.facts.values import ValueRefused, read_reported, to_json
 
 
@@ -32,8 +32,22 @@ def facts_json(facts: Facts, lists: Iterable[str]) -> dict[str, Any]:
         "app_listed": facts.app_listed,
         "app_title": facts.app_title,
         "lists": held,
+        **_signals_json(facts),
         "reference": facts.reference,
     }
+
+
+def _signals_json(facts: Facts) -> dict[str, Any]:
+    """Return where the attempt was on earth, and the signals that are not known with what each was compared with."""
+    found: dict[str, Any] = {}
+    if facts.coordinates is not None:
+        found["coordinates"] = list(facts.coordinates)
+    signals = facts.values.get("signals")
+    if isinstance(signals, Signals) and signals.open:
+        found["open_signals"] = sorted(signals.open)
+    if facts.noticed:
+        found["noticed"] = dict(facts.noticed)
+    return found
 
 
 def facts_from_json(document: Mapping[str, Any], catalogue: Catalogue) -> Facts:
@@ -57,4 +71,10 @@ def facts_from_json(document: Mapping[str, Any], catalogue: Catalogue) -> Facts:
         except ValueRefused:
             continue
         facts.origins[name] = Origin(origin)
+    at = document.get("coordinates")
+    facts.coordinates = (at[0], at[1]) if at else None
+    facts.noticed = document.get("noticed", {})
+    fired = facts.values.get("signals")
+    if isinstance(fired, frozenset) and document.get("open_signals"):
+        facts.values["signals"] = Signals(fired, document["open_signals"])
     return facts

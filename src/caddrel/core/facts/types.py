@@ -8,8 +8,10 @@ from __future__ import annotations
 import enum
 import ipaddress
 import unicodedata
+from collections.abc import Iterable
 from dataclasses import dataclass, field
 from datetime import datetime
+from typing import Self
 
 Address = ipaddress.IPv4Address | ipaddress.IPv6Address
 Network = ipaddress.IPv4Network | ipaddress.IPv6Network
@@ -48,6 +50,30 @@ class Version:
 
 # A method name with the age of the method in seconds, None where no age was reported.
 Methods = dict[str, float | None]
+
+
+class Signals(frozenset[str]):
+    """The ids of the signals that fired, where some may not be known: each is true, false or unknown by itself.
+
+    Attributes
+    ----------
+    open
+        The ids whose truth is unknown.
+    """
+
+    open: frozenset[str]
+
+    def __new__(cls, fired: Iterable[str] = (), open: Iterable[str] = ()) -> Self:
+        """Make the set; `open` are the ids that are unknown."""
+        made = super().__new__(cls, fired)
+        made.open = frozenset(open)
+        return made
+
+    @property
+    def possible(self) -> frozenset[str]:
+        """The ids that fired or may have."""
+        return self | self.open
+
 
 Value = bool | str | frozenset[str] | Version | Address | float | int | datetime | dict[str, float | None]
 

@@ -15,7 +15,7 @@ from typing import Any
 
 from caddrel.core.diagnostics import shorten
 from caddrel.core.facts.catalogue import FactSpec
-from caddrel.core.facts.types import LEVELS, Address, FactType, Methods, Value, Version
+from caddrel.core.facts.types import LEVELS, Address, FactType, Methods, Signals, Value, Version
 
 LONGEST_TEXT = 2000
 LARGEST_SET = 10_000
@@ -343,6 +343,9 @@ def show(value: Value, spec: FactSpec) -> str:
     """Return a value as short plain text for people."""
     if isinstance(value, bool):
         return "yes" if value else "no"
+    if isinstance(value, Signals) and value.open:
+        known = ", ".join(sorted(value)) or "none for certain"
+        return f"{known} (not known: {', '.join(sorted(value.open))})"
     if isinstance(value, frozenset):
         return ", ".join(sorted(value)) or "none at all"
     if isinstance(value, dict):

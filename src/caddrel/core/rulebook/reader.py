@@ -31,7 +31,7 @@ SECTIONS = (
     "rehearsals",
 )
 FORMAT_VERSION = "1"
-WITHOUT_EFFECT = ("password-standards", "signals", "guarantees")
+WITHOUT_EFFECT = ("guarantees",)
 
 
 @dataclass(frozen=True, slots=True)

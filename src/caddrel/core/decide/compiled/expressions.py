@@ -10,7 +10,7 @@ from collections.abc import Callable, Mapping
 from typing import Any
 
 from caddrel.core.facts.catalogue import Catalogue
-from caddrel.core.facts.types import LEVELS, FactType, fold, is_under
+from caddrel.core.facts.types import LEVELS, FactType, Signals, fold, is_under
 from caddrel.core.language.nodes import (
     And,
     Condition,
@@ -28,13 +28,27 @@ _ORDER = {Op.AT_LEAST: ">=", Op.AT_MOST: "<=", Op.ABOVE: ">", Op.BELOW: "<"}
 RANK = {level: i for i, level in enumerate(LEVELS)}
 
 
+def _may(fired: frozenset[str]) -> frozenset[str]:
+    return fired.possible if isinstance(fired, Signals) else fired
+
+
+def _unsettled(fired: frozenset[str]) -> bool:
+    return isinstance(fired, Signals) and bool(fired.open)
+
+
 class Names:
     """The names that generated code may use: constants, the states of named parts, and the facts it reads."""
 
     def __init__(self, catalogue: Catalogue, parts: Mapping[str, Callable[..., int]]) -> None:
         self.catalogue = catalogue
         self.parts = parts
-        self.values: dict[str, Any] = {"fold": fold, "is_under": is_under, "RANK": RANK}
+        self.values: dict[str, Any] = {
+            "fold": fold,
+            "is_under": is_under,
+            "RANK": RANK,
+            "may": _may,
+            "unsettled": _unsettled,
+        }
         self._constants: dict[Any, str] = {}
         self.facts: dict[str, str] = {}
         self._further: list[str] = []
@@ -110,6 +124,8 @@ def _state(kind: str, name: str, names: Names, sure: bool) -> str:
 
 def _fact_test(test: FactTest, names: Names, sure: bool) -> str:
     value = names.fact(test.fact)
+    if test.fact == "signals":
+        return _signals_test(value, test, names, sure)
     if test.op is Op.KNOWN:
         return f"({value} is not None)"
     if test.op is Op.UNKNOWN:
@@ -120,6 +136,19 @@ def _fact_test(test: FactTest, names: Names, sure: bool) -> str:
     row = OPERATORS[test.op]
     negated = row.positive is not None
     positive = _MEANINGS[row.positive or test.op](value, test, kind, names)
+    holds = f"not {positive}" if negated else positive
+    return f"({value} is not None and {holds})" if sure else f"({value} is None or {holds})"
+
+
+def _signals_test(value: str, test: FactTest, names: Names, sure: bool) -> str:
+    # What fired for certain, or also what may have: which of the two a test asks turns round under a negation.
+    if test.op in {Op.KNOWN, Op.UNKNOWN}:
+        known = f"({value} is not None and not unsettled({value}))"
+        return known if test.op is Op.KNOWN else f"(not {known})"
+    row = OPERATORS[test.op]
+    negated = row.positive is not None
+    asked = value if sure is not negated else f"may({value})"
+    positive = _MEANINGS[row.positive or test.op](asked, test, FactType.NAMES, names)
     holds = f"not {positive}" if negated else positive
     return f"({value} is not None and {holds})" if sure else f"({value} is None or {holds})"
 

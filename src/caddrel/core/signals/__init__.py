@@ -1,0 +1,1 @@
+"""Signals: what is noticed by comparing an attempt with the same person's earlier ones. One file a kind."""

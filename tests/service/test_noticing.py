@@ -1,0 +1,148 @@
+"""Signals over the log: the same whatever order records come in, and what a late record changes."""
+
+from __future__ import annotations
+
+import json
+import random
+from collections.abc import Iterator
+from datetime import UTC, datetime, timedelta
+from pathlib import Path
+from typing import Any
+
+import pytest
+from tests.conftest import Live, serving
+
+from caddrel import wiring
+from caddrel.core.facts.completion import Origin
+from caddrel.demo.fill import ADDRESSES
+from caddrel.store.signins import SigninRecord
+from caddrel.wire.decisions import File
+
+RULEBOOK = """
+caddrel: 1
+signals:
+  new-device: {kind: first-seen, of: device.id, history: 5}
+  too-fast: {kind: travel-speed, above_kmh: 900, history: 5}
+  guessing: {kind: failed-attempts, at_least: 2, within: 30m, history: 9}
+policies:
+  unusual:
+    mode: enforced
+    rules:
+      - {id: guessed, when: surely signals has guessing, then: block}
+      - {id: new, when: "surely signals has any of [new-device, too-fast]", then: require mfa}
+"""
+START = datetime(2026, 11, 2, 8, 0, tzinfo=UTC)
+PLACES = ("192.0.2.83", "203.0.113.10", "198.51.100.90", "203.0.113.201")
+
+
+@pytest.fixture
+def service(tmp_path: Path) -> Iterator[Live]:
+    for live in serving(tmp_path / "data", address_files=[ADDRESSES]):
+        live.clock.now = START - timedelta(days=1)
+        with live.client() as client:
+            client.rulebook.publish([File("r.yaml", RULEBOOK)], "signals")
+        live.clock.now = START + timedelta(days=30)
+        yield live
+
+
+def _lines(count: int, seed: int) -> list[bytes]:
+    rng = random.Random(seed)
+    found = []
+    for i in range(count):
+        facts: dict[str, Any] = {
+            "person.id": rng.choice(["ines.faro", "odd.vik"]),
+            "time.at": (START + timedelta(minutes=rng.randrange(count * 4))).isoformat(),
+            "device.id": rng.choice(["t1", "t1", "t1", "t2", "t3"]),
+            "network.ip": rng.choice(PLACES),
+            "auth.credentials": rng.choice(["right", "right", "wrong"]),
+            "auth.methods": rng.choice([["pwd"], ["pwd", "otp"]]),
+        }
+        found.append(json.dumps({"id": f"s-{i:03}", "facts": facts}).encode() + b"\n")
+    return sorted(found, key=lambda line: (json.loads(line)["facts"]["time.at"], json.loads(line)["id"]))
+
+
+def _all(live: Live) -> dict[str, SigninRecord]:
+    found: dict[str, SigninRecord] = {}
+    for person in ("ines.faro", "odd.vik"):
+        found |= {r.id: r for r in live.deps.signins.of_person(person, START)}
+    return found
+
+
+def _told(records: dict[str, SigninRecord]) -> dict[str, Any]:
+    return {id: (r.facts, r.decision, dict(r.columns)) for id, r in records.items()}
+
+
+def test_the_order_in_which_records_come_changes_nothing(service: Live, tmp_path: Path) -> None:
+    lines = _lines(300, 4)
+    with service.client() as client:
+        assert client.signins.import_(lines).added == 300
+    expected = _told(_all(service))
+    outcomes = {decision["outcome"] for _, decision, _ in expected.values()}
+    assert outcomes == {"allowed", "challenged", "blocked"}
+    rng = random.Random(1)
+    shuffled = rng.sample(lines, len(lines))
+    for i, parts in enumerate(([lines[::-1]], [shuffled], [lines[1::2], lines[::2]], [[line] for line in shuffled])):
+        for live in serving(tmp_path / f"data-{i}", address_files=[ADDRESSES]):
+            live.clock.now = START - timedelta(days=1)
+            with live.client() as client:
+                client.rulebook.publish([File("r.yaml", RULEBOOK)], "signals")
+                for part in parts:
+                    client.signins.import_(part)
+            assert _told(_all(live)) == expected
+
+
+def test_what_is_due_is_done_when_the_service_starts_again(service: Live) -> None:
+    lines = _lines(60, 9)
+    with service.client() as client:
+        client.signins.import_(lines)
+    expected = _told(_all(service))
+    deps = service.deps
+    # As an import leaves it that was cut off after storing a late record.
+    for record in _all(service).values():
+        facts = json.loads(json.dumps(record.facts))
+        facts["values"].pop("signals")
+        facts.pop("noticed", None)
+        facts.pop("open_signals", None)
+        broken = SigninRecord(record.id, record.reference, record.at, record.columns, record.digest, facts, {})
+        deps.signins.settle(record.columns["person"], START + timedelta(days=9), [broken])
+    deps.signins.add([], {"ines.faro": START, "odd.vik": START})
+    again = wiring.open_data(service.folder, service.clock, address_files=[ADDRESSES])
+    assert again.deps.signins.due() == []
+    again.close()
+    assert {id: (f["values"], d) for id, (f, d, _) in _told(_all(service)).items()} == {
+        id: (f["values"], d) for id, (f, d, _) in expected.items()
+    }
+
+
+def test_a_rehearsal_looks_back_as_the_door_would(service: Live) -> None:
+    at = START + timedelta(days=20)
+    past = {"person.id": "ines.faro", "device.id": "t1", "auth.credentials": "right"}
+    line = {"id": "s-1", "facts": {**past, "time.at": at.isoformat(), "network.ip": "192.0.2.83"}}
+    with service.client() as client:
+        client.signins.import_([json.dumps(line).encode()])
+        given = {"person": "ines.faro", "device": "t9", "network.ip": "203.0.113.10"}
+        later = (at + timedelta(minutes=24)).isoformat()
+        trace = client.rehearse({**given, "time.at": later}).trace
+        assert (trace.facts["signals"].value, trace.facts["signals"].origin) == (["new-device", "too-fast"], "computed")
+        assert trace.signals["too-fast"].why["from"] == "s-1"
+        words = "".join(piece.text for piece in trace.signals["too-fast"].summary)
+        assert words == "1,031 km in 24m since s-1: 2,578 km/h; fires above 900 km/h"
+        before = client.rehearse({**given, "time.at": at.isoformat()}).trace
+        assert before.facts["signals"].value == []
+        said = client.rehearse({**given, "time.at": later, "signals": "guessing"}).trace.facts["signals"]
+        assert (said.value, Origin(said.origin)) == (["guessing"], Origin.REPORTED)
+        open_ = client.rehearse(given)
+        assert open_.trace.signals["new-device"].truth == "unknown"
+
+
+def test_now_looks_back_under_the_new_rulebook(service: Live) -> None:
+    with service.client() as client:
+        client.signins.import_(_lines(40, 2))
+        service.clock.now += timedelta(days=1)
+        far = RULEBOOK.replace("above_kmh: 900", "above_kmh: 900000").replace("new-device, too-fast", "too-fast")
+        client.rulebook.publish([File("r.yaml", far)], "nobody travels that fast")
+        hit = next(r for r in _all(service).values() if r.columns["outcome"] == "challenged")
+        trace = client.signins.trace(hit.id)
+        assert trace.same
+        assert trace.now is not None
+        assert (trace.decision.outcome, trace.now.decision.outcome) == ("challenged", "allowed")
