@@ -26,6 +26,7 @@ from caddrel.service.noticing import catch_up
 from caddrel.store.accounts import AccountStore
 from caddrel.store.engine import Database
 from caddrel.store.inventory import InventoryStore
+from caddrel.store.passwords import PasswordStore
 from caddrel.store.revisions import RevisionStore
 from caddrel.store.signins import SigninStore
 
@@ -77,8 +78,10 @@ def open_data(
         inventory=InventoryStore(book),
         signins=SigninStore(log),
         accounts=AccountStore(book),
+        passwords=PasswordStore(book),
         clock=clock,
         console=CONSOLE,
+        folder=folder,
         limits=limits or Limits(),
         addresses=addresses,
     )

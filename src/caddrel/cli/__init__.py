@@ -22,6 +22,8 @@ _COMMANDS = {
     "devices": "inventory",
     "apps": "inventory",
     "lists": "inventory",
+    "password": "passwords",
+    "doctor": "doctor",
     "token": "access",
     "account": "access",
 }

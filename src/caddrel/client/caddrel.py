@@ -10,7 +10,7 @@ from urllib.parse import quote
 import httpx
 
 from caddrel.client.caller import Caller
-from caddrel.wire import access, decisions, inventory, rulebooks, signins
+from caddrel.wire import access, decisions, doctor, inventory, passwords, rulebooks, signins
 
 
 class Rulebook:
@@ -101,6 +101,27 @@ class Things:
         return self._caller.stream(self._path, lines, inventory.PutResult)
 
 
+class Passwords:
+    """Password standards at work."""
+
+    def __init__(self, caller: Caller) -> None:
+        self._caller = caller
+
+    def check(self, person: str, candidate: str, app: str = "", age: float | None = None) -> passwords.CandidateResult:
+        """Check a candidate password; the service keeps it nowhere."""
+        body = passwords.CandidateRequest(person, candidate, app, age)
+        return self._caller.post("/api/v1/passwords/check", body, passwords.CandidateResult)
+
+    def change(self, person: str, candidate: str, app: str = "") -> passwords.CandidateResult:
+        """Check a password that a person has chosen; when it passes, its salted hash is kept."""
+        body = passwords.CandidateRequest(person, candidate, app)
+        return self._caller.post("/api/v1/passwords/change", body, passwords.CandidateResult)
+
+    def lock_state(self, person: str, app: str = "") -> passwords.LockState:
+        """Return whether a person is locked out for too many wrong passwords."""
+        return self._caller.get(f"/api/v1/people/{quote(person, safe='')}/lock", passwords.LockState, {"app": app})
+
+
 class Tokens:
     """Tokens of programs."""
 
@@ -168,8 +189,13 @@ class Caddrel:
         self.devices = Things(caller, "devices")
         self.apps = Things(caller, "apps")
         self.lists = Things(caller, "lists")
+        self.passwords = Passwords(caller)
         self.tokens = Tokens(caller)
         self.accounts = Accounts(caller)
+
+    def examine(self) -> doctor.Examination:
+        """Return what is missing or doubtful about how the service is set up and fed."""
+        return self._caller.get("/api/v1/doctor", doctor.Examination)
 
     def rehearse(
         self,

@@ -45,6 +45,11 @@ class AddressData:
     def __init__(self, paths: Iterable[Path]) -> None:
         self._readers = [_open(path) for path in paths]
 
+    @property
+    def count(self) -> int:
+        """How many files are read."""
+        return len(self._readers)
+
     def __call__(self, address: Address) -> AddressRecord:
         """Return what is known about an address; nothing for one that no file has."""
         found: dict[str, Value] = {}

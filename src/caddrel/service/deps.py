@@ -22,6 +22,7 @@ from caddrel.service.errors import ServiceError, not_found
 from caddrel.service.secrets import Verified
 from caddrel.store.accounts import AccountStore
 from caddrel.store.inventory import InventoryStore
+from caddrel.store.passwords import PasswordStore
 from caddrel.store.revisions import Revision, RevisionStore
 from caddrel.store.signins import SigninStore
 
@@ -137,8 +138,10 @@ class Deps:
     inventory: InventoryStore
     signins: SigninStore
     accounts: AccountStore
+    passwords: PasswordStore
     clock: Callable[[], datetime]
     console: Path
+    folder: Path
     limits: Limits = field(default_factory=Limits)
     addresses: AddressData | None = None
     rulebooks: Rulebooks = field(init=False)

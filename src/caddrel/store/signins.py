@@ -128,6 +128,16 @@ class SigninStore:
                 coordinates = None if row[9] is None or row[10] is None else (row[9], row[10])
                 yield Past._make((from_stored(row[0]), *row[1:9], coordinates))
 
+    def wrong(self, person: str, since: datetime, until: datetime) -> list[datetime]:
+        """Return the moments of a person's attempts with wrong credentials, both ends included."""
+        wanted = select(signins.c.at).where(
+            signins.c.person == person,
+            signins.c.credentials == "wrong",
+            signins.c.at.between(to_stored(since), to_stored(until)),
+        )
+        with self._database.read() as connection:
+            return [from_stored(row.at) for row in connection.execute(wanted)]
+
     def of_person(self, person: str, since: datetime) -> Iterator[SigninRecord]:
         """Yield a person's records from a moment on, in order of time."""
         wanted = (

@@ -71,6 +71,17 @@ entry_codes = Table(
     Column("used_at", Integer),
 )
 
+used_passwords = Table(
+    "used_passwords",
+    BOOK,
+    Column("seq", Integer, primary_key=True, autoincrement=True),
+    Column("person", String, nullable=False),
+    Column("salt", String, nullable=False),
+    Column("digest", String, nullable=False),
+    Column("set_at", Integer, nullable=False),
+    Index("used_passwords_person", "person", "seq"),
+)
+
 signins = Table(
     "signins",
     LOG,

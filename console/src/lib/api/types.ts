@@ -27,6 +27,20 @@ export interface BrokenLine {
   hint?: string;
 }
 
+/** A candidate password to check. */
+export interface CandidateRequest {
+  person: string;
+  candidate: string;
+  app?: string;
+  age?: number | null;
+}
+
+/** Whether a candidate passes every standard that applies, with each standard's failed rules. */
+export interface CandidateResult {
+  passes: boolean;
+  standards: StandardResult[];
+}
+
 /** Documents to check. */
 export interface CheckRequest {
   files: File[];
@@ -108,6 +122,12 @@ export interface Diagnostic {
   span?: Span | null;
 }
 
+/** Everything that was looked at; `well` when nothing is bad. */
+export interface Examination {
+  well: boolean;
+  symptoms: Symptom[];
+}
+
 /** The facts of the current rulebook. */
 export interface FactList {
   items: FactView[];
@@ -127,6 +147,12 @@ export interface FactView {
   doc: string;
   words: string[];
   usual: string[];
+}
+
+/** A rule that the candidate does not meet. */
+export interface FailedRule {
+  rule: string;
+  says: string;
 }
 
 /** A named document of a rulebook. */
@@ -183,6 +209,15 @@ export interface ItemTrace {
   name: string;
   met: string;
   attainable: boolean;
+}
+
+/** Whether a person is locked out for too many wrong passwords, by which standard and until when. */
+export interface LockState {
+  locked: boolean;
+  standard?: string;
+  since?: string | null;
+  until?: string | null;
+  wrong?: number;
 }
 
 /** The same attempt under the current revision. */
@@ -530,6 +565,14 @@ export interface Span {
   end_column: number;
 }
 
+/** What one password standard says. */
+export interface StandardResult {
+  standard: string;
+  title: string;
+  failed: FailedRule[];
+  not_checked: string[];
+}
+
 /** Whether a device passes a standard now. */
 export interface StandardState {
   standard: string;
@@ -543,6 +586,14 @@ export interface StandardTrace {
   title: string;
   truth: string;
   checks: CheckTrace[];
+}
+
+/** One thing looked at: `state` is ``good``, ``doubtful`` or ``bad``; `hint` is what to do about it. */
+export interface Symptom {
+  about: string;
+  state: string;
+  says: string;
+  hint?: string;
 }
 
 /** A text for the person. */

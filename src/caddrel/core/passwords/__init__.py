@@ -1,0 +1,1 @@
+"""Password standards: whether a candidate password is good enough, and when guessing locks out."""

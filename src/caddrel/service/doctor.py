@@ -1,0 +1,125 @@
+"""Looking the service over: what is missing or doubtful about how it is set up and fed."""
+
+from __future__ import annotations
+
+import shutil
+from collections.abc import Callable, Iterator
+from datetime import timedelta
+
+from caddrel.core.decide.judging import Judge
+from caddrel.core.decide.truth import FALSE
+from caddrel.core.facts.completion import complete
+from caddrel.core.facts.values import show_age, show_moment
+from caddrel.core.lint.finding import fact_tests, policy_tests
+from caddrel.core.rulebook.model import Rulebook
+from caddrel.service.deps import Deps
+from caddrel.store.signins import Query
+from caddrel.wire.doctor import Examination, Symptom
+
+LEAST_FREE = 1024**3
+QUIET_AFTER = timedelta(days=1)
+_ADDRESS_FACTS = {"network.country", "network.city", "network.asn", "network.anonymiser"}
+
+
+def examine(deps: Deps) -> Examination:
+    """Return everything worth knowing before relying on the service."""
+    found = [symptom for look in _LOOKS for symptom in look(deps)]
+    return Examination(all(symptom.state != "bad" for symptom in found), found)
+
+
+def _rulebook(deps: Deps) -> Iterator[Symptom]:
+    published = deps.rulebooks.current()
+    if published is None:
+        hint = "publish one: caddrel rulebook publish FILE --why …"
+        yield Symptom("rulebook", "bad", "No rulebook has been published.", hint)
+        return
+    warnings = [d for d in deps.findings(published) if d.severity != "note"]
+    said = f"Revision {published.revision.number} is current; {len(warnings)} warnings."
+    hint = "see caddrel rulebook check, or the Rulebook page" if warnings else ""
+    yield Symptom("rulebook", "doubtful" if warnings else "good", said, hint)
+
+
+def _keyholders(deps: Deps) -> Iterator[Symptom]:
+    published = deps.rulebooks.current()
+    if published is None:
+        return
+    rulebook, inventory = published.rulebook, deps.inventories.current()
+    selectors = rulebook.settings.keyholders
+    count = 0
+    for person in inventory.people:
+        facts = complete({"person.id": person}, rulebook.catalogue, {}, inventory)
+        judge = Judge(rulebook, facts)
+        count += any(judge.judge(s.condition).truth is not FALSE for s in selectors)
+    if count:
+        yield Symptom("keyholders", "good", f"{count} people hold keys.")
+    else:
+        hint = "name at least two accounts under `settings.keyholders`"
+        yield Symptom("keyholders", "bad", "Nobody holds keys: a mistake could lock everyone out.", hint)
+
+
+def _addresses(deps: Deps) -> Iterator[Symptom]:
+    if deps.addresses is not None:
+        yield Symptom("address data", "good", f"{deps.addresses.count} MaxMind DB files are read.")
+        return
+    published = deps.rulebooks.current()
+    asked = sorted(_address_facts_of(published.rulebook)) if published is not None else []
+    said = "None is configured: country, city, autonomous system, anonymisers and coordinates stay unknown"
+    use = f"; the rulebook asks for {', '.join(asked)}." if asked else "."
+    hint = "start the service with --address-data FILE"
+    yield Symptom("address data", "doubtful", f"{said} unless a door reports them{use}", hint)
+
+
+def _address_facts_of(rulebook: Rulebook) -> set[str]:
+    """Return what a rulebook asks for that address data tells."""
+    found = {t.fact for p in rulebook.policies.values() for t in fact_tests(policy_tests(p))} & _ADDRESS_FACTS
+    for place in rulebook.places.values():
+        for parts in (place.parts, place.without):
+            found |= {"network.country"} if parts.countries else set()
+            found |= {"network.anonymiser"} if parts.anonymisers else set()
+            found |= {"network.asn"} if parts.asns else set()
+    if any(signal.kind in {"travel-speed", "far-away"} for signal in rulebook.signals.values()):
+        found.add("coordinates")
+    return found
+
+
+def _inventory(deps: Deps) -> Iterator[Symptom]:
+    inventory = deps.inventories.current()
+    counts = {"people": inventory.people, "devices": inventory.devices, "apps": inventory.apps}
+    said = ", ".join(f"{len(entries):,} {noun}" for noun, entries in counts.items())
+    empty = [noun for noun, entries in counts.items() if not entries]
+    hint = f"take them in: caddrel {empty[0]} import FILE" if empty else ""
+    yield Symptom("inventory", "doubtful" if empty else "good", f"{said}.", hint)
+
+
+def _log(deps: Deps) -> Iterator[Symptom]:
+    newest = deps.signins.page(Query(limit=1))
+    if not newest:
+        hint = "take a log in: caddrel signins import FILE"
+        yield Symptom("log", "doubtful", "It is empty: nothing can be traced or replayed.", hint)
+        return
+    age = deps.clock() - newest[0].at
+    quiet = age > QUIET_AFTER
+    said = f"The newest sign-in is of {show_moment(newest[0].at)}"
+    late = f", {show_age(age.total_seconds())} ago." if quiet else "."
+    hint = "is the feed still running?" if quiet else ""
+    yield Symptom("log", "doubtful" if quiet else "good", said + late, hint)
+    due = len(deps.signins.due())
+    if due:
+        yield Symptom("signals", "doubtful", f"The signals of {due} people are being worked out again.")
+
+
+def _disk(deps: Deps) -> Iterator[Symptom]:
+    free = shutil.disk_usage(deps.folder).free
+    said = f"{free / 1024**3:,.1f} GiB are free where the data is kept."
+    short = free < LEAST_FREE
+    yield Symptom("disk", "bad" if short else "good", said, "make room: a full disk stops the log" if short else "")
+
+
+_LOOKS: tuple[Callable[[Deps], Iterator[Symptom]], ...] = (
+    _rulebook,
+    _keyholders,
+    _addresses,
+    _inventory,
+    _log,
+    _disk,
+)

@@ -1,0 +1,45 @@
+"""Endpoints of password standards."""
+
+from __future__ import annotations
+
+from caddrel.service import passwords
+from caddrel.service.endpoints import Call, Endpoints, Param
+from caddrel.wire import passwords as wire
+
+endpoints = Endpoints()
+
+
+@endpoints.add(
+    "POST",
+    "/api/v1/passwords/check",
+    role="operator",
+    body=wire.CandidateRequest,
+    returns=wire.CandidateResult,
+)
+def check(call: Call) -> wire.CandidateResult:
+    """Whether a candidate password passes; it is neither stored nor logged."""
+    return passwords.check(call.deps, call.body)
+
+
+@endpoints.add(
+    "POST",
+    "/api/v1/passwords/change",
+    role="operator",
+    body=wire.CandidateRequest,
+    returns=wire.CandidateResult,
+)
+def change(call: Call) -> wire.CandidateResult:
+    """Check a password that a person has chosen; when it passes, its salted hash is kept for `not_last`."""
+    return passwords.change(call.deps, call.body)
+
+
+@endpoints.add(
+    "GET",
+    "/api/v1/people/<id>/lock",
+    role="viewer",
+    returns=wire.LockState,
+    params=[Param("app", "For this app; without it, by every standard that may apply.")],
+)
+def lock(call: Call) -> wire.LockState:
+    """Whether a person is locked out for too many wrong passwords."""
+    return passwords.lock_state(call.deps, call.path["id"], call.query.get("app", ""))
