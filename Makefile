@@ -9,7 +9,7 @@ CONSOLE_SOURCES := $(shell find console/src console/public -type f 2>/dev/null) 
 BIND ?= 127.0.0.1:8420
 DATA ?= .demo
 
-.PHONY: install demo test check lint types bench fuzz clean browser
+.PHONY: install demo test check lint types reference bench fuzz clean browser
 
 install: $(VENV)/.installed $(STATIC)
 
@@ -48,6 +48,10 @@ lint: install
 	$(BIN)/lint-imports
 	$(BIN)/python tools/console_types.py --check
 	cd console && npx --no-install svelte-check --tsconfig ./tsconfig.json --fail-on-warnings
+
+# The reference of language and format, from their tables.
+reference: install
+	$(BIN)/python tools/build_reference.py
 
 # The console's types, from the service's own schema.
 types: install
