@@ -11,11 +11,12 @@ from hypothesis import given
 from hypothesis import strategies as st
 from tests.strategies import reported
 
+from caddrel.core.facts.address_lists import AddressList, read_span
 from caddrel.core.facts.attempts import AttemptRefused, read_attempt, read_facts, read_given_facts
 from caddrel.core.facts.catalogue import FACTS, Catalogue, attribute_spec
 from caddrel.core.facts.completion import Setting, complete
-from caddrel.core.facts.inventory import AddressList, Inventory, read_inventory
-from caddrel.core.facts.types import FactType
+from caddrel.core.facts.inventory import Inventory, read_inventory
+from caddrel.core.facts.types import Address, FactType
 from caddrel.core.facts.values import (
     ValueRefused,
     read_address,
@@ -222,6 +223,39 @@ def test_address_lists_hold_what_their_networks_hold(starts: list[int], widths: 
     address = read_address(str(ip_network(number).network_address))
     assert (address in AddressList("x", networks)) == any(address in network for network in networks)
     assert address in AddressList("x", [*networks, ip_network(number)])
+
+
+@given(st.one_of(st.ip_addresses(v=4), st.ip_addresses(v=6)), st.integers(0, 128), st.booleans())
+def test_spans_are_read_as_networks_are(address: Address, width: int, loose: bool) -> None:
+    text = f"{address}/{width}" if width % 3 else str(address)
+    try:
+        network = ip_network(text, strict=False) if loose else ip_network(text)
+    except ValueError:
+        with pytest.raises(ValueError, match=r".+"):
+            read_span(text)
+        return
+    text = str(network) if loose else text
+    span = int(network.network_address), int(network.broadcast_address)
+    assert read_span(text) == (network.version, span)
+    whole = AddressList("x", [network])
+    assert all((a in whole) for a in (network.network_address, network.broadcast_address))
+
+
+@pytest.mark.parametrize(
+    "text", ["1.2.3", "1.2.3.4.5", "01.2.3.4", "1.2.3.256", "1.2.3.4/33", "1.2.3.4/", "１.2.3.4", ""]
+)
+def test_what_is_no_network_is_refused(text: str) -> None:
+    with pytest.raises(ValueError, match=r".*"):
+        read_span(text)
+
+
+def test_a_list_of_a_million_networks_is_read_and_a_bad_one_told_of_once() -> None:
+    texts = [f"198.{i >> 16 & 255}.{i >> 8 & 255}.{i & 255}" for i in range(0, 2_000_000, 2)]
+    inventory, problems = read_inventory({"lists": [{"id": "bad", "networks": texts}]})
+    assert not problems
+    assert [read_address(f"198.0.0.{n}") in inventory.lists["bad"] for n in (0, 1, 2)] == [True, False, True]
+    refused = read_inventory({"lists": [{"id": "bad", "networks": [f"no {i}" for i in range(1_000_000)]}]})[1]
+    assert 0 < len(refused) <= 20
 
 
 def test_an_inventory_of_nothing_has_nothing() -> None:

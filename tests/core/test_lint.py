@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+import re
 from pathlib import Path
 
 import pytest
+import yaml
 from tests.loading import RulebookCase, rulebook_cases
 
-from caddrel.core.diagnostics import Diagnostic
+from caddrel.core.diagnostics import Change, Diagnostic
 from caddrel.core.facts.inventory import read_inventory
 from caddrel.core.lint.finding import Context
 from caddrel.core.lint.registry import CHECKS, lint
@@ -38,6 +40,38 @@ def test_lint(case: RulebookCase) -> None:
     assert said == case.places
     for finding, line in zip(found, case.expected, strict=True):
         assert line.partition(": ")[2] in f"{finding.message} {finding.hint}"
+
+
+def _changed(text: str, change: Change) -> str:
+    """Return a rulebook with a suggested change made, as somebody would make it by hand."""
+    document = yaml.load(text, yaml.BaseLoader)
+    *way, last = re.findall(r"[a-z_-]+\.attributes\.\w+|risk\.attempt|person\.risk|[^.\[\]]+", change.path)
+    node = document
+    for part in way:
+        node = node[int(part)] if isinstance(node, list) else node[part]
+    key = int(last) if isinstance(node, list) else last
+    if change.value is None:
+        del node[key]
+    else:
+        node[key] = yaml.load(change.value, yaml.BaseLoader)
+    return yaml.dump(document)
+
+
+SUGGESTED = {
+    "private-network", "overlapping-networks", "unused-part", "same-policies", "rule-never-reached",
+    "keyholder-blocked", "password-without-proof", "except-removes-everyone", "assumption-hides-feed",
+}  # fmt: skip
+
+
+def test_a_suggested_change_settles_its_finding() -> None:
+    tried = set()
+    for case in rulebook_cases("lint/cases.txt"):
+        for finding in _findings(case.text):
+            if finding.change is not None:
+                tried.add(finding.code)
+                after = _findings(_changed(case.text, finding.change))
+                assert (finding.code, finding.path) not in {(f.code, f.path) for f in after}
+    assert tried == SUGGESTED
 
 
 def test_every_check_has_a_case_and_a_page() -> None:

@@ -15,9 +15,10 @@ from caddrel.core.decide.compiled.evaluator import CompiledRulebook
 from caddrel.core.decide.interpreter import decide, explain
 from caddrel.core.decide.requirements import covers, formula_holds, item_order, smallest
 from caddrel.core.decide.trace import trace_json
+from caddrel.core.facts.address_lists import AddressList
 from caddrel.core.facts.attempts import read_facts
 from caddrel.core.facts.completion import Setting, complete
-from caddrel.core.facts.inventory import AddressList, Inventory
+from caddrel.core.facts.inventory import Inventory
 from caddrel.core.facts.types import Signals
 from caddrel.core.language.nodes import Formula, Item, items_of
 from caddrel.core.rulebook.model import OUTCOMES

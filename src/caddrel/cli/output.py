@@ -135,6 +135,8 @@ def print_diagnostics(diagnostics: Iterable[Diagnostic], texts: Mapping[str, str
                 _print_excerpt(out, lines[span.line - 1], span.line, span.column, span.end_line, span.end_column)
         if found.hint:
             out.print(Text("    " + found.hint, style="italic"), soft_wrap=True)
+        if found.change:
+            out.print(Text(f"    suggested: {found.change}", style="italic"), soft_wrap=True)
 
 
 def _print_excerpt(out: Console, line: str, number: int, column: int, end_line: int, end_column: int) -> None:

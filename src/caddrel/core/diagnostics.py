@@ -33,6 +33,25 @@ class Span:
 
 
 @dataclass(frozen=True, slots=True)
+class Change:
+    """A change of the document that would settle a finding: set what is at a path, or take it out.
+
+    Attributes
+    ----------
+    path
+        Place within the document, such as ``policies.x.rules[0].then``.
+    value
+        What to set there, as YAML; None takes it out.
+    """
+
+    path: str
+    value: str | None = None
+
+    def __str__(self) -> str:
+        return f"take out `{self.path}`" if self.value is None else f"set `{self.path}` to `{self.value}`"
+
+
+@dataclass(frozen=True, slots=True)
 class Diagnostic:
     """One finding about a text that somebody wrote.
 
@@ -52,6 +71,8 @@ class Diagnostic:
         Place within a source file.
     path
         Place within the document, such as ``policies.x.rules[0].when``.
+    change
+        A change that would settle it, where there is one.
     """
 
     code: str
@@ -62,6 +83,7 @@ class Diagnostic:
     span: Span | None = None
     path: str = ""
     severity: Severity = "error"
+    change: Change | None = None
 
     def within(self, span: Span | None, path: str) -> Diagnostic:
         """Return the same finding placed in a file and document."""

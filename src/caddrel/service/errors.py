@@ -41,6 +41,7 @@ def diagnostic(found: Diagnostic) -> wire.Diagnostic:
         list(found.expected[:50]),
         found.path,
         wire.Span(span.file, span.line, span.column, span.end_line, span.end_column) if span else None,
+        wire.Change(found.change.path, found.change.value) if found.change else None,
     )
 
 

@@ -15,6 +15,13 @@ class Span(msgspec.Struct, frozen=True):
     end_column: int
 
 
+class Change(msgspec.Struct, frozen=True):
+    """A change of the document that would settle a finding; `value` is YAML, null takes out what is at `path`."""
+
+    path: str
+    value: str | None = None
+
+
 class Diagnostic(msgspec.Struct, frozen=True, omit_defaults=True):
     """One finding about a text: stable code, what is wrong, what would be right."""
 
@@ -25,6 +32,7 @@ class Diagnostic(msgspec.Struct, frozen=True, omit_defaults=True):
     expected: list[str] = []
     path: str = ""
     span: Span | None = None
+    change: Change | None = None
 
 
 class Problem(msgspec.Struct, frozen=True, omit_defaults=True):

@@ -41,6 +41,12 @@ export interface CandidateResult {
   standards: StandardResult[];
 }
 
+/** A change of the document that would settle a finding; `value` is YAML, null takes out what is at `path`. */
+export interface Change {
+  path: string;
+  value?: string | null;
+}
+
 /** Documents to check. */
 export interface CheckRequest {
   files: File[];
@@ -120,6 +126,7 @@ export interface Diagnostic {
   expected?: string[];
   path?: string;
   span?: Span | null;
+  change?: Change | null;
 }
 
 /** Everything that was looked at; `well` when nothing is bad. */

@@ -66,7 +66,10 @@
   {/if}
   {#if findings.length}
     <ul class="mb-5 border-l-4 border-challenged bg-challenged-soft px-4 py-2 text-small">
-      {#each findings as found, i (i)}<li>{found.path}: {found.message}. {found.hint}</li>{/each}
+      {#each findings as found, i (i)}<li>{found.path}: {found.message}.
+        {found.hint}{#if found.change}<span class="text-muted"> · suggested: {found.change.value === null
+            ? `take out ${found.change.path}`
+            : `set ${found.change.path} to ${found.change.value}`}</span>{/if}</li>{/each}
     </ul>
   {/if}
   <div {@attach rows}>

@@ -6,16 +6,15 @@ Not here: where the inventory is stored (`caddrel.store`).
 
 from __future__ import annotations
 
-import ipaddress
-from bisect import bisect_right
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 from datetime import datetime
 from typing import Any
 
 from caddrel.core.diagnostics import Diagnostic, did_you_mean, shorten
+from caddrel.core.facts.address_lists import AddressList, Span, read_span
 from caddrel.core.facts.catalogue import FACTS
-from caddrel.core.facts.types import Address, Network, Value
+from caddrel.core.facts.types import Value
 from caddrel.core.facts.values import ValueRefused, read_moment, read_reported
 
 NOUNS = ("people", "groups", "devices", "apps", "lists")
@@ -61,26 +60,6 @@ class Group:
     id: str
     title: str = ""
     member_of: tuple[str, ...] = ()
-
-
-class AddressList:
-    """Networks kept in the inventory; asked in logarithmic time."""
-
-    def __init__(self, id: str, networks: Iterable[Network], title: str = "") -> None:
-        self.id = id
-        self.title = title
-        self.networks = tuple(networks)
-        self._ranges: dict[int, tuple[list[int], list[int]]] = {}
-        for version in (4, 6):
-            collapsed = ipaddress.collapse_addresses(n for n in self.networks if n.version == version)  # type: ignore[type-var]
-            spans = [(int(n.network_address), int(n.broadcast_address)) for n in collapsed]
-            self._ranges[version] = ([s for s, _ in spans], [e for _, e in spans])
-
-    def __contains__(self, address: Address) -> bool:
-        starts, ends = self._ranges[address.version]
-        number = int(address)
-        at = bisect_right(starts, number) - 1
-        return at >= 0 and number <= ends[at]
 
 
 class Inventory:
@@ -228,23 +207,27 @@ class InventoryReader:
         fields = self._fields("lists", value, path)
         if fields is None:
             return None
-        networks: list[Network] = []
-        texts = self._ids(fields, "networks", path)
+        texts = fields.get("networks") or []
+        if not isinstance(texts, list):
+            self.say(f"{path}.networks", "wrong-type", "`networks` is an array of networks")
+            return None
         if len(texts) > LARGEST_LIST:
             self.say(f"{path}.networks", "list-too-long", f"an address list holds at most {LARGEST_LIST} networks")
             return None
+        spans: dict[int, list[Span]] = {4: [], 6: []}
         for i, text in enumerate(texts):
             try:
-                networks.append(ipaddress.ip_network(text))
-            except ValueError as error:
-                if len(self.problems) < before + 20:
-                    message = "has host bits set" if "host bits" in str(error) else "is not a network"
-                    self.say(
-                        f"{path}.networks[{i}]", "wrong-value", f'"{shorten(text)}" {message}', "such as 192.0.2.0/24"
-                    )
+                version, span = read_span(text)
+                spans[version].append(span)
+            except (ValueError, AttributeError, TypeError) as error:
+                message = "has host bits set" if "host bits" in str(error) else "is not a network"
+                shown = f'"{shorten(str(text))}" {message}'
+                self.say(f"{path}.networks[{i}]", "wrong-value", shown, "such as 192.0.2.0/24")
+                if len(self.problems) >= before + 20:
+                    return None
         if len(self.problems) != before:
             return None
-        return AddressList(fields["id"], networks, self._text(fields, "title", path))
+        return AddressList.of_spans(fields["id"], self._text(fields, "title", path), spans[4], spans[6])
 
 
 def read_inventory(document: Any) -> tuple[Inventory, list[Diagnostic]]:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections import defaultdict
 
+from caddrel.core.diagnostics import Change
 from caddrel.core.facts.values import show
 from caddrel.core.language.operators import Op
 from caddrel.core.lint.finding import Context, Findings, fact_tests, policy_tests
@@ -45,4 +46,5 @@ def check(context: Context) -> Findings:
                 f"if the feed of `{fact}` dies, {named} will go on as if it were {value}",
                 "watch the feed, or leave the assumption out",
                 "note",
+                Change(f"settings.assume.{fact}"),
             )

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 
-from caddrel.core.diagnostics import Diagnostic, Severity
+from caddrel.core.diagnostics import Change, Diagnostic, Severity
 from caddrel.core.facts.inventory import Inventory
 from caddrel.core.language.nodes import Condition, FactTest, Test, tests_of
 from caddrel.core.rulebook.model import Policy, Rule, Rulebook, Selector
@@ -31,12 +31,20 @@ class Context:
         """Yield the policies that are not off."""
         yield from (policy for policy in self.rulebook.policies.values() if policy.mode != "off")
 
-    def finding(self, path: str, code: str, message: str, hint: str = "", severity: Severity = "warning") -> Diagnostic:
+    def finding(
+        self,
+        path: str,
+        code: str,
+        message: str,
+        hint: str = "",
+        severity: Severity = "warning",
+        change: Change | None = None,
+    ) -> Diagnostic:
         """Return a finding on an object; its place is that of the nearest object with a known place."""
         spans, at = self.rulebook.spans, path
         while at and at not in spans:
             at = at.rpartition(".")[0] if not at.endswith("]") else at.rpartition("[")[0]
-        return Diagnostic(code, message, hint, span=spans.get(at), path=path, severity=severity)
+        return Diagnostic(code, message, hint, span=spans.get(at), path=path, severity=severity, change=change)
 
 
 Findings = Iterable[Diagnostic]

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from caddrel.core.diagnostics import Change
 from caddrel.core.lint.finding import Context, Findings, every, rule_path
 
 NONE, BLOCKED = "no-keyholders", "keyholder-blocked"
@@ -28,7 +29,9 @@ def check(context: Context) -> Findings:
             if covered and not excepted and rule.effect.kind == "block" and rule.when is None:
                 message = f"rule {rule.id} of `{policy.id}` blocks keyholders too"
                 hint = f"add `except_people: [{', '.join(sorted(texts))}]`"
-                yield context.finding(rule_path(policy, rule), BLOCKED, message, hint)
+                everybody = [*(s.text for s in policy.scope.except_people), *sorted(texts)]
+                change = Change(f"policies.{policy.id}.except_people", f"[{', '.join(dict.fromkeys(everybody))}]")
+                yield context.finding(rule_path(policy, rule), BLOCKED, message, hint, change=change)
 
 
 def _anybody(context: Context) -> bool:

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import json
 from ipaddress import ip_network
 
+from caddrel.core.diagnostics import Change
 from caddrel.core.facts.types import Network
 from caddrel.core.lint.finding import Context, Findings
 
@@ -32,7 +34,8 @@ def check(context: Context) -> Findings:
         for network in networks:
             if any(_within(network, private) for private in _PRIVATE):
                 message = f"{network} is private: no attempt over the internet comes from it"
-                yield context.finding(path, PRIVATE, message, "use the address that the network has outside")
+                hint = "use the address that the network has outside"
+                yield context.finding(path, PRIVATE, message, hint, change=_without(path, networks, network))
             if network.prefixlen < _WIDEST[network.version]:
                 message = f"{network} takes in {network.num_addresses:,} addresses"
                 yield context.finding(path, ENORMOUS, message, "name the networks that are meant")
@@ -40,7 +43,9 @@ def check(context: Context) -> Findings:
             inside = next((other for other in networks[:i] if _overlap(network, other)), None)
             if inside is not None:
                 message = f"{network} and {inside} overlap"
-                yield context.finding(path, OVERLAPPING, message, "keep the wider one")
+                narrower = max(network, inside, key=lambda n: n.prefixlen)
+                change = _without(path, networks, narrower)
+                yield context.finding(path, OVERLAPPING, message, "keep the wider one", change=change)
         left_out = place.without.networks
         only_networks = networks and not any(
             (place.parts.lists, place.parts.countries, place.parts.anonymisers, place.parts.asns, place.parts.places)
@@ -48,6 +53,12 @@ def check(context: Context) -> Findings:
         if only_networks and left_out and all(any(_within(n, out) for out in left_out) for n in networks):
             message = f"`without` leaves nothing of `{place.id}`: it never matches"
             yield context.finding(path, EMPTIED, message, "leave less out")
+
+
+def _without(path: str, networks: tuple[Network, ...], network: Network) -> Change | None:
+    """Return the change that takes one network out, unless no other would be left."""
+    kept = [str(n) for n in networks if n is not network]
+    return Change(f"{path}.networks", json.dumps(kept)) if kept else None
 
 
 def _within(network: Network, other: Network) -> bool:

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+from caddrel.core.diagnostics import Change
 from caddrel.core.language.nodes import AllOf, AnyOf, Formula, Item
+from caddrel.core.language.printer import print_formula
 from caddrel.core.lint.finding import Context, Findings, rule_path
 
 CODE = "password-without-proof"
@@ -13,11 +15,14 @@ def check(context: Context) -> Findings:
     for policy in context.policies():
         for rule in policy.rules:
             if rule.effect.formula is not None and _unproven(rule.effect.formula, proven=False):
+                path = rule_path(policy, rule)
+                safe = AllOf((rule.effect.formula, Item("mfa")))
                 yield context.finding(
-                    rule_path(policy, rule),
+                    path,
                     CODE,
                     "a new password may be set by whoever has the old one, the thief included",
                     "write `require new password and mfa`, or a proof",
+                    change=Change(f"{path}.then", f"require {print_formula(safe)}"),
                 )
 
 

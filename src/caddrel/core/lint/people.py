@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from caddrel.core.diagnostics import Change
 from caddrel.core.language.operators import Op
 from caddrel.core.lint.finding import Context, Findings, every, fact_tests, policy_tests
 
@@ -27,7 +28,8 @@ def check(context: Context) -> Findings:
             texts = {s.text for s in excepted}
             if excepted and (every(excepted) or all(s.text in texts for s in wanted)):
                 message = f"`except_{kind}` takes out all whom `{kind}` takes in: `{policy.id}` never applies"
-                yield context.finding(path, NOBODY_LEFT, message, "except fewer")
+                change = Change(f"{path}.except_{kind}")
+                yield context.finding(path, NOBODY_LEFT, message, "except fewer", change=change)
 
 
 _NAMING = {Op.IS, Op.IS_NOT, Op.ONE_OF, Op.NOT_ONE_OF}

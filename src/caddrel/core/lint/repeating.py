@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from caddrel.core.diagnostics import Change
 from caddrel.core.lint.finding import Context, Findings, rule_path
 from caddrel.core.rulebook.model import Policy
 
@@ -17,8 +18,10 @@ def check(context: Context) -> Findings:
         other = seen.setdefault(repr(key), policy)
         if other is not policy:
             message = f"`{policy.id}` says the same as `{other.id}`"
-            yield context.finding(f"policies.{policy.id}", SAME, message, "keep one of the two")
+            path = f"policies.{policy.id}"
+            yield context.finding(path, SAME, message, "keep one of the two", change=Change(path))
         always = next((rule for rule in policy.rules if rule.when is None), None)
         for rule in policy.rules[always.index + 1 :] if always is not None else ():
             message = f"rule {rule.id} of `{policy.id}` is never reached: {always.id if always else ''} always holds"
-            yield context.finding(rule_path(policy, rule), NEVER, message, "move it up, or take it out")
+            path = rule_path(policy, rule)
+            yield context.finding(path, NEVER, message, "move it up, or take it out", change=Change(path))

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from caddrel.core.diagnostics import Change
 from caddrel.core.lint.finding import Context, Findings
 from caddrel.core.rulebook.references import Ref, where_used
 
@@ -24,7 +25,9 @@ def check(context: Context) -> Findings:
         for name in getattr(context.rulebook, section):
             if Ref(kind, name) not in used:
                 message = f"nothing uses the {kind} `{name}`"
-                yield context.finding(f"{section}.{name}", UNUSED, message, "use it, or take it out", "note")
+                yield context.finding(
+                    f"{section}.{name}", UNUSED, message, "use it, or take it out", "note", Change(f"{section}.{name}")
+                )
     for schedule in context.rulebook.schedules.values():
         if not any(schedule.week) and not any(schedule.open.values()):
             message = f"`{schedule.id}` has no hours: nothing is ever during it"
