@@ -12,33 +12,24 @@ from typing import Any
 
 from caddrel.core.decide import truth
 from caddrel.core.decide.combine import Combination, Says
-from caddrel.core.decide.compiled.expressions import Names, possible, sure
+from caddrel.core.decide.compiled.expressions import Names, possible, settle_first, sure, sure_when_possible
 from caddrel.core.decide.compiled.parts import LISTS, Memo, Parts, Values, build
+from caddrel.core.decide.compiled.scopes import INDEXED, by_index, scope_condition, scope_state
 from caddrel.core.decide.compiled.unknowns import Unknowns
 from caddrel.core.decide.decision import Decision
 from caddrel.core.decide.requirements import Requirements
 from caddrel.core.facts.completion import Facts
 from caddrel.core.language.nodes import (
-    And,
-    Condition,
-    FactTest,
     Formula,
-    Item,
-    Not,
-    Operand,
-    Or,
     Passes,
     items_of,
     tests_of,
 )
-from caddrel.core.language.operators import Op
-from caddrel.core.rulebook.model import ALWAYS, Policy, Rule, Rulebook, Scope
+from caddrel.core.rulebook.model import ALWAYS, Policy, Rule, Rulebook
 
 MOST_REMEMBERED = 20_000
-# What an index entry is made for; scopes are first asked with nothing else known.
-INDEXED = ("operation", "app.id", "app.labels", "person.groups", "person.roles", "person.kind", "person.unit")
 _TRUTH = {1: truth.FALSE, 2: truth.UNKNOWN, 3: truth.TRUE}
-Walk = Callable[[Values, Memo, bool], Says | None]
+Walk = Callable[[Values, Memo], int]
 Asked = Callable[[Values, Memo], int]
 FALSE, UNKNOWN = 1, 2
 
@@ -62,84 +53,96 @@ class CompiledRulebook:
         counting = [p for _, p in sorted(rulebook.policies.items()) if p.mode != "off"]
         self._policies = _compiled(counting, self._parts)
         self._live: dict[tuple[Any, ...], _Live] = {}
-        self._items: dict[tuple[Says, ...], tuple[Item, ...]] = {}
-        self._remembered: dict[tuple[Any, ...], Decision] = {}
+        self._heard: dict[tuple[Says, ...], _Heard] = {}
+        self._count = 0
 
     def decide(self, facts: Facts) -> Decision:
         """Return the decision on an attempt whose facts are completed."""
         v = facts.values
         get = v.get
-        key = tuple([get(name) for name in INDEXED])
-        live = self._live.get(key)
-        if live is None:
-            live = self._index(key)
-        m: Memo = {LISTS: facts.lists}
-        spoken = tuple([says for walk, unknown in live.settled if (says := walk(v, m, unknown)) is not None])
-        if live.asked:
-            spoken += tuple(
-                [
-                    says
-                    for scope, walk in live.asked
-                    if (state := scope(v, m)) != FALSE and (says := walk(v, m, state == UNKNOWN)) is not None
-                ]
-            )
-        items = self._items.get(spoken)
-        if items is None:
-            items = self._note_items(spoken)
-        if not items:
-            known: tuple[Any, ...] = (
-                spoken,
-                key[1],
-                key[0],
-                facts.live and not facts.app_listed,
-                facts.app_title,
-            )
-            found = self._remembered.get(known)
-            return found if found is not None else self._combine(facts, spoken, m, known, None)
-        requirements = Requirements(self.rulebook, facts, lambda name: _TRUTH[self._parts.standard(v, m, name)])
-        states = tuple([requirements.state(item) for item in items])
-        bare = None
-        if requirements.factors is None:
-            bare = tuple([requirements.attainable(i, frozenset()) for i in items])
-        known = (
-            spoken, key[1], key[0], facts.live and not facts.app_listed, facts.app_title, states, bare
+        # In the order of INDEXED; written out, as every decision does this.
+        key = (
+            get("operation"), get("app.id"), get("app.labels"), get("person.groups"), get("person.roles"),
+            get("person.kind"), get("person.unit"),
         )  # fmt: skip
-        found = self._remembered.get(known)
-        return found if found is not None else self._combine(facts, spoken, m, known, requirements)
+        live = self._live.get(key) or self._index(key)
+        m: Memo = {LISTS: facts.lists}
+        bits = tuple([walk(v, m) for walk in live.walks])
+        if live.asked:
+            bits += tuple([_asked(scope, walk, v, m) for scope, walk in live.asked])
+        heard = live.heard.get(bits) or self._hear(live, bits)
+        known: tuple[Any, ...]
+        requirements = None
+        methods: Any = get("auth.methods")
+        if heard.plain and (methods is not None or not heard.items):
+            used = frozenset(methods) if heard.items else None
+            known = (
+                key[0], key[1], facts.live and not facts.app_listed, facts.app_title, used, get("person.factors")
+            )  # fmt: skip
+        else:
+            requirements = self._requirements(facts, m)
+            states = tuple([requirements.state(item) for item in heard.items])
+            bare = None
+            if requirements.factors is None:
+                bare = tuple([requirements.attainable(i, frozenset()) for i in heard.items])
+            known = (key[0], key[1], facts.live and not facts.app_listed, facts.app_title, states, bare)
+        found = heard.remembered.get(known)
+        return found if found is not None else self._combine(facts, heard, m, known, requirements)
+
+    def _requirements(self, facts: Facts, m: Memo) -> Requirements:
+        return Requirements(self.rulebook, facts, lambda name: _TRUTH[self._parts.standard(facts.values, m, name)])
 
     def _index(self, key: tuple[Any, ...]) -> _Live:
         """Return the policies whose scope is not surely false by the indexed facts alone."""
         known = {name: value for name, value in zip(INDEXED, key, strict=True) if value is not None}
         live = _Live()
+        asked = []
         for policy in self._policies:
             state = policy.scope(known, {LISTS: {}})
             if state == FALSE:
                 continue
             if policy.by_index:
-                live.settled.append((policy.walk, state == UNKNOWN))
+                live.walks.append(policy.walk)
+                live.policies.append((policy, state == UNKNOWN))
             else:
                 live.asked.append((policy.scope, policy.walk))
-        if len(self._live) >= MOST_REMEMBERED:
-            self._live.clear()
+                asked.append((policy, False))
+        live.policies += asked
         self._live[key] = live
+        self._grow()
         return live
 
-    def _note_items(self, spoken: tuple[Says, ...]) -> tuple[Item, ...]:
-        formulas = (r.effect.formula for says in spoken for r in says.rules if r.effect.formula is not None)
-        items = tuple(dict.fromkeys(item for formula in formulas for item in items_of(formula)))
-        if len(self._items) >= MOST_REMEMBERED:
-            self._items.clear()
-        self._items[spoken] = items
-        return items
+    def _grow(self) -> None:
+        """Count one thing more that is remembered; when there are too many, begin anew."""
+        self._count += 1
+        if self._count > MOST_REMEMBERED:
+            self._count = 0
+            self._live.clear()
+            self._heard.clear()
+
+    def _hear(self, live: _Live, bits: tuple[int, ...]) -> _Heard:
+        """Return what the policies say whose walks gave these bits."""
+        spoken = []
+        for i, ((policy, unknown), said) in enumerate(zip(live.policies, bits, strict=True)):
+            if said:
+                asked = i >= len(live.walks)
+                spoken.append(policy.says(said >> 1, bool(said & 1)) if asked else policy.says(said, unknown))
+        key = tuple(spoken)
+        heard = self._heard.get(key)
+        if heard is None:
+            heard = self._heard[key] = _Heard(key)
+            self._grow()
+        live.heard[bits] = heard
+        self._grow()
+        return heard
 
     def _combine(
-        self, facts: Facts, spoken: tuple[Says, ...], m: Memo, known: tuple[Any, ...], ready: Requirements | None
+        self, facts: Facts, heard: _Heard, m: Memo, known: tuple[Any, ...], ready: Requirements | None
     ) -> Decision:
         """Return the decision by the shared combination, remembered when nothing missing could change it."""
         v = facts.values
-        requirements = ready or Requirements(
-            self.rulebook, facts, lambda name: _TRUTH[self._parts.standard(v, m, name)]
-        )
+        spoken = heard.spoken
+        requirements = ready or self._requirements(facts, m)
         quiet = [says.policy.id for says in spoken]
         # Policies that only abstain say nothing that counts, but each shadow policy is listed.
         silent = [p.silent for p in self._policies if p.policy.id not in quiet]
@@ -154,9 +157,8 @@ class CompiledRulebook:
             decision = replace(decision, revision=self.revision)
         personal = fixes.asked or (bool(decision.tell) and _quotes_reference(spoken))
         if decision.certain and not personal:
-            if len(self._remembered) >= MOST_REMEMBERED:
-                self._remembered.clear()
-            self._remembered[known] = decision
+            heard.remembered[known] = decision
+            self._grow()
         return decision
 
 
@@ -189,65 +191,104 @@ class _Fixes:
 class _Live:
     """The policies that may speak for one set of indexed facts.
 
-    `settled` have a scope that those facts decide, with whether it is unknown; the scope of `asked` needs more facts.
+    Attributes
+    ----------
+    walks
+        Of the policies whose scope those facts settle.
+    asked
+        Scope and walk of those whose scope needs more facts.
+    policies
+        All of them in that order, with whether the scope is unknown.
+    heard
+        What they say, by the bits that their walks gave.
     """
 
+    __slots__ = ("asked", "heard", "policies", "walks")
+
     def __init__(self) -> None:
-        self.settled: list[tuple[Walk, bool]] = []
+        self.walks: list[Walk] = []
         self.asked: list[tuple[Asked, Walk]] = []
+        self.policies: list[tuple[_Compiled, bool]] = []
+        self.heard: dict[tuple[int, ...], _Heard] = {}
+
+
+class _Heard:
+    """What policies say together, the items they require, and the decisions that came of it.
+
+    `plain` tells that the items depend on methods and factors alone, and on no ages.
+    """
+
+    __slots__ = ("items", "plain", "remembered", "spoken")
+
+    def __init__(self, spoken: tuple[Says, ...]) -> None:
+        self.spoken = spoken
+        formulas = (r.effect.formula for says in spoken for r in says.rules if r.effect.formula is not None)
+        self.items = tuple(dict.fromkeys(item for formula in formulas for item in items_of(formula)))
+        self.plain = all(item.kind in _PLAIN and item.within is None for item in self.items)
+        self.remembered: dict[tuple[Any, ...], Decision] = {}
+
+
+_PLAIN = ("mfa", "proof", "new password")
+
+
+def _asked(scope: Asked, walk: Walk, v: Values, m: Memo) -> int:
+    """Return the bits of a policy whose scope had to be asked, shifted by one that tells an unknown scope."""
+    state = scope(v, m)
+    return 0 if state == FALSE or not (said := walk(v, m)) else said << 1 | (state == UNKNOWN)
+
+
+def _not_made(_v: Values, _m: Memo) -> int:
+    raise AssertionError("asked before its code is made")
 
 
 class _Compiled:
-    """One policy: its scope's state, and a walk of its rules that gives what it says, None for merely abstaining."""
+    """One policy: its scope's state, and a walk of its rules.
+
+    The walk gives a bit for each rule whose effect is possible, and the next one when it may also walk off the end; 0
+    when the policy merely abstains.
+    """
 
     def __init__(self, policy: Policy) -> None:
         self.policy = policy
         self.silent = Says(policy, truth.UNKNOWN, (), True)
-        self._made: dict[tuple[int, bool, bool], Says] = {}
-        self.by_index = False
-        self.scope: Asked = lambda _v, _m: UNKNOWN
-        self.walk: Walk = lambda _v, _m, _u: None
+        self._made: dict[tuple[int, bool], Says] = {}
+        self.by_index = by_index(policy.scope)
+        self.scope: Asked = scope_state(policy.scope) if self.by_index else _not_made
+        self.walk: Walk = _not_made
 
     def source(self, number: int, names: Names) -> list[str]:
-        """Return the lines of the two functions; `b` has a bit for each rule whose effect is possible."""
+        """Return the lines of the walk, and of the scope when the index alone cannot tell its state."""
+        lines: list[str] = []
+        if not self.by_index:
+            names.begin()
+            scope = scope_condition(self.policy.scope)
+            lines += [f"def scope_{number}(v, m):", "    get = v.get", f"    if not {possible(scope, names)}: return 1"]
+            lines.append(f"    return 3 if {sure(scope, names)} else 2")
         names.begin()
-        scope = scope_condition(self.policy.scope)
-        may, must = possible(scope, names), sure(scope, names)
-        self.by_index = set(names.facts) <= set(INDEXED)
-        reading = [f"    {line}" for line in names.reading()]
-        lines = [f"def scope_{number}(v, m):", "    get = v.get", *reading]
-        lines.append(f"    return 3 if {must} else 2 if {may} else 1")
-        names.begin()
-        lines += [f"def walk_{number}(v, m, u):", "    get = v.get", "    b = 0"]
+        lines += [f"def walk_{number}(v, m):", "    get = v.get"]
         for i, rule in enumerate(self.policy.rules):
             bit = 1 << i
+            so_far = "b | " if i else ""
             if rule.when is None:
-                lines.append(
-                    f"    return {self._alone(number, i, names)} if not (b or u) else says_{number}(b | {bit}, u, u)"
-                )
+                lines.append(f"    return {so_far}{bit}")
                 return lines
-            may, must = possible(rule.when, names), sure(rule.when, names)
-            lines += [f"    {line}" for line in names.reading()]
-            lines.append(f"    if {may}:")
-            alone = self._alone(number, i, names)
-            lines.append(f"        if {must}: return {alone} if not (b or u) else says_{number}(b | {bit}, u, u)")
-            lines.append(f"        b |= {bit}")
-        lines.append(f"    return says_{number}(b, u, True) if b else None")
+            lines.append(f"    if {possible(rule.when, names)}:")
+            settle_first(rule.when, names)
+            lines.append(f"        if {sure_when_possible(rule.when, names)}: return {so_far}{bit}")
+            lines.append(f"        b {'|=' if i else '='} {bit}")
+            if not i:
+                lines.append("    else: b = 0")
+        lines.append(f"    return b and b | {1 << len(self.policy.rules)}")
         return lines
 
-    def _alone(self, number: int, rule: int, names: Names) -> str:
-        """Return the name of what the policy says when just this rule speaks, for certain: the usual case."""
-        name = f"alone_{number}_{rule}"
-        names.values[name] = self.says(1 << rule, False, False)
-        return name
-
-    def says(self, bits: int, unknown_scope: bool, silent: bool) -> Says:
+    def says(self, bits: int, unknown_scope: bool) -> Says:
         """Return what the policy says when just these rules' effects are possible; the same object every time."""
-        key = (bits, unknown_scope, silent)
+        key = (bits, unknown_scope)
         found = self._made.get(key)
         if found is None:
             rules = tuple(rule for i, rule in enumerate(self.policy.rules) if bits >> i & 1)
             scope = truth.UNKNOWN if unknown_scope else truth.TRUE
+            silent = unknown_scope or bool(bits >> len(self.policy.rules))
             found = self._made[key] = Says(self.policy, scope, rules, silent)
         return found
 
@@ -258,29 +299,10 @@ def _compiled(policies: list[Policy], parts: Parts) -> list[_Compiled]:
     found = [_Compiled(policy) for policy in policies]
     lines: list[str] = []
     for number, policy in enumerate(found):
-        names.values[f"says_{number}"] = policy.says
         lines += policy.source(number, names)
     space = build("\n".join(lines), names)
     for number, policy in enumerate(found):
-        policy.scope, policy.walk = space[f"scope_{number}"], space[f"walk_{number}"]
+        policy.walk = space[f"walk_{number}"]
+        if not policy.by_index:
+            policy.scope = space[f"scope_{number}"]
     return found
-
-
-def scope_condition(scope: Scope) -> Condition:
-    """Return a scope as the condition that it is."""
-    parts: list[Condition] = []
-    if scope.active is not None:
-        for op, at in ((Op.AT_LEAST, scope.active.start), (Op.BELOW, scope.active.end)):
-            if at is not None:
-                parts.append(FactTest("time.at", op, (Operand(at.isoformat(), value=at),)))
-    for selectors, positive in (
-        (scope.people, True),
-        (scope.except_people, False),
-        (scope.apps, True),
-        (scope.except_apps, False),
-    ):
-        any_of = Or(tuple(s.condition for s in selectors))
-        parts.append(any_of if positive else Not(any_of))
-    operations = tuple(Operand(o, value=o) for o in scope.operations)
-    parts.append(FactTest("operation", Op.ONE_OF, operations))
-    return And(tuple(parts))

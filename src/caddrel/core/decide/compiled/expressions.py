@@ -10,7 +10,7 @@ from collections.abc import Callable, Mapping
 from typing import Any
 
 from caddrel.core.facts.catalogue import Catalogue
-from caddrel.core.facts.types import LEVELS, FactType, Signals, fold, is_under
+from caddrel.core.facts.types import LEVELS, FactType, Signals, Version, fold, is_under
 from caddrel.core.language.nodes import (
     And,
     Condition,
@@ -37,7 +37,11 @@ def _unsettled(fired: frozenset[str]) -> bool:
 
 
 class Names:
-    """The names that generated code may use: constants, the states of named parts, and the facts it reads."""
+    """The names that generated code may use: constants, the states of named parts, and the facts it reads.
+
+    A fact is read where it is first needed, into a local variable. `settled` are the facts that have been read for
+    certain at the point that is being generated; the others may stand in a part that was skipped, and are read again.
+    """
 
     def __init__(self, catalogue: Catalogue, parts: Mapping[str, Callable[..., int]]) -> None:
         self.catalogue = catalogue
@@ -50,19 +54,12 @@ class Names:
             "unsettled": _unsettled,
         }
         self._constants: dict[Any, str] = {}
-        self.facts: dict[str, str] = {}
-        self._further: list[str] = []
+        self._variables: dict[str, str] = {}
+        self.settled: set[str] = set()
 
     def begin(self) -> None:
         """Begin a function: nothing has been read yet."""
-        self.facts = {}
-        self._further = []
-
-    def reading(self) -> list[str]:
-        """Return the lines that read the facts asked for since the last time."""
-        lines = [f"{self.facts[name]} = get({name!r})" for name in self._further]
-        self._further = []
-        return lines
+        self.settled = set()
 
     def constant(self, value: Any) -> str:
         """Return the name of a constant; equal constants of one type share it."""
@@ -72,12 +69,10 @@ class Names:
             self.values[self._constants[key]] = value
         return self._constants[key]
 
-    def fact(self, name: str) -> str:
-        """Return the local variable that holds a fact's value, None when unknown."""
-        if name not in self.facts:
-            self.facts[name] = f"x{len(self.facts)}"
-            self._further.append(name)
-        return self.facts[name]
+    def fact(self, name: str) -> tuple[str, str]:
+        """Return how to read a fact's value the first time in a test, and after that; None when unknown."""
+        variable = self._variables.setdefault(name, f"x{len(self._variables)}")
+        return variable if name in self.settled else f"({variable} := get({name!r}))", variable
 
 
 def possible(node: Condition, names: Names) -> str:
@@ -88,6 +83,47 @@ def possible(node: Condition, names: Names) -> str:
 def sure(node: Condition, names: Names) -> str:
     """Return an expression that is true when the condition is true."""
     return _expression(node, names, sure=True)
+
+
+def settle_first(node: Condition, names: Names) -> None:
+    """Note what has been read for certain once an expression of the condition was worked out: its first test's fact."""
+    while isinstance(node, And | Or | Not | Surely):
+        if isinstance(node, And | Or):
+            if not node.parts:
+                return
+            node = node.parts[0]
+        else:
+            node = node.part
+    if isinstance(node, FactTest):
+        names.settled.add(node.fact)
+
+
+def sure_when_possible(node: Condition, names: Names) -> str:
+    """Return an expression that tells, of a condition that is possible, whether it is sure.
+
+    Of tests joined by `and` alone nothing but the facts' being known is left to ask.
+    """
+    literals = [p.part if isinstance(p, Not) else p for p in (node.parts if isinstance(node, And) else (node,))]
+    if not all(isinstance(literal, FactTest | FromPlace | Passes | During) for literal in literals):
+        return sure(node, names)
+    known: dict[str, None] = {}
+    for literal in literals:
+        match literal:
+            case FactTest(fact="signals"):
+                return sure(node, names)
+            case FactTest(fact=fact, op=op) if op not in {Op.KNOWN, Op.UNKNOWN}:
+                known[f"{names.fact(fact)[1]} is not None"] = None
+            case FromPlace(places=places) if len(places) == 1:
+                known[f"m[{f'place {places[0].text}'!r}] != 2"] = None
+            case FromPlace():
+                return sure(node, names)
+            case Passes(standard=standard):
+                known[f"m[{f'standard {standard.text}'!r}] != 2"] = None
+            case During(schedule=schedule):
+                known[f"m[{f'schedule {schedule.text}'!r}] != 2"] = None
+            case _:
+                pass
+    return " and ".join(known) or "True"
 
 
 def _expression(node: Condition, names: Names, sure: bool) -> str:
@@ -111,9 +147,14 @@ def _expression(node: Condition, names: Names, sure: bool) -> str:
 
 
 def _joined(parts: list[str], word: str, nothing: str) -> str:
+    # What always holds is left out of an "and", what never does out of an "or".
+    parts = [part for part in parts if part not in (nothing, f"(not {_OPPOSITE[nothing]})")]
     if not parts:
         return nothing
     return parts[0] if len(parts) == 1 else f"({f' {word} '.join(parts)})"
+
+
+_OPPOSITE = {"True": "False", "False": "True"}
 
 
 def _state(kind: str, name: str, names: Names, sure: bool) -> str:
@@ -123,34 +164,34 @@ def _state(kind: str, name: str, names: Names, sure: bool) -> str:
 
 
 def _fact_test(test: FactTest, names: Names, sure: bool) -> str:
-    value = names.fact(test.fact)
+    first, value = names.fact(test.fact)
     if test.fact == "signals":
-        return _signals_test(value, test, names, sure)
+        return _signals_test(first, value, test, names, sure)
     if test.op is Op.KNOWN:
-        return f"({value} is not None)"
+        return f"({first} is not None)"
     if test.op is Op.UNKNOWN:
-        return f"({value} is None)"
+        return f"({first} is None)"
     kind = names.catalogue[test.fact].type
     if test.op is Op.FLAG:
-        return f"({value} is True)" if sure else f"({value} is not False)"
+        return f"({first} is True)" if sure else f"({first} is not False)"
     row = OPERATORS[test.op]
     negated = row.positive is not None
     positive = _MEANINGS[row.positive or test.op](value, test, kind, names)
     holds = f"not {positive}" if negated else positive
-    return f"({value} is not None and {holds})" if sure else f"({value} is None or {holds})"
+    return f"({first} is not None and {holds})" if sure else f"({first} is None or {holds})"
 
 
-def _signals_test(value: str, test: FactTest, names: Names, sure: bool) -> str:
+def _signals_test(first: str, value: str, test: FactTest, names: Names, sure: bool) -> str:
     # What fired for certain, or also what may have: which of the two a test asks turns round under a negation.
     if test.op in {Op.KNOWN, Op.UNKNOWN}:
-        known = f"({value} is not None and not unsettled({value}))"
+        known = f"({first} is not None and not unsettled({value}))"
         return known if test.op is Op.KNOWN else f"(not {known})"
     row = OPERATORS[test.op]
     negated = row.positive is not None
     asked = value if sure is not negated else f"may({value})"
     positive = _MEANINGS[row.positive or test.op](asked, test, FactType.NAMES, names)
     holds = f"not {positive}" if negated else positive
-    return f"({value} is not None and {holds})" if sure else f"({value} is None or {holds})"
+    return f"({first} is not None and {holds})" if sure else f"({first} is None or {holds})"
 
 
 Meaning = Callable[[str, FactTest, FactType, Names], str]
@@ -175,6 +216,9 @@ def _one_of(value: str, test: FactTest, kind: FactType, names: Names) -> str:
 
 def _ordered(value: str, test: FactTest, kind: FactType, names: Names) -> str:
     wanted = test.operands[0].value
+    if isinstance(wanted, Version):
+        # Tuples compare much faster than the class around them.
+        return f"({value}.key {_ORDER[test.op]} {names.constant(wanted.key)})"
     if kind is FactType.LEVEL:
         return f"(RANK[{value}] {_ORDER[test.op]} {RANK[str(wanted)]})"
     return f"({value} {_ORDER[test.op]} {names.constant(wanted)})"

@@ -11,7 +11,7 @@ from datetime import datetime
 from ipaddress import collapse_addresses
 from typing import Any
 
-from caddrel.core.decide.compiled.expressions import Names, possible, sure
+from caddrel.core.decide.compiled.expressions import Names, possible, sure_when_possible
 from caddrel.core.facts.types import Network
 from caddrel.core.language.nodes import And, Condition
 from caddrel.core.rulebook.model import PlaceParts, Rulebook, Schedule
@@ -38,14 +38,18 @@ class _Ranges:
             address = v.get("network.ip")
             if address is None:
                 return UNKNOWN
-            number = m[_NUMBER] = int(address)
-            m[_SPANS] = address.version == 4
-        starts, ends = self._four if m[_SPANS] else self._six
+            # IPv6 addresses stand as negative numbers.
+            number = m[_NUMBER] = int(address) if address.version == 4 else ~int(address)
+        if number >= 0:
+            starts, ends = self._four
+        else:
+            starts, ends = self._six
+            number = ~number
         at = bisect_right(starts, number) - 1
         return TRUE if at >= 0 and number <= ends[at] else FALSE
 
 
-_NUMBER, _SPANS = "address as a number", "address is IPv4"
+_NUMBER = "address as a number"
 
 
 def _spans(networks: Iterable[Any]) -> tuple[list[int], list[int]]:
@@ -137,9 +141,8 @@ class Parts:
     def compiled(self, condition: Condition) -> State:
         """Return a function that gives the state of a condition."""
         names = self.names()
-        may, must = possible(condition, names), sure(condition, names)
-        lines = ["def state(v, m):", "    get = v.get", *(f"    {line}" for line in names.reading())]
-        lines.append(f"    return 3 if {must} else 2 if {may} else 1")
+        lines = ["def state(v, m):", "    get = v.get", f"    if not {possible(condition, names)}: return 1"]
+        lines.append(f"    return 3 if {sure_when_possible(condition, names)} else 2")
         state: State = build("\n".join(lines), names)["state"]
         return state
 
