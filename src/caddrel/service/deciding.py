@@ -21,6 +21,7 @@ from caddrel.core.language.formulas import parse_formula
 from caddrel.core.language.nodes import Item
 from caddrel.core.rulebook.model import AppEntry, Rulebook
 from caddrel.core.words.decisions import decision_words, why_not_words
+from caddrel.core.words.pieces import Sentence
 from caddrel.core.words.signals import signal_words
 from caddrel.service.deps import Deps
 from caddrel.service.describing import pieces
@@ -137,12 +138,17 @@ def decision_view(decision: Decision) -> wire.Decision:
 def trace_view(explained: Explained) -> wire.Trace:
     """Return a trace as it travels, each policy and signal with its summary."""
     document: dict[str, Any] = trace_json(explained)
-    for policy, steps in zip(document["policies"], explained.policies, strict=True):
-        summary = why_not_words(steps, explained.rulebook)
-        policy["summary"] = [msgspec.to_builtins(piece) for piece in pieces(summary)]
+    document["policies"] = [
+        {**policy, "summary": _plain_pieces(why_not_words(steps, explained.rulebook))}
+        for policy, steps in zip(document["policies"], explained.policies, strict=True)
+    ]
     for signal in document["signals"].values():
-        signal["summary"] = [msgspec.to_builtins(piece) for piece in pieces(signal_words(signal["why"]))]
+        signal["summary"] = _plain_pieces(signal_words(signal["why"]))
     return msgspec.convert(document, wire.Trace)
+
+
+def _plain_pieces(sentence: Sentence) -> list[Any]:
+    return [msgspec.to_builtins(piece) for piece in pieces(sentence)]
 
 
 def _title(inventory: Inventory, noun: str, id: object) -> str:

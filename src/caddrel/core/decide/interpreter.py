@@ -86,25 +86,44 @@ def explain(rulebook: Rulebook, facts: Facts, revision: int | None = None) -> Ex
 
 
 def _read_policy(judge: Judge, policy: Policy) -> PolicySteps:
+    if policy.scope.active is None:
+        # Most policies are for other people, and then their steps are the same for every attempt.
+        for selector in policy.scope.people:
+            chosen = judge.selected(selector)
+            if chosen.truth is not FALSE or chosen.parts:
+                break
+        else:
+            return _for_others(judge, policy)
     parts = _scope(judge, policy)
+    if parts[-1].truth is FALSE:
+        return PolicySteps(policy, FALSE, parts, [], Says(policy, FALSE, (), True))
     scope = all_true(part.truth for part in parts)
     rules: list[RuleStep] = []
     silent = scope is not TRUE
-    if scope is not FALSE:
-        for rule in policy.rules:
-            verdict = judge.judge(rule.when) if rule.when is not None else None
-            truth = verdict.truth if verdict is not None else TRUE
-            rules.append(RuleStep(rule, truth, verdict))
-            if truth is TRUE:
-                break
-        else:
-            silent = True
+    for rule in policy.rules:
+        verdict = judge.judge(rule.when) if rule.when is not None else None
+        truth = verdict.truth if verdict is not None else TRUE
+        rules.append(RuleStep(rule, truth, verdict))
+        if truth is TRUE:
+            break
+    else:
+        silent = True
     possible = tuple(step.rule for step in rules if step.truth is not FALSE)
     return PolicySteps(policy, scope, parts, rules, Says(policy, scope, possible, silent))
 
 
+def _for_others(judge: Judge, policy: Policy) -> PolicySteps:
+    """Return the steps of a policy none of whose simple selectors takes the person in."""
+    key = ("for others", policy.id)
+    found: PolicySteps | None = judge.rulebook.worked_out.get(key)
+    if found is None:
+        part = _selected(judge, "people", policy.scope.people, positive=True)
+        found = PolicySteps(policy, FALSE, [part], [], Says(policy, FALSE, (), True))
+        judge.rulebook.worked_out[key] = found
+    return found
+
+
 _ACTIVE, _OPERATION = frozenset({"time.at"}), frozenset({"operation"})
-_SELECTED = ("people", "except_people", "apps", "except_apps")
 _NONE: frozenset[str] = frozenset()
 
 
@@ -121,22 +140,25 @@ def _scope(judge: Judge, policy: Policy) -> list[ScopePart]:
         parts.append(ScopePart("active", truth, (), _ACTIVE if truth is UNKNOWN else _NONE))
         if truth is FALSE:
             return parts
-    for name in _SELECTED:
-        selectors: tuple[Selector, ...] = getattr(scope, name)
-        if not selectors and name.startswith("except"):
-            continue
-        part = _selected(judge, name, selectors)
-        parts.append(part)
-        if part.truth is FALSE:
-            return parts
+    for name, selectors, positive in (
+        ("people", scope.people, True),
+        ("except_people", scope.except_people, False),
+        ("apps", scope.apps, True),
+        ("except_apps", scope.except_apps, False),
+    ):
+        if selectors or positive:
+            part = _selected(judge, name, selectors, positive)
+            parts.append(part)
+            if part.truth is FALSE:
+                return parts
     operation = judge.values.get("operation")
     truth = UNKNOWN if operation is None else truth_of(operation in scope.operations)
     parts.append(ScopePart("operations", truth, (), _OPERATION if truth is UNKNOWN else _NONE))
     return parts
 
 
-def _selected(judge: Judge, name: str, selectors: tuple[Selector, ...]) -> ScopePart:
-    chosen = tuple([(selector, judge.judge(selector.condition)) for selector in selectors])
+def _selected(judge: Judge, name: str, selectors: tuple[Selector, ...], positive: bool) -> ScopePart:
+    chosen = tuple([(selector, judge.selected(selector)) for selector in selectors])
     truth = FALSE
     for _, verdict in chosen:
         if verdict.truth is TRUE:
@@ -144,7 +166,7 @@ def _selected(judge: Judge, name: str, selectors: tuple[Selector, ...]) -> Scope
             break
         if verdict.truth is UNKNOWN:
             truth = UNKNOWN
-    if name.startswith("except"):
+    if not positive:
         truth = opposite(truth)
     facts = _NONE
     if truth is UNKNOWN:

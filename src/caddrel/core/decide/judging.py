@@ -26,7 +26,7 @@ from caddrel.core.language.nodes import (
     Surely,
 )
 from caddrel.core.language.operators import OPERATORS, Op
-from caddrel.core.rulebook.model import Place, PlaceParts, Rulebook, Schedule, Standard
+from caddrel.core.rulebook.model import Place, PlaceParts, Rulebook, Schedule, Selector, Standard
 
 
 @dataclass(slots=True)
@@ -95,10 +95,21 @@ class Judge:
         self.places: dict[str, PlaceVerdict] = {}
         self.standards: dict[str, StandardVerdict] = {}
         self.schedules: dict[str, ScheduleVerdict] = {}
+        self._selected: dict[tuple[str, str], Verdict] = {}
+
+    def selected(self, selector: Selector) -> Verdict:
+        """Return the verdict on a selector; many policies name the same, and it is judged once."""
+        key = (selector.kind, selector.text)
+        found = self._selected.get(key)
+        if found is None:
+            found = self._selected[key] = self.judge(selector.condition)
+        return found
 
     def judge(self, node: Condition) -> Verdict:
         """Return the verdict on a condition."""
         match node:
+            case FactTest():
+                return Verdict(node, self._fact_test(node))
             case And(parts=parts):
                 judged = tuple(self.judge(p) for p in parts)
                 return Verdict(node, all_true(v.truth for v in judged), judged)
@@ -111,8 +122,6 @@ class Judge:
             case Surely(part=part):
                 inner = self.judge(part)
                 return Verdict(node, truth_of(inner.truth is TRUE), (inner,))
-            case FactTest():
-                return Verdict(node, self._fact_test(node))
             case FromPlace(places=places):
                 return Verdict(node, any_true(self.place(p.text).truth for p in places))
             case Passes(standard=standard):

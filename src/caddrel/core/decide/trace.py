@@ -5,6 +5,7 @@ Not here: wording and layout, which belong to the edge.
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from typing import Any
 
 from caddrel.core.decide.interpreter import Explained, PolicySteps, RuleStep, ScopePart
@@ -14,6 +15,9 @@ from caddrel.core.decide.truth import FALSE, TRUE
 from caddrel.core.facts.values import show, to_json
 from caddrel.core.language.nodes import And, During, FactTest, FromPlace, Item, Not, Or, Passes, Surely, items_of
 from caddrel.core.language.printer import print_condition, print_effect, print_formula, print_item
+from caddrel.core.rulebook.model import Selector
+
+Selectors = dict[int, dict[str, str]]
 
 
 def trace_json(explained: Explained) -> dict[str, Any]:
@@ -26,7 +30,7 @@ def trace_json(explained: Explained) -> dict[str, Any]:
     judge = explained.judge
     return {
         "facts": _facts(explained),
-        "policies": [_policy(judge, steps) for steps in explained.policies],
+        "policies": list(_policies(explained)),
         "standards": {name: _standard(judge, name) for name in sorted(judge.standards)},
         "places": {name: _place(judge, name) for name in sorted(judge.places)},
         "schedules": {name: _schedule(judge, name) for name in sorted(judge.schedules)},
@@ -49,18 +53,45 @@ def _facts(explained: Explained) -> dict[str, Any]:
     }
 
 
-def _policy(judge: Judge, steps: PolicySteps) -> dict[str, Any]:
+def _policies(explained: Explained) -> Iterator[dict[str, Any]]:
+    # Many policies name the same selectors, and each was judged once.
+    selectors: Selectors = {}
+    worked_out = explained.rulebook.worked_out
+    for steps in explained.policies:
+        if worked_out.get(("for others", steps.policy.id)) is not steps:
+            yield _policy(explained.judge, steps, selectors)
+            continue
+        # The same steps whoever it is that the policy is not for.
+        key = ("trace for others", steps.policy.id)
+        if key not in worked_out:
+            worked_out[key] = _policy(explained.judge, steps, {})
+        yield worked_out[key]
+
+
+def _policy(judge: Judge, steps: PolicySteps, selectors: Selectors) -> dict[str, Any]:
     policy = steps.policy
-    failed = next((part.name for part in steps.parts if part.truth is FALSE), None)
+    # The parts of a scope are kept up to the first that is false.
+    failed = steps.parts[-1].name if steps.scope is FALSE else None
+    scope = {
+        "truth": steps.scope.word,
+        "failed": failed,
+        "parts": [_scope_part(steps, part, selectors) for part in steps.parts],
+    }
+    if steps.scope is FALSE:
+        return {
+            "policy": policy.id,
+            "title": policy.title,
+            "mode": policy.mode,
+            "scope": scope,
+            "rules": [],
+            "not_reached": [rule.id for rule in policy.rules],
+            "effects": [{"rule": None, "effect": "abstain"}],
+        }
     return {
         "policy": policy.id,
         "title": policy.title,
         "mode": policy.mode,
-        "scope": {
-            "truth": steps.scope.word,
-            "failed": failed,
-            "parts": [_scope_part(steps, part) for part in steps.parts],
-        },
+        "scope": scope,
         "rules": [_rule(judge, step) for step in steps.rules],
         "not_reached": [rule.id for rule in policy.rules[len(steps.rules) :]],
         "effects": [
@@ -70,18 +101,24 @@ def _policy(judge: Judge, steps: PolicySteps) -> dict[str, Any]:
     }
 
 
-def _scope_part(steps: PolicySteps, part: ScopePart) -> dict[str, Any]:
+def _scope_part(steps: PolicySteps, part: ScopePart, selectors: Selectors) -> dict[str, Any]:
+    if part.chosen:
+        listed = [
+            selectors.get(id(verdict)) or _selector(selector, verdict, selectors) for selector, verdict in part.chosen
+        ]
+        return {"part": part.name, "truth": part.truth.word, "selectors": listed}
     shown: list[str] = []
     if part.name == "operations":
         shown = list(steps.policy.scope.operations)
     elif part.name == "active" and steps.policy.scope.active is not None:
         window = steps.policy.scope.active
         shown = [f"{word} {at.isoformat()}" for word, at in (("from", window.start), ("until", window.end)) if at]
-    return {
-        "part": part.name,
-        "truth": part.truth.word,
-        "selectors": [{"text": s.text, "truth": verdict.truth.word} for s, verdict in part.chosen] or shown,
-    }
+    return {"part": part.name, "truth": part.truth.word, "selectors": shown}
+
+
+def _selector(selector: Selector, verdict: Verdict, selectors: Selectors) -> dict[str, str]:
+    made = selectors[id(verdict)] = {"text": selector.text, "truth": verdict.truth.word}
+    return made
 
 
 def _rule(judge: Judge, step: RuleStep) -> dict[str, Any]:

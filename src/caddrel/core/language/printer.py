@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import lru_cache
+
 from caddrel.core.facts.values import show_duration
 from caddrel.core.language.formulas import Effect
 from caddrel.core.language.lexer import is_bare
@@ -26,6 +28,7 @@ from caddrel.core.language.nodes import (
 _AMBIGUOUS = {"not", "one", "at", "above", "below", "under", "known", "unknown", "any", "all", "of"}
 
 
+@lru_cache(maxsize=4096)
 def print_value(text: str) -> str:
     """Return a value as written in a condition, quoted only where it must be."""
     if is_bare(text) and text not in _AMBIGUOUS:

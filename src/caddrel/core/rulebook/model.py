@@ -8,6 +8,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from datetime import date, datetime, timedelta
+from typing import Any
 from zoneinfo import ZoneInfo
 
 from caddrel.core.diagnostics import Span
@@ -278,7 +279,10 @@ class Rehearsal:
 
 @dataclass(frozen=True, slots=True)
 class Rulebook:
-    """Everything an administrator wrote; sections map ids to objects in document order."""
+    """Everything an administrator wrote; sections map ids to objects in document order.
+
+    `worked_out` is for what follows from the rulebook alone and is worked out once, by whoever needs it.
+    """
 
     settings: Settings
     catalogue: Catalogue
@@ -294,6 +298,7 @@ class Rulebook:
     guarantees: Mapping[str, Guarantee]
     rehearsals: Mapping[str, Rehearsal]
     spans: Mapping[str, Span] = field(default_factory=dict)
+    worked_out: dict[tuple[str, str], Any] = field(default_factory=dict, compare=False, repr=False)
 
     def stance_of(self, app: str) -> str:
         """Return the stance of an app by its id."""

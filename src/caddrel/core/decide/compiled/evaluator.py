@@ -14,7 +14,7 @@ from caddrel.core.decide import truth
 from caddrel.core.decide.combine import Combination, Says
 from caddrel.core.decide.compiled.expressions import Names, possible, settle_first, sure, sure_when_possible
 from caddrel.core.decide.compiled.parts import LISTS, Memo, Parts, Values, build
-from caddrel.core.decide.compiled.scopes import INDEXED, by_index, scope_condition, scope_state
+from caddrel.core.decide.compiled.scopes import by_index, indexed, scope_condition, scope_state
 from caddrel.core.decide.compiled.unknowns import Unknowns
 from caddrel.core.decide.decision import Decision
 from caddrel.core.decide.requirements import Requirements
@@ -52,6 +52,8 @@ class CompiledRulebook:
         self._unknowns = Unknowns(rulebook, self._parts)
         counting = [p for _, p in sorted(rulebook.policies.items()) if p.mode != "off"]
         self._policies = _compiled(counting, self._parts)
+        self._indexed = indexed(policy.scope for policy in counting)
+        self._key = _reading(self._indexed)
         self._live: dict[tuple[Any, ...], _Live] = {}
         self._heard: dict[tuple[Says, ...], _Heard] = {}
         self._count = 0
@@ -60,11 +62,7 @@ class CompiledRulebook:
         """Return the decision on an attempt whose facts are completed."""
         v = facts.values
         get = v.get
-        # In the order of INDEXED; written out, as every decision does this.
-        key = (
-            get("operation"), get("app.id"), get("app.labels"), get("person.groups"), get("person.roles"),
-            get("person.kind"), get("person.unit"),
-        )  # fmt: skip
+        key = self._key(get)
         live = self._live.get(key) or self._index(key)
         m: Memo = {LISTS: facts.lists}
         bits = tuple([walk(v, m) for walk in live.walks])
@@ -94,7 +92,7 @@ class CompiledRulebook:
 
     def _index(self, key: tuple[Any, ...]) -> _Live:
         """Return the policies whose scope is not surely false by the indexed facts alone."""
-        known = {name: value for name, value in zip(INDEXED, key, strict=True) if value is not None}
+        known = {name: value for name, value in zip(self._indexed, key, strict=True) if value is not None}
         live = _Live()
         asked = []
         for policy in self._policies:
@@ -186,6 +184,15 @@ class _Fixes:
                 failing = self._parts.failing(self._v, self._m, name)
                 fixes.extend(standard.checks[i].fix for i in failing if standard.checks[i].fix)
         return " ".join(dict.fromkeys(fixes))
+
+
+def _reading(facts: tuple[str, ...]) -> Callable[[Callable[[str], Any]], tuple[Any, ...]]:
+    """Return a function that reads some facts at once; written out, since every decision begins with it."""
+    source = f"def key(get): return ({', '.join(f'get({name!r})' for name in facts)})"
+    space: dict[str, Any] = {}
+    exec(compile(source, "<generated>", "exec"), space)  # noqa: S102 - names of the catalogue's own
+    key: Callable[[Callable[[str], Any]], tuple[Any, ...]] = space["key"]
+    return key
 
 
 class _Live:

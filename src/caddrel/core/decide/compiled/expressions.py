@@ -176,7 +176,12 @@ def _fact_test(test: FactTest, names: Names, sure: bool) -> str:
         return f"({first} is True)" if sure else f"({first} is not False)"
     row = OPERATORS[test.op]
     negated = row.positive is not None
-    positive = _MEANINGS[row.positive or test.op](value, test, kind, names)
+    op = row.positive or test.op
+    if sure is not negated and op in {Op.IS, Op.ONE_OF} and kind is not FactType.TEXT:
+        # None equals nothing, so an unknown fact comes out as it should without being asked for.
+        positive = _MEANINGS[op](first, test, kind, names)
+        return f"(not {positive})" if negated else positive
+    positive = _MEANINGS[op](value, test, kind, names)
     holds = f"not {positive}" if negated else positive
     return f"({first} is not None and {holds})" if sure else f"({first} is None or {holds})"
 

@@ -8,7 +8,7 @@ from __future__ import annotations
 from bisect import bisect_right
 from collections.abc import Callable, Iterable
 from datetime import datetime
-from ipaddress import collapse_addresses
+from ipaddress import IPv4Address, collapse_addresses
 from typing import Any
 
 from caddrel.core.decide.compiled.expressions import Names, possible, sure_when_possible
@@ -39,7 +39,7 @@ class _Ranges:
             if address is None:
                 return UNKNOWN
             # IPv6 addresses stand as negative numbers.
-            number = m[_NUMBER] = int(address) if address.version == 4 else ~int(address)
+            number = m[_NUMBER] = int(address) if type(address) is IPv4Address else ~int(address)
         if number >= 0:
             starts, ends = self._four
         else:
