@@ -50,6 +50,6 @@ export function linkTo(kind: string, id: string): string {
   if (kind === 'policy') return `#/rulebook/policy/${quoted}`;
   if (['place', 'standard', 'schedule', 'proof', 'notice', 'signal'].includes(kind)) return `#/rulebook/${kind}/${quoted}`;
   if (kind === 'person' || kind === 'app' || kind === 'device') return `#/signins?${kind}=${quoted}`;
-  if (kind === 'signin') return `#/trace/${quoted}`;
+  if (kind === 'signin') return `#/signins/${quoted}`;
   return '';
 }

@@ -11,11 +11,23 @@ from rich.text import Text
 
 from caddrel.cli.failures import AnswerIsNo
 from caddrel.cli.files import lines_of
-from caddrel.cli.output import console, json_option, mark, remark, say, table, write_json, write_line
+from caddrel.cli.output import (
+    console,
+    heading,
+    json_option,
+    mark,
+    plain,
+    remark,
+    say,
+    table,
+    write_json,
+    write_line,
+)
 from caddrel.cli.profile import connect
 from caddrel.wire.signins import SigninSummary
 
 _FILTERS = {
+    "where": "A condition over facts, outcome, reason, certain, policy, rule, recorded, shadow and at.",
     "person": "Only this person.",
     "app": "Only this app.",
     "device": "Only this device.",
@@ -31,6 +43,7 @@ _FILTERS = {
     "recorded-outcome": "What the other system recorded.",
     "shadow-together": "The outcome with all shadow policies enforced.",
     "certain": "yes or no.",
+    "cause": "Only of this cause; see caddrel signins causes.",
     "since": "From this moment or date on, or back from now: 7d.",
     "until": "Before this moment or date.",
 }
@@ -86,6 +99,7 @@ def list_signins(limit: int, as_json: bool, **filters: str) -> None:
     \b
     Examples: caddrel signins list --outcome blocked
               caddrel signins list --person ines.faro --app manifest
+              caddrel signins list --where 'outcome is blocked and person.groups has crew'
     """
     shown: list[SigninSummary] = []
     counts: dict[str, int] = {}
@@ -109,6 +123,47 @@ def list_signins(limit: int, as_json: bool, **filters: str) -> None:
         _print_table(shown)
     if total > len(shown):
         remark(f"{total - len(shown)} more: see --limit and the filters.")
+
+
+@signins.command("causes")
+@filter_options
+@json_option
+def causes(as_json: bool, **filters: str) -> None:
+    """Tell what blocks and challenges have in common, how many they are, and what would help.
+
+    \b
+    Examples: caddrel signins causes --since 7d
+              caddrel signins causes --where 'outcome is blocked and not from shipyard'
+    """
+    with connect() as service:
+        found = service.signins.causes(**filters)
+    if as_json:
+        write_json(found)
+        return
+    if not found.causes:
+        say("Nothing was blocked or challenged.")
+        return
+    say(f"{_many(len(found.causes), 'cause')}: {_many(found.count, 'sign-in')} of {_people(found.people)}.")
+    for cause in found.causes:
+        heading(cause.policy_title or "Closed app")
+        decided = f"  {cause.policy} / {cause.rule}" if cause.policy else ""
+        say(mark(cause.outcome) + Text(f" {_many(cause.count, 'sign-in')}, {_people(cause.people)}{decided}"), indent=2)
+        say(plain(cause.because), indent=2)
+        fresh = f"; new since revision {cause.since.number}: {cause.since.why}" if cause.new else ""
+        say(Text(f"first {cause.first[:16]}, last {cause.last[:16]}{fresh}", style="dim"), indent=2)
+        for sentence in cause.help:
+            say(f"→ {plain(sentence)}", indent=2)
+        if cause.change is not None:
+            say(Text(f"suggested: set {cause.change.path} to {cause.change.value}", style="italic"), indent=2)
+        say(Text(f"caddrel signins list --cause {cause.key}", style="dim"), indent=2)
+
+
+def _many(count: int, noun: str) -> str:
+    return f"{count} {noun}{'s' if count != 1 else ''}"
+
+
+def _people(count: int) -> str:
+    return f"{count} {'people' if count != 1 else 'person'}"
 
 
 def _print_table(shown: list[SigninSummary]) -> None:

@@ -62,6 +62,10 @@ class Signins:
         params: Mapping[str, Any] = {**filters, "after": after, "limit": limit}
         return self._caller.get("/api/v1/signins", signins.SigninPage, params)
 
+    def causes(self, **filters: str) -> signins.CauseList:
+        """Return what blocks and challenges have in common, the most frequent first; filters as of `list`."""
+        return self._caller.get("/api/v1/causes", signins.CauseList, filters)
+
     def get(self, id: str) -> signins.SigninDetail:
         """Return one sign-in with its decision, by id or reference."""
         return self._caller.get(f"/api/v1/signins/{quote(id, safe='')}", signins.SigninDetail)

@@ -18,6 +18,7 @@ from caddrel.core.facts.completion import Setting, complete
 from caddrel.core.facts.inventory import Inventory
 from caddrel.core.facts.record import facts_json
 from caddrel.core.facts.types import Value
+from caddrel.core.logs.causes import cause_of
 from caddrel.core.rulebook.model import Rulebook
 from caddrel.service.deps import Deps, Published
 from caddrel.service.noticing import Histories, catch_up
@@ -147,13 +148,15 @@ class Importer:
         number = line.published.revision.number
         decision = line.published.compiled.decide(facts)
         self._histories.add(facts, line.at, line.id, decision.outcome)
+        cause = cause_of(rulebook, facts, decision)
         columns = {
-            **columns_of(facts, decision, number),
+            **columns_of(facts, decision, number, cause),
             "recorded_outcome": line.recorded.get("outcome") or None,
             "recorded_reason": line.recorded.get("reason") or None,
         }
         kept = facts_json(facts, self._lists[number])
-        return SigninRecord(line.id, facts.reference, line.at, columns, line.digest, kept, decision_json(decision))
+        decided = decision_json(decision)
+        return SigninRecord(line.id, facts.reference, line.at, columns, line.digest, kept, decided, cause=cause)
 
     def _published(self, document: dict[str, Any]) -> Published:
         """Return the revision in force at the time of a record; before the first, the first."""

@@ -4,12 +4,14 @@ from __future__ import annotations
 
 from collections import OrderedDict
 from collections.abc import Iterable
+from dataclasses import replace
 from datetime import datetime, timedelta
 from typing import TYPE_CHECKING
 
 from caddrel.core.decide.decision import decision_json
 from caddrel.core.facts.completion import Facts, Origin
 from caddrel.core.facts.record import facts_from_json, facts_json
+from caddrel.core.logs.causes import cause_of
 from caddrel.core.rulebook.model import Rulebook
 from caddrel.core.signals.history import History, Past, needed_history, past_of
 from caddrel.core.signals.noticing import add_signals
@@ -125,6 +127,9 @@ def _again(deps: Deps, person: str, since: datetime) -> Iterable[SigninRecord]:
         history.add(past_of(facts, record.at, record.id, decision.outcome))
         history.trim(needed)
         kept, decided = facts_json(facts, lists_of(rulebook)), decision_json(decision)
-        if kept != record.facts or decided != record.decision:
-            columns = {**record.columns, **columns_of(facts, decision, number)}
-            yield SigninRecord(record.id, record.reference, record.at, columns, record.digest, kept, decided)
+        cause = cause_of(rulebook, facts, decision)
+        key = cause.key if cause is not None else None
+        if kept != record.facts or decided != record.decision or key != record.cause_key:
+            columns = {**record.columns, **columns_of(facts, decision, number, cause)}
+            changed = SigninRecord(record.id, record.reference, record.at, columns, record.digest, kept, decided)
+            yield replace(changed, cause=cause)

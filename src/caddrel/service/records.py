@@ -10,6 +10,7 @@ from caddrel.core.decide.decision import Decision
 from caddrel.core.facts.completion import Facts
 from caddrel.core.facts.types import Value
 from caddrel.core.facts.values import to_json
+from caddrel.core.logs.causes import Cause
 from caddrel.core.rulebook.model import Rulebook
 from caddrel.core.signals.history import past_of
 
@@ -45,7 +46,7 @@ def lists_of(rulebook: Rulebook) -> list[str]:
     return sorted({name for p in rulebook.places.values() for name in (*p.parts.lists, *p.without.lists)})
 
 
-def columns_of(facts: Facts, decision: Decision, revision: int) -> dict[str, Any]:
+def columns_of(facts: Facts, decision: Decision, revision: int, cause: Cause | None) -> dict[str, Any]:
     """Return what of an attempt and its decision stands in columns of its own."""
     deciding = decision.deciding[0] if decision.deciding else None
     past = past_of(facts, _EPOCH, "", decision.outcome)
@@ -56,6 +57,7 @@ def columns_of(facts: Facts, decision: Decision, revision: int) -> dict[str, Any
         "latitude": latitude,
         "longitude": longitude,
         "let_in": past.let_in,
+        "cause": cause.key if cause is not None else None,
         "outcome": decision.outcome,
         "reason": decision.reason,
         "certain": decision.certain,

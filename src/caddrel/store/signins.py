@@ -3,18 +3,24 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Iterator, Mapping, Sequence
+from collections import Counter
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import datetime
+from itertools import islice
 from typing import Any
 
-from sqlalchemy import ColumnElement, Row, delete, func, or_, select, tuple_, update
+import msgspec
+from sqlalchemy import ColumnElement, Connection, Row, delete, func, or_, select, tuple_, update
 from sqlalchemy.dialects.sqlite import insert
 
+from caddrel.core.language.nodes import Condition
+from caddrel.core.logs.causes import Cause
 from caddrel.core.signals.history import Past
 from caddrel.store.engine import Database
+from caddrel.store.filters import to_sql
 from caddrel.store.moments import from_stored, to_stored
-from caddrel.store.tables import due, signins
+from caddrel.store.tables import causes, due, signins
 
 # Columns that a list may be filtered by, one value each.
 FILTERS = (
@@ -34,13 +40,14 @@ FILTERS = (
     "rule",
     "recorded_outcome",
     "shadow_together",
+    "cause",
 )
 _PAST = (
     *("at", "id", "let_in", "credentials", "device", "country", "city", "asn", "client_name"),
     *("latitude", "longitude"),
 )
 # What a list does not carry.
-_INNER = {"facts", "decision", "digest", "city", "asn", "client_name", "latitude", "longitude", "let_in"}
+_INNER = {"facts", "decision", "digest", "city", "asn", "client_name", "latitude", "longitude", "let_in", "cause"}
 _SUMMARY = tuple(column for column in signins.c if column.name not in _INNER)
 
 
@@ -56,11 +63,33 @@ class SigninRecord:
     facts: Mapping[str, Any] = field(default_factory=dict)
     decision: Mapping[str, Any] = field(default_factory=dict)
     seq: int = 0
+    cause: Cause | None = None
+    cause_key: str | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class CauseCount:
+    """A cause with how often it is there, for how many people, devices and apps; and when it was first there at all."""
+
+    key: str
+    document: Mapping[str, Any]
+    count: int
+    people: int
+    devices: int
+    apps: int
+    first: datetime
+    last: datetime
+    first_ever: datetime
+    first_revision: int
+    days: Mapping[int, int]
 
 
 @dataclass(frozen=True, slots=True)
 class Query:
-    """What to list: one value a column, a time window, and where to go on."""
+    """What to list: one value a column, a time window, and where to go on.
+
+    `conditions` are such as SQL can ask; `matches` tells the rest of a whole record.
+    """
 
     equal: Mapping[str, str] = field(default_factory=dict)
     certain: bool | None = None
@@ -68,6 +97,8 @@ class Query:
     until: datetime | None = None
     before: tuple[int, int] | None = None
     limit: int = 50
+    conditions: tuple[Condition, ...] = ()
+    matches: Callable[[SigninRecord], bool] | None = None
 
 
 class SigninStore:
@@ -96,6 +127,7 @@ class SigninStore:
         """
         with self._database.write() as connection:
             if records:
+                _add_causes(connection, records)
                 connection.execute(insert(signins), [_row(record) for record in records])
             for person, since in late.items():
                 adding = insert(due).values(person=person, since=to_stored(since))
@@ -110,6 +142,7 @@ class SigninStore:
     def settle(self, person: str, since: datetime, changed: Sequence[SigninRecord]) -> None:
         """Store what has changed in a person's records; nothing is due for them any more, unless from earlier on."""
         with self._database.write() as connection:
+            _add_causes(connection, changed)
             for record in changed:
                 row = _row(record)
                 connection.execute(update(signins).where(signins.c.id == row["id"]).values(row))
@@ -163,12 +196,18 @@ class SigninStore:
 
     def page(self, query: Query) -> list[SigninRecord]:
         """Return sign-ins, newest first."""
-        wanted = select(*_SUMMARY).where(*_conditions(query))
+        columns = _SUMMARY if query.matches is None else tuple(signins.c)
+        wanted = select(*columns).where(*_conditions(query))
         if query.before is not None:
             wanted = wanted.where(tuple_(signins.c.at, signins.c.seq) < query.before)
-        wanted = wanted.order_by(signins.c.at.desc(), signins.c.seq.desc()).limit(query.limit)
+        wanted = wanted.order_by(signins.c.at.desc(), signins.c.seq.desc())
         with self._database.read() as connection:
-            return [_record(row) for row in connection.execute(wanted)]
+            if query.matches is None:
+                return [_record(row) for row in connection.execute(wanted.limit(query.limit))]
+            # Read as they come, so that a full page ends the reading.
+            streaming = connection.execution_options(yield_per=200)
+            matching = filter(query.matches, (_record(row) for row in streaming.execute(wanted)))
+            return list(islice(matching, query.limit))
 
     def facts_reported(self, newest: int = 500) -> set[str]:
         """Return the names of all facts that the newest sign-ins carry."""
@@ -176,11 +215,13 @@ class SigninStore:
         found: set[str] = set()
         with self._database.read() as connection:
             for (facts,) in connection.execute(wanted):
-                found.update(json.loads(facts)["values"])
+                found.update(msgspec.json.decode(facts)["values"])
         return found
 
     def per_day(self, query: Query) -> list[tuple[int, str, int]]:
         """Return how many sign-ins match, by day (days since 1970) and outcome."""
+        if query.matches is not None:
+            return self._judged_per_day(query)
         day = signins.c.at // 86_400_000_000
         wanted = (
             select(day, signins.c.outcome, func.count())
@@ -191,6 +232,94 @@ class SigninStore:
         with self._database.read() as connection:
             return [(row[0], row[1], row[2]) for row in connection.execute(wanted)]
 
+    def _judged_per_day(self, query: Query) -> list[tuple[int, str, int]]:
+        found: Counter[tuple[int, str]] = Counter()
+        assert query.matches is not None
+        with self._database.read() as connection:
+            streaming = connection.execution_options(yield_per=1000)
+            for row in streaming.execute(select(signins).where(*_conditions(query))):
+                if query.matches(_record(row)):
+                    found[row.at // 86_400_000_000, row.outcome] += 1
+        return [(day, outcome, count) for (day, outcome), count in sorted(found.items())]
+
+    def causes(self, query: Query, most: int = 100) -> list[CauseCount]:
+        """Return the causes of the sign-ins that match, the most frequent first."""
+        columns = signins.c
+        where = [columns.cause.is_not(None), *_conditions(query), *self._matching(query)]
+        each = (
+            select(
+                columns.cause,
+                func.count(),
+                func.count(columns.person.distinct()),
+                func.count(columns.device.distinct()),
+                func.count(columns.app.distinct()),
+                func.min(columns.at),
+                func.max(columns.at),
+            )
+            .where(*where)
+            .group_by(columns.cause)
+            .order_by(func.min(columns.outcome), func.count().desc(), func.max(columns.at).desc(), columns.cause)
+            .limit(most)
+        )
+        day = columns.at // 86_400_000_000
+        per_day = select(columns.cause, day, func.count()).where(*where).group_by(columns.cause, day)
+        with self._database.read() as connection:
+            rows = list(connection.execute(each))
+            keys = [row[0] for row in rows]
+            trends: dict[str, dict[int, int]] = {key: {} for key in keys}
+            for key, at, count in connection.execute(per_day):
+                if key in trends:
+                    trends[key][at] = count
+            listed = connection.execute(select(causes).where(causes.c.key.in_(keys)))
+            documents = {row.key: msgspec.json.decode(row.document) for row in listed}
+            found = []
+            for row in rows:
+                earliest = select(columns.at, columns.revision).where(columns.cause == row[0]).order_by(columns.at)
+                first = connection.execute(earliest.limit(1)).one()
+                key, count, people, devices, apps, since, until = row
+                found.append(
+                    CauseCount(
+                        key, documents[key], count, people, devices, apps, from_stored(since), from_stored(until),
+                        from_stored(first.at), first.revision, trends[key],
+                    )
+                )  # fmt: skip
+        return found
+
+    def affected(self, query: Query) -> tuple[int, int]:
+        """Return how many people the causes of matching sign-ins are about, and how many sign-ins."""
+        where = [signins.c.cause.is_not(None), *_conditions(query), *self._matching(query)]
+        wanted = select(func.count(signins.c.person.distinct()), func.count()).where(*where)
+        with self._database.read() as connection:
+            people, count = connection.execute(wanted).one()
+        return people, count
+
+    def _matching(self, query: Query) -> list[ColumnElement[bool]]:
+        """Return the condition that a record with a cause is one of those that `matches` accepts."""
+        if query.matches is None:
+            return []
+        wanted = select(signins).where(signins.c.cause.is_not(None), *_conditions(query))
+        with self._database.read() as connection:
+            streaming = connection.execution_options(yield_per=1000)
+            found = [row.seq for row in streaming.execute(wanted) if query.matches(_record(row))]
+        listed = func.json_each(json.dumps(found)).table_valued("value")
+        return [signins.c.seq.in_(select(listed.c.value))]
+
+    def addresses_of(self, query: Query, cause: str, most: int = 1000) -> list[str]:
+        """Return the addresses that the sign-ins of a cause came from."""
+        where = [signins.c.cause == cause, signins.c.address.is_not(None), *_conditions(query)]
+        wanted = select(signins.c.address).where(*where).distinct().order_by(signins.c.address).limit(most)
+        with self._database.read() as connection:
+            return [row.address for row in connection.execute(wanted)]
+
+
+def _add_causes(connection: Connection, records: Sequence[SigninRecord]) -> None:
+    fresh = {r.cause.key: r.cause for r in records if r.cause is not None}
+    if fresh:
+        rows = [
+            {"key": key, "document": json.dumps(cause.document, ensure_ascii=False)} for key, cause in fresh.items()
+        ]
+        connection.execute(insert(causes).on_conflict_do_nothing(), rows)
+
 
 def _conditions(query: Query) -> list[ColumnElement[bool]]:
     found: list[ColumnElement[bool]] = []
@@ -199,6 +328,10 @@ def _conditions(query: Query) -> list[ColumnElement[bool]]:
         # Several values of one column are alternatives: outcome=blocked,challenged.
         values = value.split(",")
         found.append(or_(*(column == v for v in values)))
+    for condition in query.conditions:
+        asked = to_sql(condition)
+        if asked is not None:
+            found.append(asked)
     if query.certain is not None:
         found.append(signins.c.certain == query.certain)
     if query.since is not None:
@@ -229,7 +362,8 @@ def _record(row: Row[Any]) -> SigninRecord:
         from_stored(values.pop("at")),
         {name: values[name] for name in values if name != "seq" and name not in _INNER},
         values.get("digest", ""),
-        json.loads(facts) if facts else {},
-        json.loads(decision) if decision else {},
+        msgspec.json.decode(facts) if facts else {},
+        msgspec.json.decode(decision) if decision else {},
         values["seq"],
+        cause_key=values.get("cause"),
     )

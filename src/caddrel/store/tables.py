@@ -109,6 +109,7 @@ signins = Table(
     Column("latitude", Float),
     Column("longitude", Float),
     Column("let_in", Boolean(create_constraint=False), nullable=False, server_default="0"),
+    Column("cause", String),
     Column("recorded_outcome", String),
     Column("recorded_reason", String),
     Column("outcome", String, nullable=False),
@@ -123,8 +124,15 @@ signins = Table(
     Index("signins_at", "at", "seq"),
     *(
         Index(f"signins_{name}", name, "at", "seq")
-        for name in ("reference", "person", "app", "device", "outcome", "policy", "country")
+        for name in ("reference", "person", "app", "device", "outcome", "policy", "country", "cause")
     ),
+)
+# What led to blocks and challenges, once for all records that have it in common.
+causes = Table(
+    "causes",
+    LOG,
+    Column("key", String, primary_key=True),
+    Column("document", Text, nullable=False),
 )
 # People whose signals are to be worked out again, from a moment on: a record came in late.
 due = Table(

@@ -5,6 +5,7 @@ from __future__ import annotations
 import msgspec
 
 from caddrel.wire.decisions import Decision, Piece, Trace
+from caddrel.wire.problems import Change
 from caddrel.wire.rulebooks import RevisionInfo
 
 
@@ -67,6 +68,62 @@ class SigninDetail(msgspec.Struct, frozen=True):
 
     summary: SigninSummary
     decision: Decision
+
+
+class CauseView(msgspec.Struct, frozen=True):
+    """Blocks or challenges that have the same deciding policy, rule and facts.
+
+    Attributes
+    ----------
+    key
+        Filter the log with ``cause=KEY`` to see them.
+    because
+        The facts that decided, in words.
+    days
+        How many on each day of the window.
+    new
+        Whether the first of all was in the window; `since` is the revision that was in force then.
+    help
+        What would help all of them at once.
+    change
+        A change of the rulebook that would, where there is one.
+    """
+
+    key: str
+    outcome: str
+    reason: str | None
+    policy: str | None
+    policy_title: str
+    rule: str | None
+    because: list[Piece]
+    count: int
+    people: int
+    devices: int
+    apps: int
+    first: str
+    last: str
+    first_ever: str
+    new: bool
+    since: RevisionInfo
+    days: list[DayCount]
+    sample: list[SigninSummary]
+    help: list[list[Piece]]
+    change: Change | None
+
+
+class DayCount(msgspec.Struct, frozen=True):
+    """How many on one day."""
+
+    day: str
+    count: int
+
+
+class CauseList(msgspec.Struct, frozen=True):
+    """The causes of a window, the most frequent first, and how many sign-ins and people they are about."""
+
+    causes: list[CauseView]
+    count: int
+    people: int
 
 
 class BrokenLine(msgspec.Struct, frozen=True):

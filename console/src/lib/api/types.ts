@@ -41,6 +41,37 @@ export interface CandidateResult {
   standards: StandardResult[];
 }
 
+/** The causes of a window, the most frequent first, and how many sign-ins and people they are about. */
+export interface CauseList {
+  causes: CauseView[];
+  count: number;
+  people: number;
+}
+
+/** Blocks or challenges that have the same deciding policy, rule and facts. */
+export interface CauseView {
+  key: string;
+  outcome: string;
+  reason: string | null;
+  policy: string | null;
+  policy_title: string;
+  rule: string | null;
+  because: Piece[];
+  count: number;
+  people: number;
+  devices: number;
+  apps: number;
+  first: string;
+  last: string;
+  first_ever: string;
+  new: boolean;
+  since: RevisionInfo;
+  days: DayCount[];
+  sample: SigninSummary[];
+  help: Piece[][];
+  change: Change | null;
+}
+
 /** A change of the document that would settle a finding; `value` is YAML, null takes out what is at `path`. */
 export interface Change {
   path: string;
@@ -92,6 +123,12 @@ export interface Day {
   allowed: number;
   challenged: number;
   blocked: number;
+}
+
+/** How many on one day. */
+export interface DayCount {
+  day: string;
+  count: number;
 }
 
 /** One decision; the same shape offline and from the service. */

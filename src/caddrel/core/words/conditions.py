@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+from caddrel.core.decide.decisive import decisive
 from caddrel.core.decide.judging import Judge, Verdict
-from caddrel.core.decide.truth import FALSE, TRUE, UNKNOWN
+from caddrel.core.decide.truth import TRUE, UNKNOWN
 from caddrel.core.facts.types import FactType
 from caddrel.core.language.nodes import (
     AllOf,
@@ -248,26 +249,17 @@ def _formula_part(formula: Formula, rulebook: Rulebook) -> Sentence:
     return words if isinstance(formula, Item) else say("(", words, ")")
 
 
-def because_words(verdict: Verdict, judge: Judge, wanted_true: bool = True) -> Sentence:
-    """Return why a condition came out as it did: just the tests that made it so, the unknown ones named as unknown."""
-    node, rulebook = verdict.node, judge.rulebook
-    match node:
-        case And() | Or():
-            decisive = TRUE if wanted_true else FALSE
-            parts = [p for p in verdict.parts if p.truth is decisive] or [
-                p for p in verdict.parts if p.truth is UNKNOWN
-            ]
-            if isinstance(node, And) == wanted_true:
-                parts = list(verdict.parts)
-            return joined((because_words(p, judge, wanted_true) for p in parts), "and")
-        case Not(part=_):
-            return because_words(verdict.parts[0], judge, not wanted_true)
-        case Surely() if verdict.truth is TRUE:
-            return because_words(verdict.parts[0], judge, wanted_true)
-    if verdict.truth is UNKNOWN:
-        return say("it is not known whether ", condition_words(node, rulebook))
-    clause = condition_words(node, rulebook, negated=not wanted_true)
-    if isinstance(node, Passes) and not wanted_true:
+def because_words(verdict: Verdict, judge: Judge) -> Sentence:
+    """Return why a condition holds: just the tests that made it so, the unknown ones named as unknown."""
+    return joined((_test_words(test, judge, as_true) for test, as_true in decisive(verdict)), "and")
+
+
+def _test_words(test: Verdict, judge: Judge, as_true: bool) -> Sentence:
+    node = test.node
+    if test.truth is UNKNOWN:
+        return say("it is not known whether ", condition_words(node, judge.rulebook))
+    clause = condition_words(node, judge.rulebook, negated=not as_true)
+    if isinstance(node, Passes) and not as_true:
         clause = say(clause, f" (not so: {', '.join(failed_checks(judge, node.standard.text))})")
     return clause
 

@@ -10,9 +10,11 @@ from urllib.parse import urlencode
 import msgspec
 
 from caddrel.core.facts.values import ValueRefused, read_duration, read_moment
+from caddrel.service import causes as service_causes
 from caddrel.service import deciding
 from caddrel.service.endpoints import Call, Endpoints, Param
 from caddrel.service.errors import ServiceError
+from caddrel.service.filtering import split_filter
 from caddrel.service.importing import Importer
 from caddrel.store.moments import to_stored
 from caddrel.store.signins import FILTERS, Query
@@ -24,6 +26,7 @@ _DATE = re.compile(r"[0-9]{4}-[0-9]{2}-[0-9]{2}")
 _FILTERS = [
     *(Param(name, f"Only sign-ins with this {name.replace('_', ' ')}; several, joined by commas.") for name in FILTERS),
     Param("certain", "yes or no: only decisions that missing facts could not, or could, have changed."),
+    Param("where", "A condition over facts, outcome, reason, certain, policy, rule, recorded, shadow and at."),
     Param("since", "From this moment or date on, or a duration back from now such as 7d."),
     Param("until", "Before this moment or date."),
 ]
@@ -48,6 +51,7 @@ def _query(call: Call, limit: int) -> Query:
     certain = call.query.get("certain", "")
     if certain not in {"", "yes", "no"}:
         raise ServiceError(400, "bad-parameter", "`certain` is yes or no")
+    conditions, matches = split_filter(call.deps, call.query.get("where", ""))
     return Query(
         {name: call.query[name] for name in FILTERS if name in call.query},
         {"yes": True, "no": False}.get(certain),
@@ -55,6 +59,8 @@ def _query(call: Call, limit: int) -> Query:
         _at(call, "until"),
         _cursor(call.query.get("after", "")),
         limit,
+        conditions,
+        matches,
     )
 
 
@@ -119,6 +125,12 @@ def take_in(call: Call) -> wire.ImportResult:
     if call.stream is None:
         raise ServiceError(400, "bad-request", "send NDJSON, one sign-in a line")
     return Importer(call.deps).run(call.stream)
+
+
+@endpoints.add("GET", "/api/v1/causes", role="viewer", returns=wire.CauseList, params=_FILTERS)
+def causes(call: Call) -> wire.CauseList:
+    """What blocks and challenges have in common: policy, rule and facts, how many they are, and what would help."""
+    return service_causes.causes(call.deps, _query(call, 1))
 
 
 @endpoints.add("GET", "/api/v1/signins/<id>", role="viewer", returns=wire.SigninDetail)

@@ -1,0 +1,111 @@
+"""Causes: blocks and challenges of the log that have the same deciding policy, rule and facts."""
+
+from __future__ import annotations
+
+import hashlib
+import json
+from collections.abc import Iterator
+from dataclasses import dataclass
+from typing import Any
+
+from caddrel.core.decide.decision import Decision
+from caddrel.core.decide.decisive import decisive
+from caddrel.core.decide.judging import Judge, Verdict
+from caddrel.core.decide.truth import TRUE
+from caddrel.core.facts.completion import Facts
+from caddrel.core.facts.types import FactType
+from caddrel.core.facts.values import show
+from caddrel.core.language.formulas import parse_formula
+from caddrel.core.language.nodes import FactTest, FromPlace, Item, Passes
+from caddrel.core.language.printer import print_condition
+from caddrel.core.rulebook.model import Rule, Rulebook
+from caddrel.core.words.conditions import because_words, item_words
+from caddrel.core.words.pieces import Sentence, joined, pieces_json, say
+
+# Values that many attempts share; of others only the test is kept, or every attempt would be a cause of its own.
+_SHARED = (FactType.FLAG, FactType.WORD, FactType.LEVEL)
+
+
+@dataclass(frozen=True, slots=True)
+class Cause:
+    """What led to a block or challenge.
+
+    Attributes
+    ----------
+    key
+        The same for the same policy, rule and facts, in any revision.
+    document
+        As JSON: outcome, reason, policy, rule; `tests` (text, truth and, where attempts share it, the value), `checks`
+        of standards that fail, `places` that it did not come from, `items` that were outstanding or in the way;
+        `because`, the same in words.
+    """
+
+    key: str
+    document: dict[str, Any]
+
+
+def cause_of(rulebook: Rulebook, facts: Facts, decision: Decision) -> Cause | None:
+    """Return the cause of a block or challenge, by the first deciding rule; None for what was allowed."""
+    if decision.outcome == "allowed":
+        return None
+    found: dict[str, Any] = {"outcome": decision.outcome, "reason": decision.reason, "policy": None, "rule": None}
+    found |= {"tests": [], "checks": [], "places": [], "items": []}
+    judge = Judge(rulebook, facts)
+    because: Sentence = say("the app is closed, and no policy lets the person in")
+    if decision.deciding:
+        first = decision.deciding[0]
+        rule = next(r for r in rulebook.policies[first.policy].rules if r.id == first.rule)
+        found |= {"policy": first.policy, "rule": first.rule}
+        because = _because(found, judge, rule, decision)
+    else:
+        found["app"] = facts.values.get("app.id")
+    key = hashlib.sha256(json.dumps(found, sort_keys=True, ensure_ascii=False).encode()).hexdigest()[:16]
+    return Cause(key, {**found, "because": pieces_json(because)})
+
+
+def _because(found: dict[str, Any], judge: Judge, rule: Rule, decision: Decision) -> Sentence:
+    if decision.reason == "effect":
+        if rule.when is None:
+            return say("whatever the conditions")
+        verdict = judge.judge(rule.when)
+        for test, as_true in decisive(verdict):
+            found["tests"].append(_test(test, judge))
+            found["checks"].extend(_checks(test, judge))
+            if isinstance(test.node, FromPlace) and not as_true:
+                found["places"].extend(place.text for place in test.node.places)
+        return because_words(verdict, judge)
+    items = decision.outstanding if decision.outcome == "challenged" else decision.in_the_way
+    words = []
+    for text in items:
+        found["items"].append(text)
+        item, _ = parse_formula(text)
+        if isinstance(item, Item):
+            words.append(item_words(item, judge.rulebook))
+            if item.kind == "device passes":
+                found["checks"].extend(_failing(item.name, judge))
+    needed = joined(words, "and")
+    return say("what is asked for: " if decision.outcome == "challenged" else "required, and not there: ", needed)
+
+
+def _test(verdict: Verdict, judge: Judge) -> dict[str, Any]:
+    node = verdict.node
+    made: dict[str, Any] = {"text": print_condition(node), "truth": verdict.truth.word}
+    if isinstance(node, FactTest):
+        made["fact"] = node.fact
+        value = judge.values.get(node.fact)
+        spec = judge.rulebook.catalogue[node.fact]
+        if value is not None and spec.type in _SHARED:
+            made["value"] = show(value, spec)
+    return made
+
+
+def _checks(verdict: Verdict, judge: Judge) -> Iterator[dict[str, str]]:
+    if isinstance(verdict.node, Passes) and verdict.truth is not TRUE:
+        yield from _failing(verdict.node.standard.text, judge)
+
+
+def _failing(standard: str, judge: Judge) -> Iterator[dict[str, str]]:
+    verdict = judge.standard(standard)
+    for check, judged in zip(verdict.standard.checks, verdict.checks, strict=True):
+        if judged.truth is not TRUE:
+            yield {"standard": standard, "check": check.id, "truth": judged.truth.word}

@@ -1,0 +1,85 @@
+"""The log filter: a condition over all facts, and over what a record says beside them."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import replace
+
+from caddrel.core.diagnostics import Diagnostic, Span
+from caddrel.core.facts.catalogue import Catalogue, FactSpec
+from caddrel.core.facts.types import FactType
+from caddrel.core.language.checker import Scope, check_condition
+from caddrel.core.language.nodes import And, Condition
+from caddrel.core.language.parser import parse_condition
+from caddrel.core.rulebook.model import OUTCOMES, Rulebook
+
+_T = FactType
+# What a record says beside its facts.
+RECORD_FACTS: Mapping[str, FactSpec] = {
+    spec.name: spec
+    for spec in (
+        FactSpec("at", _T.MOMENT, "When it was: `time.at`."),
+        FactSpec("outcome", _T.WORD, "What Caddrel decided.", OUTCOMES),
+        FactSpec("reason", _T.WORD, "Why it was blocked.", ("effect", "closed", "unmeetable")),
+        FactSpec("certain", _T.FLAG, "Could missing facts not have changed it?"),
+        FactSpec("policy", _T.NAME, "The policy that decided, the first of several."),
+        FactSpec("rule", _T.NAME, "Its rule."),
+        FactSpec("recorded", _T.NAME, "The outcome that the other system recorded."),
+        FactSpec("shadow", _T.WORD, "The outcome with all shadow policies enforced.", OUTCOMES),
+    )
+}
+SECTIONS = ("places", "standards", "schedules", "proofs", "notices", "signals")
+
+
+class FilterRefused(ValueError):
+    """A filter that cannot be read; `problems` has every finding with its place in the text."""
+
+    def __init__(self, problems: list[Diagnostic]) -> None:
+        self.problems = problems
+        super().__init__("; ".join(p.message for p in problems))
+
+
+def for_log(rulebook: Rulebook) -> Rulebook:
+    """Return the rulebook with the record's own facts among its attributes, so that conditions may test them."""
+    catalogue = Catalogue({**rulebook.catalogue.attributes, **RECORD_FACTS})
+    return replace(rulebook, catalogue=catalogue, worked_out={})
+
+
+def read_filter(text: str, rulebook: Rulebook) -> Condition:
+    """Return the condition of a filter; parts are those of the rulebook.
+
+    Parameters
+    ----------
+    rulebook
+        As `for_log` gives it.
+
+    Raises
+    ------
+    FilterRefused
+        Naming everything that is wrong, each at its place.
+    """
+    tree, problems = parse_condition(text)
+    if tree is not None:
+        scope = Scope(rulebook.catalogue, {section: tuple(getattr(rulebook, section)) for section in SECTIONS})
+        tree, problems = check_condition(tree, scope)
+    if tree is None or any(p.severity == "error" for p in problems):
+        raise FilterRefused([_placed(problem, text) for problem in problems])
+    return tree
+
+
+def _placed(problem: Diagnostic, text: str) -> Diagnostic:
+    extent = problem.extent
+    start, end = (extent.start, extent.end) if extent else (0, len(text))
+
+    def at(offset: int) -> tuple[int, int]:
+        before = text[:offset]
+        return before.count("\n") + 1, offset - (before.rfind("\n") + 1) + 1
+
+    return problem.within(Span("where", *at(start), *at(end)), "where")
+
+
+def conjuncts(condition: Condition) -> list[Condition]:
+    """Return the conditions that all must hold."""
+    if isinstance(condition, And):
+        return [part for inner in condition.parts for part in conjuncts(inner)]
+    return [condition]
