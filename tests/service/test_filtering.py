@@ -103,13 +103,13 @@ def _trees() -> st.SearchStrategy[str]:
 
 
 @given(_trees())
-@settings(max_examples=60, suppress_health_check=list(HealthCheck))
+@settings(max_examples=25, suppress_health_check=list(HealthCheck))
 def test_sql_and_judging_find_the_same(kelpline: Live, where: str) -> None:
     deps = kelpline.deps
     rulebook = for_log(deps.rulebooks.need_current().rulebook)
     condition = read_filter(where, rulebook)
     assert to_sql(condition) is not None
-    window = {"since": deps.clock().replace(day=18), "limit": 4000}
+    window = {"since": deps.clock().replace(day=21), "limit": 4000}
     asked = deps.signins.page(Query(conditions=(condition,), **window))
     judged = deps.signins.page(Query(matches=_judging(condition, rulebook), **window))
     assert [r.id for r in asked] == [r.id for r in judged]

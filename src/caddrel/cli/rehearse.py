@@ -9,7 +9,7 @@ import click
 from caddrel.cli.files import rulebook_files
 from caddrel.cli.output import json_option, plain, remark, say, write_json
 from caddrel.cli.profile import connect
-from caddrel.cli.tracing import print_decision, print_policies
+from caddrel.cli.tracing import print_decision, print_policies, print_remedies
 
 
 @click.command()
@@ -45,6 +45,7 @@ def rehearse(facts: tuple[str, ...], revision: int | None, file: Path | None, tr
         remark(text)
     say(plain(answer.sentence))
     print_decision(answer.decision)
+    print_remedies(answer.remedies, answer.decision)
     if trace:
         print_policies(answer.trace, answer.decision)
     elif answer.decision.unknown:

@@ -9,7 +9,7 @@ from caddrel.cli.failures import AnswerIsNo
 from caddrel.cli.output import heading, json_option, mark, plain, say, say_error, table, write_json
 from caddrel.cli.profile import connect
 from caddrel.cli.signins import filter_options
-from caddrel.cli.tracing import print_decision, print_policies, shape
+from caddrel.cli.tracing import print_decision, print_policies, print_remedies, shape
 from caddrel.wire.signins import SigninTrace
 
 
@@ -72,6 +72,7 @@ def _print(found: SigninTrace) -> None:
                 shape(fix.truth) + Text(f" {fix.standard} / {fix.title}: ") + Text(fix.fix or "no fix is given"),
                 indent=2,
             )
+    print_remedies(found.remedies, found.decision)
     if found.now is not None:
         heading(f"Now, under revision {found.now.revision}")
         say(mark(found.now.decision.outcome) + Text(f"  {plain(found.now.sentence)}"), indent=2)

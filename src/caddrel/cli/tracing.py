@@ -8,7 +8,7 @@ from rich.text import Text
 
 from caddrel.cli.output import SHAPES, heading, mark, plain, say
 from caddrel.core.facts.values import show_duration
-from caddrel.wire.decisions import Decision, PolicyTrace, RuleTrace, Trace, Tree
+from caddrel.wire.decisions import Decision, PolicyTrace, Remedy, RuleTrace, Trace, Tree
 
 
 def print_decision(decision: Decision) -> None:
@@ -58,6 +58,17 @@ def say_hanging(text: Text, indent: int) -> None:
     if rest.plain:
         for line in rest.wrap(out, out.width - indent):
             out.print(Text(" " * indent) + line)
+
+
+def print_remedies(remedies: list[Remedy], decision: Decision) -> None:
+    """Write what would have led to a better outcome, the easiest first."""
+    if decision.outcome == "allowed":
+        return
+    heading("What would have helped")
+    if not remedies:
+        say("Nothing that somebody could change, within three changes.", indent=2)
+    for remedy in remedies:
+        say(mark(remedy.outcome) + Text(f"  {plain(remedy.sentence)}") + Text(f"  {remedy.who}", style="dim"), indent=2)
 
 
 def print_policies(trace: Trace, decision: Decision) -> None:

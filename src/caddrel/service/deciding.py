@@ -7,6 +7,7 @@ from typing import Any
 
 import msgspec
 
+from caddrel.core.decide.compiled.evaluator import CompiledRulebook
 from caddrel.core.decide.decision import Decision, decision_json
 from caddrel.core.decide.interpreter import Explained, explain, standards_named
 from caddrel.core.decide.trace import trace_json
@@ -28,6 +29,7 @@ from caddrel.service.describing import pieces
 from caddrel.service.errors import ServiceError, not_found
 from caddrel.service.noticing import notice_now
 from caddrel.service.publishing import info, read_files
+from caddrel.service.remedying import remedies_of
 from caddrel.store.signins import SigninRecord
 from caddrel.wire import decisions as wire
 from caddrel.wire.rulebooks import FactList, FactView
@@ -43,15 +45,15 @@ def titled(rulebook: Rulebook, inventory: Inventory) -> Rulebook:
     return replace(rulebook, apps=apps)
 
 
-def rulebook_for(deps: Deps, request: wire.RehearseRequest) -> tuple[Rulebook, int | None]:
-    """Return the rulebook that a rehearsal names, with its revision."""
+def rulebook_for(deps: Deps, request: wire.RehearseRequest) -> tuple[Rulebook, CompiledRulebook, int | None]:
+    """Return the rulebook that a rehearsal names, also compiled, with its revision."""
     if request.files is not None:
         result = read_files(request.files)
         if result.rulebook is None:
             raise RulebookError(result.diagnostics)
-        return result.rulebook, None
+        return result.rulebook, CompiledRulebook(result.rulebook), None
     published = deps.rulebooks.get(request.revision) if request.revision is not None else deps.rulebooks.need_current()
-    return published.rulebook, published.revision.number
+    return published.rulebook, published.compiled, published.revision.number
 
 
 def rehearse(deps: Deps, request: wire.RehearseRequest) -> wire.Rehearsal:
@@ -62,7 +64,7 @@ def rehearse(deps: Deps, request: wire.RehearseRequest) -> wire.Rehearsal:
     AttemptRefused
         Naming every fact that is unknown or wrong, and a person or app that the inventory does not know.
     """
-    rulebook, number = rulebook_for(deps, request)
+    rulebook, compiled, number = rulebook_for(deps, request)
     inventory = deps.inventories.current()
     reported, problems = _reported(request, rulebook)
     problems += _unknown(reported, inventory)
@@ -86,6 +88,7 @@ def rehearse(deps: Deps, request: wire.RehearseRequest) -> wire.Rehearsal:
         decision_view(explained.decision),
         trace_view(explained),
         _remarks(reported, inventory),
+        remedies_of(deps, explained, compiled, inventory),
     )
 
 
@@ -199,6 +202,7 @@ def trace(deps: Deps, id: str) -> SigninTrace:
         fixes=fixes(explained),
         same=explained.decision.outcome == record.decision.get("outcome"),
         now=now,
+        remedies=remedies_of(deps, explained, published.compiled, inventory),
     )
 
 

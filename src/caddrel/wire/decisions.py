@@ -244,6 +244,24 @@ class Trace(msgspec.Struct, frozen=True):
     combined: CombinedTrace
 
 
+class RemedyStep(msgspec.Struct, frozen=True):
+    """One change of facts: what to do, who can do it, and the facts as they would be then."""
+
+    says: str
+    who: str
+    facts: dict[str, Any]
+
+
+class Remedy(msgspec.Struct, frozen=True):
+    """A smallest set of changes that would have led to a better outcome; none of its steps can be left out."""
+
+    outcome: str
+    outstanding: list[str]
+    who: str
+    sentence: list[Piece]
+    steps: list[RemedyStep]
+
+
 class RehearseRequest(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     """An attempt to rehearse.
 
@@ -279,3 +297,4 @@ class Rehearsal(msgspec.Struct, frozen=True):
     decision: Decision
     trace: Trace
     remarks: list[str]
+    remedies: list[Remedy]

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import msgspec
 
-from caddrel.wire.decisions import Decision, Piece, Trace
+from caddrel.wire.decisions import Decision, Piece, Remedy, Trace
 from caddrel.wire.problems import Change
 from caddrel.wire.rulebooks import RevisionInfo
 
@@ -158,6 +158,8 @@ class SigninTrace(msgspec.Struct, frozen=True):
         Whether recomputing gave the recorded outcome.
     now
         The decision on the same facts under the current revision, and the sentence on it.
+    remedies
+        What would have led to a better outcome, the easiest first; empty when nothing within three changes would.
     """
 
     summary: SigninSummary
@@ -171,6 +173,7 @@ class SigninTrace(msgspec.Struct, frozen=True):
     fixes: list[Fix]
     same: bool
     now: Now | None
+    remedies: list[Remedy]
 
 
 class Fix(msgspec.Struct, frozen=True):

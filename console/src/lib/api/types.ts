@@ -403,6 +403,7 @@ export interface Rehearsal {
   decision: Decision;
   trace: Trace;
   remarks: string[];
+  remedies: Remedy[];
 }
 
 /** An attempt to rehearse. */
@@ -411,6 +412,22 @@ export interface RehearseRequest {
   given?: Record<string, string>;
   files?: File[] | null;
   revision?: number | null;
+}
+
+/** A smallest set of changes that would have led to a better outcome; none of its steps can be left out. */
+export interface Remedy {
+  outcome: string;
+  outstanding: string[];
+  who: string;
+  sentence: Piece[];
+  steps: RemedyStep[];
+}
+
+/** One change of facts: what to do, who can do it, and the facts as they would be then. */
+export interface RemedyStep {
+  says: string;
+  who: string;
+  facts: Record<string, unknown>;
 }
 
 /** Formulas and items of all possible requirements. */
@@ -598,6 +615,7 @@ export interface SigninTrace {
   fixes: Fix[];
   same: boolean;
   now: Now | null;
+  remedies: Remedy[];
 }
 
 /** A stretch of a file; lines and columns count from 1. */

@@ -1,0 +1,1 @@
+"""Remedies: the smallest changes of facts that would have led to a better outcome, and who can make them."""

@@ -1,0 +1,20 @@
+"""A remedy as a plain sentence: "Allowed, had Ines Faro turned off the VPN"."""
+
+from __future__ import annotations
+
+from caddrel.core.remedies.search import Remedy
+from caddrel.core.rulebook.model import Rulebook
+from caddrel.core.words.decisions import item_text_words
+from caddrel.core.words.pieces import Piece, Sentence, joined, say
+
+
+def remedy_words(remedy: Remedy, rulebook: Rulebook, person: Piece) -> Sentence:
+    """Return what a remedy leads to, and what would have had to be done."""
+    outcome = "Allowed"
+    needed: Sentence = ()
+    if remedy.decision.outcome == "challenged":
+        outcome = "Challenged"
+        items = joined((item_text_words(item, rulebook) for item in remedy.decision.outstanding), "and")
+        needed = say(" (for ", items, ")")
+    done = joined((say(step.says) for step in remedy.steps), "and")
+    return say(outcome, needed, ", had ", person, " ", done, ".")
