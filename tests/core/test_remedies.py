@@ -49,7 +49,7 @@ INVENTORY = {
     "people": [{"id": "odd", "title": "Odd Vik", "factors": ["password", "authenticator-app"], "groups": ["crew"]}],
     "groups": [{"id": "crew"}, {"id": "bridge", "title": "The bridge"}, {"id": "keys"}],
     "devices": [
-        {"id": "t1", "title": "Tablet 1", "person": "odd", "encrypted": False, "os_version": "14", "platform": "android"},
+        {"id": "t1", "person": "odd", "encrypted": False, "os_version": "14", "platform": "android"},
         {"id": "t2", "title": "Tablet 2", "person": "odd", "encrypted": True, "platform": "ios"},
     ],
     "apps": [{"id": "post"}, {"id": "gate"}],
@@ -96,10 +96,8 @@ def test_a_remedy_is_no_dead_end() -> None:
 
 
 def test_a_closed_app_opens_by_what_its_policy_lets_in() -> None:
-    said = _found("person.groups has bridge and from office", "allow", app__id="gate")[1]
-    assert said == [
-        "Allowed, had Odd come from Office and been given the group The bridge. [an administrator]"
-    ] or said == ["Allowed, had Odd been given the group The bridge and come from Office. [an administrator]"]
+    said = _found("person.groups has bridge and from office", "allow", **{"app.id": "gate"})[1]
+    assert said == ["Allowed, had Odd come from Office and been given the group The bridge. [an administrator]"]
 
 
 def _smaller(steps: Sequence[Any]) -> list[tuple[Any, ...]]:
