@@ -3,6 +3,7 @@
   import Shell from './lib/parts/Shell.svelte';
   import Waiting from './lib/parts/Waiting.svelte';
   import { session } from './lib/state/session.svelte';
+  import CausesPage from './pages/causes/CausesPage.svelte';
   import EnterPage from './pages/enter/EnterPage.svelte';
   import MissingPage from './pages/enter/MissingPage.svelte';
   import RehearsePage from './pages/rehearse/RehearsePage.svelte';
@@ -18,6 +19,7 @@
     '/rulebook/policy/:id': PolicyPage,
     '/rulebook/:kind/:id': PartPage,
     '/rehearse': RehearsePage,
+    '/causes': CausesPage,
     '/signins': SigninsPage,
     '/signins/:id': TracePage,
     '*': MissingPage,

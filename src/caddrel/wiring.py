@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import logging
 import signal
 import sys
@@ -137,7 +138,9 @@ class Server:
         if self._thread is not None and self._thread.is_alive():
             # Sockets are closed by the thread that waits on them, or it would wait on closed ones.
             triggers = [found for found in self._map().values() if hasattr(found, "pull_trigger")]
-            triggers[0].pull_trigger(self._close_sockets)
+            # Another pull at the same moment may already have closed everything, this trigger with it.
+            with contextlib.suppress(OSError):
+                triggers[0].pull_trigger(self._close_sockets)
             self._thread.join(timeout=10)
         else:
             self._close_sockets()

@@ -338,3 +338,31 @@ def test_the_service_writes_one_line_a_request_and_no_secret(tmp_path: Path) -> 
     assert all(e["ms"] >= 0 and len(e["request_id"]) == 16 for e in lines)
     for secret in (code[1], cookie, "secret"):
         assert secret not in written
+
+
+def test_a_trace_is_decided_again_without_a_service(kelpline: Live) -> None:
+    for where in ("outcome is blocked", "outcome is challenged", "signals has too-fast", "reason is closed"):
+        written = run("trace", "--where", where, "--json", env=kelpline.environment())
+        assert written.returncode == 0
+        done = run("decide", "--recheck", "-", stdin=written.stdout)
+        assert done.returncode == 0
+        assert done.stdout.endswith("again, in every field.\n")
+    document = json.loads(written.stdout)
+    document["record"]["facts"]["values"]["app.id"] = ["reported", "manifest"]
+    other = run("decide", "--recheck", "-", "--json", stdin=json.dumps(document))
+    assert "deciding" in json.loads(other.stdout)["differing"]
+    document["record"]["decision"]["outcome"] = "blocked"
+    assert run("decide", "--recheck", "-", stdin=json.dumps(document)).returncode == 1
+    for broken in ("", "{}", '{"record": {"files": [{}]}}', '{"record": {"files": []}}'):
+        assert run("decide", "--recheck", "-", stdin=broken).returncode == 2
+
+
+def test_a_trace_tells_what_has_changed_since(kelpline: Live) -> None:
+    early = run("trace", "--until", "2026-10-30", "--person", "ines.faro", env=kelpline.environment())
+    assert "Now, under revision 2" in early.stdout
+    assert "changed since: Crew tablet" in early.stdout
+    with kelpline.client("viewer") as client:
+        trace = client.signins.trace(client.signins.list(person="ines.faro", limit=9).items[-1].id)
+        assert len(trace.around) == 11
+        assert [item.at for item in trace.around] == sorted(item.at for item in trace.around)
+        assert trace.since == []

@@ -46,6 +46,7 @@ def test_every_reading_endpoint_answers_as_it_says(kelpline: Live) -> None:
         "/api/v1/rulebook/policies/<id>": "abroad",
         "/api/v1/signins/<id>": "s-000001",
         "/api/v1/signins/<id>/trace": "s-000001",
+        "/api/v1/signins/<id>/record": "s-000001",
         "/api/v1/people/<id>": "ines.faro",
         "/api/v1/people/<id>/lock": "ines.faro",
         "/api/v1/groups/<id>": "bridge",

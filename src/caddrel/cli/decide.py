@@ -13,6 +13,7 @@ import click
 from caddrel.cli.failures import AnswerIsNo
 from caddrel.cli.files import open_bytes, read_inventory_file, rulebook_sources
 from caddrel.cli.output import print_diagnostics, remark
+from caddrel.cli.rechecking import check_again
 from caddrel.core.decide.compiled.evaluator import CompiledRulebook
 from caddrel.core.decide.decision import decision_json
 from caddrel.core.decide.interpreter import explain
@@ -32,13 +33,11 @@ LONGEST_LINE = 4 * 1024 * 1024
     "--rulebook",
     "rulebook_path",
     type=click.Path(path_type=Path, exists=True),
-    required=True,
     help="The rulebook: a file or a folder.",
 )
 @click.option(
     "--attempts",
     type=click.Path(path_type=Path, exists=True, allow_dash=True),
-    required=True,
     help="NDJSON, an attempt a line; - for standard input.",
 )
 @click.option(
@@ -47,14 +46,32 @@ LONGEST_LINE = 4 * 1024 * 1024
     type=click.Path(path_type=Path, exists=True, dir_okay=False),
     help="JSON with people, groups, devices, apps and lists.",
 )
+@click.option(
+    "--recheck",
+    type=click.Path(path_type=Path, exists=True, allow_dash=True, dir_okay=False),
+    help="Decide a sign-in again from what `trace ID --json` wrote; - for standard input. Needs nothing else.",
+)
 @click.option("--trace", is_flag=True, help="Add the trace to every decision.")
 @click.option("--json", "as_json", is_flag=True, help="Accepted for the sake of habit: the output is always NDJSON.")
-def decide(rulebook_path: Path, attempts: Path, inventory_path: Path | None, trace: bool, as_json: bool) -> None:
+def decide(
+    rulebook_path: Path | None,
+    attempts: Path | None,
+    inventory_path: Path | None,
+    recheck: Path | None,
+    trace: bool,
+    as_json: bool,
+) -> None:
     """Decide attempts against a rulebook without a service; one decision a line, in the same order.
 
     \b
-    Example: caddrel decide --rulebook rulebook.yaml --attempts attempts.ndjson
+    Examples: caddrel decide --rulebook rulebook.yaml --attempts attempts.ndjson
+              caddrel trace s-004711 --json | caddrel decide --recheck -
     """
+    if recheck is not None:
+        check_again(recheck, as_json)
+        return
+    if rulebook_path is None or attempts is None:
+        raise click.UsageError("give --rulebook and --attempts, or --recheck")
     rulebook = _rulebook(rulebook_path)
     compiled = None if trace else CompiledRulebook(rulebook)
     inventory = read_inventory_file(inventory_path) if inventory_path is not None else None

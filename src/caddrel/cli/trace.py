@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import click
+from msgspec import structs
 from rich.text import Text
 
 from caddrel.cli.failures import AnswerIsNo
@@ -26,6 +27,7 @@ def trace(id: str | None, as_json: bool, **filters: str) -> None:
     Examples: caddrel trace s-004711
               caddrel trace 7K2QM-4XD9T
               caddrel trace --person ines.faro --outcome blocked
+              caddrel trace s-004711 --json | caddrel decide --recheck -
     """
     given = {name: value for name, value in filters.items() if value}
     if (id is None) == (not given):
@@ -38,8 +40,9 @@ def trace(id: str | None, as_json: bool, **filters: str) -> None:
                 raise AnswerIsNo
             id = newest[0].id
         found = service.signins.trace(id)
-    if as_json:
-        write_json(found)
+        record = service.signins.record(id) if as_json else None
+    if record is not None:
+        write_json({**structs.asdict(found), "record": record})
         return
     _print(found)
 
@@ -76,6 +79,11 @@ def _print(found: SigninTrace) -> None:
     if found.now is not None:
         heading(f"Now, under revision {found.now.revision}")
         say(mark(found.now.decision.outcome) + Text(f"  {plain(found.now.sentence)}"), indent=2)
+        if found.now.changed:
+            say(Text(f"changed since: {', '.join(piece.text for piece in found.now.changed)}", style="dim"), indent=2)
+    if found.since:
+        heading("Facts that would be otherwise today")
+        table(("fact", "then", "now"), [(c.fact, c.then or "not known", c.now or "not known") for c in found.since])
     print_policies(found.trace, found.decision)
     heading("Facts")
     rows = [(name, fact.shown, fact.origin) for name, fact in found.trace.facts.items()]

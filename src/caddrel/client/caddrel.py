@@ -70,6 +70,10 @@ class Signins:
         """Return one sign-in with its decision, by id or reference."""
         return self._caller.get(f"/api/v1/signins/{quote(id, safe='')}", signins.SigninDetail)
 
+    def record(self, id: str) -> signins.WholeRecord:
+        """Return everything a decision came from: recomputing it needs no service."""
+        return self._caller.get(f"/api/v1/signins/{quote(id, safe='')}/record", signins.WholeRecord)
+
     def trace(self, id: str) -> signins.SigninTrace:
         """Return why a sign-in came out as it did, by id or reference."""
         return self._caller.get(f"/api/v1/signins/{quote(id, safe='')}/trace", signins.SigninTrace)

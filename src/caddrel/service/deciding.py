@@ -24,6 +24,7 @@ from caddrel.core.rulebook.model import AppEntry, Rulebook
 from caddrel.core.words.decisions import decision_words, why_not_words
 from caddrel.core.words.pieces import Sentence
 from caddrel.core.words.signals import signal_words
+from caddrel.service.comparing import changed_facts, changed_objects
 from caddrel.service.deps import Deps
 from caddrel.service.describing import pieces
 from caddrel.service.errors import ServiceError, not_found
@@ -33,7 +34,10 @@ from caddrel.service.remedying import remedies_of
 from caddrel.store.signins import SigninRecord
 from caddrel.wire import decisions as wire
 from caddrel.wire.rulebooks import FactList, FactView
-from caddrel.wire.signins import Fix, Now, SigninSummary, SigninTrace
+from caddrel.wire.signins import Fix, Now, SigninSummary, SigninTrace, WholeRecord
+
+# So many of the person's sign-ins before and after the one that is traced.
+AROUND = 5
 
 
 def titled(rulebook: Rulebook, inventory: Inventory) -> Rulebook:
@@ -189,7 +193,13 @@ def trace(deps: Deps, id: str) -> SigninTrace:
         if facts.origins.get("signals") is not Origin.REPORTED:
             notice_now(deps, current.rulebook, facts, record.id)
         again = explain(titled(current.rulebook, inventory), facts, current.revision.number)
-        now = Now(current.revision.number, decision_view(again.decision), pieces(decision_words(again, person)))
+        deciding = {ref.policy for ref in explained.decision.deciding}
+        now = Now(
+            current.revision.number,
+            decision_view(again.decision),
+            pieces(decision_words(again, person)),
+            changed_objects(published.rulebook, current.rulebook, deciding),
+        )
     return SigninTrace(
         summary=summary(record),
         sentence=pieces(decision_words(explained, person)),
@@ -203,7 +213,18 @@ def trace(deps: Deps, id: str) -> SigninTrace:
         same=explained.decision.outcome == record.decision.get("outcome"),
         now=now,
         remedies=remedies_of(deps, explained, published.compiled, inventory),
+        since=changed_facts(deps, published.rulebook, explained.facts),
+        around=[summary(found) for found in deps.signins.around(record, AROUND)],
     )
+
+
+def record_of(deps: Deps, id: str) -> WholeRecord:
+    """Return everything that a decision came from."""
+    record = find(deps, id)
+    number = int(record.columns["revision"])
+    files = [wire.File(name, text) for name, text in deps.rulebooks.get(number).revision.files]
+    decision = msgspec.convert(record.decision, wire.Decision)
+    return WholeRecord(record.id, number, dict(record.facts), decision, files)
 
 
 def fixes(explained: Explained) -> list[Fix]:

@@ -209,6 +209,20 @@ class SigninStore:
             matching = filter(query.matches, (_record(row) for row in streaming.execute(wanted)))
             return list(islice(matching, query.limit))
 
+    def around(self, record: SigninRecord, count: int) -> list[SigninRecord]:
+        """Return the person's sign-ins before and after one, at most so many each, in order of time; itself too."""
+        person = record.columns.get("person")
+        if person is None:
+            return [record]
+        at = to_stored(record.at)
+        columns = signins.c
+        mine = select(*_SUMMARY).where(columns.person == person)
+        earlier = mine.where(columns.at <= at, columns.id != record.id).order_by(columns.at.desc()).limit(count)
+        later = mine.where(columns.at > at).order_by(columns.at).limit(count)
+        with self._database.read() as connection:
+            before = [_record(row) for row in connection.execute(earlier)]
+            return [*reversed(before), record, *(_record(row) for row in connection.execute(later))]
+
     def facts_reported(self, newest: int = 500) -> set[str]:
         """Return the names of all facts that the newest sign-ins carry."""
         wanted = select(signins.c.facts).order_by(signins.c.at.desc()).limit(newest)

@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 import msgspec
 
-from caddrel.wire.decisions import Decision, Piece, Remedy, Trace
+from caddrel.wire.decisions import Decision, File, Piece, Remedy, Trace
 from caddrel.wire.problems import Change
 from caddrel.wire.rulebooks import RevisionInfo
 
@@ -160,6 +162,10 @@ class SigninTrace(msgspec.Struct, frozen=True):
         The decision on the same facts under the current revision, and the sentence on it.
     remedies
         What would have led to a better outcome, the easiest first; empty when nothing within three changes would.
+    since
+        Facts that the inventory and address data would give otherwise today.
+    around
+        The person's sign-ins before and after it, in order of time, itself among them.
     """
 
     summary: SigninSummary
@@ -174,6 +180,8 @@ class SigninTrace(msgspec.Struct, frozen=True):
     same: bool
     now: Now | None
     remedies: list[Remedy]
+    since: list[FactChange]
+    around: list[SigninSummary]
 
 
 class Fix(msgspec.Struct, frozen=True):
@@ -186,9 +194,39 @@ class Fix(msgspec.Struct, frozen=True):
     truth: str
 
 
+class FactChange(msgspec.Struct, frozen=True):
+    """A fact as it was recorded and as it would be now; None where it is not known."""
+
+    fact: str
+    then: str | None
+    now: str | None
+
+
 class Now(msgspec.Struct, frozen=True):
-    """The same attempt under the current revision."""
+    """The same facts under the current revision.
+
+    `changed` are the objects of the rulebook that are not what they were, those first that decided.
+    """
 
     revision: int
     decision: Decision
     sentence: list[Piece]
+    changed: list[Piece]
+
+
+class WholeRecord(msgspec.Struct, frozen=True):
+    """Everything a decision came from: recomputing needs no service.
+
+    Attributes
+    ----------
+    facts
+        The completed facts with their origins, as they were recorded.
+    files
+        The documents of the revision it was decided under.
+    """
+
+    id: str
+    revision: int
+    facts: dict[str, Any]
+    decision: Decision
+    files: list[File]

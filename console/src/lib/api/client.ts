@@ -1,5 +1,6 @@
 // The only module that fetches. Every error becomes a Failure with what happened and what to do.
 import type {
+  CauseList,
   FactList,
   Page,
   PolicyView,
@@ -78,6 +79,8 @@ export const api = {
     call<Rehearsal>('POST', '/api/v1/rehearse', request, signal),
   signins: (params: Record<string, string>, signal?: AbortSignal) =>
     call<SigninPage>('GET', `/api/v1/signins${query(params)}`, undefined, signal),
+  causes: (params: Record<string, string>, signal?: AbortSignal) =>
+    call<CauseList>('GET', `/api/v1/causes${query(params)}`, undefined, signal),
   trace: (id: string) => call<SigninTrace>('GET', `/api/v1/signins/${encodeURIComponent(id)}/trace`),
   things: (noun: string, search: string, signal?: AbortSignal) =>
     call<Page>('GET', `/api/v1/${noun}${query({ search, limit: 12 })}`, undefined, signal),

@@ -172,6 +172,13 @@ export interface Examination {
   symptoms: Symptom[];
 }
 
+/** A fact as it was recorded and as it would be now; None where it is not known. */
+export interface FactChange {
+  fact: string;
+  then: string | null;
+  now: string | null;
+}
+
 /** The facts of the current rulebook. */
 export interface FactList {
   items: FactView[];
@@ -264,11 +271,12 @@ export interface LockState {
   wrong?: number;
 }
 
-/** The same attempt under the current revision. */
+/** The same facts under the current revision. */
 export interface Now {
   revision: number;
   decision: Decision;
   sentence: Piece[];
+  changed: Piece[];
 }
 
 /** Objects by id; `next` is where the next page starts. */
@@ -616,6 +624,8 @@ export interface SigninTrace {
   same: boolean;
   now: Now | null;
   remedies: Remedy[];
+  since: FactChange[];
+  around: SigninSummary[];
 }
 
 /** A stretch of a file; lines and columns count from 1. */
@@ -728,4 +738,13 @@ export interface Use {
   kind: string;
   id: string;
   title: string;
+}
+
+/** Everything a decision came from: recomputing needs no service. */
+export interface WholeRecord {
+  id: string;
+  revision: number;
+  facts: Record<string, unknown>;
+  decision: Decision;
+  files: File[];
 }

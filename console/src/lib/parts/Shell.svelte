@@ -2,6 +2,7 @@
   import BookOpenText from '@lucide/svelte/icons/book-open-text';
   import FlaskConical from '@lucide/svelte/icons/flask-conical';
   import ListTree from '@lucide/svelte/icons/list-tree';
+  import OctagonAlert from '@lucide/svelte/icons/octagon-alert';
   import LogOut from '@lucide/svelte/icons/log-out';
   import Moon from '@lucide/svelte/icons/moon';
   import Search from '@lucide/svelte/icons/search';
@@ -18,6 +19,7 @@
     { href: '/rulebook', word: 'Rulebook', icon: BookOpenText },
     { href: '/rehearse', word: 'Rehearse', icon: FlaskConical },
     { href: '/signins', word: 'Sign-ins', icon: ListTree },
+    { href: '/causes', word: 'Causes', icon: OctagonAlert },
   ];
   const THEMES = { system: SunMoon, light: Sun, dark: Moon };
   const ThemeIcon = $derived(THEMES[theme.choice]);

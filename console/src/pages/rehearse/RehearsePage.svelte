@@ -7,6 +7,7 @@
   import Mark from '../../lib/parts/Mark.svelte';
   import Needs from '../../lib/parts/Needs.svelte';
   import Policies from '../../lib/parts/Policies.svelte';
+  import Remedies from '../../lib/parts/Remedies.svelte';
   import Sentence from '../../lib/parts/Sentence.svelte';
   import Waiting from '../../lib/parts/Waiting.svelte';
   import FactField from './FactField.svelte';
@@ -94,6 +95,7 @@
         <p class="mb-3 border-l-4 border-challenged bg-challenged-soft px-4 py-2">{remark}</p>
       {/each}
       <Needs decision={answer.value.decision} onfact={focusFact} />
+      <Remedies remedies={answer.value.remedies} decision={answer.value.decision} />
       <h2 class="mt-6 mb-2 border-t-2 border-ink pt-3 text-lead font-semibold">How it is decided</h2>
       <Policies trace={answer.value.trace} decision={answer.value.decision} />
     {:else}

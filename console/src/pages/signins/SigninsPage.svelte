@@ -11,7 +11,8 @@
   import Waiting from '../../lib/parts/Waiting.svelte';
   import { Load } from '../../lib/state/load.svelte';
   import DayChart from './DayChart.svelte';
-  import { address, FILTERS, read } from './filters';
+  import FilterBox from './FilterBox.svelte';
+  import { address, FILTERS, query, read } from './filters';
   import SigninTable from './SigninTable.svelte';
 
   const page = new Load<SigninPage>();
@@ -64,6 +65,7 @@
     {:else}
       No sign-ins have been taken in yet.
     {/if}
+  {:else if page.problem?.code === 'bad-filter'}The condition cannot be read.
   {:else if page.problem}The sign-ins could not be loaded.{:else}Loading the sign-ins …{/if}
   {#snippet aside()}
     <form onsubmit={find}>
@@ -92,7 +94,7 @@
       push(filters['shadow_together'] ? address(filters, { shadow_together: '', outcome: '' }) : address(filters, { shadow_together: 'blocked', outcome: 'allowed' }))}
     >Shadow policies would block</button
   >
-  {#each Object.entries(filters).filter(([name]) => !['outcome', 'shadow_together'].includes(name)) as [name, value] (name)}
+  {#each Object.entries(filters).filter(([name]) => !['outcome', 'shadow_together', 'where'].includes(name)) as [name, value] (name)}
     <span class="inline-flex items-center gap-1.5 border border-rule-strong py-0.5 pr-1 pl-2.5 text-small">
       <span class="text-muted">{FILTERS[name]}</span>{value}
       <button class="p-0.5 text-accent" aria-label="Take away {FILTERS[name]} {value}" onclick={() => replace(narrow(name, ''))}>
@@ -101,9 +103,13 @@
     </span>
   {/each}
   {#if Object.keys(filters).length}<a class="text-small" href="#/signins">All sign-ins</a>{/if}
+  <a class="ml-auto text-small" href="#/causes{query({ ...filters, outcome: '' })}">Causes of these</a>
 </div>
 
-{#if page.problem}
+<FilterBox where={filters['where'] ?? ''} problem={page.problem} apply={(where) => push(narrow('where', where))} />
+{#if page.problem?.code === 'bad-filter'}
+  <p class="text-muted">The list is shown again when the condition can be read.</p>
+{:else if page.problem}
   <Failing problem={page.problem} again={load} />
 {:else if !page.value}
   <Waiting lines={16} />

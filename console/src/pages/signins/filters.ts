@@ -17,6 +17,8 @@ export const FILTERS: Record<string, string> = {
   recorded_outcome: 'recorded',
   shadow_together: 'with shadow policies',
   certain: 'certain',
+  cause: 'cause',
+  where: 'where',
   since: 'since',
   until: 'until',
 };
@@ -27,9 +29,13 @@ export function read(querystring: string | undefined): Record<string, string> {
   return found;
 }
 
-export function address(filters: Record<string, string>, change: Record<string, string> = {}): string {
+export function query(filters: Record<string, string>): string {
   const wanted = new URLSearchParams();
-  for (const [name, value] of Object.entries({ ...filters, ...change })) if (value) wanted.set(name, value);
+  for (const [name, value] of Object.entries(filters)) if (value) wanted.set(name, value);
   const text = wanted.toString();
-  return `/signins${text ? `?${text}` : ''}`;
+  return text ? `?${text}` : '';
+}
+
+export function address(filters: Record<string, string>, change: Record<string, string> = {}): string {
+  return `/signins${query({ ...filters, ...change })}`;
 }

@@ -8,10 +8,12 @@
   import Mark from '../../lib/parts/Mark.svelte';
   import Needs from '../../lib/parts/Needs.svelte';
   import Policies from '../../lib/parts/Policies.svelte';
+  import Remedies from '../../lib/parts/Remedies.svelte';
   import Sentence from '../../lib/parts/Sentence.svelte';
   import Shape from '../../lib/parts/Shape.svelte';
   import Waiting from '../../lib/parts/Waiting.svelte';
   import { Load } from '../../lib/state/load.svelte';
+  import Around from './Around.svelte';
   import FactTable from './FactTable.svelte';
   import Requirements from './Requirements.svelte';
   import { rehearsalOf } from './rehearsal';
@@ -54,7 +56,7 @@
   <div class="grid gap-x-10 gap-y-6 xl:grid-cols-[minmax(0,1fr)_23rem]">
     <div class="min-w-0">
       {#if it.fixes.length}
-        <h2 class="mb-1 text-lead font-semibold">What would help</h2>
+        <h2 class="mb-1 text-lead font-semibold">Fixes</h2>
         <ul class="mb-5">
           {#each it.fixes as fix (fix.standard + fix.check)}
             <li class="flex gap-2 py-1">
@@ -70,10 +72,25 @@
         </ul>
       {/if}
       <Needs decision={it.decision} />
+      <Remedies remedies={it.remedies} decision={it.decision} />
       {#if it.now}
         <h2 class="mt-6 mb-1 text-lead font-semibold">The same attempt now, under revision {it.now.revision}</h2>
         <p class="flex gap-3"><Mark value={it.now.decision.outcome} /><span><Sentence pieces={it.now.sentence} /></span></p>
+        {#if it.now.changed.length}
+          <p class="text-small text-muted">
+            Changed since: {#each it.now.changed as piece, i (i)}{i ? ', ' : ''}<Sentence pieces={[piece]} />{/each}.
+          </p>
+        {/if}
       {/if}
+      {#if it.since.length}
+        <h2 class="mt-6 mb-1 text-lead font-semibold">Facts that would be otherwise today</h2>
+        <ul class="text-small">
+          {#each it.since as change (change.fact)}
+            <li><span class="font-mono text-fine">{change.fact}</span> was {change.then ?? 'not known'}, is {change.now ?? 'not known'}</li>
+          {/each}
+        </ul>
+      {/if}
+      <Around items={it.around} here={at.id} />
       <h2 class="mt-7 mb-2 border-t-2 border-ink pt-3 text-lead font-semibold">How it was decided</h2>
       <Policies trace={it.trace} decision={it.decision} />
       <Requirements requirements={it.trace.requirements} />

@@ -19,7 +19,7 @@ from caddrel.core.language.formulas import parse_formula
 from caddrel.core.language.nodes import FactTest, FromPlace, Item, Passes
 from caddrel.core.language.printer import print_condition
 from caddrel.core.rulebook.model import Rule, Rulebook
-from caddrel.core.words.conditions import because_words, item_words
+from caddrel.core.words.conditions import app_title, because_words, item_words
 from caddrel.core.words.pieces import Sentence, joined, pieces_json, say
 
 # Values that many attempts share; of others only the test is kept, or every attempt would be a cause of its own.
@@ -51,14 +51,16 @@ def cause_of(rulebook: Rulebook, facts: Facts, decision: Decision) -> Cause | No
     found: dict[str, Any] = {"outcome": decision.outcome, "reason": decision.reason, "policy": None, "rule": None}
     found |= {"tests": [], "checks": [], "places": [], "items": []}
     judge = Judge(rulebook, facts)
-    because: Sentence = say("the app is closed, and no policy lets the person in")
+    app = facts.values.get("app.id")
+    closed = say(app_title(rulebook, str(app)), " is closed") if app is not None else say("the app may be closed")
+    because: Sentence = say(closed, ", and no policy surely lets the person in")
     if decision.deciding:
         first = decision.deciding[0]
         rule = next(r for r in rulebook.policies[first.policy].rules if r.id == first.rule)
         found |= {"policy": first.policy, "rule": first.rule}
         because = _because(found, judge, rule, decision)
     else:
-        found["app"] = facts.values.get("app.id")
+        found["app"] = app
     key = hashlib.sha256(json.dumps(found, sort_keys=True, ensure_ascii=False).encode()).hexdigest()[:16]
     return Cause(key, {**found, "because": pieces_json(because)})
 

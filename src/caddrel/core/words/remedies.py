@@ -16,5 +16,8 @@ def remedy_words(remedy: Remedy, rulebook: Rulebook, person: Piece) -> Sentence:
         outcome = "Challenged"
         items = joined((item_text_words(item, rulebook) for item in remedy.decision.outstanding), "and")
         needed = say(" (for ", items, ")")
-    done = joined((say(step.says) for step in remedy.steps), "and")
+    # Steps that have an "and" of their own would run into one another.
+    nested = len(remedy.steps) > 1 and any(" and " in step.says for step in remedy.steps)
+    said = [say(step.says) for step in remedy.steps]
+    done = say("; and ".join(step.says for step in remedy.steps)) if nested else joined(said, "and")
     return say(outcome, needed, ", had ", person, " ", done, ".")

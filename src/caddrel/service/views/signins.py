@@ -140,6 +140,12 @@ def one(call: Call) -> wire.SigninDetail:
     return wire.SigninDetail(deciding.summary(record), msgspec.convert(record.decision, Decision))
 
 
+@endpoints.add("GET", "/api/v1/signins/<id>/record", role="viewer", returns=wire.WholeRecord)
+def record(call: Call) -> wire.WholeRecord:
+    """Everything one decision came from: its facts, and the documents of its revision."""
+    return deciding.record_of(call.deps, call.path["id"])
+
+
 @endpoints.add("GET", "/api/v1/signins/<id>/trace", role="viewer", returns=wire.SigninTrace)
 def trace(call: Call) -> wire.SigninTrace:
     """Why one sign-in came out as it did, and what would happen now."""

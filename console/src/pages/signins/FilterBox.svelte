@@ -1,0 +1,93 @@
+<script lang="ts">
+  // A condition over the log: facts and words complete as one types, errors show at their place.
+  import type { Problem } from '../../lib/api/types';
+  import { Completing } from './completing.svelte';
+
+  let { where, problem, apply }: { where: string; problem: Problem | null; apply: (where: string) => unknown } = $props();
+  const completing = new Completing();
+  let text = $state('');
+  let box = $state<HTMLInputElement>();
+  $effect(() => {
+    text = where;
+  });
+  const wrong = $derived(problem?.code === 'bad-filter' && text === where ? (problem.errors ?? []) : []);
+  const first = $derived(wrong[0]?.span);
+
+  function pick(word: string): void {
+    const at = box?.selectionStart ?? text.length;
+    const { start } = completing.word(text, at);
+    text = `${text.slice(0, start)}${word} ${text.slice(at).trimStart()}`;
+    completing.close();
+    requestAnimationFrame(() => box?.setSelectionRange(start + word.length + 1, start + word.length + 1));
+  }
+
+  function key(event: KeyboardEvent): void {
+    if (completing.open && (event.key === 'ArrowDown' || event.key === 'ArrowUp')) {
+      event.preventDefault();
+      completing.move(event.key === 'ArrowDown' ? 1 : -1);
+    } else if (completing.open && completing.chosen && (event.key === 'Enter' || event.key === 'Tab')) {
+      event.preventDefault();
+      pick(completing.chosen);
+    } else if (event.key === 'Escape') {
+      if (completing.open) completing.close();
+      else box?.blur();
+    }
+  }
+</script>
+
+<form
+  class="relative mb-4"
+  onsubmit={(event) => {
+    event.preventDefault();
+    completing.close();
+    apply(text.trim());
+  }}
+>
+  <div class="flex gap-2">
+    <input
+      bind:this={box}
+      bind:value={text}
+      class="field w-full font-mono text-small"
+      placeholder="Where …  outcome is blocked and person.groups has crew"
+      aria-label="Only where this condition holds"
+      role="combobox"
+      aria-expanded={completing.open}
+      aria-controls="filter-words"
+      aria-autocomplete="list"
+      aria-activedescendant={completing.open && completing.chosen ? `filter-word-${completing.at}` : undefined}
+      aria-invalid={wrong.length > 0}
+      autocomplete="off"
+      spellcheck="false"
+      oninput={() => completing.suggest(text, box?.selectionStart ?? text.length)}
+      onkeydown={key}
+      onblur={() => completing.close()}
+    />
+    <button class="action" type="submit">Filter</button>
+    {#if where}<button class="action" type="button" onclick={() => apply('')}>Clear</button>{/if}
+  </div>
+  <ul
+    id="filter-words"
+    role="listbox"
+    aria-label="Facts and values"
+    hidden={!completing.open}
+    class="absolute z-10 mt-1 max-h-72 w-[34rem] max-w-full overflow-y-auto border border-rule-strong bg-raised"
+  >
+    {#each completing.words as { word, says }, i (word)}
+      <li id="filter-word-{i}" role="option" aria-selected={i === completing.at} class="flex gap-3 px-3 py-1 aria-selected:bg-accent-soft">
+        <button type="button" tabindex="-1" class="flex w-full gap-3 text-left" onmousedown={(event) => (event.preventDefault(), pick(word))}>
+          <span class="font-mono text-small">{word}</span><span class="ml-auto text-fine text-muted">{says}</span>
+        </button>
+      </li>
+    {/each}
+  </ul>
+  {#if wrong.length}
+    <div class="mt-1 border-l-4 border-blocked bg-blocked-soft px-3 py-1 text-small" role="alert">
+      {#if first}
+        <p class="font-mono whitespace-pre-wrap">{text.slice(0, first.column - 1)}<mark class="bg-transparent text-blocked underline decoration-wavy"
+            >{text.slice(first.column - 1, Math.max(first.end_column - 1, first.column)) || ' '}</mark
+          >{text.slice(Math.max(first.end_column - 1, first.column))}</p>
+      {/if}
+      {#each wrong as found, i (i)}<p>{found.message}{found.hint ? ` — ${found.hint}` : ''}</p>{/each}
+    </div>
+  {/if}
+</form>

@@ -1,0 +1,63 @@
+"""What has changed since a sign-in was decided: the rulebook's objects, and what the inventory says of its facts."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from caddrel.core.facts.completion import Facts, Origin, Setting, complete
+from caddrel.core.facts.values import show
+from caddrel.core.rulebook.model import Rulebook
+from caddrel.service.deps import Deps
+from caddrel.wire.decisions import Piece
+from caddrel.wire.signins import FactChange
+
+_SECTIONS = {
+    "policies": "policy",
+    "places": "place",
+    "standards": "standard",
+    "schedules": "schedule",
+    "proofs": "proof",
+    "notices": "notice",
+    "signals": "signal",
+    "apps": "app",
+}
+_FROM_OUTSIDE = {Origin.INVENTORY, Origin.COMPUTED, Origin.ADDRESS_DATA}
+
+
+def changed_objects(then: Rulebook, now: Rulebook, deciding: set[str]) -> list[Piece]:
+    """Return the objects that differ between two rulebooks; deciding policies come first."""
+    found = sorted(_changed(then, now), key=lambda piece: (piece.id not in deciding, piece.kind != "policy"))
+    if then.settings != now.settings:
+        found.append(Piece("settings"))
+    return found
+
+
+def _changed(then: Rulebook, now: Rulebook) -> Iterator[Piece]:
+    for section, kind in _SECTIONS.items():
+        before, after = getattr(then, section), getattr(now, section)
+        for name in sorted({*before, *after}):
+            if before.get(name) != after.get(name):
+                part = after.get(name) or before.get(name)
+                yield Piece(part.title or name, kind, name)
+
+
+def changed_facts(deps: Deps, rulebook: Rulebook, facts: Facts) -> list[FactChange]:
+    """Return the facts that completing the same report would give otherwise today."""
+    reported = {name: value for name, value in facts.values.items() if facts.origins[name] is Origin.REPORTED}
+    again = complete(
+        reported,
+        rulebook.catalogue,
+        rulebook.settings.assume,
+        deps.inventories.current(),
+        Setting.LOG,
+        address_data=deps.addresses,
+    )
+    found = []
+    for name in sorted({*facts.values, *again.values} - {"signals"}):
+        origins = {facts.origins.get(name), again.origins.get(name)}
+        before, after = facts.values.get(name), again.values.get(name)
+        if origins & _FROM_OUTSIDE and before != after:
+            spec = rulebook.catalogue[name]
+            shown = [None if value is None else show(value, spec) for value in (before, after)]
+            found.append(FactChange(name, *shown))
+    return found
