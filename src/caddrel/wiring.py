@@ -27,6 +27,7 @@ from caddrel.service.noticing import catch_up
 from caddrel.store.accounts import AccountStore
 from caddrel.store.engine import Database
 from caddrel.store.inventory import InventoryStore
+from caddrel.store.mappings import MappingStore
 from caddrel.store.passwords import PasswordStore
 from caddrel.store.revisions import RevisionStore
 from caddrel.store.signins import SigninStore
@@ -80,6 +81,7 @@ def open_data(
         signins=SigninStore(log),
         accounts=AccountStore(book),
         passwords=PasswordStore(book),
+        mappings=MappingStore(book),
         clock=clock,
         console=CONSOLE,
         folder=folder,

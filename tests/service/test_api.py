@@ -12,6 +12,7 @@ from caddrel import wiring
 from caddrel.client import Refused, Unreachable
 from caddrel.client.caddrel import Caddrel
 from caddrel.service.app import ENDPOINTS
+from caddrel.service.endpoints import Stream
 from caddrel.wire.decisions import File
 from caddrel.wire.problems import Problem
 
@@ -60,7 +61,8 @@ def test_every_reading_endpoint_answers_as_it_says(kelpline: Live) -> None:
                 continue
             answer = http.get(endpoint.route.replace("<id>", examples.get(endpoint.route, "")))
             assert answer.status_code == 200, endpoint.route
-            msgspec.json.decode(answer.content, type=endpoint.returns, strict=True)
+            if endpoint.returns is not Stream:
+                msgspec.json.decode(answer.content, type=endpoint.returns, strict=True)
             assert "default-src 'none'" in answer.headers["Content-Security-Policy"]
             assert answer.headers["X-Request-ID"]
 

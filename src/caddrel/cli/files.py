@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import json
+import os
 import sys
+import time
 from collections.abc import Iterator
 from pathlib import Path
 from typing import Any, BinaryIO
@@ -87,3 +89,36 @@ def objects_of(path: Path) -> Iterator[bytes]:
         raise click.UsageError(f"{path}: not JSON: {error}") from None
     for item in items:
         yield msgspec.json.encode(item) + b"\n"
+
+
+def growing(path: Path, every: float, once: bool) -> Iterator[bytes]:
+    """Yield what is appended to a file, whole lines at a time; from the start, and again when the file is replaced.
+
+    Parameters
+    ----------
+    every
+        Seconds between looks at the file.
+    once
+        Stop at its end.
+    """
+    file = path.open("rb")
+    rest = b""
+    while True:
+        while piece := file.read(1024 * 1024):
+            whole, newline, rest = (rest + piece).rpartition(b"\n")
+            if newline:
+                yield whole + newline
+        if once:
+            if rest:
+                yield rest
+            file.close()
+            return
+        time.sleep(every)
+        try:
+            now = path.stat()
+        except FileNotFoundError:
+            continue
+        if now.st_ino != os.fstat(file.fileno()).st_ino or now.st_size < file.tell():
+            # Rotated, or cut back: the new file is read from its start.
+            file.close()
+            file, rest = path.open("rb"), b""

@@ -13,6 +13,7 @@ from caddrel.cli.files import open_bytes
 from caddrel.cli.output import say, write_json
 from caddrel.core.decide.decision import decision_json
 from caddrel.core.decide.interpreter import decide
+from caddrel.core.diagnostics import RulebookError
 from caddrel.core.facts.record import facts_from_json
 from caddrel.core.rulebook.reader import read_rulebook
 from caddrel.core.rulebook.source import Source
@@ -33,7 +34,7 @@ def check_again(path: Path, as_json: bool) -> None:
         facts = facts_from_json(record["facts"], rulebook.catalogue)
         recorded: dict[str, Any] = record["decision"]
         decision = decision_json(decide(rulebook, facts, record["revision"]))
-    except (KeyError, TypeError, ValueError, AttributeError) as error:
+    except (RulebookError, KeyError, TypeError, ValueError, AttributeError) as error:
         raise click.UsageError(f"{path}: not a whole record: {error}") from None
     differing = sorted(name for name in decision if decision[name] != recorded.get(name))
     same = decision["outcome"] == recorded.get("outcome")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import sys
 from collections.abc import Callable
 from pathlib import Path
 from typing import Any
@@ -10,7 +11,7 @@ import click
 from rich.text import Text
 
 from caddrel.cli.failures import AnswerIsNo
-from caddrel.cli.files import lines_of
+from caddrel.cli.files import growing, lines_of
 from caddrel.cli.output import (
     console,
     heading,
@@ -24,7 +25,7 @@ from caddrel.cli.output import (
     write_line,
 )
 from caddrel.cli.profile import connect
-from caddrel.wire.signins import SigninSummary
+from caddrel.wire.signins import ImportResult, SigninSummary
 
 _FILTERS = {
     "where": "A condition over facts, outcome, reason, certain, policy, rule, recorded, shadow and at.",
@@ -61,32 +62,155 @@ def signins() -> None:
     """The sign-in log: take it in, list it."""
 
 
+_FORMAT = click.Choice(["auto", "ndjson", "csv", "ocsf"])
+
+
 @signins.command("import")
 @click.argument("file", type=click.Path(path_type=Path, exists=True, allow_dash=True, dir_okay=False))
+@click.option("--format", type=_FORMAT, default="auto", show_default=True, help="auto: CSV by the name, else NDJSON.")
+@click.option("--mapping", default="", help="Of CSV: the mapping to read it by; see caddrel signins mapping.")
 @json_option
-def import_(file: Path, as_json: bool) -> None:
-    """Take in a log, one sign-in a line; good lines are kept, broken ones counted and listed.
+def import_(file: Path, format: str, mapping: str, as_json: bool) -> None:
+    """Take in a log: NDJSON, CSV or OCSF Authentication events; also compressed with gzip.
+
+    Good lines are kept, broken ones counted and listed.
 
     \b
-    Example: caddrel signins import signins.ndjson
+    Examples: caddrel signins import signins.ndjson
+              caddrel signins import door.csv --mapping door
+              caddrel signins import events.ndjson.gz --format ocsf
     """
+    if format == "auto":
+        format = "csv" if mapping or file.name.removesuffix(".gz").endswith(".csv") else "ndjson"
     with connect() as service:
-        result = service.signins.import_(lines_of(file))
+        result = service.signins.import_(lines_of(file), format, mapping)
     if as_json:
         write_json(result)
     else:
-        for line in result.listed:
-            hint = f" — {line.hint}" if line.hint else ""
-            remark(f"line {line.line}: {line.message} [{line.code}]{hint}")
-        more = result.broken + result.conflicting - len({line.line for line in result.listed})
-        if more > 0:
-            remark(f"… and {more} more lines")
-        say(
-            f"{result.added} added, {result.already_there} there already, "
-            f"{result.conflicting} with other content, {result.broken} broken"
-        )
+        _tell_import(result)
     if result.broken or result.conflicting:
         raise AnswerIsNo
+
+
+def _tell_import(result: ImportResult) -> None:
+    for line in result.listed:
+        hint = f" — {line.hint}" if line.hint else ""
+        remark(f"line {line.line}: {line.message} [{line.code}]{hint}")
+    more = result.broken + result.conflicting - len({line.line for line in result.listed})
+    if more > 0:
+        remark(f"… and {more} more lines")
+    say(
+        f"{result.added} added, {result.already_there} there already, "
+        f"{result.conflicting} with other content, {result.broken} broken"
+    )
+
+
+@signins.command("follow")
+@click.argument("file", type=click.Path(path_type=Path, exists=True, dir_okay=False))
+@click.option(
+    "--format", type=click.Choice(["ndjson", "ocsf"]), default="ndjson", show_default=True, help="What the lines are."
+)
+@click.option(
+    "--every", type=click.FloatRange(0.1, 3600), default=2.0, show_default=True, help="Seconds between looks."
+)
+@click.option("--once", is_flag=True, help="Stop at the end of the file.")
+@json_option
+def follow(file: Path, format: str, every: float, once: bool, as_json: bool) -> None:
+    """Take in a growing file, line by line as they are written; begins at its start, and notices when it is rotated.
+
+    What is there already is passed over, so that it may be stopped and started at any time.
+
+    \b
+    Example: caddrel signins follow /var/log/door.ndjson
+    """
+    with connect() as service:
+        for piece in growing(file, every, once):
+            result = service.signins.import_([piece], format)
+            if as_json:
+                write_line(result)
+            elif result.added or result.broken or result.conflicting:
+                _tell_import(result)
+
+
+@signins.command("export")
+@filter_options
+@click.option(
+    "--format", type=click.Choice(["ndjson", "csv", "ocsf"]), default="ndjson", show_default=True, help="What to write."
+)
+@click.option("--out", type=click.Path(path_type=Path, dir_okay=False), help="A file; else standard output.")
+@click.option("--json", "as_json", is_flag=True, help="Accepted for the sake of habit: see --format.")
+def export(format: str, out: Path | None, as_json: bool, **filters: str) -> None:
+    """Write every sign-in that matches: NDJSON that an import reads, CSV of the rows, or OCSF events.
+
+    \b
+    Example: caddrel signins export --outcome blocked --format csv --out blocked.csv
+    """
+    with connect() as service:
+        pieces = service.signins.export(format, **filters)
+        if out is None:
+            for piece in pieces:
+                sys.stdout.buffer.write(piece)
+            return
+        # Written beside the file first: a cut connection leaves no half of it.
+        half = out.with_name(out.name + ".part")
+        with half.open("wb") as file:
+            for piece in pieces:
+                file.write(piece)
+        half.replace(out)
+    remark(f"{out}: written")
+
+
+@signins.command("mapping")
+@click.argument("name", required=False)
+@click.option("--column", "columns", multiple=True, help="COLUMN=FACT; also =id, =recorded.outcome, =recorded.reason.")
+@json_option
+def mapping(name: str | None, columns: tuple[str, ...], as_json: bool) -> None:
+    """Keep which column of a CSV log holds which fact; without columns, show those that are kept.
+
+    \b
+    Example: caddrel signins mapping door --column Event=id --column When=time.at --column User=person.id
+    """
+    pairs = {}
+    for text in columns:
+        column, equals, fact = text.rpartition("=")
+        if not equals or not column or not fact:
+            raise click.UsageError(f"{text}: write COLUMN=FACT, such as User=person.id")
+        pairs[column] = fact
+    if pairs and name is None:
+        raise click.UsageError("give the mapping a name")
+    with connect() as service:
+        if name is not None and pairs:
+            service.signins.put_mapping(name, pairs)
+        kept = service.signins.mappings()
+    shown = {n: kept[n] for n in kept if name in {None, n}}
+    if as_json:
+        write_json({"mappings": shown})
+        return
+    for each, mapped in shown.items():
+        heading(each)
+        for column, fact in mapped.items():
+            say(f"{column} → {fact}", indent=2)
+    if not shown:
+        say("No mapping is kept." if name is None else f"There is no mapping {name}.")
+
+
+@signins.command("forget")
+@click.option("--older-than", required=True, help="A duration such as 400d.")
+@click.option("--dry-run", is_flag=True, help="Only tell how many.")
+@json_option
+def forget(older_than: str, dry_run: bool, as_json: bool) -> None:
+    """Take out old sign-ins for good.
+
+    \b
+    Example: caddrel signins forget --older-than 400d --dry-run
+    """
+    with connect() as service:
+        found = service.signins.forget(older_than, dry_run)
+    if as_json:
+        write_json(found)
+        return
+    done = "were taken out" if found.done else "would be taken out"
+    say(f"{_many(found.count, 'sign-in')} from before {found.before[:16]} {done}.")
 
 
 @signins.command("list")

@@ -53,9 +53,28 @@ class Signins:
     def __init__(self, caller: Caller) -> None:
         self._caller = caller
 
-    def import_(self, lines: Iterable[bytes]) -> signins.ImportResult:
-        """Take in a log, one JSON object a line."""
-        return self._caller.stream("/api/v1/signins", lines, signins.ImportResult)
+    def import_(self, lines: Iterable[bytes], format: str = "ndjson", mapping: str = "") -> signins.ImportResult:
+        """Take in a log: NDJSON, CSV by a mapping that is kept, or OCSF events; the bytes may be gzip."""
+        params = {"format": format, **({"mapping": mapping} if mapping else {})}
+        return self._caller.stream("/api/v1/signins", lines, signins.ImportResult, params)
+
+    def export(self, format: str = "ndjson", **filters: str) -> Iterator[bytes]:
+        """Yield every sign-in that matches, in pieces of a file; filters as of `list`."""
+        return self._caller.pieces("/api/v1/signins/export", {"format": format, **filters})
+
+    def mappings(self) -> dict[str, dict[str, str]]:
+        """Return the mappings of CSV columns to facts, by name."""
+        return self._caller.get("/api/v1/mappings", signins.MappingList).mappings
+
+    def put_mapping(self, name: str, columns: Mapping[str, str]) -> None:
+        """Keep a mapping of CSV columns to facts; replaces the one of that name."""
+        body = signins.MappingRequest(name, dict(columns))
+        self._caller.post("/api/v1/mappings", body, signins.MappingList)
+
+    def forget(self, older_than: str, dry_run: bool) -> signins.Forgotten:
+        """Take out sign-ins older than a duration, or only tell how many."""
+        params = {"older_than": older_than, "dry_run": "yes" if dry_run else "no"}
+        return self._caller.delete("/api/v1/signins", signins.Forgotten, params)
 
     def list(self, *, after: str | None = None, limit: int = 50, **filters: str) -> signins.SigninPage:
         """Return one page, newest first; filters are those of the API, such as ``outcome="blocked"``."""

@@ -9,7 +9,7 @@ CaddrelError
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Iterator, Mapping
 from typing import Any, TypeVar
 
 import httpx
@@ -63,15 +63,28 @@ class Caller:
         headers = {"Content-Type": "application/json"}
         return self._send("POST", path, returns, content=msgspec.json.encode(body), headers=headers)
 
-    def stream(self, path: str, lines: Iterable[bytes], returns: type[T]) -> T:
+    def stream(self, path: str, lines: Iterable[bytes], returns: type[T], params: Mapping[str, str] | None = None) -> T:
         """Send lines as they come; this may take long, so that only silence of the network ends it."""
         headers = {"Content-Type": "application/x-ndjson"}
         timeout = httpx.Timeout(30, read=None)
-        return self._send("POST", path, returns, content=lines, headers=headers, timeout=timeout)
+        return self._send("POST", path, returns, content=lines, headers=headers, timeout=timeout, params=params)
 
-    def delete(self, path: str, returns: type[T]) -> T:
+    def pieces(self, path: str, params: Mapping[str, Any]) -> Iterator[bytes]:
+        """Yield an answer piece by piece, as it comes."""
+        wanted = {name: value for name, value in params.items() if value not in (None, "")}
+        timeout = httpx.Timeout(30, read=None)
+        try:
+            with self._http.stream("GET", path, params=wanted, timeout=timeout) as response:
+                if response.status_code >= 400:
+                    response.read()
+                    raise Refused(_problem(response))
+                yield from response.iter_bytes()
+        except (httpx.HTTPError, httpx.InvalidURL) as error:
+            raise Unreachable(f"no answer from {self.url}: {error or type(error).__name__}") from error
+
+    def delete(self, path: str, returns: type[T], params: Mapping[str, str] | None = None) -> T:
         """Take something away."""
-        return self._send("DELETE", path, returns)
+        return self._send("DELETE", path, returns, params=params)
 
     def _send(self, method: str, path: str, returns: type[T], **options: Any) -> T:
         try:

@@ -22,6 +22,7 @@ from caddrel.service.errors import ServiceError, not_found
 from caddrel.service.secrets import Verified
 from caddrel.store.accounts import AccountStore
 from caddrel.store.inventory import InventoryStore
+from caddrel.store.mappings import MappingStore
 from caddrel.store.passwords import PasswordStore
 from caddrel.store.revisions import Revision, RevisionStore
 from caddrel.store.signins import SigninStore
@@ -139,6 +140,7 @@ class Deps:
     signins: SigninStore
     accounts: AccountStore
     passwords: PasswordStore
+    mappings: MappingStore
     clock: Callable[[], datetime]
     console: Path
     folder: Path

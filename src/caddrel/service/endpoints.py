@@ -5,7 +5,7 @@ The only module besides the app factory that touches Flask's request.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass, field
 from typing import Any, BinaryIO
 
@@ -28,6 +28,15 @@ class Param:
     name: str
     doc: str
     kind: str = "string"
+
+
+@dataclass(frozen=True, slots=True)
+class Stream:
+    """An answer that is written piece by piece."""
+
+    media: str
+    pieces: Iterable[bytes]
+    filename: str
 
 
 @dataclass(slots=True)
@@ -115,7 +124,11 @@ def register(app: Flask, deps: Deps, endpoint: Endpoint) -> None:
         call = Call(deps, _caller(deps, endpoint), path, _query(endpoint), cookie=request.cookies.get(COOKIE, ""))
         _read_body(deps, endpoint, call)
         answer = endpoint.view(call)
-        response = Response(msgspec.json.encode(answer), endpoint.status, mimetype="application/json")
+        if isinstance(answer, Stream):
+            response = Response(answer.pieces, endpoint.status, content_type=answer.media)
+            response.headers["Content-Disposition"] = f'attachment; filename="{answer.filename}"'
+        else:
+            response = Response(msgspec.json.encode(answer), endpoint.status, mimetype="application/json")
         response.headers["Cache-Control"] = "no-store"
         if call.link:
             response.headers["Link"] = call.link

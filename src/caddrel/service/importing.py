@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import hashlib
 from bisect import bisect_right
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from datetime import UTC, datetime
 from typing import Any, BinaryIO
@@ -21,12 +21,15 @@ from caddrel.core.facts.types import Value
 from caddrel.core.logs.causes import cause_of
 from caddrel.core.rulebook.model import Rulebook
 from caddrel.service.deps import Deps, Published
+from caddrel.service.formats import Unzipped, documents
 from caddrel.service.noticing import Histories, catch_up
 from caddrel.service.records import columns_of, lists_of, reference_for
 from caddrel.store.signins import SigninRecord
 from caddrel.wire.signins import BrokenLine, ImportResult
 
 BATCH = 500
+# How many times as large as a stream may be, what a compressed one unpacks to.
+UNPACKED = 8
 LISTED = 100
 LONGEST_ID = 200
 _LINE_KEYS = {"id", "facts", "recorded"}
@@ -62,12 +65,24 @@ class Importer:
     def _rulebook(self, number: int) -> Rulebook:
         return self._deps.rulebooks.get(number).rulebook
 
-    def run(self, stream: BinaryIO) -> ImportResult:
-        """Take in an NDJSON stream; good lines are kept whatever the others are."""
+    def run(self, stream: BinaryIO, format: str = "ndjson", mapping: Mapping[str, str] | None = None) -> ImportResult:
+        """Take in a log; good lines are kept whatever the others are.
+
+        Parameters
+        ----------
+        stream
+            May be compressed with gzip.
+        mapping
+            Of a CSV file: column to fact.
+        """
         batch: list[_Line] = []
-        for number, line in self._lines(stream):
+        catalogue = self._rulebook(self._in_force[-1][1]).catalogue
+        lines = self._lines(Unzipped(stream, UNPACKED * self._deps.limits.stream))
+        for number, document in documents(lines, format, mapping or {}, catalogue):
             try:
-                read = self._read(number, line)
+                if isinstance(document, AttemptRefused):
+                    raise document
+                read = self._read(number, document)
             except AttemptRefused as refused:
                 self._refuse(number, refused.problems)
                 continue
@@ -109,7 +124,7 @@ class Importer:
         for problem in problems[:5]:
             self._list(BrokenLine(number, problem.code, problem.message, problem.hint))
 
-    def _lines(self, stream: BinaryIO) -> Iterator[tuple[int, bytes]]:
+    def _lines(self, stream: Unzipped) -> Iterator[tuple[int, bytes]]:
         most = self._deps.limits.line
         number = 0
         while line := stream.readline(most + 1):
@@ -125,8 +140,8 @@ class Importer:
             if line.strip():
                 yield number, line
 
-    def _read(self, number: int, line: bytes) -> _Line:
-        document = _document(line)
+    def _read(self, number: int, document: Any) -> _Line:
+        _check_document(document)
         published = self._published(document)
         reported = read_facts(document["facts"], published.rulebook.catalogue)
         digest = hashlib.sha256(msgspec.json.encode(document, order="deterministic")).hexdigest()
@@ -174,12 +189,7 @@ class Importer:
         return self._deps.rulebooks.get(self._in_force[index][1])
 
 
-def _document(line: bytes) -> dict[str, Any]:
-    try:
-        document = msgspec.json.decode(line)
-    except (msgspec.DecodeError, UnicodeDecodeError, RecursionError) as error:
-        message = "the line is not JSON in UTF-8"
-        raise AttemptRefused([Diagnostic("not-json", f"{message}: {shorten(str(error), 120)}")]) from None
+def _check_document(document: Any) -> None:
     if not isinstance(document, dict) or not isinstance(document.get("facts"), dict):
         hint = 'such as {"id": "s-1", "facts": {"time.at": …}}'
         raise AttemptRefused([Diagnostic("wrong-type", "a line holds one object with `id` and `facts`", hint)])
@@ -197,7 +207,6 @@ def _document(line: bytes) -> dict[str, Any]:
         problems.append(Diagnostic("bad-recorded", "`recorded` has `outcome` and `reason`, both short texts"))
     if problems:
         raise AttemptRefused(problems)
-    return document
 
 
 def _moment(reported: dict[str, Value]) -> datetime:

@@ -9,7 +9,7 @@ from typing import Any
 import msgspec
 
 from caddrel import __version__
-from caddrel.service.endpoints import NOBODY_NEEDED, Endpoint
+from caddrel.service.endpoints import NOBODY_NEEDED, Endpoint, Stream
 from caddrel.wire.problems import Problem
 
 _PATH_PART = re.compile(r"<(?:\w+:)?(\w+)>")
@@ -17,7 +17,7 @@ _PATH_PART = re.compile(r"<(?:\w+:)?(\w+)>")
 
 def document(endpoints: Sequence[Endpoint]) -> dict[str, Any]:
     """Return the OpenAPI document of the service."""
-    types = [t for e in endpoints for t in (e.returns, e.body) if t is not None and t is not dict]
+    types = [t for e in endpoints for t in (e.returns, e.body) if t is not None and t not in (dict, Stream)]
     unique = list(dict.fromkeys([*types, Problem]))
     schemas, components = msgspec.json.schema_components(unique, ref_template="#/components/schemas/{name}")
     by_type: dict[Any, Any] = dict(zip(unique, schemas, strict=True))
@@ -43,6 +43,12 @@ def document(endpoints: Sequence[Endpoint]) -> dict[str, Any]:
     }
 
 
+def _answer(endpoint: Endpoint, schemas: dict[Any, Any]) -> dict[str, Any]:
+    if endpoint.returns is Stream:
+        return {media: {"schema": {"type": "string"}} for media in ("application/x-ndjson", "text/csv")}
+    return {"application/json": {"schema": schemas.get(endpoint.returns, {"type": "object"})}}
+
+
 def _operation(endpoint: Endpoint, schemas: dict[Any, Any]) -> dict[str, Any]:
     words = re.findall(r"[a-z0-9]+", endpoint.route.replace("/api/v1", ""))
     operation: dict[str, Any] = {
@@ -61,7 +67,7 @@ def _operation(endpoint: Endpoint, schemas: dict[Any, Any]) -> dict[str, Any]:
         "responses": {
             str(endpoint.status): {
                 "description": "Done",
-                "content": {"application/json": {"schema": schemas.get(endpoint.returns, {"type": "object"})}},
+                "content": _answer(endpoint, schemas),
             },
             "default": {
                 "description": "Refused; the code says why",

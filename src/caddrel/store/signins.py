@@ -42,6 +42,8 @@ FILTERS = (
     "shadow_together",
     "cause",
 )
+# So that other writers need not wait for long.
+FORGET_AT_ONCE = 5_000
 _PAST = (
     *("at", "id", "let_in", "credentials", "device", "country", "city", "asn", "client_name"),
     *("latitude", "longitude"),
@@ -134,6 +136,20 @@ class SigninStore:
                 earliest = func.min(due.c.since, adding.excluded.since)
                 connection.execute(adding.on_conflict_do_update(index_elements=["person"], set_={"since": earliest}))
 
+    def forget(self, before: datetime, dry_run: bool) -> int:
+        """Return how many records are older than a moment; takes them out, in pieces, unless it is a dry run."""
+        old = signins.c.at < to_stored(before)
+        with self._database.read() as connection:
+            count = int(connection.execute(select(func.count()).where(old).select_from(signins)).scalar_one())
+        while not dry_run:
+            piece = select(signins.c.seq).where(old).limit(FORGET_AT_ONCE)
+            with self._database.write() as connection:
+                if not connection.execute(delete(signins).where(signins.c.seq.in_(piece))).rowcount:
+                    unused = causes.c.key.not_in(select(signins.c.cause).where(signins.c.cause.is_not(None)))
+                    connection.execute(delete(causes).where(unused))
+                    break
+        return count
+
     def due(self) -> list[tuple[str, datetime]]:
         """Return the people whose signals are to be worked out again, and from which moment on."""
         with self._database.read() as connection:
@@ -208,6 +224,16 @@ class SigninStore:
             streaming = connection.execution_options(yield_per=200)
             matching = filter(query.matches, (_record(row) for row in streaming.execute(wanted)))
             return list(islice(matching, query.limit))
+
+    def every(self, query: Query) -> Iterator[SigninRecord]:
+        """Yield every matching record with its facts, newest first."""
+        wanted = select(signins).where(*_conditions(query)).order_by(signins.c.at.desc(), signins.c.seq.desc())
+        with self._database.read() as connection:
+            streaming = connection.execution_options(yield_per=500)
+            for row in streaming.execute(wanted):
+                record = _record(row)
+                if query.matches is None or query.matches(record):
+                    yield record
 
     def around(self, record: SigninRecord, count: int) -> list[SigninRecord]:
         """Return the person's sign-ins before and after one, at most so many each, in order of time; itself too."""

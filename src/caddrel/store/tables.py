@@ -71,6 +71,12 @@ entry_codes = Table(
     Column("used_at", Integer),
 )
 
+mappings = Table(
+    "mappings",
+    BOOK,
+    Column("name", String, primary_key=True),
+    Column("columns", Text, nullable=False),
+)
 used_passwords = Table(
     "used_passwords",
     BOOK,

@@ -128,6 +128,27 @@ class CauseList(msgspec.Struct, frozen=True):
     people: int
 
 
+class MappingRequest(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """Which column of a CSV log holds which fact, ``id``, ``recorded.outcome`` or ``recorded.reason``."""
+
+    name: str
+    columns: dict[str, str]
+
+
+class MappingList(msgspec.Struct, frozen=True):
+    """The mappings that are kept, by name."""
+
+    mappings: dict[str, dict[str, str]]
+
+
+class Forgotten(msgspec.Struct, frozen=True):
+    """How many sign-ins are older than a moment, and whether they were taken out."""
+
+    before: str
+    count: int
+    done: bool
+
+
 class BrokenLine(msgspec.Struct, frozen=True):
     """A line that could not be taken in."""
 

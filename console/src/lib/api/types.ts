@@ -221,6 +221,13 @@ export interface Fix {
   truth: string;
 }
 
+/** How many sign-ins are older than a moment, and whether they were taken out. */
+export interface Forgotten {
+  before: string;
+  count: number;
+  done: boolean;
+}
+
 /** A required formula: met now, and attainable during the sign-in. */
 export interface FormulaTrace {
   policy: string;
@@ -269,6 +276,17 @@ export interface LockState {
   since?: string | null;
   until?: string | null;
   wrong?: number;
+}
+
+/** The mappings that are kept, by name. */
+export interface MappingList {
+  mappings: Record<string, Record<string, string>>;
+}
+
+/** Which column of a CSV log holds which fact, ``id``, ``recorded.outcome`` or ``recorded.reason``. */
+export interface MappingRequest {
+  name: string;
+  columns: Record<string, string>;
 }
 
 /** The same facts under the current revision. */

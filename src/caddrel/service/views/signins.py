@@ -9,12 +9,16 @@ from urllib.parse import urlencode
 
 import msgspec
 
-from caddrel.core.facts.values import ValueRefused, read_duration, read_moment
+from caddrel.core.diagnostics import did_you_mean, shorten
+from caddrel.core.facts.values import ValueRefused, read_duration, read_moment, show_moment
+from caddrel.core.logs.csv_rows import check_mapping
+from caddrel.core.rulebook.fields import ID
 from caddrel.service import causes as service_causes
 from caddrel.service import deciding
-from caddrel.service.endpoints import Call, Endpoints, Param
-from caddrel.service.errors import ServiceError
+from caddrel.service.endpoints import Call, Endpoints, Param, Stream
+from caddrel.service.errors import ServiceError, not_found
 from caddrel.service.filtering import split_filter
+from caddrel.service.formats import FORMATS, MEDIA, exported
 from caddrel.service.importing import Importer
 from caddrel.store.moments import to_stored
 from caddrel.store.signins import FILTERS, Query
@@ -117,14 +121,100 @@ def listed(call: Call) -> wire.SigninPage:
     "/api/v1/signins",
     role="operator",
     returns=wire.ImportResult,
-    stream='One sign-in a line: {"id": …, "facts": {…}, "recorded": {"outcome": …, "reason": …}}',
+    stream='One sign-in a line: {"id": …, "facts": {…}, "recorded": {"outcome": …, "reason": …}}; may be gzip.',
     limit="stream",
+    params=[
+        Param("format", "ndjson (when left out), csv, or ocsf: Authentication events of class 3002."),
+        Param("mapping", "Of CSV: the name of a mapping that is kept."),
+    ],
 )
 def take_in(call: Call) -> wire.ImportResult:
     """Take in a sign-in log; good lines are kept, broken ones counted and listed."""
     if call.stream is None:
         raise ServiceError(400, "bad-request", "send NDJSON, one sign-in a line")
-    return Importer(call.deps).run(call.stream)
+    format = _format(call)
+    mapping = _mapping(call) if format == "csv" else {}
+    return Importer(call.deps).run(call.stream, format, mapping)
+
+
+def _format(call: Call) -> str:
+    format = call.query.get("format", "ndjson")
+    if format not in FORMATS:
+        raise ServiceError(400, "bad-parameter", f"`format` is one of {', '.join(FORMATS)}")
+    return format
+
+
+def _mapping(call: Call) -> dict[str, str]:
+    name, kept = call.query.get("mapping", ""), call.deps.mappings.all()
+    if name not in kept:
+        hint = did_you_mean(name, kept, "keep one: caddrel signins mapping NAME --column COLUMN=FACT …")
+        raise not_found(f"mapping `{shorten(name)}`", hint)
+    mapping = kept[name]
+    _check_mapping(call, mapping)
+    return mapping
+
+
+def _check_mapping(call: Call, mapping: dict[str, str]) -> None:
+    problems = check_mapping(mapping, call.deps.rulebooks.need_current().rulebook.catalogue)
+    if problems:
+        raise ServiceError(422, "bad-mapping", f"the mapping is wrong: {problems[0].message}", "", problems)
+
+
+@endpoints.add("GET", "/api/v1/mappings", role="viewer", returns=wire.MappingList)
+def mappings(call: Call) -> wire.MappingList:
+    """The mappings of CSV columns to facts."""
+    return wire.MappingList(call.deps.mappings.all())
+
+
+@endpoints.add("POST", "/api/v1/mappings", role="operator", body=wire.MappingRequest, returns=wire.MappingList)
+def put_mapping(call: Call) -> wire.MappingList:
+    """Keep a mapping of CSV columns to facts; replaces the one of that name."""
+    body: wire.MappingRequest = call.body
+    if not ID.fullmatch(body.name):
+        raise ServiceError(422, "bad-mapping", "a mapping's name has small letters, digits and hyphens")
+    _check_mapping(call, body.columns)
+    call.deps.mappings.put(body.name, body.columns)
+    return wire.MappingList(call.deps.mappings.all())
+
+
+@endpoints.add(
+    "DELETE",
+    "/api/v1/signins",
+    role="operator",
+    returns=wire.Forgotten,
+    params=[
+        Param("older_than", "Take out sign-ins older than this duration, such as 400d."),
+        Param("dry_run", "yes: only tell how many."),
+    ],
+)
+def forget(call: Call) -> wire.Forgotten:
+    """Take out old sign-ins; what signals look back at goes with them."""
+    try:
+        age = read_duration(call.query.get("older_than", ""))
+        before = call.deps.clock() - timedelta(seconds=age)
+    except (ValueRefused, OverflowError):
+        raise ServiceError(400, "bad-parameter", "`older_than` is a duration such as 400d") from None
+    dry = call.query.get("dry_run", "no")
+    if dry not in {"yes", "no"}:
+        raise ServiceError(400, "bad-parameter", "`dry_run` is yes or no")
+    with call.deps.log_lock:
+        count = call.deps.signins.forget(before, dry == "yes")
+    return wire.Forgotten(show_moment(before), count, dry == "no")
+
+
+@endpoints.add(
+    "GET",
+    "/api/v1/signins/export",
+    role="viewer",
+    returns=Stream,
+    params=[*_FILTERS, Param("format", "ndjson (when left out; an import reads it), csv, or ocsf.")],
+)
+def export(call: Call) -> Stream:
+    """Every sign-in that matches, in a format that others read."""
+    format = _format(call)
+    query = _query(call, 1)
+    name = "signins.csv" if format == "csv" else "signins.ndjson"
+    return Stream(MEDIA[format], exported(call.deps.signins.every(query), format, deciding.summary), name)
 
 
 @endpoints.add("GET", "/api/v1/causes", role="viewer", returns=wire.CauseList, params=_FILTERS)

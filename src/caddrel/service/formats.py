@@ -1,0 +1,184 @@
+"""The formats that logs come in and go out in: NDJSON of our own, CSV by a mapping, OCSF Authentication events."""
+
+from __future__ import annotations
+
+import csv
+import gzip
+import io
+import zlib
+from collections.abc import Iterable, Iterator, Mapping
+from typing import Any, BinaryIO, cast
+
+import msgspec
+
+from caddrel import __version__
+from caddrel.core.diagnostics import Diagnostic, shorten
+from caddrel.core.facts.attempts import AttemptRefused
+from caddrel.core.facts.catalogue import Catalogue
+from caddrel.core.logs.csv_rows import check_header, row_document
+from caddrel.core.logs.ocsf import from_event, to_event
+from caddrel.service.errors import ServiceError
+from caddrel.store.signins import SigninRecord
+from caddrel.wire.signins import SigninSummary
+
+FORMATS = ("ndjson", "csv", "ocsf")
+MEDIA = {"ndjson": "application/x-ndjson", "csv": "text/csv; charset=utf-8", "ocsf": "application/x-ndjson"}
+# What was read of a line: the document, or why it cannot be read.
+Read = tuple[int, dict[str, Any] | AttemptRefused]
+
+
+def decode_json(line: bytes) -> Any:
+    """Return the JSON of a line.
+
+    Raises
+    ------
+    AttemptRefused
+        When it is none, or not in UTF-8.
+    """
+    try:
+        return msgspec.json.decode(line)
+    except (msgspec.DecodeError, UnicodeDecodeError, RecursionError) as error:
+        message = "the line is not JSON in UTF-8"
+        raise AttemptRefused([Diagnostic("not-json", f"{message}: {shorten(str(error), 120)}")]) from None
+
+
+class Unzipped(io.RawIOBase):
+    """A stream that may be compressed with gzip, told by its first two bytes; what comes out is limited.
+
+    Raises
+    ------
+    ServiceError
+        While reading, when it is damaged or larger than `most` bytes.
+    """
+
+    def __init__(self, stream: BinaryIO, most: int) -> None:
+        first = stream.read(2)
+        whole = cast("BinaryIO", io.BufferedReader(_Joined(first, stream)))
+        self._stream = cast("BinaryIO", gzip.GzipFile(fileobj=whole)) if first == b"\x1f\x8b" else whole
+        self._left = most
+
+    def readline(self, size: int | None = -1, /) -> bytes:
+        """Return the next line, at most `size` bytes of it."""
+        try:
+            line = self._stream.readline(-1 if size is None else size)
+        except (EOFError, gzip.BadGzipFile, zlib.error):
+            hint = "the lines before the damage were taken in; send it whole, what is there already is passed over"
+            raise ServiceError(400, "bad-gzip", "the file is compressed, but damaged or cut short", hint) from None
+        self._left -= len(line)
+        if self._left < 0:
+            raise ServiceError(413, "too-large", "the file is too large once it is unpacked")
+        return line
+
+
+class _Joined(io.RawIOBase):
+    """Bytes that have been read already, and the stream they were read from."""
+
+    def __init__(self, first: bytes, rest: BinaryIO) -> None:
+        self._first, self._rest = first, rest
+
+    def readable(self) -> bool:
+        return True
+
+    def readinto(self, buffer: Any, /) -> int:
+        piece = self._first or self._rest.read(len(buffer))
+        self._first = piece[len(buffer) :] if self._first else b""
+        piece = piece[: len(buffer)]
+        buffer[: len(piece)] = piece
+        return len(piece)
+
+
+def documents(
+    lines: Iterable[tuple[int, bytes]], format: str, mapping: Mapping[str, str], catalogue: Catalogue
+) -> Iterator[Read]:
+    """Yield each line as a document of our own shape, or why it cannot be read.
+
+    Parameters
+    ----------
+    format
+        One of `FORMATS`.
+    mapping
+        Of a CSV file: column to fact.
+    """
+    if format == "csv":
+        yield from _rows(lines, mapping, catalogue)
+        return
+    for number, line in lines:
+        try:
+            document = decode_json(line)
+            yield number, from_event(document) if format == "ocsf" else document
+        except AttemptRefused as refused:
+            yield number, refused
+
+
+def _rows(lines: Iterable[tuple[int, bytes]], mapping: Mapping[str, str], catalogue: Catalogue) -> Iterator[Read]:
+    at = 0
+
+    def texts() -> Iterator[str]:
+        nonlocal at
+        for number, line in lines:
+            at = number
+            # A byte that is no UTF-8 shows as such in a cell, and only the cells that are asked for matter.
+            yield line.decode("utf-8", "replace")
+
+    reader = csv.reader(texts(), strict=True)
+    header: list[str] | None = None
+    while True:
+        try:
+            row = next(reader)
+        except StopIteration:
+            return
+        except csv.Error as error:
+            yield at, AttemptRefused([Diagnostic("not-csv", f"the line cannot be read as CSV: {error}")])
+            continue
+        if header is None:
+            header = [cell.strip() for cell in row]
+            problems = check_header(header, mapping)
+            if problems:
+                raise ServiceError(
+                    422, "bad-mapping", "the file does not have the columns of the mapping", "", problems
+                )
+            continue
+        try:
+            yield at, row_document(header, row, mapping, catalogue)
+        except AttemptRefused as refused:
+            yield at, refused
+
+
+def import_line(record: SigninRecord) -> dict[str, Any]:
+    """Return a record as a line that an import reads: what was reported, and what the other system recorded."""
+    facts = {name: value for name, (origin, value) in record.facts["values"].items() if origin == "reported"}
+    recorded = {
+        "outcome": record.columns.get("recorded_outcome") or "",
+        "reason": record.columns.get("recorded_reason") or "",
+    }
+    recorded = {name: value for name, value in recorded.items() if value}
+    return {"id": record.id, "facts": facts, **({"recorded": recorded} if recorded else {})}
+
+
+def exported(records: Iterable[SigninRecord], format: str, summary: Any) -> Iterator[bytes]:
+    """Yield records in a format, a line or row each.
+
+    Parameters
+    ----------
+    summary
+        Gives the row of the log that a record is, for CSV.
+    """
+    if format == "csv":
+        yield _row(SigninSummary.__struct_fields__)
+        for record in records:
+            yield _row(["" if value is None else str(value) for value in msgspec.structs.astuple(summary(record))])
+        return
+    for record in records:
+        line: Any = import_line(record)
+        if format == "ocsf":
+            line = to_event(line, str(record.columns["outcome"]), __version__)
+        yield msgspec.json.encode(line) + b"\n"
+
+
+def _row(cells: Iterable[str]) -> bytes:
+    text = io.StringIO()
+    # A cell that a spreadsheet would take for a formula is made a text.
+    csv.writer(text, lineterminator="\n").writerow(
+        f"'{cell}" if cell[:1] in {"=", "+", "-", "@", "\t", "\r"} else cell for cell in cells
+    )
+    return text.getvalue().encode()

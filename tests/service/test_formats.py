@@ -1,0 +1,222 @@
+"""Logs in and out in every format: what is written is read back to the same decisions; what is broken is told."""
+
+from __future__ import annotations
+
+import csv
+import gzip
+import io
+import json
+import random
+from collections.abc import Iterator
+from datetime import timedelta
+from pathlib import Path
+from typing import Any
+
+import pytest
+from tests.cli.test_cli import run
+from tests.conftest import NOW, Live, serving
+
+from caddrel.client import Refused
+from caddrel.demo.fill import ADDRESSES, RULEBOOK, anchor
+from caddrel.demo.world import build_world
+from caddrel.service.views.signins import FORMATS
+from caddrel.wire.decisions import File
+
+COLUMNS = {
+    "Event": "id", "When": "time.at", "User": "person.id", "Groups": "person.groups", "App": "app.id",
+    "Methods": "auth.methods", "Managed": "device.managed", "Result": "recorded.outcome", "Why": "recorded.reason",
+}  # fmt: skip
+
+
+@pytest.fixture
+def other(tmp_path: Path) -> Iterator[Live]:
+    """A service with Kelpline's rulebook and inventory, and an empty log."""
+    for live in serving(tmp_path / "other", address_files=[ADDRESSES]):
+        live.clock.now = NOW - timedelta(days=90)
+        with live.client() as client:
+            client.rulebook.publish([File("k.yaml", RULEBOOK.read_text(encoding="utf-8"))], "kelpline")
+        live.deps.inventory.put(build_world(anchor(NOW)).objects(), NOW)
+        live.clock.now = NOW
+        yield live
+
+
+@pytest.mark.parametrize("format", ["ndjson", "ocsf"])
+def test_what_is_exported_is_read_back_to_the_same_decisions(kelpline: Live, other: Live, format: str) -> None:
+    since = "2026-11-21"
+    with kelpline.client("viewer") as client, other.client() as there:
+        written = b"".join(client.signins.export(format, since=since, outcome="blocked,challenged"))
+        packed = gzip.compress(written) if format == "ocsf" else written
+        result = there.signins.import_([packed[i : i + 1000] for i in range(0, len(packed), 1000)], format)
+        assert (result.broken, result.added) == (0, written.count(b"\n"))
+        assert result.added > 30
+        here = {i.id: i for i in client.signins.list(since=since, outcome="blocked,challenged", limit=500).items}
+        back = {i.id: i for i in there.signins.list(limit=500).items}
+        assert back.keys() == here.keys()
+        for id, item in back.items():
+            mine = here[id]
+            # Signals look back at sign-ins that were not exported: such a decision may differ.
+            if mine.policy != "unusual-sign-ins":
+                assert (item.outcome, item.policy, item.rule) == (mine.outcome, mine.policy, mine.rule)
+            assert (item.recorded_outcome, item.person) == (mine.recorded_outcome, mine.person)
+
+
+def test_an_event_of_another_product_is_read(other: Live) -> None:
+    event = {
+        "class_uid": 3002, "activity_id": 1, "time": 1793620800000, "status_id": 2, "status_detail": "bad password",
+        "metadata": {"uid": "e-1", "version": "1.3.0"}, "user": {"name": "ines.faro"}, "service": {"name": "post"},
+        "src_endpoint": {"ip": "203.0.113.9", "location": {"country": "is"}},
+        "device": {"uid": "tab-0117", "os": {"type_id": 201, "version": "14"}, "is_managed": True},
+    }  # fmt: skip
+    others = [
+        ({**event, "class_uid": 3001}, "not-authentication"),
+        ({**event, "activity_id": 2}, "not-a-logon"),
+        ({**event, "metadata": {}}, "bad-id"),
+        ({**event, "time": "soon"}, "missing-key"),
+        ({**event, "time": 1e300}, "missing-key"),
+        ([], "not-authentication"),
+    ]
+    lines = [json.dumps(e).encode() + b"\n" for e in (event, *(e for e, _ in others))]
+    with other.client() as client:
+        result = client.signins.import_(lines, "ocsf")
+        assert (result.added, result.broken) == (1, len(others))
+        assert [line.code for line in result.listed] == [code for _, code in others]
+        item = client.signins.get("e-1").summary
+        assert (item.person, item.app, item.country, item.platform) == ("ines.faro", "post", "IS", "android")
+        assert (item.credentials, item.recorded_outcome, item.recorded_reason) == ("wrong", "refused", "bad password")
+
+
+def _csv(*rows: list[str], header: list[str] | None = None) -> bytes:
+    text = io.StringIO()
+    csv.writer(text).writerows([header or list(COLUMNS), *rows])
+    return text.getvalue().encode()
+
+
+def test_csv_is_read_by_a_mapping_that_is_kept(other: Live, tmp_path: Path) -> None:
+    rows = [
+        ["c-1", "2026-11-20T08:00:00Z", "odd", "crew,kelpline", "post", "pwd,otp:15m", "yes", "in", "said\n\"fine\""],
+        ["c-2", "2026-11-20T08:00:00Z", "odd", "", "post", "", "", "", ""],
+        ["c-3", "yesterday", "odd", "", "post", "", "perhaps", "", ""],
+        ["c-4", "2026-11-20T08:00:00Z"],
+        ["", "2026-11-20T08:00:00Z", "odd", "", "post", "", "", "", ""],
+    ]  # fmt: skip
+    path = tmp_path / "door.csv"
+    path.write_bytes(b"\xef\xbb\xbf" + _csv(*rows))
+    columns = [word for column, fact in COLUMNS.items() for word in ("--column", f"{column}={fact}")]
+    assert run("signins", "mapping", "door", *columns, env=other.environment()).returncode == 0
+    assert "User → person.id" in run("signins", "mapping", env=other.environment()).stdout
+    done = run("signins", "import", str(path), "--mapping", "door", env=other.environment())
+    assert (done.returncode, done.stdout) == (1, "2 added, 0 there already, 0 with other content, 3 broken\n")
+    assert "When, `time.at`" in done.stderr
+    assert "[wrong-cells]" in done.stderr
+    with other.client() as client:
+        facts = client.signins.trace("c-1").trace.facts
+        assert facts["person.groups"].value == ["crew", "kelpline"]
+        assert facts["auth.methods"].value == {"pwd": None, "otp": 900}
+        assert "device.managed" not in client.signins.trace("c-2").trace.facts
+        assert client.signins.get("c-1").summary.recorded_reason == 'said\n"fine"'
+
+
+@pytest.mark.parametrize(
+    ("columns", "code"),
+    [
+        ({"A": "id", "B": "time.at", "C": "persn.id"}, "unknown-fact"),
+        ({"A": "id"}, "missing-key"),
+        ({"A": "id", "B": "time.at", "C": "time.at"}, "given-twice"),
+    ],
+)
+def test_a_wrong_mapping_is_refused(other: Live, columns: dict[str, str], code: str) -> None:
+    with other.client() as client:
+        with pytest.raises(Refused) as refused:
+            client.signins.put_mapping("door", columns)
+        assert (refused.value.problem.code, refused.value.problem.errors[0].code) == ("bad-mapping", code)
+        with pytest.raises(Refused) as refused:
+            client.signins.import_([b"A,B\n"], "csv", "door")
+        assert refused.value.problem.code == "not-found"
+        client.signins.put_mapping("door", {"A": "id", "B": "time.at"})
+        with pytest.raises(Refused) as refused:
+            client.signins.import_([b"A,C\n1,2\n"], "csv", "door")
+        assert refused.value.problem.errors[0].code == "missing-column"
+        broken = client.signins.import_([b'A,B\nx,"2026"y\nz,2026-11-20T08:00:00Z\n'], "csv", "door")
+        assert ([line.code for line in broken.listed], broken.added) == (["not-csv"], 1)
+
+
+def test_csv_goes_out_as_rows_and_never_as_formulas(kelpline: Live, other: Live, tmp_path: Path) -> None:
+    out = tmp_path / "rows.csv"
+    done = run(
+        "signins",
+        "export",
+        "--where",
+        "outcome is blocked",
+        "--format",
+        "csv",
+        "--out",
+        str(out),
+        env=kelpline.environment(),
+    )
+    assert done.returncode == 0
+    rows = list(csv.DictReader(out.read_text(encoding="utf-8").splitlines()))
+    assert {row["outcome"] for row in rows} == {"blocked"}
+    assert len(rows) > 100
+    line = {"id": "=1+1", "facts": {"time.at": "2026-11-20T08:00:00Z", "person.id": "@SUM(A1)"}}
+    with other.client() as client:
+        client.signins.import_([json.dumps(line).encode()])
+        cells = next(csv.DictReader(io.StringIO(b"".join(client.signins.export("csv")).decode())))
+        assert (cells["id"], cells["person"]) == ("'=1+1", "'@SUM(A1)")
+
+
+def test_a_damaged_or_huge_gzip_is_refused_and_what_came_before_is_kept(other: Live) -> None:
+    rng = random.Random(3)
+    lines = [
+        json.dumps({"id": f"g-{i}", "facts": {"time.at": "2026-11-20T08:00:00Z", "client.name": str(rng.random())}})
+        for i in range(3000)
+    ]
+    packed = gzip.compress("\n".join(lines).encode())
+    with other.client() as client:
+        with pytest.raises(Refused) as refused:
+            client.signins.import_([packed[: len(packed) // 2]])
+        assert refused.value.problem.code == "bad-gzip"
+        kept = sum(client.signins.list().counts.values())
+        assert 0 < kept < 3000
+        assert client.signins.import_([packed]).added == 3000 - kept
+        for empty in (b"", b"\n\n", gzip.compress(b"")):
+            assert client.signins.import_([empty]).added == 0
+
+
+def test_a_growing_file_is_followed(other: Live, tmp_path: Path) -> None:
+    path = tmp_path / "door.ndjson"
+
+    def line(number: int) -> str:
+        return json.dumps({"id": f"f-{number}", "facts": {"time.at": "2026-11-20T08:00:00Z"}}) + "\n"
+
+    path.write_text(line(1) + line(2) + line(3)[:-9], encoding="utf-8")
+    first = run("signins", "follow", str(path), "--once", env=other.environment())
+    assert first.stdout.startswith("2 added")
+    path.write_text(line(1) + line(2) + line(3) + line(4), encoding="utf-8")
+    again = run("signins", "follow", str(path), "--once", env=other.environment())
+    assert again.stdout.startswith("2 added, 2 there already")
+
+
+def test_old_sign_ins_are_forgotten_after_a_dry_run(other: Live) -> None:
+    def line(number: int, day: int) -> bytes:
+        facts: dict[str, Any] = {"time.at": f"2026-11-{day:02}T08:00:00Z", "person.id": "x", "client.kind": "legacy"}
+        return json.dumps({"id": f"o-{number}", "facts": {**facts, "app.id": "post"}}).encode() + b"\n"
+
+    with other.client() as client:
+        client.signins.import_([line(i, i) for i in range(1, 21)])
+        dry = run("signins", "forget", "--older-than", "13d", "--dry-run", env=other.environment())
+        assert dry.stdout == "10 sign-ins from before 2026-11-10T09:00 would be taken out.\n"
+        assert client.signins.causes().count == 20
+        done = client.signins.forget("13d", dry_run=False)
+        assert (done.count, done.done) == (10, True)
+        assert client.signins.causes().count == 10
+        for wrong in ("", "13", "-1d", "999999999999d"):
+            with pytest.raises(Refused):
+                client.signins.forget(wrong, dry_run=True)
+    with other.client("publisher") as client, pytest.raises(Refused, match="operator"):
+        client.signins.forget("1d", dry_run=False)
+
+
+def test_formats_are_named(other: Live) -> None:
+    assert FORMATS == ("ndjson", "csv", "ocsf")
+    with other.http() as http:
+        assert http.post("/api/v1/signins?format=xml", content=b"").json()["code"] == "bad-parameter"
