@@ -10,7 +10,7 @@ import caddrel
 
 SOURCE = Path(caddrel.__file__).parent
 _CODE = re.compile(r"[a-z0-9]+(-[a-z0-9]+)+")
-_SAYING = {"Diagnostic", "say", "fail", "refuse", "BrokenLine", "ServiceError", "_problem"}
+_SAYING = {"Diagnostic", "say", "fail", "refuse", "BrokenLine", "ServiceError", "_problem", "_refused"}
 # Codes that are put together from a word.
 _PARTS = ("place", "standard", "schedule", "proof", "notice", "signal", "person", "app")
 

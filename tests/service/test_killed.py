@@ -1,0 +1,107 @@
+"""A service killed at any moment of an import: started again and sent the file again, nothing is lost or doubled."""
+
+from __future__ import annotations
+
+import contextlib
+import json
+import os
+import random
+import signal
+import socket
+import subprocess
+import threading
+import time
+from collections.abc import Iterator
+from datetime import UTC, datetime, timedelta
+from pathlib import Path
+
+from tests.cli.test_cli import BIN
+from tests.conftest import serving
+from tests.service.test_noticing import RULEBOOK, START, _lines
+
+from caddrel.client import Caddrel
+from caddrel.client.caller import CaddrelError, Unreachable
+from caddrel.wire.decisions import File
+
+KILLS = 20
+
+
+def _free_port() -> int:
+    with socket.socket() as found:
+        found.bind(("127.0.0.1", 0))
+        return int(found.getsockname()[1])
+
+
+@contextlib.contextmanager
+def _service(folder: Path, port: int) -> Iterator[subprocess.Popen[bytes]]:
+    words = [str(BIN / "caddrel"), "serve", "--data", str(folder), "--bind", f"127.0.0.1:{port}"]
+    process = subprocess.Popen(words, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
+    try:
+        yield process
+    finally:
+        with contextlib.suppress(ProcessLookupError):
+            os.kill(process.pid, signal.SIGKILL)
+        process.wait()
+
+
+def _wait(client: Caddrel) -> None:
+    until = time.monotonic() + 20
+    while True:
+        try:
+            client.signins.list(limit=1)
+        except Unreachable:
+            assert time.monotonic() < until
+            time.sleep(0.05)
+        else:
+            return
+
+
+def _state(folder: Path) -> dict[str, object]:
+    found: dict[str, object] = {}
+    for live in serving(folder):
+        for person in ("ines.faro", "odd.vik"):
+            for record in live.deps.signins.of_person(person, START):
+                found[record.id] = (record.facts, record.decision, record.cause_key)
+        assert live.deps.signins.due() == []
+    return found
+
+
+def _prepared(folder: Path) -> str:
+    token = ""
+    for live in serving(folder):
+        live.clock.now = START - timedelta(days=1)
+        with live.client() as client:
+            client.rulebook.publish([File("r.yaml", RULEBOOK)], "signals")
+        live.clock.now = datetime.now(UTC)
+        token = live.client()._caller._http.headers["Authorization"].removeprefix("Bearer ")
+    return token
+
+
+def test_nothing_is_lost_or_doubled(tmp_path: Path) -> None:
+    # Half of the lines come late, so that signals are due while the service dies.
+    lines = _lines(2400, 6)
+    lines = [*lines[1::2], *lines[::2]]
+    whole, torn = tmp_path / "whole", tmp_path / "torn"
+    _prepared(whole)
+    for live in serving(whole):
+        with live.client() as client:
+            assert client.signins.import_(lines).added == 2400
+    token = _prepared(torn)
+    port, rng = _free_port(), random.Random(8)
+    cut = 0
+    for attempt in range(KILLS + 1):
+        with _service(torn, port) as process, Caddrel(f"http://127.0.0.1:{port}", token) as client:
+            _wait(client)
+            killer = threading.Timer(rng.uniform(0.02, 0.8), process.kill)
+            if attempt < KILLS:
+                killer.start()
+            try:
+                result = client.signins.import_(lines)
+                assert result.added + result.already_there == 2400
+                assert result.conflicting == 0
+            except CaddrelError:
+                cut += 1
+            killer.cancel()
+    assert cut >= KILLS // 3
+    assert _state(torn) == _state(whole)
+    assert json.loads(json.dumps(sorted(_state(torn)))) == sorted(f"s-{i:03}" for i in range(2400))
