@@ -48,6 +48,7 @@ def main(profile: Path) -> None:
         ("part", "/rulebook/standard/crew-tablet", "light"),
         ("rehearse", REHEARSAL, "dark"),
         ("signins", "/signins", "light"),
+        ("causes", "/causes?since=7d", "light"),
         ("trace", f"/signins/{id}", "light"),
         ("trace", f"/signins/{id}", "dark"),
     ]
@@ -64,6 +65,11 @@ def main(profile: Path) -> None:
             page.goto(f"{demo['url']}/#{path}")
             settle(page)
             page.screenshot(path=TARGET / f"{name}-{theme}.png")
+        page.goto(f"{demo['url']}/#/signins?outcome=blocked")
+        page.get_by_label("Only where this condition holds").click()
+        page.keyboard.type("network.country is not one of [NO, IS] and person.ri")
+        settle(page)
+        page.screenshot(path=TARGET / "filter-dark.png")
         text = "\n".join(caddrel(profile, "trace", id).splitlines()[:38])
         page = browser.new_page(viewport={"width": 860, "height": 760})
         page.set_content(

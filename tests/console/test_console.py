@@ -102,6 +102,38 @@ def test_everything_by_keyboard(open_console: Open) -> None:
     expect(page.get_by_text("Trace · s-000001")).to_be_visible()
 
 
+def test_from_a_cause_to_the_trace_and_what_would_have_helped(open_console: Open) -> None:
+    page = open_console("/causes?since=7d")
+    expect(page.get_by_role("heading", level=1)).to_contain_text("causes of")
+    page.get_by_role("button", name="blocked").click()
+    cause = page.get_by_role("list", name="Causes").get_by_role("listitem").filter(has_text="below-standard")
+    expect(cause).to_contain_text("→ 1 device misses “System is patched” of Crew tablet")
+    cause.get_by_role("link", name="sign-ins").click()
+    expect(page.get_by_role("heading", level=1)).to_contain_text("9 sign-ins: blocked.")
+    page.locator("[data-row]").first.click()
+    helped = page.get_by_role("listitem").filter(has_text="the person, later")
+    expect(helped.first).to_contain_text("Allowed, had Ines Faro updated the device's system to 15")
+    expect(page.get_by_role("heading", name="Before and after")).to_be_visible()
+
+
+def test_a_condition_is_completed_as_one_types(open_console: Open) -> None:
+    page = open_console("/signins")
+    box = page.get_by_label("Only where this condition holds")
+    box.click()
+    box.press_sequentially("outc", delay=30)
+    page.get_by_role("option", name="outcome").click()
+    box.press_sequentially("is blo", delay=30)
+    expect(page.get_by_role("option", name="blocked")).to_have_attribute("aria-selected", "true")
+    page.keyboard.press("Tab")
+    box.press_sequentially("and person.groups has terminal-staff", delay=5)
+    page.keyboard.press("Escape")
+    page.get_by_role("button", name="Filter").click()
+    expect(page.get_by_role("heading", level=1)).to_contain_text("blocked.")
+    assert "where=outcome+is+blocked" in page.url
+    page.get_by_role("button", name="Clear").click()
+    expect(page.get_by_role("heading", level=1)).to_contain_text("allowed")
+
+
 def test_pages_of_nothing_say_so_and_what_to_do(open_console: Open) -> None:
     page = open_console("/signins?person=nobody.here")
     expect(page.get_by_role("heading", level=1)).to_contain_text("No sign-in matches")
@@ -140,6 +172,8 @@ PAGES = {
     "rehearse": "/rehearse?person.id=ines.faro&app.id=manifest&device.id=tab-0117",
     "signins": "/signins?outcome=blocked",
     "trace": "/signins/s-000400",
+    "causes": "/causes?since=7d",
+    "wrong filter": "/signins?where=outcome%20is%20bloked",
 }
 
 
@@ -152,6 +186,12 @@ def test_axe_finds_nothing(open_console: Open, name: str, theme: str) -> None:
     for trigger in page.get_by_role("button", name="had nothing to say").all():
         trigger.click()
     assert _findings(page) == []
+    filter_box = page.get_by_label("Only where this condition holds")
+    if filter_box.count():
+        filter_box.fill("network.c")
+        expect(page.get_by_role("option").first).to_be_visible()
+        assert _findings(page) == []
+        page.keyboard.press("Escape")
     page.keyboard.press("Control+k")
     expect(page.get_by_role("dialog")).to_be_visible()
     assert _findings(page) == []

@@ -30,6 +30,7 @@ def demo(data: Path, bind: tuple[str, int]) -> None:
     from caddrel import wiring
     from caddrel.demo.fill import ADDRESSES, fill
 
+    wiring.collect_seldom()
     wiring.log_to_file(data / "demo.log")
     opened = wiring.open_data(data, address_files=[ADDRESSES])
     try:

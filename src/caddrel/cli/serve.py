@@ -74,6 +74,7 @@ def serve(data: Path, bind: tuple[str, int], workers: int, address_data: tuple[P
     """
     from caddrel import wiring
 
+    wiring.collect_seldom()
     wiring.log_to_stderr()
     opened = open_with_addresses(data, address_data)
     try:

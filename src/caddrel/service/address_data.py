@@ -14,6 +14,7 @@ import maxminddb
 from caddrel.core.facts.completion import AddressRecord
 from caddrel.core.facts.types import Address, Value
 
+MOST_REMEMBERED = 50_000
 # Flags of an anonymiser record, the most telling first.
 _ANONYMISERS = (
     ("is_tor_exit_node", "tor"),
@@ -44,6 +45,7 @@ class AddressData:
 
     def __init__(self, paths: Iterable[Path]) -> None:
         self._readers = [_open(path) for path in paths]
+        self._known: dict[Address, AddressRecord] = {}
 
     @property
     def count(self) -> int:
@@ -52,6 +54,14 @@ class AddressData:
 
     def __call__(self, address: Address) -> AddressRecord:
         """Return what is known about an address; nothing for one that no file has."""
+        found = self._known.get(address)
+        if found is None:
+            if len(self._known) >= MOST_REMEMBERED:
+                self._known.clear()
+            found = self._known[address] = self._look_up(address)
+        return found
+
+    def _look_up(self, address: Address) -> AddressRecord:
         found: dict[str, Value] = {}
         coordinates: tuple[float, float] | None = None
         for reader in self._readers:

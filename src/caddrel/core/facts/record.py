@@ -10,6 +10,9 @@ from caddrel.core.facts.completion import Facts, Origin
 from caddrel.core.facts.types import Address, Signals
 from caddrel.core.facts.values import ValueRefused, read_reported, to_json
 
+# Plain texts: those of an enumeration are slow to ask for.
+_WORDS = {origin: origin.value for origin in Origin}
+
 
 class RecordedList:
     """An address list as it was: it held the attempt's address, or it did not."""
@@ -26,7 +29,7 @@ def facts_json(facts: Facts, lists: Iterable[str]) -> dict[str, Any]:
     address: Address | None = facts.values.get("network.ip")  # type: ignore[assignment]
     held = {name: address in facts.lists[name] for name in lists if address is not None and name in facts.lists}
     return {
-        "values": {name: [facts.origins[name].value, to_json(value)] for name, value in sorted(facts.values.items())},
+        "values": {name: [_WORDS[facts.origins[name]], to_json(value)] for name, value in sorted(facts.values.items())},
         "default_age": facts.default_age,
         "live": facts.live,
         "app_listed": facts.app_listed,

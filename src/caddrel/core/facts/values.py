@@ -11,6 +11,7 @@ import math
 import re
 from collections.abc import Callable, Mapping
 from datetime import UTC, datetime
+from functools import lru_cache
 from typing import Any
 
 from caddrel.core.diagnostics import shorten
@@ -307,19 +308,30 @@ def _quote(value: object) -> str:
     return "an array" if isinstance(value, list) else "null" if value is None else "this"
 
 
-def to_json(value: Value, spec: FactSpec | None = None) -> Any:
+def to_json(value: Value) -> Any:
     """Return a value as JSON, such that `read_reported` gives it back."""
-    if isinstance(value, bool | int | float | str):
-        return value
-    if isinstance(value, frozenset):
-        return sorted(value)
-    if isinstance(value, datetime):
-        return show_moment(value)
-    if isinstance(value, dict):
-        if all(age is None for age in value.values()):
-            return sorted(value)
-        return {name: value[name] for name in sorted(value)}
+    return _TO_JSON.get(type(value), str)(value)
+
+
+def _itself(value: Any) -> Any:
+    return value
+
+
+@lru_cache(maxsize=8192)
+def _set_json(value: frozenset[str]) -> list[str]:
+    # The same few sets come again and again: a person's groups, an app's labels.
+    return sorted(value)
+
+
+@lru_cache(maxsize=8192)
+def _text_json(value: Any) -> str:
     return str(value)
+
+
+def _methods_json(value: Methods) -> list[str] | dict[str, float | None]:
+    if all(age is None for age in value.values()):
+        return sorted(value)
+    return {name: value[name] for name in sorted(value)}
 
 
 def show_moment(moment: datetime) -> str:
@@ -356,3 +368,15 @@ def show(value: Value, spec: FactSpec) -> str:
     if spec.type is FactType.DURATION and isinstance(value, int | float):
         return show_age(value)
     return str(value)
+
+
+_TO_JSON: dict[type, Callable[[Any], Any]] = {
+    **dict.fromkeys((bool, int, float, str), _itself),
+    frozenset: _set_json,
+    Signals: sorted,
+    datetime: show_moment,
+    dict: _methods_json,
+    Version: str,
+    ipaddress.IPv4Address: _text_json,
+    ipaddress.IPv6Address: _text_json,
+}
