@@ -52,7 +52,13 @@ def open_console(browser: Browser, kelpline: Live) -> Iterator[Open]:
         page = context.new_page()
         page.set_default_timeout(15_000)
         page.on("pageerror", lambda error: wrong.append(str(error)))
-        page.on("console", lambda message: wrong.append(message.text) if message.type == "error" else None)
+        # A refusal that the page shows is no error of the page, though the browser notes it.
+        page.on(
+            "console",
+            lambda message: (
+                wrong.append(message.text) if message.type == "error" and "status of 422" not in message.text else None
+            ),
+        )
         page.goto(f"{kelpline.url}/#/enter?code={wiring.way_in(kelpline.deps)}")
         page.wait_for_selector("nav")
         if path != "/rulebook":

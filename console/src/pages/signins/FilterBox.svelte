@@ -73,10 +73,18 @@
     class="absolute z-10 mt-1 max-h-72 w-[34rem] max-w-full overflow-y-auto border border-rule-strong bg-raised"
   >
     {#each completing.words as { word, says }, i (word)}
-      <li id="filter-word-{i}" role="option" aria-selected={i === completing.at} class="flex gap-3 px-3 py-1 aria-selected:bg-accent-soft">
-        <button type="button" tabindex="-1" class="flex w-full gap-3 text-left" onmousedown={(event) => (event.preventDefault(), pick(word))}>
-          <span class="font-mono text-small">{word}</span><span class="ml-auto text-fine text-muted">{says}</span>
-        </button>
+      <li
+        id="filter-word-{i}"
+        role="option"
+        tabindex="-1"
+        aria-selected={i === completing.at}
+        class="flex cursor-pointer gap-3 px-3 py-1 aria-selected:bg-accent-soft"
+        onmousedown={(event) => {
+          event.preventDefault();
+          pick(word);
+        }}
+      >
+        <span class="font-mono text-small">{word}</span><span class="ml-auto text-fine text-muted">{says}</span>
       </li>
     {/each}
   </ul>

@@ -90,10 +90,10 @@
           {/each}
         </ul>
       {/if}
-      <Around items={it.around} here={at.id} />
       <h2 class="mt-7 mb-2 border-t-2 border-ink pt-3 text-lead font-semibold">How it was decided</h2>
       <Policies trace={it.trace} decision={it.decision} />
       <Requirements requirements={it.trace.requirements} />
+      <Around items={it.around} here={at.id} />
     </div>
     <aside class="min-w-0"><FactTable facts={it.trace.facts} /></aside>
   </div>
