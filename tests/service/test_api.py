@@ -2,15 +2,19 @@
 
 from __future__ import annotations
 
+import json
+
 import httpx
 import msgspec
 import pytest
+from jsonschema import Draft202012Validator
 from openapi_spec_validator import validate
-from tests.conftest import Live
+from tests.conftest import NOW, Live
 
 from caddrel import wiring
 from caddrel.client import Refused, Unreachable
 from caddrel.client.caddrel import Caddrel
+from caddrel.demo.fill import anchor, log_lines
 from caddrel.service.app import ENDPOINTS
 from caddrel.service.endpoints import Stream
 from caddrel.wire.decisions import File
@@ -40,6 +44,33 @@ def test_the_schema_of_rulebooks_is_published(empty: Live) -> None:
         answer = http.get("/api/rulebook.schema.json")
     assert answer.headers["Content-Type"] == "application/schema+json"
     assert "policies" in answer.json()["properties"]
+
+
+def test_the_schema_of_sign_ins_agrees_with_the_reader(kelpline: Live) -> None:
+    with kelpline.http("") as http:
+        answer = http.get("/api/signin.schema.json")
+    assert answer.headers["Content-Type"] == "application/schema+json"
+    schema = Draft202012Validator(answer.json())
+    end = anchor(NOW)
+    for i, line in enumerate(log_lines(end, days=2)):
+        if i % 7 == 0:
+            schema.validate(json.loads(line))
+    at = {"time": {"at": "2026-11-20T08:00:00Z"}}
+    cases = [
+        ({"id": "a", "facts": {**at, "device": {"managed": True}, "auth.methods": {"pwd": 3, "otp": "1m"}}}, True),
+        ({"id": "a", "facts": {**at, "person.attributes.clearance": 2, "device.id": None}, "recorded": None}, True),
+        ({"id": "a", "facts": {**at, "device": {"managed": "yes"}}}, False),
+        ({"id": "a", "facts": {**at, "persn.id": "x"}}, False),
+        ({"id": "a", "facts": {**at, "risk.attempt": "some"}}, False),
+        ({"id": "", "facts": at}, False),
+        ({"id": "a", "facts": at, "recorded": {"verdict": "x"}}, False),
+        ({"facts": at}, False),
+    ]
+    with kelpline.client() as client:
+        for document, good in cases:
+            assert schema.is_valid(document) == good, document
+            if not good:
+                assert client.signins.import_([json.dumps(document).encode()]).broken == 1
 
 
 def test_every_reading_endpoint_answers_as_it_says(kelpline: Live) -> None:

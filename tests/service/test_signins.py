@@ -48,16 +48,17 @@ def test_broken_lines_are_listed_and_good_ones_kept(log: Live) -> None:
         b'{"id": "s-8", "facts": {"client.name": "' + b"x" * 6_000 + b'"}}\n',
         b'{"id": "s-9", "facts": {"person.id": "\xff"}}\n',
         _line("s-10", at="0001-01-01T00:00:00Z"),
+        _line("s-10b", at="2026-11-24T09:00:01Z"),
         _line("s-11").rstrip(b"\n"),
     ]
     with log.client() as client:
         result = client.signins.import_(lines)
-        assert (result.added, result.broken, result.already_there, result.conflicting) == (2, 9, 0, 0)
+        assert (result.added, result.broken, result.already_there, result.conflicting) == (2, 10, 0, 0)
         said = {(line.line, line.code) for line in result.listed}
         assert said == {
             (3, "not-json"), (4, "wrong-type"), (5, "wrong-value"), (6, "missing-key"), (7, "unknown-fact"),
             (7, "wrong-value"), (8, "unknown-key"), (8, "bad-id"), (8, "bad-recorded"), (9, "line-too-long"),
-            (10, "not-json"), (11, "wrong-value"),
+            (10, "not-json"), (11, "wrong-value"), (12, "in-the-future"),
         }  # fmt: skip
         assert {item.id for item in client.signins.list().items} == {"s-1", "s-11"}
 

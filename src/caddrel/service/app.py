@@ -9,6 +9,8 @@ import msgspec
 import structlog
 from flask import Flask, Response, g, request, send_from_directory
 
+from caddrel.core.facts.catalogue import Catalogue
+from caddrel.core.logs.schema import signin_schema
 from caddrel.core.rulebook.schema import rulebook_schema
 from caddrel.service import openapi
 from caddrel.service.deps import Deps
@@ -54,6 +56,12 @@ def create_app(deps: Deps) -> Flask:
         return Response(document, mimetype="application/json")
 
     _serve_console(app, deps)
+
+    @app.get("/api/signin.schema.json")
+    def record_format() -> Response:
+        published = deps.rulebooks.current()
+        catalogue = published.rulebook.catalogue if published is not None else Catalogue()
+        return Response(msgspec.json.encode(signin_schema(catalogue)), mimetype="application/schema+json")
 
     @app.get("/api/rulebook.schema.json")
     def rulebook_format() -> Response:

@@ -6,7 +6,7 @@ import hashlib
 from bisect import bisect_right
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
-from datetime import UTC, datetime
+from datetime import UTC, datetime, timedelta
 from typing import Any, BinaryIO
 
 import msgspec
@@ -18,6 +18,7 @@ from caddrel.core.facts.completion import Setting, complete
 from caddrel.core.facts.inventory import Inventory
 from caddrel.core.facts.record import facts_json
 from caddrel.core.facts.types import Value
+from caddrel.core.facts.values import show_moment
 from caddrel.core.logs.causes import cause_of
 from caddrel.core.rulebook.model import Rulebook
 from caddrel.service.deps import Deps, Published
@@ -59,6 +60,8 @@ class Importer:
         rulebooks = {number: self._rulebook(number) for _, number in self._in_force}
         self._lists = {number: lists_of(rulebook) for number, rulebook in rulebooks.items()}
         self._histories = Histories(deps.signins, rulebooks.values())
+        # A clock that runs ahead would make its sign-in the newest of all for signals; a day is no error yet.
+        self._latest = deps.clock() + timedelta(days=1)
         self._listed: list[BrokenLine] = []
         self._broken = self._added = self._known = self._conflicting = 0
 
@@ -146,7 +149,11 @@ class Importer:
         reported = read_facts(document["facts"], published.rulebook.catalogue)
         digest = hashlib.sha256(msgspec.json.encode(document, order="deterministic")).hexdigest()
         recorded = document.get("recorded") or {}
-        return _Line(number, document["id"], digest, _moment(reported), published, reported, recorded)
+        at = _moment(reported)
+        if at > self._latest:
+            message = f"`time.at` is {show_moment(at)}, more than a day ahead of this service's clock"
+            raise AttemptRefused([Diagnostic("in-the-future", message, "set the clock of whoever wrote it")])
+        return _Line(number, document["id"], digest, at, published, reported, recorded)
 
     def _record(self, line: _Line) -> SigninRecord:
         rulebook = line.published.rulebook

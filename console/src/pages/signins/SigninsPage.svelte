@@ -15,6 +15,14 @@
   import { address, FILTERS, query, read } from './filters';
   import SigninTable from './SigninTable.svelte';
 
+  // Kinds of sign-in that are looked at apart.
+  const KINDS: Record<string, Record<string, string>> = {
+    Interactive: { flow: 'interactive' },
+    'Other flows': { flow: 'device-code,handoff,password-grant,refresh' },
+    'Wrong credentials': { credentials: 'wrong' },
+    'Right credentials': { credentials: 'right' },
+  };
+  const isKind = (name: string, value: string) => Object.values(KINDS).some((change) => change[name] === value);
   const page = new Load<SigninPage>();
   const more = new Load<SigninPage>();
   let older = $state<SigninSummary[]>([]);
@@ -94,7 +102,16 @@
       push(filters['shadow_together'] ? address(filters, { shadow_together: '', outcome: '' }) : address(filters, { shadow_together: 'blocked', outcome: 'allowed' }))}
     >Shadow policies would block</button
   >
-  {#each Object.entries(filters).filter(([name]) => !['outcome', 'shadow_together', 'where'].includes(name)) as [name, value] (name)}
+  <span class="w-3"></span>
+  {#each Object.entries(KINDS) as [word, change] (word)}
+    {@const on = Object.entries(change).every(([name, value]) => filters[name] === value)}
+    <button
+      class="action"
+      aria-pressed={on}
+      onclick={() => push(address(filters, on ? Object.fromEntries(Object.keys(change).map((name) => [name, ''])) : change))}>{word}</button
+    >
+  {/each}
+  {#each Object.entries(filters).filter(([name, value]) => !['outcome', 'shadow_together', 'where'].includes(name) && !isKind(name, value)) as [name, value] (name)}
     <span class="inline-flex items-center gap-1.5 border border-rule-strong py-0.5 pr-1 pl-2.5 text-small">
       <span class="text-muted">{FILTERS[name]}</span>{value}
       <button class="p-0.5 text-accent" aria-label="Take away {FILTERS[name]} {value}" onclick={() => replace(narrow(name, ''))}>
