@@ -86,7 +86,7 @@ def test_the_order_in_which_records_come_changes_nothing(service: Live, tmp_path
             live.clock.now = START - timedelta(days=1)
             with live.client() as client:
                 client.rulebook.publish([File("r.yaml", RULEBOOK)], "signals")
-                live.clock.now = START + timedelta(days=30)
+                live.clock.now = START + timedelta(days=20)
                 for part in parts:
                     client.signins.import_(part)
             assert _told(_all(live)) == expected
