@@ -318,9 +318,9 @@ def _itself(value: Any) -> Any:
 
 
 @lru_cache(maxsize=8192)
-def _set_json(value: frozenset[str]) -> list[str]:
+def _in_order(value: frozenset[str]) -> tuple[str, ...]:
     # The same few sets come again and again: a person's groups, an app's labels.
-    return sorted(value)
+    return tuple(sorted(value))
 
 
 @lru_cache(maxsize=8192)
@@ -372,7 +372,7 @@ def show(value: Value, spec: FactSpec) -> str:
 
 _TO_JSON: dict[type, Callable[[Any], Any]] = {
     **dict.fromkeys((bool, int, float, str), _itself),
-    frozenset: _set_json,
+    frozenset: lambda value: list(_in_order(value)),
     Signals: sorted,
     datetime: show_moment,
     dict: _methods_json,
