@@ -26,6 +26,7 @@ from caddrel.service.deps import Deps, Limits
 from caddrel.service.errors import ServiceError
 from caddrel.service.noticing import catch_up
 from caddrel.store.accounts import AccountStore
+from caddrel.store.causes import CauseStore
 from caddrel.store.engine import Database
 from caddrel.store.inventory import InventoryStore
 from caddrel.store.mappings import MappingStore
@@ -80,6 +81,7 @@ def open_data(
         revisions=RevisionStore(book),
         inventory=InventoryStore(book),
         signins=SigninStore(log),
+        causes=CauseStore(log),
         accounts=AccountStore(book),
         passwords=PasswordStore(book),
         mappings=MappingStore(book),

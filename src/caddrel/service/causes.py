@@ -17,7 +17,8 @@ from caddrel.service.deciding import summary, titled
 from caddrel.service.deps import Deps
 from caddrel.service.describing import pieces
 from caddrel.service.publishing import info
-from caddrel.store.signins import CauseCount, Query
+from caddrel.store.causes import CauseCount
+from caddrel.store.signins import Query
 from caddrel.wire import signins as wire
 from caddrel.wire.decisions import Piece as WirePiece
 from caddrel.wire.problems import Change
@@ -31,8 +32,8 @@ def causes(deps: Deps, query: Query) -> wire.CauseList:
     """Return the causes of the sign-ins that match, with what would help."""
     current = deps.rulebooks.need_current()
     rulebook = titled(current.rulebook, deps.inventories.current())
-    found = deps.signins.causes(query)
-    people, count = deps.signins.affected(query)
+    found = deps.causes.counts(query)
+    people, count = deps.causes.affected(query)
     return wire.CauseList([_view(deps, query, cause, rulebook) for cause in found], count, people)
 
 
@@ -100,7 +101,7 @@ def _change(deps: Deps, query: Query, cause: CauseCount, rulebook: Rulebook) -> 
     if len(wanted) != 1:
         return None
     place = _with_networks(rulebook, wanted[0])
-    network = _covering(deps.signins.addresses_of(query, cause.key))
+    network = _covering(deps.causes.addresses_of(query, cause.key))
     if place is None or network is None:
         return None
     everywhere = [n for p in rulebook.places.values() for n in p.parts.networks]

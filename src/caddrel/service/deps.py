@@ -21,6 +21,7 @@ from caddrel.service.address_data import AddressData
 from caddrel.service.errors import ServiceError, not_found
 from caddrel.service.secrets import Verified
 from caddrel.store.accounts import AccountStore
+from caddrel.store.causes import CauseStore
 from caddrel.store.inventory import InventoryStore
 from caddrel.store.mappings import MappingStore
 from caddrel.store.passwords import PasswordStore
@@ -138,6 +139,7 @@ class Deps:
     revisions: RevisionStore
     inventory: InventoryStore
     signins: SigninStore
+    causes: CauseStore
     accounts: AccountStore
     passwords: PasswordStore
     mappings: MappingStore

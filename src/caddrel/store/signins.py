@@ -72,23 +72,6 @@ class SigninRecord:
 
 
 @dataclass(frozen=True, slots=True)
-class CauseCount:
-    """A cause with how often it is there, for how many people, devices and apps; and when it was first there at all."""
-
-    key: str
-    document: Mapping[str, Any]
-    count: int
-    people: int
-    devices: int
-    apps: int
-    first: datetime
-    last: datetime
-    first_ever: datetime
-    first_revision: int
-    days: Mapping[int, int]
-
-
-@dataclass(frozen=True, slots=True)
 class Query:
     """What to list: one value a column, a time window, and where to go on.
 
@@ -199,7 +182,7 @@ class SigninStore:
         )
         with self._database.read() as connection:
             for row in connection.execute(wanted):
-                yield _record(row)
+                yield record_of(row)
 
     def get(self, id: str) -> SigninRecord | None:
         """Return a sign-in by its id, or by the reference that a person quotes."""
@@ -211,30 +194,30 @@ class SigninStore:
                 row = connection.execute(
                     select(signins).where(signins.c.reference == spelled).order_by(signins.c.at.desc())
                 ).first()
-        return _record(row) if row is not None else None
+        return record_of(row) if row is not None else None
 
     def page(self, query: Query) -> list[SigninRecord]:
         """Return sign-ins, newest first."""
         columns = _SUMMARY if query.matches is None else tuple(signins.c)
-        wanted = select(*columns).where(*_conditions(query))
+        wanted = select(*columns).where(*conditions_of(query))
         if query.before is not None:
             wanted = wanted.where(tuple_(signins.c.at, signins.c.seq) < query.before)
         wanted = wanted.order_by(signins.c.at.desc(), signins.c.seq.desc())
         with self._database.read() as connection:
             if query.matches is None:
-                return [_record(row) for row in connection.execute(wanted.limit(query.limit))]
+                return [record_of(row) for row in connection.execute(wanted.limit(query.limit))]
             # Read as they come, so that a full page ends the reading.
             streaming = connection.execution_options(yield_per=200)
-            matching = filter(query.matches, (_record(row) for row in streaming.execute(wanted)))
+            matching = filter(query.matches, (record_of(row) for row in streaming.execute(wanted)))
             return list(islice(matching, query.limit))
 
     def every(self, query: Query) -> Iterator[SigninRecord]:
         """Yield every matching record with its facts, newest first."""
-        wanted = select(signins).where(*_conditions(query)).order_by(signins.c.at.desc(), signins.c.seq.desc())
+        wanted = select(signins).where(*conditions_of(query)).order_by(signins.c.at.desc(), signins.c.seq.desc())
         with self._database.read() as connection:
             streaming = connection.execution_options(yield_per=500)
             for row in streaming.execute(wanted):
-                record = _record(row)
+                record = record_of(row)
                 if query.matches is None or query.matches(record):
                     yield record
 
@@ -249,8 +232,8 @@ class SigninStore:
         earlier = mine.where(columns.at <= at, columns.id != record.id).order_by(columns.at.desc()).limit(count)
         later = mine.where(columns.at > at).order_by(columns.at).limit(count)
         with self._database.read() as connection:
-            before = [_record(row) for row in connection.execute(earlier)]
-            return [*reversed(before), record, *(_record(row) for row in connection.execute(later))]
+            before = [record_of(row) for row in connection.execute(earlier)]
+            return [*reversed(before), record, *(record_of(row) for row in connection.execute(later))]
 
     def facts_reported(self, newest: int = 500) -> set[str]:
         """Return the names of all facts that the newest sign-ins carry."""
@@ -268,7 +251,7 @@ class SigninStore:
         day = signins.c.at // 86_400_000_000
         wanted = (
             select(day, signins.c.outcome, func.count())
-            .where(*_conditions(query))
+            .where(*conditions_of(query))
             .group_by(day, signins.c.outcome)
             .order_by(day)
         )
@@ -280,79 +263,10 @@ class SigninStore:
         assert query.matches is not None
         with self._database.read() as connection:
             streaming = connection.execution_options(yield_per=1000)
-            for row in streaming.execute(select(signins).where(*_conditions(query))):
-                if query.matches(_record(row)):
+            for row in streaming.execute(select(signins).where(*conditions_of(query))):
+                if query.matches(record_of(row)):
                     found[row.at // 86_400_000_000, row.outcome] += 1
         return [(day, outcome, count) for (day, outcome), count in sorted(found.items())]
-
-    def causes(self, query: Query, most: int = 100) -> list[CauseCount]:
-        """Return the causes of the sign-ins that match, the most frequent first."""
-        columns = signins.c
-        where = [columns.cause.is_not(None), *_conditions(query), *self._matching(query)]
-        each = (
-            select(
-                columns.cause,
-                func.count(),
-                func.count(columns.person.distinct()),
-                func.count(columns.device.distinct()),
-                func.count(columns.app.distinct()),
-                func.min(columns.at),
-                func.max(columns.at),
-            )
-            .where(*where)
-            .group_by(columns.cause)
-            .order_by(func.min(columns.outcome), func.count().desc(), func.max(columns.at).desc(), columns.cause)
-            .limit(most)
-        )
-        day = columns.at // 86_400_000_000
-        per_day = select(columns.cause, day, func.count()).where(*where).group_by(columns.cause, day)
-        with self._database.read() as connection:
-            rows = list(connection.execute(each))
-            keys = [row[0] for row in rows]
-            trends: dict[str, dict[int, int]] = {key: {} for key in keys}
-            for key, at, count in connection.execute(per_day):
-                if key in trends:
-                    trends[key][at] = count
-            listed = connection.execute(select(causes).where(causes.c.key.in_(keys)))
-            documents = {row.key: msgspec.json.decode(row.document) for row in listed}
-            found = []
-            for row in rows:
-                earliest = select(columns.at, columns.revision).where(columns.cause == row[0]).order_by(columns.at)
-                first = connection.execute(earliest.limit(1)).one()
-                key, count, people, devices, apps, since, until = row
-                found.append(
-                    CauseCount(
-                        key, documents[key], count, people, devices, apps, from_stored(since), from_stored(until),
-                        from_stored(first.at), first.revision, trends[key],
-                    )
-                )  # fmt: skip
-        return found
-
-    def affected(self, query: Query) -> tuple[int, int]:
-        """Return how many people the causes of matching sign-ins are about, and how many sign-ins."""
-        where = [signins.c.cause.is_not(None), *_conditions(query), *self._matching(query)]
-        wanted = select(func.count(signins.c.person.distinct()), func.count()).where(*where)
-        with self._database.read() as connection:
-            people, count = connection.execute(wanted).one()
-        return people, count
-
-    def _matching(self, query: Query) -> list[ColumnElement[bool]]:
-        """Return the condition that a record with a cause is one of those that `matches` accepts."""
-        if query.matches is None:
-            return []
-        wanted = select(signins).where(signins.c.cause.is_not(None), *_conditions(query))
-        with self._database.read() as connection:
-            streaming = connection.execution_options(yield_per=1000)
-            found = [row.seq for row in streaming.execute(wanted) if query.matches(_record(row))]
-        listed = func.json_each(json.dumps(found)).table_valued("value")
-        return [signins.c.seq.in_(select(listed.c.value))]
-
-    def addresses_of(self, query: Query, cause: str, most: int = 1000) -> list[str]:
-        """Return the addresses that the sign-ins of a cause came from."""
-        where = [signins.c.cause == cause, signins.c.address.is_not(None), *_conditions(query)]
-        wanted = select(signins.c.address).where(*where).distinct().order_by(signins.c.address).limit(most)
-        with self._database.read() as connection:
-            return [row.address for row in connection.execute(wanted)]
 
 
 def _add_causes(connection: Connection, records: Sequence[SigninRecord]) -> None:
@@ -364,7 +278,8 @@ def _add_causes(connection: Connection, records: Sequence[SigninRecord]) -> None
         connection.execute(insert(causes).on_conflict_do_nothing(), rows)
 
 
-def _conditions(query: Query) -> list[ColumnElement[bool]]:
+def conditions_of(query: Query) -> list[ColumnElement[bool]]:
+    """Return what a query asks, as SQL; what `matches` tells is not among it."""
     found: list[ColumnElement[bool]] = []
     for name, value in query.equal.items():
         column = signins.c[name]
@@ -396,7 +311,8 @@ def _row(record: SigninRecord) -> dict[str, Any]:
     }
 
 
-def _record(row: Row[Any]) -> SigninRecord:
+def record_of(row: Row[Any]) -> SigninRecord:
+    """Return a row of the log as a record."""
     values = dict(row._mapping)  # noqa: SLF001 - SQLAlchemy's public name for it
     facts, decision = values.pop("facts", None), values.pop("decision", None)
     return SigninRecord(
