@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from collections import Counter
+from dataclasses import dataclass
+
 import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
@@ -9,9 +12,13 @@ from tests.cli.test_cli import run
 from tests.conftest import Live
 
 from caddrel.client import Refused
+from caddrel.core.decide.judging import Judge
+from caddrel.core.decide.truth import TRUE
+from caddrel.core.facts.completion import Facts
+from caddrel.core.facts.record import facts_from_json
 from caddrel.core.logs.filters import for_log, read_filter
-from caddrel.service.filtering import _judging
-from caddrel.store.filters import to_sql
+from caddrel.core.rulebook.model import Rulebook
+from caddrel.service.filtering import LogJudge
 from caddrel.store.signins import Query
 
 
@@ -73,16 +80,32 @@ _SAMPLES: dict[str, list[str]] = {
     "network.country": ["NO", "IS"], "device.owner": ["company", "personal"], "client.kind": ["native", "legacy"],
     "outcome": ["blocked", "allowed"], "reason": ["effect", "unmeetable"], "policy": ["abroad", "hidden-origins"],
     "network.asn": ["64500", "64501"], "network.ip": ["192.0.2.83"], "recorded": ["accepted"], "shadow": ["blocked"],
-    "at": ["2026-11-10T00:00:00Z"], "flow": ["device-code"], "auth.credentials": ["wrong"],
+    "flow": ["device-code"], "auth.credentials": ["wrong"], "rule": ["below-standard"], "client.name": ["SEABIRD"],
+    "device.os_version": ["15", "14.1"], "person.kind": ["contractor"],
 }  # fmt: skip
+_ORDERED = {
+    "at": ["2026-11-10T00:00:00Z", "2026-11-21T12:00:00Z"], "device.state_age": ["1d", "600s"], "auth.age": ["15m"],
+    "device.os_version": ["15", "14.0"], "risk.attempt": ["low"],
+}  # fmt: skip
+_WHOLE = [
+    "certain", "device.managed", "from terminals", "from [head-office, hidden]", "during shore-hours",
+    "device passes crew-tablet", "device passes own-laptop", "person.groups has crew", "auth.methods has otp",
+    "signals has too-fast", "person.groups has none of [crew, terminal-staff]", "client.name contains bird",
+    "signals is known", "app.labels has any of [money, sea]",
+]  # fmt: skip
 
 
 @st.composite
-def _column_tests(draw: st.DrawFn) -> str:
+def _tests(draw: st.DrawFn) -> str:
+    kind = draw(st.sampled_from(["listed", "ordered", "whole"]))
+    if kind == "whole":
+        return draw(st.sampled_from(_WHOLE))
+    if kind == "ordered":
+        fact = draw(st.sampled_from(sorted(_ORDERED)))
+        form = draw(st.sampled_from(["is at least", "is below", "is above", "is at most"]))
+        return f"{fact} {form} {draw(st.sampled_from(_ORDERED[fact]))}"
     fact = draw(st.sampled_from(sorted(_SAMPLES)))
     values = draw(st.lists(st.sampled_from(_SAMPLES[fact]), min_size=1, max_size=2))
-    if fact in {"at"}:
-        return f"{fact} {draw(st.sampled_from(['is at least', 'is below']))} {values[0]}"
     form = draw(
         st.sampled_from(["is {}", "is not {}", "is one of [{}]", "is not one of [{}]", "is known", "is unknown"])
     )
@@ -99,21 +122,45 @@ def _trees() -> st.SearchStrategy[str]:
             inner.map(lambda t: f"surely ({t})"),
         )
 
-    return st.recursive(_column_tests(), deeper, max_leaves=5)
+    return st.recursive(_tests(), deeper, max_leaves=5)
 
 
-@given(_trees())
-@settings(max_examples=25, suppress_health_check=list(HealthCheck))
-def test_sql_and_judging_find_the_same(kelpline: Live, where: str) -> None:
-    deps = kelpline.deps
-    rulebook = for_log(deps.rulebooks.need_current().rulebook)
+_RECORDED = {"outcome": "outcome", "reason": "reason", "certain": "certain", "policy": "policy", "rule": "rule"}
+_RECORDED |= {"recorded": "recorded_outcome", "shadow": "shadow_together"}
+
+
+@dataclass(repr=False)
+class _Records:
+    """Records whole: id, outcome, and the facts with what each record says of itself."""
+
+    rulebook: Rulebook
+    records: list[tuple[str, str, Facts]]
+
+
+@pytest.fixture(scope="module")
+def judged(kelpline: Live) -> _Records:
+    """Every record of two days."""
+    rulebook = for_log(kelpline.deps.rulebooks.need_current().rulebook)
+    found = []
+    for record in kelpline.deps.signins.every(Query(since=kelpline.deps.clock().replace(day=21))):
+        facts = facts_from_json(record.facts, rulebook.catalogue)
+        mine = {name: record.columns[column] for name, column in _RECORDED.items()}
+        facts.values |= {"at": record.at, **{name: value for name, value in mine.items() if value is not None}}
+        found.append((record.id, record.columns["outcome"], facts))
+    assert len(found) > 800
+    return _Records(rulebook, found)
+
+
+@given(where=_trees())
+@settings(max_examples=60, suppress_health_check=list(HealthCheck))
+def test_the_log_and_the_interpreter_find_the_same(kelpline: Live, judged: _Records, where: str) -> None:
+    deps, rulebook, records = kelpline.deps, judged.rulebook, judged.records
     condition = read_filter(where, rulebook)
-    assert to_sql(condition) is not None
     window = {"since": deps.clock().replace(day=21), "limit": 4000}
-    asked = deps.signins.page(Query(conditions=(condition,), **window))
-    judged = deps.signins.page(Query(matches=_judging(condition, rulebook), **window))
-    assert [r.id for r in asked] == [r.id for r in judged]
-    counts = [deps.signins.per_day(Query(since=window["since"], **q)) for q in (
-        {"conditions": (condition,)}, {"matches": _judging(condition, rulebook)},
-    )]  # fmt: skip
-    assert sorted(counts[0]) == sorted(counts[1])
+    query = Query(conditions=(condition,), judge=LogJudge(rulebook), **window)
+    wanted = [(id, outcome) for id, outcome, facts in records if Judge(rulebook, facts).judge(condition).truth is TRUE]
+    assert [r.id for r in deps.signins.page(query)] == [id for id, _ in wanted]
+    counts = Counter(outcome for _, outcome in wanted)
+    assert sum(counts.values()) == sum(count for _, _, count in deps.signins.per_day(query))
+    for outcome, count in counts.items():
+        assert sum(n for _, o, n in deps.signins.per_day(query) if o == outcome) == count

@@ -61,7 +61,7 @@ def _state(folder: Path) -> dict[str, object]:
     for live in serving(folder):
         for person in ("ines.faro", "odd.vik"):
             for record in live.deps.signins.of_person(person, START):
-                found[record.id] = (record.facts, record.decision, record.cause_key)
+                found[record.id] = (record.facts, record.decision, record.cause)
         assert live.deps.signins.due() == []
     return found
 

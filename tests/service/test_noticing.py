@@ -13,8 +13,11 @@ import pytest
 from tests.conftest import Live, serving
 
 from caddrel import wiring
+from caddrel.core.decide.decision import Decision, Shadow
 from caddrel.core.facts.completion import Origin
+from caddrel.core.facts.record import facts_from_json
 from caddrel.demo.fill import ADDRESSES
+from caddrel.service.records import recorded_of, signin_of
 from caddrel.store.signins import SigninRecord
 from caddrel.wire.decisions import File
 
@@ -99,20 +102,20 @@ def test_what_is_due_is_done_when_the_service_starts_again(service: Live) -> Non
     expected = _told(_all(service))
     deps = service.deps
     # As an import leaves it that was cut off after storing a late record.
+    rulebook = deps.rulebooks.need_current().rulebook
+    nothing = Decision("allowed", None, True, (), (), (), (), {}, Shadow({}, "allowed"), (), 1)
     for record in _all(service).values():
-        facts = json.loads(json.dumps(record.facts))
-        facts["values"].pop("signals")
-        facts.pop("noticed", None)
-        facts.pop("open_signals", None)
-        broken = SigninRecord(record.id, record.reference, record.at, record.columns, record.digest, facts, {})
-        deps.signins.settle(record.columns["person"], START + timedelta(days=9), [broken])
+        facts = facts_from_json(record.facts, rulebook.catalogue)
+        del facts.values["signals"]
+        facts.noticed = {}
+        broken = signin_of(record.id, record.at, rulebook, facts, recorded_of({}), nothing, None)
+        deps.signins.settle(record.columns["person"], START + timedelta(days=9), [(record, broken)])
+    assert _told(_all(service)) != expected
     deps.signins.add([], {"ines.faro": START, "odd.vik": START})
     again = wiring.open_data(service.folder, service.clock, address_files=[ADDRESSES])
     assert again.deps.signins.due() == []
     again.close()
-    assert {id: (f["values"], d) for id, (f, d, _) in _told(_all(service)).items()} == {
-        id: (f["values"], d) for id, (f, d, _) in expected.items()
-    }
+    assert _told(_all(service)) == expected
 
 
 def test_a_rehearsal_looks_back_as_the_door_would(service: Live) -> None:

@@ -1,28 +1,27 @@
-"""Filters of the log: what SQL can ask goes to the store, the rest is judged on the records that SQL leaves."""
+"""Filters of the log: read here, asked by the store; what SQL cannot tell is judged for bundles of facts."""
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from typing import Any
 
-from caddrel.core.decide.compiled.parts import LISTS, TRUE, Parts
+from caddrel.core.decide.compiled.parts import LISTS, Parts
+from caddrel.core.facts.bundles import group_of
 from caddrel.core.facts.record import RecordedList
 from caddrel.core.facts.types import Signals, Value
 from caddrel.core.facts.values import ValueRefused, read_reported
-from caddrel.core.language.nodes import And, Condition
-from caddrel.core.logs.filters import RECORD_FACTS, FilterRefused, conjuncts, for_log, read_filter
+from caddrel.core.language.nodes import And, Condition, During, FromPlace, Passes
+from caddrel.core.logs.filters import FilterRefused, for_log, read_filter
 from caddrel.core.rulebook.model import Rulebook
 from caddrel.service.deps import Deps
 from caddrel.service.errors import ServiceError
-from caddrel.store.filters import COLUMNS, to_sql
-from caddrel.store.signins import SigninRecord
+from caddrel.store.moments import from_stored
 
 LONGEST = 20_000
-Matches = Callable[[SigninRecord], bool]
 
 
-def split_filter(deps: Deps, text: str) -> tuple[tuple[Condition, ...], Matches | None]:
-    """Return the conditions that SQL can ask, and a function that tells the rest of a record with its facts.
+def read_where(deps: Deps, text: str) -> tuple[tuple[Condition, ...], LogJudge | None]:
+    """Return what a filter asks, and what judges it; nothing for an empty text.
 
     Raises
     ------
@@ -39,35 +38,61 @@ def split_filter(deps: Deps, text: str) -> tuple[tuple[Condition, ...], Matches 
     except FilterRefused as refused:
         title = f"the filter cannot be read: {refused.problems[0].message}"
         raise ServiceError(422, "bad-filter", title, "", refused.problems) from None
-    asked: list[Condition] = []
-    judged: list[Condition] = []
-    for part in conjuncts(condition):
-        (asked if to_sql(part) is not None else judged).append(part)
-    return tuple(asked), _judging(And(tuple(judged)), rulebook) if judged else None
+    return (condition,), LogJudge(rulebook)
 
 
-def _judging(condition: Condition, rulebook: Rulebook) -> Matches:
-    state = Parts(rulebook).compiled(condition)
-    catalogue = rulebook.catalogue
+class LogJudge:
+    """Judges the tests of a filter for bundles of facts, under one rulebook."""
 
-    def matches(record: SigninRecord) -> bool:
-        values: dict[str, Value] = {}
-        for name, (_, value) in record.facts["values"].items():
-            spec = catalogue.get(name)
-            if spec is not None:
-                try:
-                    values[name] = read_reported(spec, value)
-                except ValueRefused:
-                    continue
-        fired = values.get("signals")
-        if isinstance(fired, frozenset):
-            values["signals"] = Signals(fired, record.facts.get("open_signals", ()))
-        values["at"] = record.at
-        for name in RECORD_FACTS:
-            found: Any = record.columns.get(COLUMNS[name])
-            if found is not None and name != "at":
-                values[name] = found
-        lists = {name: RecordedList(held) for name, held in record.facts.get("lists", {}).items()}
-        return state(values, {LISTS: lists}) == TRUE
+    def __init__(self, rulebook: Rulebook) -> None:
+        self._rulebook = rulebook
+        self._parts = Parts(rulebook)
 
-    return matches
+    def group(self, test: Condition) -> str:
+        """Return the group of facts that a test is about."""
+        return "network" if isinstance(test, FromPlace) else group_of(test.fact)  # type: ignore[union-attr]
+
+    def checks(self, test: Passes) -> Condition:
+        """Return what a device standard asks for."""
+        return And(tuple(check.must for check in self._rulebook.standards[test.standard.text].checks))
+
+    def state(self, test: Condition) -> Callable[[Mapping[str, Any]], int]:
+        """Return a function that gives the state of a test for a bundle as JSON."""
+        compiled = self._parts.compiled(test)
+        network = isinstance(test, FromPlace)
+        catalogue = self._rulebook.catalogue
+        specs = {name: catalogue[name] for name in (_NETWORK if network else (test.fact,))}  # type: ignore[union-attr]
+
+        def state(bundle: Mapping[str, Any]) -> int:
+            values: dict[str, Value] = {}
+            held = bundle.get("values", {})
+            for name, spec in specs.items():
+                if name in held:
+                    try:
+                        values[name] = read_reported(spec, held[name][1])
+                    except ValueRefused:
+                        continue
+            fired = values.get("signals")
+            if isinstance(fired, frozenset):
+                values["signals"] = Signals(fired, bundle.get("open_signals", ()))
+            lists = {name: RecordedList(there) for name, there in bundle.get("lists", {}).items()}
+            return compiled(values, {LISTS: lists})
+
+        return state
+
+    def moments(self, test: During) -> Callable[[int], int]:
+        """Return a function that gives the state of a test for a moment; schedules turn with minutes at most."""
+        compiled = self._parts.compiled(test)
+        minutes: dict[int, int] = {}
+
+        def state(at: int) -> int:
+            minute = at // 60_000_000
+            found = minutes.get(minute)
+            if found is None:
+                found = minutes[minute] = compiled({"time.at": from_stored(minute * 60_000_000)}, {LISTS: {}})
+            return found
+
+        return state
+
+
+_NETWORK = ("network.ip", "network.country", "network.anonymiser", "network.asn")

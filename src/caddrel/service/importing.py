@@ -5,30 +5,30 @@ from __future__ import annotations
 import hashlib
 from bisect import bisect_right
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass
-from datetime import UTC, datetime, timedelta
-from typing import Any, BinaryIO
+from datetime import datetime, timedelta
+from itertools import islice
+from operator import attrgetter
+from typing import Any, BinaryIO, NamedTuple
 
 import msgspec
 
-from caddrel.core.decide.decision import decision_json
 from caddrel.core.diagnostics import Diagnostic, shorten
-from caddrel.core.facts.attempts import AttemptRefused, read_facts
-from caddrel.core.facts.completion import Setting, complete
-from caddrel.core.facts.inventory import Inventory
-from caddrel.core.facts.record import facts_json
-from caddrel.core.facts.types import Value
+from caddrel.core.facts.attempts import AttemptRefused
+from caddrel.core.facts.bundling import Bundled, Bundler
+from caddrel.core.facts.completion import TO_COME
 from caddrel.core.facts.values import show_moment
-from caddrel.core.logs.causes import cause_of
-from caddrel.core.rulebook.model import Rulebook
-from caddrel.service.deps import Deps, Published
-from caddrel.service.formats import Unzipped, documents
-from caddrel.service.noticing import Histories, catch_up
-from caddrel.service.records import columns_of, lists_of, reference_for
-from caddrel.store.signins import SigninRecord
+from caddrel.core.logs.causes import Causes
+from caddrel.service.deps import Deps
+from caddrel.service.errors import ServiceError
+from caddrel.service.formats import Read, Unzipped, documents
+from caddrel.service.noticing import catch_up
+from caddrel.service.records import Decisions, bundled_signin, lists_of, recorded_of
+from caddrel.store.signins import NewSignin
 from caddrel.wire.signins import BrokenLine, ImportResult
 
-BATCH = 500
+# So many lines are decided at once, and so many stored in one commit.
+PIECE = 500
+TOGETHER = 4_000
 # How many times as large as a stream may be, what a compressed one unpacks to.
 UNPACKED = 8
 LISTED = 100
@@ -36,17 +36,29 @@ LONGEST_ID = 200
 _LINE_KEYS = {"id", "facts", "recorded"}
 
 
-@dataclass(frozen=True, slots=True)
-class _Line:
-    """One good line: what it says, and the revision in force at its time."""
+class _Line(NamedTuple):
+    """One good line: what it says, under the revision in force at its time."""
 
     number: int
     id: str
-    digest: str
+    digest: bytes
     at: datetime
-    published: Published
-    reported: dict[str, Value]
-    recorded: dict[str, Any]
+    under: _Under
+    bundled: Bundled
+    recorded: bytes
+
+
+class _Under:
+    """A revision made ready for deciding many records."""
+
+    def __init__(self, deps: Deps, number: int) -> None:
+        published = deps.rulebooks.get(number)
+        self.number = number
+        self.rulebook = rulebook = published.rulebook
+        self.decide = published.compiled.decide
+        inventory = deps.inventories.current()
+        lists = lists_of(rulebook)
+        self.bundle = Bundler(rulebook.catalogue, rulebook.settings.assume, inventory, lists, deps.addresses).bundle
 
 
 class Importer:
@@ -55,18 +67,22 @@ class Importer:
     def __init__(self, deps: Deps) -> None:
         self._deps = deps
         deps.rulebooks.need_current()
-        self._in_force = deps.revisions.in_force()
-        self._inventory: Inventory = deps.inventories.current()
-        rulebooks = {number: self._rulebook(number) for _, number in self._in_force}
-        self._lists = {number: lists_of(rulebook) for number, rulebook in rulebooks.items()}
-        self._histories = Histories(deps.signins, rulebooks.values())
+        in_force = deps.revisions.in_force()
+        self._since = [since for since, _ in in_force]
+        self._under = [_Under(deps, number) for _, number in in_force]
+        self._histories = deps.histories
+        with deps.log_lock:
+            self._histories.look_back([under.rulebook for under in self._under])
+        # What is decided and not stored yet.
+        self._ready: list[NewSignin] = []
+        self._ids: dict[str, bytes] = {}
+        self._causes = Causes()
+        self._decisions = Decisions()
         # A clock that runs ahead would make its sign-in the newest of all for signals; a day is no error yet.
         self._latest = deps.clock() + timedelta(days=1)
         self._listed: list[BrokenLine] = []
+        self._stopped: ServiceError | None = None
         self._broken = self._added = self._known = self._conflicting = 0
-
-    def _rulebook(self, number: int) -> Rulebook:
-        return self._deps.rulebooks.get(number).rulebook
 
     def run(self, stream: BinaryIO, format: str = "ndjson", mapping: Mapping[str, str] | None = None) -> ImportResult:
         """Take in a log; good lines are kept whatever the others are.
@@ -78,45 +94,76 @@ class Importer:
         mapping
             Of a CSV file: column to fact.
         """
-        batch: list[_Line] = []
-        catalogue = self._rulebook(self._in_force[-1][1]).catalogue
+        with self._deps.import_lock:
+            return self._run(stream, format, mapping or {})
+
+    def _run(self, stream: BinaryIO, format: str, mapping: Mapping[str, str]) -> ImportResult:
         lines = self._lines(Unzipped(stream, UNPACKED * self._deps.limits.stream))
-        for number, document in documents(lines, format, mapping or {}, catalogue):
-            try:
-                if isinstance(document, AttemptRefused):
-                    raise document
-                read = self._read(number, document)
-            except AttemptRefused as refused:
-                self._refuse(number, refused.problems)
-                continue
-            batch.append(read)
-            if len(batch) >= BATCH:
-                self._take(batch)
-                batch = []
-        self._take(batch)
+        read = documents(lines, format, mapping, self._under[-1].rulebook.catalogue)
+        try:
+            while piece := self._good(islice(read, PIECE)):
+                with self._deps.log_lock:
+                    self._decide([line for line in piece if line is not None])
+            with self._deps.log_lock:
+                self._store()
+            if self._stopped is not None:
+                raise self._stopped
+        except BaseException:
+            # What was decided and not stored is not to be looked back at.
+            with self._deps.log_lock:
+                self._histories.clear()
+            raise
         catch_up(self._deps)
         return ImportResult(self._added, self._known, self._conflicting, self._broken, self._listed)
 
-    def _take(self, batch: list[_Line]) -> None:
-        """Decide and store the lines that are not there yet, in order of time."""
-        with self._deps.log_lock:
-            present = self._deps.signins.present([line.id for line in batch])
-            fresh: list[_Line] = []
-            for line in batch:
-                known = present.get(line.id)
-                if known is None:
-                    present[line.id] = line.digest
-                    fresh.append(line)
-                elif known == line.digest:
-                    self._known += 1
-                else:
-                    self._conflicting += 1
-                    message = f"a sign-in `{shorten(line.id)}` with other content is there already"
-                    hint = "the one that is there was kept"
-                    self._list(BrokenLine(line.number, "conflicting", message, hint))
-            records = [self._record(line) for line in sorted(fresh, key=lambda line: (line.at, line.id))]
-            self._deps.signins.add(records, self._histories.late())
-            self._added += len(records)
+    def _decide(self, lines: list[_Line]) -> None:
+        """Decide the lines that are not there yet, in order of time; stored when there are enough."""
+        fresh = self._fresh(lines)
+        self._ready.extend([self._record(line) for line in sorted(fresh, key=_MOMENT)])
+        if len(self._ready) >= TOGETHER:
+            self._store()
+
+    def _store(self) -> None:
+        """Store what is ready in one commit."""
+        self._deps.signins.add(self._ready, self._histories.late())
+        self._added += len(self._ready)
+        self._ready, self._ids = [], {}
+
+    def _good(self, read: Iterator[Read]) -> list[_Line | None]:
+        """Return lines as they were read, None for a broken one."""
+        found: list[_Line | None] = []
+        try:
+            for number, document in read:
+                try:
+                    if isinstance(document, AttemptRefused):
+                        raise document
+                    found.append(self._read(number, document))
+                except AttemptRefused as refused:
+                    self._refuse(number, refused.problems)
+                    found.append(None)
+        except ServiceError as stopped:
+            # Told once the lines before it are stored.
+            self._stopped = stopped
+        return found
+
+    def _fresh(self, lines: list[_Line]) -> list[_Line]:
+        """Return the lines that are neither stored nor about to be."""
+        ids = self._ids
+        present = self._deps.signins.present([line.id for line in lines])
+        fresh = []
+        for line in lines:
+            known = ids.get(line.id) or present.get(line.id)
+            if known is None:
+                ids[line.id] = line.digest
+                fresh.append(line)
+            elif known == line.digest:
+                self._known += 1
+            else:
+                self._conflicting += 1
+                message = f"a sign-in `{shorten(line.id)}` with other content is there already"
+                hint = "the one that is there was kept"
+                self._list(BrokenLine(line.number, "conflicting", message, hint))
+        return fresh
 
     def _list(self, broken: BrokenLine) -> None:
         if len(self._listed) < LISTED:
@@ -145,67 +192,59 @@ class Importer:
 
     def _read(self, number: int, document: Any) -> _Line:
         _check_document(document)
-        published = self._published(document)
-        reported = read_facts(document["facts"], published.rulebook.catalogue)
-        digest = hashlib.sha256(msgspec.json.encode(document, order="deterministic")).hexdigest()
-        recorded = document.get("recorded") or {}
-        at = _moment(reported)
+        facts = document["facts"]
+        under = self._in_force(facts)
+        bundled = under.bundle(facts)
+        at = bundled.at
         if at > self._latest:
             message = f"`time.at` is {show_moment(at)}, more than a day ahead of this service's clock"
             raise AttemptRefused([Diagnostic("in-the-future", message, "set the clock of whoever wrote it")])
-        return _Line(number, document["id"], digest, at, published, reported, recorded)
+        digest = hashlib.sha256(_encode(document)).digest()
+        recorded = recorded_of(document.get("recorded") or {})
+        return _Line(number, document["id"], digest, at, under, bundled, recorded)
 
-    def _record(self, line: _Line) -> SigninRecord:
-        rulebook = line.published.rulebook
-        facts = complete(
-            line.reported,
-            rulebook.catalogue,
-            rulebook.settings.assume,
-            self._inventory,
-            Setting.LOG,
-            address_data=self._deps.addresses,
-        )
-        facts.reference = reference_for(line.id)
-        self._histories.notice(rulebook, facts, line.id)
-        number = line.published.revision.number
-        decision = line.published.compiled.decide(facts)
-        self._histories.add(facts, line.at, line.id, decision.outcome)
-        cause = cause_of(rulebook, facts, decision)
-        columns = {
-            **columns_of(facts, decision, number, cause),
-            "recorded_outcome": line.recorded.get("outcome") or None,
-            "recorded_reason": line.recorded.get("reason") or None,
-        }
-        kept = facts_json(facts, self._lists[number])
-        decided = decision_json(decision)
-        return SigninRecord(line.id, facts.reference, line.at, columns, line.digest, kept, decided, cause=cause)
+    def _record(self, line: _Line) -> NewSignin:
+        _, id, digest, at, under, bundled, recorded = line
+        facts, rulebook = bundled.facts, under.rulebook
+        # Each record's own reference is put in when it is read, so that decisions can be shared.
+        facts.reference = TO_COME
+        self._histories.notice(rulebook, facts, id)
+        decision = under.decide(facts)
+        self._histories.add(facts, at, id, decision.outcome)
+        cause = self._causes.of(rulebook, bundled, decision) if decision.outcome != "allowed" else None
+        decided = self._decisions.of(decision)
+        return bundled_signin(id, digest, bundled, recorded, decided, cause, under.number)
 
-    def _published(self, document: dict[str, Any]) -> Published:
+    def _in_force(self, facts: dict[str, Any]) -> _Under:
         """Return the revision in force at the time of a record; before the first, the first."""
-        facts = document["facts"]
+        if len(self._under) == 1:
+            return self._under[0]
         time = facts.get("time")
         text = facts.get("time.at") or (time.get("at") if isinstance(time, dict) else None)
-        moments = [since for since, _ in self._in_force]
         index = 0
         try:
             at = datetime.fromisoformat(text) if isinstance(text, str) else None
             if at is not None and at.tzinfo is not None:
-                index = max(bisect_right(moments, at) - 1, 0)
+                index = max(bisect_right(self._since, at) - 1, 0)
         except ValueError:
-            index = len(moments) - 1
-        return self._deps.rulebooks.get(self._in_force[index][1])
+            index = len(self._since) - 1
+        return self._under[index]
+
+
+_MOMENT = attrgetter("at", "id")
+_encode = msgspec.json.Encoder(order="deterministic").encode
 
 
 def _check_document(document: Any) -> None:
     if not isinstance(document, dict) or not isinstance(document.get("facts"), dict):
         hint = 'such as {"id": "s-1", "facts": {"time.at": …}}'
         raise AttemptRefused([Diagnostic("wrong-type", "a line holds one object with `id` and `facts`", hint)])
-    problems = [
-        Diagnostic("unknown-key", f"a sign-in has no `{shorten(key)}`", "it can have: id, facts, recorded")
-        for key in document
-        if key not in _LINE_KEYS
-    ]
     id = document.get("id")
+    problems = []
+    if not document.keys() <= _LINE_KEYS:
+        hint = "it can have: id, facts, recorded"
+        unknown = [key for key in document if key not in _LINE_KEYS]
+        problems = [Diagnostic("unknown-key", f"a sign-in has no `{shorten(key)}`", hint) for key in unknown]
     if not isinstance(id, str) or not 0 < len(id) <= LONGEST_ID or not id.isprintable():
         problems.append(Diagnostic("bad-id", f"`id` is a text of 1 to {LONGEST_ID} printable characters"))
     recorded = document.get("recorded") or {}
@@ -214,10 +253,3 @@ def _check_document(document: Any) -> None:
         problems.append(Diagnostic("bad-recorded", "`recorded` has `outcome` and `reason`, both short texts"))
     if problems:
         raise AttemptRefused(problems)
-
-
-def _moment(reported: dict[str, Value]) -> datetime:
-    at = reported.get("time.at")
-    if not isinstance(at, datetime):
-        raise AttemptRefused([Diagnostic("missing-key", "a sign-in needs the fact `time.at`", path="time.at")])
-    return at.astimezone(UTC)

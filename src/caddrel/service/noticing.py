@@ -4,19 +4,18 @@ from __future__ import annotations
 
 from collections import OrderedDict
 from collections.abc import Iterable
-from dataclasses import replace
 from datetime import datetime, timedelta
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 from caddrel.core.decide.decision import decision_json
 from caddrel.core.facts.completion import Facts, Origin
-from caddrel.core.facts.record import facts_from_json, facts_json
+from caddrel.core.facts.record import facts_from_json
 from caddrel.core.logs.causes import cause_of
 from caddrel.core.rulebook.model import Rulebook
 from caddrel.core.signals.history import History, Past, needed_history, past_of
 from caddrel.core.signals.noticing import add_signals
-from caddrel.service.records import columns_of, lists_of
-from caddrel.store.signins import SigninRecord, SigninStore
+from caddrel.service.records import recorded_of, signin_of
+from caddrel.store.signins import NewSignin, SigninRecord, SigninStore
 
 if TYPE_CHECKING:
     from caddrel.service.deps import Deps
@@ -27,15 +26,12 @@ MOST_PEOPLE = 10_000
 class Histories:
     """The recent attempts of many people, read from the log when first asked for and kept up to date.
 
-    Parameters
-    ----------
-    rulebooks
-        The rulebooks whose signals are going to be asked; they tell how far to look back.
+    All who add records share one, and hold the log's lock while they do.
     """
 
-    def __init__(self, signins: SigninStore, rulebooks: Iterable[Rulebook]) -> None:
+    def __init__(self, signins: SigninStore) -> None:
         self._signins = signins
-        self._needed = needed_history(rulebooks)
+        self._needed: int | None = 0
         self._kept: OrderedDict[str, History] = OrderedDict()
         self._late: dict[str, datetime] = {}
 
@@ -54,6 +50,22 @@ class Histories:
             self._late[person] = min(at, self._late.get(person, at))
         history.add(past_of(facts, at, id, outcome))
         history.trim(self._needed)
+
+    def look_back(self, rulebooks: Iterable[Rulebook]) -> None:
+        """Say which rulebooks' signals are going to be asked: they tell how far to look back."""
+        needed = needed_history(rulebooks)
+        if self._needed is not None and (needed is None or needed > self._needed):
+            self._needed = needed
+            self._kept.clear()
+
+    def drop(self, person: str) -> None:
+        """Read a person's attempts anew when they are asked for next: what came of them has changed."""
+        self._kept.pop(person, None)
+
+    def clear(self) -> None:
+        """Begin anew from what the log holds."""
+        self._kept.clear()
+        self._late = {}
 
     def late(self) -> dict[str, datetime]:
         """Return the people whose later signals may have changed since the last time this was asked, and from when."""
@@ -107,11 +119,13 @@ def catch_up(deps: Deps) -> int:
         with deps.log_lock:
             records = list(_again(deps, person, since))
             deps.signins.settle(person, since, records)
+            if records:
+                deps.histories.drop(person)
         changed += len(records)
     return changed
 
 
-def _again(deps: Deps, person: str, since: datetime) -> Iterable[SigninRecord]:
+def _again(deps: Deps, person: str, since: datetime) -> Iterable[tuple[SigninRecord, NewSignin]]:
     """Yield a person's records from a moment on that come out otherwise than they are stored."""
     in_force = [deps.rulebooks.get(number).rulebook for _, number in deps.revisions.in_force()]
     needed = needed_history(in_force)
@@ -121,15 +135,20 @@ def _again(deps: Deps, person: str, since: datetime) -> Iterable[SigninRecord]:
         published = deps.rulebooks.get(number)
         rulebook = published.rulebook
         facts = facts_from_json(record.facts, rulebook.catalogue)
+        before = (facts.values.get("signals"), facts.noticed)
         if facts.origins.get("signals") is not Origin.REPORTED:
             add_signals(rulebook, facts, history, record.id)
         decision = published.compiled.decide(facts)
         history.add(past_of(facts, record.at, record.id, decision.outcome))
         history.trim(needed)
-        kept, decided = facts_json(facts, lists_of(rulebook)), decision_json(decision)
         cause = cause_of(rulebook, facts, decision)
         key = cause.key if cause is not None else None
-        if kept != record.facts or decided != record.decision or key != record.cause_key:
-            columns = {**record.columns, **columns_of(facts, decision, number, cause)}
-            changed = SigninRecord(record.id, record.reference, record.at, columns, record.digest, kept, decided)
-            yield replace(changed, cause=cause)
+        same = _same_signals(before, (facts.values.get("signals"), facts.noticed))
+        if not same or decision_json(decision) != record.decision or key != record.cause:
+            recorded = recorded_of({name: record.columns[f"recorded_{name}"] for name in ("outcome", "reason")})
+            yield record, signin_of(record.id, record.at, rulebook, facts, recorded, decision, cause)
+
+
+def _same_signals(before: tuple[Any, Any], after: tuple[Any, Any]) -> bool:
+    was, now = before[0], after[0]
+    return was == now and getattr(was, "open", None) == getattr(now, "open", None) and before[1] == after[1]

@@ -2,43 +2,24 @@
 
 from __future__ import annotations
 
-import hashlib
-from datetime import UTC, datetime
+from collections.abc import Mapping
+from datetime import datetime
 from typing import Any
 
-from caddrel.core.decide.decision import Decision
-from caddrel.core.facts.completion import Facts
-from caddrel.core.facts.types import Value
-from caddrel.core.facts.values import to_json
+import msgspec
+
+from caddrel.core.decide.decision import Decision, decision_json
+from caddrel.core.facts.bundles import split
+from caddrel.core.facts.bundling import Bundled
+from caddrel.core.facts.completion import TO_COME, Facts
+from caddrel.core.facts.record import facts_json, noticed_json
 from caddrel.core.logs.causes import Cause
+from caddrel.core.logs.references import number_for, without_reference
 from caddrel.core.rulebook.model import Rulebook
-from caddrel.core.signals.history import past_of
+from caddrel.store.dictionary import Decided
+from caddrel.store.signins import NewSignin
 
-_ALPHABET = "0123456789ABCDEFGHJKMNPQRSTVWXYZ"
-_EPOCH = datetime(1970, 1, 1, tzinfo=UTC)
-_COLUMNS = {
-    "person": "person.id",
-    "app": "app.id",
-    "device": "device.id",
-    "operation": "operation",
-    "flow": "flow",
-    "address": "network.ip",
-    "country": "network.country",
-    "anonymiser": "network.anonymiser",
-    "owner": "device.owner",
-    "platform": "device.platform",
-    "client": "client.kind",
-    "credentials": "auth.credentials",
-    "city": "network.city",
-    "client_name": "client.name",
-}
-
-
-def reference_for(id: str) -> str:
-    """Return what a blocked person can quote: ten letters and digits that are not mistaken for one another."""
-    number = int.from_bytes(hashlib.sha256(f"reference:{id}".encode()).digest()[:8], "big")
-    letters = "".join(_ALPHABET[(number >> (5 * i)) & 31] for i in range(10))
-    return f"{letters[:5]}-{letters[5:]}"
+_encode = msgspec.json.Encoder(order="sorted").encode
 
 
 def lists_of(rulebook: Rulebook) -> list[str]:
@@ -46,27 +27,79 @@ def lists_of(rulebook: Rulebook) -> list[str]:
     return sorted({name for p in rulebook.places.values() for name in (*p.parts.lists, *p.without.lists)})
 
 
-def columns_of(facts: Facts, decision: Decision, revision: int, cause: Cause | None) -> dict[str, Any]:
-    """Return what of an attempt and its decision stands in columns of its own."""
-    deciding = decision.deciding[0] if decision.deciding else None
-    past = past_of(facts, _EPOCH, "", decision.outcome)
-    latitude, longitude = past.coordinates or (None, None)
-    return {
-        **{name: _column(facts.values.get(fact)) for name, fact in _COLUMNS.items()},
-        "asn": past.asn,
-        "latitude": latitude,
-        "longitude": longitude,
-        "let_in": past.let_in,
-        "cause": cause.key if cause is not None else None,
-        "outcome": decision.outcome,
-        "reason": decision.reason,
-        "certain": decision.certain,
-        "policy": deciding.policy if deciding else None,
-        "rule": deciding.rule if deciding else None,
-        "shadow_together": decision.shadow.together,
-        "revision": revision,
-    }
+def decided_of(decision: Decision, reference: str) -> Decided:
+    """Return a decision as the log keeps it; `reference` is the one that its texts quote."""
+    document = without_reference(decision_json(decision), reference)
+    del document["revision"]
+    first = decision.deciding[0] if decision.deciding else None
+    return Decided(
+        decision.outcome,
+        decision.reason,
+        decision.certain,
+        first.policy if first else None,
+        first.rule if first else None,
+        decision.shadow.together,
+        _encode(document),
+    )
 
 
-def _column(value: Value | None) -> str | None:
-    return None if value is None else str(to_json(value))
+class Decisions:
+    """Decisions as the log keeps them; those that the evaluator remembers are written once.
+
+    They must be made for facts whose reference is the mark that stands for it.
+    """
+
+    def __init__(self) -> None:
+        self._made: dict[int, tuple[Decision, Decided]] = {}
+
+    def of(self, decision: Decision) -> Decided:
+        """Return a decision as the log keeps it."""
+        found = self._made.get(id(decision))
+        if found is None:
+            if len(self._made) > 10_000:
+                self._made.clear()
+            # Held together with its decision, so that another cannot come to stand in the same place.
+            found = self._made[id(decision)] = (decision, decided_of(decision, TO_COME))
+        return found[1]
+
+
+def recorded_of(recorded: Mapping[str, Any]) -> bytes:
+    """Return what the other system recorded, as the log keeps it."""
+    return _encode({name: value for name, value in recorded.items() if value})
+
+
+def bundled_signin(
+    id: str, digest: bytes, bundled: Bundled, recorded: bytes, decided: Decided, cause: Cause | None, revision: int
+) -> NewSignin:
+    """Return a sign-in of an import to be stored."""
+    facts, bundles, own, at = bundled
+    get: Any = facts.values.get
+    signals, beside = noticed_json(facts)
+    mine: dict[str, Any] = {"values": own, **beside}
+    if facts.default_age is not None:
+        mine["default_age"] = facts.default_age
+    shared = (*[bundle.document for bundle in bundles[:5]], signals)
+    return NewSignin(
+        id, number_for(id), at, digest, msgspec.json.encode(mine), shared, recorded,
+        get("person.id"), get("app.id"), get("device.id"),
+        (get("device.state_age"), get("device.listed_for"), get("auth.age")),
+        decided.outcome == "allowed" and get("auth.credentials") != "wrong", decided, cause, revision,
+    )  # fmt: skip
+
+
+def signin_of(
+    id: str, at: datetime, rulebook: Rulebook, facts: Facts, recorded: bytes, decision: Decision, cause: Cause | None
+) -> NewSignin:
+    """Return a sign-in to be stored; its decision tells the revision.
+
+    `facts.reference` is the one that the decision's texts quote.
+    """
+    own, shared = split(facts_json(facts, lists_of(rulebook)))
+    get: Any = facts.values.get
+    decided = decided_of(decision, facts.reference)
+    return NewSignin(
+        id, number_for(id), at, b"", msgspec.json.encode(own), shared, recorded,
+        get("person.id"), get("app.id"), get("device.id"),
+        (get("device.state_age"), get("device.listed_for"), get("auth.age")),
+        decided.outcome == "allowed" and get("auth.credentials") != "wrong", decided, cause, decision.revision or 0,
+    )  # fmt: skip

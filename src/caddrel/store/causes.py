@@ -2,19 +2,19 @@
 
 from __future__ import annotations
 
-import json
 from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 
 import msgspec
-from sqlalchemy import ColumnElement, func, select
+from sqlalchemy import func, select
 
 from caddrel.store.engine import Database
+from caddrel.store.filters import fact_value
 from caddrel.store.moments import from_stored
-from caddrel.store.signins import Query, conditions_of, record_of
-from caddrel.store.tables import causes, signins
+from caddrel.store.signins import Query, conditions_of
+from caddrel.store.tables import bundles, causes, signins
 
 
 @dataclass(frozen=True, slots=True)
@@ -43,25 +43,25 @@ class CauseStore:
     def counts(self, query: Query, most: int = 100) -> list[CauseCount]:
         """Return the causes of the sign-ins that match, the most frequent first."""
         columns = signins.c
-        where = [columns.cause.is_not(None), *conditions_of(query), *self._matching(query)]
-        each = (
-            select(
-                columns.cause,
-                func.count(),
-                func.count(columns.person.distinct()),
-                func.count(columns.device.distinct()),
-                func.count(columns.app.distinct()),
-                func.min(columns.at),
-                func.max(columns.at),
-            )
-            .where(*where)
-            .group_by(columns.cause)
-            .order_by(func.min(columns.outcome), func.count().desc(), func.max(columns.at).desc(), columns.cause)
-            .limit(most)
-        )
-        day = columns.at // 86_400_000_000
-        per_day = select(columns.cause, day, func.count()).where(*where).group_by(columns.cause, day)
         with self._database.read() as connection:
+            where = [columns.cause.is_not(None), *conditions_of(query, connection)]
+            each = (
+                select(
+                    columns.cause,
+                    func.count(),
+                    func.count(columns.person.distinct()),
+                    func.count(columns.device.distinct()),
+                    func.count(columns.app.distinct()),
+                    func.min(columns.at),
+                    func.max(columns.at),
+                )
+                .where(*where)
+                .group_by(columns.cause)
+                .order_by(func.min(columns.outcome), func.count().desc(), func.max(columns.at).desc(), columns.cause)
+                .limit(most)
+            )
+            day = columns.at // 86_400_000_000
+            per_day = select(columns.cause, day, func.count()).where(*where).group_by(columns.cause, day)
             rows = list(connection.execute(each))
             keys = [row[0] for row in rows]
             trends: dict[str, dict[int, int]] = {key: {} for key in keys}
@@ -85,26 +85,23 @@ class CauseStore:
 
     def affected(self, query: Query) -> tuple[int, int]:
         """Return how many people the causes of matching sign-ins are about, and how many sign-ins."""
-        where = [signins.c.cause.is_not(None), *conditions_of(query), *self._matching(query)]
-        wanted = select(func.count(signins.c.person.distinct()), func.count()).where(*where)
         with self._database.read() as connection:
+            where = [signins.c.cause.is_not(None), *conditions_of(query, connection)]
+            wanted = select(func.count(signins.c.person.distinct()), func.count()).where(*where)
             people, count = connection.execute(wanted).one()
         return people, count
 
-    def _matching(self, query: Query) -> list[ColumnElement[bool]]:
-        """Return the condition that a record with a cause is one of those that `matches` accepts."""
-        if query.matches is None:
-            return []
-        wanted = select(signins).where(signins.c.cause.is_not(None), *conditions_of(query))
-        with self._database.read() as connection:
-            streaming = connection.execution_options(yield_per=1000)
-            found = [row.seq for row in streaming.execute(wanted) if query.matches(record_of(row))]
-        listed = func.json_each(json.dumps(found)).table_valued("value")
-        return [signins.c.seq.in_(select(listed.c.value))]
-
     def addresses_of(self, query: Query, cause: str, most: int = 1000) -> list[str]:
         """Return the addresses that the sign-ins of a cause came from."""
-        where = [signins.c.cause == cause, signins.c.address.is_not(None), *conditions_of(query)]
-        wanted = select(signins.c.address).where(*where).distinct().order_by(signins.c.address).limit(most)
+        address = fact_value("network.ip")
         with self._database.read() as connection:
-            return [row.address for row in connection.execute(wanted)]
+            where = [signins.c.cause == cause, *conditions_of(query, connection)]
+            wanted = (
+                select(address)
+                .select_from(signins.join(bundles, bundles.c.number == signins.c.network_facts))
+                .where(address.is_not(None), *where)
+                .distinct()
+                .order_by(address)
+                .limit(most)
+            )
+            return [row[0] for row in connection.execute(wanted)]

@@ -1,48 +1,42 @@
-"""Conditions over the columns of the log as SQL, with the same three-valued meaning.
+"""Conditions over the log as SQL, with the meaning that they have for one attempt.
 
-A column is NULL where the fact is unknown, and SQL's own logic of NULL is Kleene's: only `surely` and `is known` need
-words of their own. Tests of facts that have no column are not for SQL.
+A condition is asked in two ways: is it surely true, is it surely false. Both are pushed down to the single tests, so
+the SQL has two values only. A test of what stands in a row or a decision is SQL by itself; one of other facts is judged
+once for each bundle of facts, and SQL asks for the bundles where it came out so.
 """
 
 from __future__ import annotations
 
+import json
 from collections.abc import Callable, Mapping
 from datetime import UTC, datetime
-from typing import Any
+from typing import Any, Protocol
 
-from sqlalchemy import ColumnElement, and_, false, func, not_, or_, true
+import msgspec
+from sqlalchemy import ColumnElement, Connection, and_, column, false, func, not_, or_, select, true
 
 from caddrel.core.facts.values import to_json
-from caddrel.core.language.nodes import And, Condition, FactTest, Not, Or, Surely
+from caddrel.core.language.nodes import And, Condition, During, FactTest, Not, Or, Passes, Surely
 from caddrel.core.language.operators import OPERATORS, Op
+from caddrel.store.dictionary import COLUMNS
 from caddrel.store.moments import to_stored
-from caddrel.store.tables import signins
+from caddrel.store.tables import bundles, decisions, signins
 
+FALSE, TRUE = 1, 3
 # Texts are compared by Unicode's folded case, which SQLite does not know: they are not here.
-COLUMNS: Mapping[str, str] = {
+ROWS: Mapping[str, str] = {
     "person.id": "person",
     "app.id": "app",
     "device.id": "device",
-    "operation": "operation",
-    "flow": "flow",
-    "network.ip": "address",
-    "network.country": "country",
-    "network.anonymiser": "anonymiser",
-    "network.asn": "asn",
-    "device.owner": "owner",
-    "device.platform": "platform",
-    "client.kind": "client",
-    "auth.credentials": "credentials",
+    "device.state_age": "state_age",
+    "device.listed_for": "listed_for",
+    "auth.age": "auth_age",
     "time.at": "at",
     "at": "at",
     "outcome": "outcome",
-    "reason": "reason",
-    "certain": "certain",
     "policy": "policy",
-    "rule": "rule",
-    "recorded": "recorded_outcome",
-    "shadow": "shadow_together",
 }
+DECISIONS = ("reason", "certain", "rule", "shadow")
 _ORDER: Mapping[Op, Callable[[Any, Any], ColumnElement[bool]]] = {
     Op.AT_LEAST: lambda column, value: column >= value,
     Op.AT_MOST: lambda column, value: column <= value,
@@ -51,48 +45,148 @@ _ORDER: Mapping[Op, Callable[[Any, Any], ColumnElement[bool]]] = {
 }
 
 
-def to_sql(condition: Condition) -> ColumnElement[bool] | None:
-    """Return a condition as SQL, None when it tests anything that has no column."""
-    match condition:
-        case And(parts=parts) | Or(parts=parts):
-            made = [to_sql(part) for part in parts]
-            known = [part for part in made if part is not None]
-            if len(known) != len(made):
-                return None
-            return and_(true(), *known) if isinstance(condition, And) else or_(false(), *known)
-        case Not(part=part):
-            inner = to_sql(part)
-            return None if inner is None else not_(inner)
-        case Surely(part=part):
-            inner = to_sql(part)
-            return None if inner is None else func.coalesce(inner, false())
-        case FactTest():
-            return _test(condition)
-        case _:
-            return None
+class Judge(Protocol):
+    """Says what a condition comes to; a state is 1 for false, 2 for unknown, 3 for true."""
+
+    def group(self, test: Condition) -> str:
+        """Return the group of facts that a test is about."""
+
+    def state(self, test: Condition) -> Callable[[Mapping[str, Any]], int]:
+        """Return a function that gives the state of a test for a bundle as JSON."""
+
+    def checks(self, test: Passes) -> Condition:
+        """Return what a device standard asks for."""
+
+    def moments(self, test: During) -> Callable[[int], int]:
+        """Return a function that gives the state of a test for a moment."""
 
 
-def _test(test: FactTest) -> ColumnElement[bool] | None:
-    name = COLUMNS.get(test.fact)
-    if name is None:
-        return None
-    column = signins.c[name]
+class Asking:
+    """Turns the conditions of one query into SQL on one connection.
+
+    Parameters
+    ----------
+    judged
+        The bundles for which tests are surely true, and surely false; kept by the caller, so that what was judged once
+        is not judged again.
+    """
+
+    def __init__(self, connection: Connection, judge: Judge, judged: dict[Condition, Judged]) -> None:
+        self._connection = connection
+        self._judge = judge
+        self._judged = judged
+        self._functions = 0
+
+    def surely(self, condition: Condition, wanted: bool = True) -> ColumnElement[bool]:
+        """Return whether a condition is surely true, or surely false, as SQL."""
+        match condition:
+            case And(parts=parts):
+                asked = [self.surely(part, wanted) for part in parts]
+                return and_(true(), *asked) if wanted else or_(false(), *asked)
+            case Or(parts=parts):
+                asked = [self.surely(part, wanted) for part in parts]
+                return or_(false(), *asked) if wanted else and_(true(), *asked)
+            case Not(part=part):
+                return self.surely(part, not wanted)
+            case Surely(part=part):
+                inner = self.surely(part)
+                return inner if wanted else not_(inner)
+            case Passes():
+                return self.surely(self._judge.checks(condition), wanted)
+            case During():
+                return self._during(condition, wanted)
+            case FactTest(fact=fact) if fact in ROWS:
+                return _settled(_test(condition, signins.c[ROWS[fact]]), wanted)
+            case FactTest(fact=fact) if fact in DECISIONS:
+                return decided(_settled(_test(condition, decisions.c[fact]), wanted))
+            case FactTest(fact="recorded"):
+                said = func.json_extract(bundles.c.document, "$.outcome")
+                return bundled("recorded", _settled(_test(condition, said), wanted))
+            case _:
+                return self._bundles(condition, wanted)
+
+    def _during(self, test: During, wanted: bool) -> ColumnElement[bool]:
+        # SQLite calls back: a schedule is a matter of zones and their changes, which it does not know.
+        name = f"caddrel_during_{self._functions}"
+        self._functions += 1
+        state, sought = self._judge.moments(test), TRUE if wanted else FALSE
+        connection: Any = self._connection.connection.driver_connection
+        connection.create_function(name, 1, lambda at: state(at) == sought, deterministic=True)
+        asked: ColumnElement[bool] = getattr(func, name)(signins.c.at)
+        return asked
+
+    def _bundles(self, test: Condition, wanted: bool) -> ColumnElement[bool]:
+        group = self._judge.group(test)
+        judged = self._judged.setdefault(test, Judged())
+        judged.go_on(self._connection, group, self._judge.state(test))
+        return _one_of(signins.c[COLUMNS[group]], judged.true if wanted else judged.false)
+
+
+class Judged:
+    """The bundles for which a test is surely true, and surely false, as far as it has been judged."""
+
+    def __init__(self) -> None:
+        self.true: list[int] = []
+        self.false: list[int] = []
+        self._last = 0
+
+    def go_on(self, connection: Connection, group: str, state: Callable[[Mapping[str, Any]], int]) -> None:
+        """Judge the bundles that have come since the last time."""
+        wanted = select(bundles.c.number, bundles.c.document).where(
+            bundles.c.kind == group, bundles.c.number > self._last
+        )
+        for number, document in connection.execute(wanted.order_by(bundles.c.number)):
+            found = state(msgspec.json.decode(document))
+            if found == TRUE:
+                self.true.append(number)
+            elif found == FALSE:
+                self.false.append(number)
+            self._last = number
+
+
+def _one_of(found: ColumnElement[Any], numbers: list[int]) -> ColumnElement[bool]:
+    listed = func.json_each(json.dumps(numbers)).table_valued("value")
+    return found.in_(select(listed.c.value)) if numbers else false()
+
+
+def decided(condition: ColumnElement[bool]) -> ColumnElement[bool]:
+    """Return the condition that a row's decision is one of those that a condition holds for."""
+    return signins.c.decision.in_(select(decisions.c.number).where(condition))
+
+
+def bundled(kind: str, condition: ColumnElement[bool]) -> ColumnElement[bool]:
+    """Return the condition that a row's bundle of a kind is one of those that a condition holds for."""
+    wanted = select(bundles.c.number).where(bundles.c.kind == kind, condition)
+    return signins.c[COLUMNS[kind]].in_(wanted)
+
+
+def fact_value(fact: str) -> ColumnElement[Any]:
+    """Return the value of a fact in a bundle."""
+    return func.json_extract(bundles.c.document, f'$.values."{fact}"[1]')
+
+
+def _settled(test: ColumnElement[bool], wanted: bool) -> ColumnElement[bool]:
+    """Return a test of SQL's three values as one of two."""
+    return func.coalesce(test if wanted else not_(test), column("0", is_literal=True))
+
+
+def _test(test: FactTest, found: ColumnElement[Any]) -> ColumnElement[bool]:
     values = [_value(operand.value if operand.value is not None else operand.text) for operand in test.operands]
     row = OPERATORS[test.op]
     match row.positive or test.op:
         case Op.KNOWN:
-            found: ColumnElement[bool] = column.is_not(None)
+            asked: ColumnElement[bool] = found.is_not(None)
         case Op.FLAG:
-            found = column
+            asked = found
         case Op.IS:
-            found = column == values[0]
+            asked = found == values[0]
         case Op.ONE_OF:
-            found = column.in_(values)
+            asked = found.in_(values)
         case op if op in _ORDER:
-            found = _ORDER[op](column, values[0])
-        case _:
-            return None
-    return found if row.positive is None else not_(found)
+            asked = _ORDER[op](found, values[0])
+        case op:
+            raise AssertionError(f"no column is asked with {op}")
+    return asked if row.positive is None else not_(asked)
 
 
 def _value(value: Any) -> Any:

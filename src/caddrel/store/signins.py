@@ -4,78 +4,89 @@ from __future__ import annotations
 
 import json
 from collections import Counter
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from contextlib import contextmanager
 from dataclasses import dataclass, field
 from datetime import datetime
-from itertools import islice
-from typing import Any
+from typing import Any, NamedTuple
 
 import msgspec
-from sqlalchemy import ColumnElement, Connection, Row, delete, func, or_, select, tuple_, update
+from sqlalchemy import ColumnElement, Connection, Row, Select, delete, func, or_, select, tuple_, update
 from sqlalchemy.dialects.sqlite import insert
 
+from caddrel.core.facts.bundles import GROUPS, join
 from caddrel.core.language.nodes import Condition
 from caddrel.core.logs.causes import Cause
+from caddrel.core.logs.references import read_reference, spelled, with_reference
 from caddrel.core.signals.history import Past
+from caddrel.store.dictionary import COLUMNS, Decided, Dictionary
 from caddrel.store.engine import Database
-from caddrel.store.filters import to_sql
+from caddrel.store.filters import Asking, Judge, Judged, bundled, decided, fact_value
 from caddrel.store.moments import from_stored, to_stored
-from caddrel.store.tables import causes, due, signins
+from caddrel.store.tables import bundles, causes, days, decisions, due, records, signins
 
-# Columns that a list may be filtered by, one value each.
-FILTERS = (
-    "person",
-    "app",
-    "device",
-    "operation",
-    "flow",
-    "country",
-    "owner",
-    "platform",
-    "client",
-    "credentials",
-    "outcome",
-    "reason",
-    "policy",
-    "rule",
-    "recorded_outcome",
-    "shadow_together",
-    "cause",
-)
-_COLUMNS = tuple(column.name for column in signins.c if column.name != "seq")
-_INSERT = f"INSERT INTO signins ({', '.join(_COLUMNS)}) VALUES ({', '.join('?' * len(_COLUMNS))})"  # noqa: S608 - names of our own table
+DAY = 86_400_000_000
 # So that other writers need not wait for long.
 FORGET_AT_ONCE = 5_000
-_PAST = (
-    *("at", "id", "let_in", "credentials", "device", "country", "city", "asn", "client_name"),
-    *("latitude", "longitude"),
-)
-# What a list does not carry.
-_INNER = {"facts", "decision", "digest", "city", "asn", "client_name", "latitude", "longitude", "let_in", "cause"}
-_SUMMARY = tuple(column for column in signins.c if column.name not in _INNER)
+READ_AT_ONCE = 500
+_ROW = ("person", "app", "device", "outcome", "policy", "cause")
+_DECISION = {"reason": "reason", "rule": "rule", "shadow_together": "shadow"}
+# What a row of the list shows of a record's bundles: the group and the fact.
+_SHOWN = {
+    "operation": ("attempt", "operation"),
+    "flow": ("attempt", "flow"),
+    "address": ("network", "network.ip"),
+    "country": ("network", "network.country"),
+    "anonymiser": ("network", "network.anonymiser"),
+    "owner": ("device", "device.owner"),
+    "platform": ("device", "device.platform"),
+    "client": ("attempt", "client.kind"),
+    "credentials": ("attempt", "auth.credentials"),
+}
+# What a list may be filtered by, one value each.
+FILTERS = (*_ROW, *_DECISION, *(name for name in _SHOWN if name != "address"), "anonymiser", "recorded_outcome")
+FILTERS = tuple(dict.fromkeys(FILTERS))
+
+
+class NewSignin(NamedTuple):
+    """A sign-in to be stored; `own` and `shared` are its facts as `bundles.split` takes them apart."""
+
+    id: str
+    reference: int
+    at: datetime
+    digest: bytes
+    own: bytes
+    shared: tuple[bytes, ...]
+    recorded: bytes
+    person: str | None
+    app: str | None
+    device: str | None
+    ages: tuple[float | None, float | None, float | None]
+    let_in: bool
+    decided: Decided
+    cause: Cause | None
+    revision: int
 
 
 @dataclass(frozen=True, slots=True)
 class SigninRecord:
-    """One row; `facts` are the completed facts, `decision` the whole decision, both as JSON."""
+    """One record of the log; `facts` are the completed facts, `decision` the whole decision, both as JSON."""
 
     id: str
     reference: str
     at: datetime
     columns: Mapping[str, Any]
-    digest: str = ""
     facts: Mapping[str, Any] = field(default_factory=dict)
     decision: Mapping[str, Any] = field(default_factory=dict)
     seq: int = 0
-    cause: Cause | None = None
-    cause_key: str | None = None
+    cause: str | None = None
 
 
 @dataclass(frozen=True, slots=True)
 class Query:
-    """What to list: one value a column, a time window, and where to go on.
+    """What to list: one value a column, a condition, a time window, and where to go on.
 
-    `conditions` are such as SQL can ask; `matches` tells the rest of a whole record.
+    `judge` is needed where there are `conditions`; `judged` keeps what it said.
     """
 
     equal: Mapping[str, str] = field(default_factory=dict)
@@ -85,7 +96,8 @@ class Query:
     before: tuple[int, int] | None = None
     limit: int = 50
     conditions: tuple[Condition, ...] = ()
-    matches: Callable[[SigninRecord], bool] | None = None
+    judge: Judge | None = None
+    judged: dict[Condition, Judged] = field(default_factory=dict)
 
 
 class SigninStore:
@@ -93,18 +105,19 @@ class SigninStore:
 
     def __init__(self, database: Database) -> None:
         self._database = database
+        self._dictionary = Dictionary()
 
-    def present(self, ids: Sequence[str]) -> dict[str, str]:
+    def present(self, ids: Sequence[str]) -> dict[str, bytes]:
         """Return which of the ids are there already, each with the digest of its content."""
-        found: dict[str, str] = {}
+        found: dict[str, bytes] = {}
         with self._database.read() as connection:
-            for start in range(0, len(ids), 500):
-                batch = ids[start : start + 500]
-                rows = connection.execute(select(signins.c.id, signins.c.digest).where(signins.c.id.in_(batch)))
-                found.update((row.id, row.digest) for row in rows)
+            for start in range(0, len(ids), READ_AT_ONCE):
+                batch = ids[start : start + READ_AT_ONCE]
+                wanted = select(records.c.id, records.c.digest).where(records.c.id.in_(batch))
+                found.update((row.id, row.digest) for row in connection.execute(wanted))
         return found
 
-    def add(self, records: Sequence[SigninRecord], late: Mapping[str, datetime]) -> None:
+    def add(self, new: Sequence[NewSignin], late: Mapping[str, datetime]) -> None:
         """Add records in one commit.
 
         Parameters
@@ -112,28 +125,63 @@ class SigninStore:
         late
             People with the moment from which their signals are to be worked out again, kept until that is done.
         """
-        with self._database.write() as connection:
-            if records:
-                _add_causes(connection, records)
-                # Written out: SQLAlchemy's own way binds every row anew, which takes longer than storing it.
-                connection.exec_driver_sql(_INSERT, [tuple(map(_row(r).get, _COLUMNS)) for r in records])
+        with self._writing() as connection:
+            last: int = connection.execute(select(func.coalesce(func.max(records.c.seq), 0))).scalar_one()
+            numbers = self._numbers(connection)
+            mine, rows = [], []
+            for seq, signin in enumerate(new, last + 1):
+                at = to_stored(signin.at)
+                mine.append((seq, at, signin.id, signin.reference, signin.digest, signin.own.decode()))
+                rows.append((at, seq, *_row(signin, numbers)))
+            # Written out: SQLAlchemy's own way binds every row anew, which takes longer than storing it.
+            if rows:
+                connection.exec_driver_sql(_INSERT_RECORD, mine)
+                connection.exec_driver_sql(_INSERT_SIGNIN, rows)
+            _add_causes(connection, (signin.cause for signin in new))
+            _count(connection, Counter((row[0] // DAY, row[_OUTCOME]) for row in rows))
             for person, since in late.items():
                 adding = insert(due).values(person=person, since=to_stored(since))
                 earliest = func.min(due.c.since, adding.excluded.since)
                 connection.execute(adding.on_conflict_do_update(index_elements=["person"], set_={"since": earliest}))
 
+    @contextmanager
+    def _writing(self) -> Iterator[Connection]:
+        committed = False
+        try:
+            with self._database.write() as connection:
+                yield connection
+            committed = True
+        finally:
+            self._dictionary.settled(committed)
+
+    def _numbers(self, connection: Connection) -> _Numbers:
+        return [self._dictionary.numbering(kind, connection) for kind in (*COLUMNS, "decision")]
+
     def forget(self, before: datetime, dry_run: bool) -> int:
         """Return how many records are older than a moment; takes them out, in pieces, unless it is a dry run."""
         old = signins.c.at < to_stored(before)
         with self._database.read() as connection:
-            count = int(connection.execute(select(func.count()).where(old).select_from(signins)).scalar_one())
-        while not dry_run:
-            piece = select(signins.c.seq).where(old).limit(FORGET_AT_ONCE)
+            count = int(connection.execute(select(func.count()).select_from(signins).where(old)).scalar_one())
+        if dry_run or not count:
+            return count
+        oldest = select(signins.c.at, signins.c.seq).where(old).order_by(signins.c.at, signins.c.seq)
+        while True:
             with self._database.write() as connection:
-                if not connection.execute(delete(signins).where(signins.c.seq.in_(piece))).rowcount:
-                    unused = causes.c.key.not_in(select(signins.c.cause).where(signins.c.cause.is_not(None)))
-                    connection.execute(delete(causes).where(unused))
+                found = connection.execute(oldest.limit(FORGET_AT_ONCE)).all()
+                if not found:
                     break
+                end = tuple_(signins.c.at, signins.c.seq) <= tuple(found[-1])
+                gone = select(signins.c.at // DAY, signins.c.outcome, func.count()).where(end)
+                gone = gone.group_by(signins.c.at // DAY, signins.c.outcome)
+                _count(connection, Counter({(row[0], row[1]): -row[2] for row in connection.execute(gone)}))
+                listed = func.json_each(json.dumps([row.seq for row in found])).table_valued("value")
+                connection.execute(delete(records).where(records.c.seq.in_(select(listed.c.value))))
+                connection.execute(delete(signins).where(end))
+        with self._database.write() as connection:
+            connection.execute(delete(days).where(days.c.count <= 0))
+            unused = causes.c.key.not_in(select(signins.c.cause).where(signins.c.cause.is_not(None)))
+            connection.execute(delete(causes).where(unused))
+            self._dictionary.forget(connection)
         return count
 
     def due(self) -> list[tuple[str, datetime]]:
@@ -141,34 +189,64 @@ class SigninStore:
         with self._database.read() as connection:
             return [(row.person, from_stored(row.since)) for row in connection.execute(select(due))]
 
-    def settle(self, person: str, since: datetime, changed: Sequence[SigninRecord]) -> None:
-        """Store what has changed in a person's records; nothing is due for them any more, unless from earlier on."""
-        with self._database.write() as connection:
-            _add_causes(connection, changed)
-            for record in changed:
-                row = _row(record)
-                connection.execute(update(signins).where(signins.c.id == row["id"]).values(row))
+    def settle(self, person: str, since: datetime, changed: Sequence[tuple[SigninRecord, NewSignin]]) -> None:
+        """Store what has changed in a person's records; nothing is due for them any more, unless from earlier on.
+
+        Parameters
+        ----------
+        changed
+            Records as they are stored, and as they are to be; of the latter id, moment and digest do not count.
+        """
+        with self._writing() as connection:
+            numbers = self._numbers(connection)
+            _add_causes(connection, (new.cause for _, new in changed))
+            for old, new in changed:
+                connection.execute(update(records).where(records.c.seq == old.seq).values(own=new.own.decode()))
+                row = dict(zip(_SIGNIN, _row(new, numbers), strict=True))
+                mine = (signins.c.at == to_stored(old.at)) & (signins.c.seq == old.seq)
+                connection.execute(update(signins).where(mine).values(row))
+                day = to_stored(old.at) // DAY
+                moved = Counter({(day, old.columns["outcome"]): -1})
+                moved[day, new.decided.outcome] += 1
+                _count(connection, moved)
             done = (due.c.person == person) & (due.c.since >= to_stored(since))
             connection.execute(delete(due).where(done))
 
     def pasts(self, person: str, before: datetime | None = None) -> Iterator[Past]:
         """Yield a person's attempts, newest first; with `before` only those before that moment."""
-        columns = signins.c
-        wanted = select(*(columns[name] for name in _PAST)).where(columns.person == person)
+        wanted = select(signins, records.c.id).join(records, records.c.seq == signins.c.seq)
+        wanted = wanted.where(signins.c.person == person)
         if before is not None:
-            wanted = wanted.where(columns.at < to_stored(before))
-        wanted = wanted.order_by(columns.at.desc(), columns.id.desc())
+            wanted = wanted.where(signins.c.at < to_stored(before))
+        wanted = wanted.order_by(signins.c.at.desc(), records.c.id.desc())
         with self._database.read() as connection:
             for row in connection.execute(wanted):
-                coordinates = None if row[9] is None or row[10] is None else (row[9], row[10])
-                yield Past._make((from_stored(row[0]), *row[1:9], coordinates))
+                self._dictionary.load(connection, [row])
+                yield self._past(row)
+
+    def _past(self, row: Row[Any]) -> Past:
+        network = self._dictionary.document("network", row.network_facts)
+        attempt = self._dictionary.document("attempt", row.attempt_facts)
+        coordinates = network.get("coordinates")
+        return Past(
+            from_stored(row.at),
+            row.id,
+            bool(row.let_in),
+            _value(attempt, "auth.credentials"),
+            row.device,
+            _value(network, "network.country"),
+            _value(network, "network.city"),
+            _value(network, "network.asn"),
+            _value(attempt, "client.name"),
+            (coordinates[0], coordinates[1]) if coordinates else None,
+        )
 
     def wrong(self, person: str, since: datetime, until: datetime) -> list[datetime]:
         """Return the moments of a person's attempts with wrong credentials, both ends included."""
         wanted = select(signins.c.at).where(
             signins.c.person == person,
-            signins.c.credentials == "wrong",
             signins.c.at.between(to_stored(since), to_stored(until)),
+            bundled("attempt", fact_value("auth.credentials") == "wrong"),
         )
         with self._database.read() as connection:
             return [from_stored(row.at) for row in connection.execute(wanted)]
@@ -176,101 +254,167 @@ class SigninStore:
     def of_person(self, person: str, since: datetime) -> Iterator[SigninRecord]:
         """Yield a person's records from a moment on, in order of time."""
         wanted = (
-            select(signins)
+            select(signins, records.c.id)
+            .join(records, records.c.seq == signins.c.seq)
             .where(signins.c.person == person, signins.c.at >= to_stored(since))
-            .order_by(signins.c.at, signins.c.id)
+            .order_by(signins.c.at, records.c.id)
         )
         with self._database.read() as connection:
-            for row in connection.execute(wanted):
-                yield record_of(row)
+            yield from self._each(connection, wanted, whole=True)
 
     def get(self, id: str) -> SigninRecord | None:
         """Return a sign-in by its id, or by the reference that a person quotes."""
-        quoted = id.strip().upper().replace("-", "").replace("O", "0").replace("I", "1").replace("L", "1")
-        spelled = f"{quoted[:5]}-{quoted[5:]}"
+        reference = read_reference(id)
+        wanted = [records.c.id == id]
+        if reference is not None:
+            wanted.append(records.c.reference == reference)
         with self._database.read() as connection:
-            row = connection.execute(select(signins).where(signins.c.id == id)).first()
-            if row is None:
-                row = connection.execute(
-                    select(signins).where(signins.c.reference == spelled).order_by(signins.c.at.desc())
-                ).first()
-        return record_of(row) if row is not None else None
+            for condition in wanted:
+                newest = select(records.c.at, records.c.seq).where(condition).order_by(records.c.at.desc()).limit(1)
+                found = connection.execute(newest).first()
+                if found is not None:
+                    mine = select(signins).where(signins.c.at == found.at, signins.c.seq == found.seq)
+                    return next(self._each(connection, mine, whole=True))
+        return None
 
     def page(self, query: Query) -> list[SigninRecord]:
         """Return sign-ins, newest first."""
-        columns = _SUMMARY if query.matches is None else tuple(signins.c)
-        wanted = select(*columns).where(*conditions_of(query))
-        if query.before is not None:
-            wanted = wanted.where(tuple_(signins.c.at, signins.c.seq) < query.before)
-        wanted = wanted.order_by(signins.c.at.desc(), signins.c.seq.desc())
         with self._database.read() as connection:
-            if query.matches is None:
-                return [record_of(row) for row in connection.execute(wanted.limit(query.limit))]
-            # Read as they come, so that a full page ends the reading.
-            streaming = connection.execution_options(yield_per=200)
-            matching = filter(query.matches, (record_of(row) for row in streaming.execute(wanted)))
-            return list(islice(matching, query.limit))
+            wanted = select(signins).where(*conditions_of(query, connection))
+            if query.before is not None:
+                wanted = wanted.where(tuple_(signins.c.at, signins.c.seq) < query.before)
+            wanted = wanted.order_by(signins.c.at.desc(), signins.c.seq.desc()).limit(query.limit)
+            return list(self._each(connection, wanted, whole=False))
 
     def every(self, query: Query) -> Iterator[SigninRecord]:
         """Yield every matching record with its facts, newest first."""
-        wanted = select(signins).where(*conditions_of(query)).order_by(signins.c.at.desc(), signins.c.seq.desc())
         with self._database.read() as connection:
-            streaming = connection.execution_options(yield_per=500)
-            for row in streaming.execute(wanted):
-                record = record_of(row)
-                if query.matches is None or query.matches(record):
-                    yield record
+            wanted = select(signins).where(*conditions_of(query, connection))
+            yield from self._each(connection, wanted.order_by(signins.c.at.desc(), signins.c.seq.desc()), whole=True)
 
     def around(self, record: SigninRecord, count: int) -> list[SigninRecord]:
         """Return the person's sign-ins before and after one, at most so many each, in order of time; itself too."""
         person = record.columns.get("person")
         if person is None:
             return [record]
-        at = to_stored(record.at)
-        columns = signins.c
-        mine = select(*_SUMMARY).where(columns.person == person)
-        earlier = mine.where(columns.at <= at, columns.id != record.id).order_by(columns.at.desc()).limit(count)
-        later = mine.where(columns.at > at).order_by(columns.at).limit(count)
+        here = (to_stored(record.at), record.seq)
+        place = tuple_(signins.c.at, signins.c.seq)
+        mine = select(signins).where(signins.c.person == person)
+        earlier = mine.where(place < here).order_by(signins.c.at.desc(), signins.c.seq.desc()).limit(count)
+        later = mine.where(place > here).order_by(signins.c.at, signins.c.seq).limit(count)
         with self._database.read() as connection:
-            before = [record_of(row) for row in connection.execute(earlier)]
-            return [*reversed(before), record, *(record_of(row) for row in connection.execute(later))]
+            before = list(self._each(connection, earlier, whole=False))
+            return [*reversed(before), record, *self._each(connection, later, whole=False)]
 
-    def facts_reported(self, newest: int = 500) -> set[str]:
+    def facts_reported(self, newest: int = READ_AT_ONCE) -> set[str]:
         """Return the names of all facts that the newest sign-ins carry."""
-        wanted = select(signins.c.facts).order_by(signins.c.at.desc()).limit(newest)
+        wanted = select(signins).order_by(signins.c.at.desc(), signins.c.seq.desc()).limit(newest)
         found: set[str] = set()
         with self._database.read() as connection:
-            for (facts,) in connection.execute(wanted):
-                found.update(msgspec.json.decode(facts)["values"])
+            for record in self._each(connection, wanted, whole=True):
+                found.update(record.facts["values"])
         return found
 
     def per_day(self, query: Query) -> list[tuple[int, str, int]]:
         """Return how many sign-ins match, by day (days since 1970) and outcome."""
-        if query.matches is not None:
-            return self._judged_per_day(query)
-        day = signins.c.at // 86_400_000_000
-        wanted = (
-            select(day, signins.c.outcome, func.count())
-            .where(*conditions_of(query))
-            .group_by(day, signins.c.outcome)
-            .order_by(day)
-        )
+        everything = not (query.equal or query.conditions or query.certain is not None)
+        since = None if query.since is None else to_stored(query.since)
+        until = None if query.until is None else to_stored(query.until)
+        counts: Counter[tuple[int, str]] = Counter()
         with self._database.read() as connection:
-            return [(row[0], row[1], row[2]) for row in connection.execute(wanted)]
+            kept: dict[int, dict[str, int]] = {}
+            for row in connection.execute(select(days).where(days.c.count > 0)):
+                kept.setdefault(row.day, {})[row.outcome] = row[2]
+            asked = conditions_of(query, connection)
+            for day, found in sorted(kept.items()):
+                start, end = day * DAY, (day + 1) * DAY
+                if (since is not None and end <= since) or (until is not None and start >= until):
+                    continue
+                whole = (since is None or start >= since) and (until is None or end <= until)
+                if everything and whole:
+                    counts.update({(day, outcome): count for outcome, count in found.items()})
+                    continue
+                # A day at a time: that needs no sorting.
+                mine = (signins.c.at >= start) & (signins.c.at < end)
+                one = select(signins.c.outcome, func.count()).where(mine, *asked).group_by(signins.c.outcome)
+                counts.update({(day, outcome): count for outcome, count in connection.execute(one)})
+        return [(day, outcome, count) for (day, outcome), count in sorted(counts.items())]
 
-    def _judged_per_day(self, query: Query) -> list[tuple[int, str, int]]:
-        found: Counter[tuple[int, str]] = Counter()
-        assert query.matches is not None
-        with self._database.read() as connection:
-            streaming = connection.execution_options(yield_per=1000)
-            for row in streaming.execute(select(signins).where(*conditions_of(query))):
-                if query.matches(record_of(row)):
-                    found[row.at // 86_400_000_000, row.outcome] += 1
-        return [(day, outcome, count) for (day, outcome), count in sorted(found.items())]
+    def _each(self, connection: Connection, wanted: Select[Any], whole: bool) -> Iterator[SigninRecord]:
+        """Yield the records of some rows; what they name is read for many at once."""
+        for rows in connection.execute(wanted).partitions(READ_AT_ONCE):
+            self._dictionary.load(connection, rows)
+            own = records.c.own if whole else records.c.seq
+            listed = [row.seq for row in rows]
+            mine = select(records.c.seq, records.c.id, records.c.reference, own).where(records.c.seq.in_(listed))
+            found = {row[0]: row for row in connection.execute(mine)}
+            for row in rows:
+                yield self._record(row, found[row.seq], whole)
+
+    def _record(self, row: Row[Any], mine: Any, whole: bool) -> SigninRecord:
+        shared = {kind: self._dictionary.document(kind, getattr(row, column)) for kind, column in COLUMNS.items()}
+        made, document = self._dictionary.document("decision", row.decision)
+        recorded = shared["recorded"]
+        columns = {
+            "person": row.person,
+            "app": row.app,
+            "device": row.device,
+            **{name: _shown(shared[group], fact) for name, (group, fact) in _SHOWN.items()},
+            "recorded_outcome": recorded.get("outcome"),
+            "recorded_reason": recorded.get("reason"),
+            "outcome": made.outcome,
+            "reason": made.reason,
+            "certain": made.certain,
+            "policy": made.policy,
+            "rule": made.rule,
+            "shadow_together": made.shadow,
+            "revision": row.revision,
+        }
+        reference = spelled(mine.reference)
+        facts: dict[str, Any] = {}
+        decision: dict[str, Any] = {}
+        if whole:
+            facts = join(msgspec.json.decode(mine.own), [shared[group] for group in GROUPS], reference)
+            decision = {**with_reference(document, reference), "revision": row.revision}
+        return SigninRecord(mine.id, reference, from_stored(row.at), columns, facts, decision, row.seq, row.cause)
 
 
-def _add_causes(connection: Connection, records: Sequence[SigninRecord]) -> None:
-    fresh = {r.cause.key: r.cause for r in records if r.cause is not None}
+_RECORD = ("seq", "at", "id", "reference", "digest", "own")
+_SIGNIN = tuple(column.name for column in signins.c if column.name not in {"at", "seq"})
+_OUTCOME = 2 + _SIGNIN.index("outcome")
+
+
+def _inserting(table: str, names: Sequence[str]) -> str:
+    return f"INSERT INTO {table} ({', '.join(names)}) VALUES ({', '.join('?' * len(names))})"  # noqa: S608 - our own names
+
+
+_INSERT_RECORD = _inserting("records", _RECORD)
+_INSERT_SIGNIN = _inserting("signins", ("at", "seq", *_SIGNIN))
+
+
+# What gives the numbers of documents: one for each kind, in the order of `dictionary.COLUMNS`, and of decisions.
+_Numbers = list[Callable[[Any], int]]
+
+
+def _row(signin: NewSignin, numbers: _Numbers) -> tuple[Any, ...]:
+    """Return the values of a row, in the order of the table's columns from the third on."""
+    person, app, device, network, attempt, signals = signin.shared
+    decision = signin.decided
+    cause = signin.cause
+    return (
+        signin.person, signin.app, signin.device,
+        numbers[0](person), numbers[1](app), numbers[2](device), numbers[3](network), numbers[4](attempt),
+        numbers[5](signals), numbers[6](signin.recorded),
+        *signin.ages,
+        signin.let_in, decision.outcome, decision.policy,
+        None if cause is None else cause.key,
+        numbers[7](decision),
+        signin.revision,
+    )  # fmt: skip
+
+
+def _add_causes(connection: Connection, found: Iterable[Cause | None]) -> None:
+    fresh = {cause.key: cause for cause in found if cause is not None}
     if fresh:
         rows = [
             {"key": key, "document": json.dumps(cause.document, ensure_ascii=False)} for key, cause in fresh.items()
@@ -278,20 +422,26 @@ def _add_causes(connection: Connection, records: Sequence[SigninRecord]) -> None
         connection.execute(insert(causes).on_conflict_do_nothing(), rows)
 
 
-def conditions_of(query: Query) -> list[ColumnElement[bool]]:
-    """Return what a query asks, as SQL; what `matches` tells is not among it."""
+def _count(connection: Connection, moved: Mapping[tuple[int, str], int]) -> None:
+    """Add to the counts of days."""
+    for (day, outcome), count in moved.items():
+        adding = insert(days).values(day=day, outcome=outcome, count=count)
+        added = {"count": days.c.count + adding.excluded.count}
+        connection.execute(adding.on_conflict_do_update(index_elements=["day", "outcome"], set_=added))
+
+
+def conditions_of(query: Query, connection: Connection) -> list[ColumnElement[bool]]:
+    """Return what a query asks, as SQL for this connection."""
     found: list[ColumnElement[bool]] = []
     for name, value in query.equal.items():
-        column = signins.c[name]
         # Several values of one column are alternatives: outcome=blocked,challenged.
-        values = value.split(",")
-        found.append(or_(*(column == v for v in values)))
-    for condition in query.conditions:
-        asked = to_sql(condition)
-        if asked is not None:
-            found.append(asked)
+        found.append(_equal(name, value.split(",")))
+    if query.conditions:
+        assert query.judge is not None
+        asking = Asking(connection, query.judge, query.judged)
+        found.extend(asking.surely(condition) for condition in query.conditions)
     if query.certain is not None:
-        found.append(signins.c.certain == query.certain)
+        found.append(decided(decisions.c.certain == query.certain))
     if query.since is not None:
         found.append(signins.c.at >= to_stored(query.since))
     if query.until is not None:
@@ -299,30 +449,25 @@ def conditions_of(query: Query) -> list[ColumnElement[bool]]:
     return found
 
 
-def _row(record: SigninRecord) -> dict[str, Any]:
-    return {
-        "id": record.id,
-        "reference": record.reference,
-        "digest": record.digest,
-        "at": to_stored(record.at),
-        "facts": msgspec.json.encode(record.facts).decode(),
-        "decision": msgspec.json.encode(record.decision).decode(),
-        **record.columns,
-    }
+def _equal(name: str, values: list[str]) -> ColumnElement[bool]:
+    def one_of(column: ColumnElement[Any]) -> ColumnElement[bool]:
+        return or_(*(column == value for value in values))
+
+    if name in _ROW:
+        return one_of(signins.c[name])
+    if name in _DECISION:
+        return decided(one_of(decisions.c[_DECISION[name]]))
+    if name == "recorded_outcome":
+        return bundled("recorded", one_of(func.json_extract(bundles.c.document, "$.outcome")))
+    group, fact = _SHOWN[name]
+    return bundled(group, one_of(fact_value(fact)))
 
 
-def record_of(row: Row[Any]) -> SigninRecord:
-    """Return a row of the log as a record."""
-    values = dict(row._mapping)  # noqa: SLF001 - SQLAlchemy's public name for it
-    facts, decision = values.pop("facts", None), values.pop("decision", None)
-    return SigninRecord(
-        values.pop("id"),
-        values.pop("reference"),
-        from_stored(values.pop("at")),
-        {name: values[name] for name in values if name != "seq" and name not in _INNER},
-        values.get("digest", ""),
-        msgspec.json.decode(facts) if facts else {},
-        msgspec.json.decode(decision) if decision else {},
-        values["seq"],
-        cause_key=values.get("cause"),
-    )
+def _value(bundle: Mapping[str, Any], fact: str) -> Any:
+    found = bundle.get("values", {}).get(fact)
+    return None if found is None else found[1]
+
+
+def _shown(bundle: Mapping[str, Any], fact: str) -> str | None:
+    found = _value(bundle, fact)
+    return None if found is None else str(found)

@@ -2,7 +2,20 @@
 
 from __future__ import annotations
 
-from sqlalchemy import Boolean, Column, Float, ForeignKey, Index, Integer, MetaData, String, Table, Text
+from sqlalchemy import (
+    Boolean,
+    Column,
+    Float,
+    ForeignKey,
+    Index,
+    Integer,
+    LargeBinary,
+    MetaData,
+    String,
+    Table,
+    Text,
+    text,
+)
 
 BOOK = MetaData()
 LOG = MetaData()
@@ -88,50 +101,85 @@ used_passwords = Table(
     Index("used_passwords_person", "person", "seq"),
 )
 
+# What is each sign-in's own: its id, what a person quotes, and the facts that hardly any two have in common.
+records = Table(
+    "records",
+    LOG,
+    Column("seq", Integer, primary_key=True),
+    Column("at", Integer, nullable=False),
+    Column("id", String, nullable=False, unique=True),
+    Column("reference", Integer, nullable=False),
+    Column("digest", LargeBinary, nullable=False),
+    Column("own", Text, nullable=False),
+    Index("records_reference", "reference"),
+)
+# One narrow row a sign-in, in order of time, so that reading a stretch of it reads nothing else: every filter becomes a
+# walk over these.
 signins = Table(
     "signins",
     LOG,
-    Column("seq", Integer, primary_key=True, autoincrement=True),
-    Column("id", String, nullable=False, unique=True),
-    Column("reference", String, nullable=False),
-    Column("digest", String, nullable=False),
-    Column("at", Integer, nullable=False),
+    Column("at", Integer, primary_key=True),
+    Column("seq", Integer, primary_key=True),
     Column("person", String),
     Column("app", String),
     Column("device", String),
-    Column("operation", String),
-    Column("flow", String),
-    Column("address", String),
-    Column("country", String),
-    Column("anonymiser", String),
-    Column("owner", String),
-    Column("platform", String),
-    Column("client", String),
-    Column("credentials", String),
-    # What signals look back at, beside device, country and credentials.
-    Column("city", String),
-    Column("asn", Integer),
-    Column("client_name", String),
-    Column("latitude", Float),
-    Column("longitude", Float),
-    Column("let_in", Boolean(create_constraint=False), nullable=False, server_default="0"),
+    # The bundles of facts, by number.
+    Column("person_facts", Integer, nullable=False),
+    Column("app_facts", Integer, nullable=False),
+    Column("device_facts", Integer, nullable=False),
+    Column("network_facts", Integer, nullable=False),
+    Column("attempt_facts", Integer, nullable=False),
+    Column("signals_facts", Integer, nullable=False),
+    Column("recorded", Integer, nullable=False),
+    # Seconds; facts that are each record's own.
+    Column("state_age", Float),
+    Column("listed_for", Float),
+    Column("auth_age", Float),
+    Column("let_in", Integer, nullable=False),
+    Column("outcome", String, nullable=False),
+    Column("policy", String),
     Column("cause", String),
-    Column("recorded_outcome", String),
-    Column("recorded_reason", String),
+    Column("decision", Integer, nullable=False),
+    Column("revision", Integer, nullable=False),
+    Index("signins_person", "person", "at", "seq"),
+    Index("signins_device", "device", "at", "seq"),
+    Index("signins_app", "app", "at", "seq"),
+    # Most sign-ins are let in without any rule's doing, and have neither.
+    Index("signins_policy", "policy", "at", "seq", sqlite_where=text("policy IS NOT NULL")),
+    Index("signins_cause", "cause", "at", "seq", sqlite_where=text("cause IS NOT NULL")),
+    sqlite_with_rowid=False,
+)
+# Facts that records have in common, and what other systems recorded: each once.
+bundles = Table(
+    "bundles",
+    LOG,
+    Column("number", Integer, primary_key=True),
+    Column("kind", String, nullable=False),
+    Column("document", Text, nullable=False),
+    Column("digest", LargeBinary, nullable=False, unique=True),
+    Index("bundles_kind", "kind", "number"),
+)
+# Decisions, each once, with a mark where a record's own reference stands.
+decisions = Table(
+    "decisions",
+    LOG,
+    Column("number", Integer, primary_key=True),
     Column("outcome", String, nullable=False),
     Column("reason", String),
     Column("certain", Boolean(create_constraint=False), nullable=False),
     Column("policy", String),
     Column("rule", String),
-    Column("shadow_together", String, nullable=False),
-    Column("revision", Integer, nullable=False),
-    Column("facts", Text, nullable=False),
-    Column("decision", Text, nullable=False),
-    Index("signins_at", "at", "seq"),
-    *(
-        Index(f"signins_{name}", name, "at", "seq")
-        for name in ("reference", "person", "app", "device", "outcome", "policy", "country", "cause")
-    ),
+    Column("shadow", String, nullable=False),
+    Column("document", Text, nullable=False),
+    Column("digest", LargeBinary, nullable=False, unique=True),
+)
+# How many sign-ins of each day had which outcome.
+days = Table(
+    "days",
+    LOG,
+    Column("day", Integer, primary_key=True),
+    Column("outcome", String, primary_key=True),
+    Column("count", Integer, nullable=False),
 )
 # What led to blocks and challenges, once for all records that have it in common.
 causes = Table(

@@ -30,19 +30,25 @@ class Attempt:
     facts: Mapping[str, Value]
 
 
-def read_facts(document: Any, catalogue: Catalogue) -> dict[str, Value]:
-    """Return the facts of a JSON object.
+def flat_facts(document: Any, catalogue: Catalogue) -> dict[str, Any]:
+    """Return the facts of a JSON object by their whole names, as they were written; those that are null left out.
 
     Raises
     ------
     AttemptRefused
-        Naming every unknown fact, every fact given both flat and nested, every value of a wrong type.
+        Naming every unknown fact, and every fact given both flat and nested.
     """
+    facts, problems = _flat(document, catalogue)
+    if problems:
+        raise AttemptRefused(problems)
+    return facts
+
+
+def _flat(document: Any, catalogue: Catalogue) -> tuple[dict[str, Any], list[Diagnostic]]:
     if not isinstance(document, Mapping):
         raise AttemptRefused([Diagnostic("wrong-type", "`facts` is an object of facts and values", path="facts")])
-    facts: dict[str, Value] = {}
+    facts: dict[str, Any] = {}
     problems: list[Diagnostic] = []
-    seen: set[str] = set()
 
     def walk(prefix: str, node: Mapping[str, Any], depth: int) -> None:
         for key, value in node.items():
@@ -52,18 +58,30 @@ def read_facts(document: Any, catalogue: Catalogue) -> dict[str, Value]:
                 walk(f"{name}.", value, depth + 1)
             elif spec is None:
                 problems.append(unknown_fact(name, catalogue))
-            elif name in seen:
+            elif name in facts:
                 problems.append(Diagnostic("given-twice", f"`{name}` is given both flat and nested", path=name))
-            elif value is not None:
-                seen.add(name)
-                try:
-                    facts[name] = read_reported(spec, value)
-                except ValueRefused as refused:
-                    problems.append(wrong_value(name, refused, value))
             else:
-                seen.add(name)
+                facts[name] = value
 
     walk("", document, 0)
+    return {name: value for name, value in facts.items() if value is not None}, problems
+
+
+def read_facts(document: Any, catalogue: Catalogue) -> dict[str, Value]:
+    """Return the facts of a JSON object.
+
+    Raises
+    ------
+    AttemptRefused
+        Naming every unknown fact, every fact given both flat and nested, every value of a wrong type.
+    """
+    facts: dict[str, Value] = {}
+    flat, problems = _flat(document, catalogue)
+    for name, value in flat.items():
+        try:
+            facts[name] = read_reported(catalogue[name], value)
+        except ValueRefused as refused:
+            problems.append(wrong_value(name, refused, value))
     if problems:
         raise AttemptRefused(problems)
     return facts

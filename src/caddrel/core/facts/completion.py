@@ -18,6 +18,10 @@ from caddrel.core.facts.inventory import Entry, Inventory
 from caddrel.core.facts.types import Address, Value
 from caddrel.core.facts.values import ValueRefused, read_reported
 
+# Stands for a reference that is put in later, when a record is read: so that records can share a decision. No text of a
+# rulebook can hold it.
+TO_COME = "\x00"
+
 
 class Origin(enum.StrEnum):
     """Where the value of a fact came from."""
@@ -62,7 +66,8 @@ class Facts:
     noticed
         What each computed signal was compared with, as JSON by signal id.
     reference
-        What a blocked person can quote; empty where there is no record to find by it.
+        What a blocked person can quote; empty where there is no record to find by it, `TO_COME` where it is put in
+        later.
     """
 
     values: dict[str, Value]

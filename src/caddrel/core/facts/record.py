@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
+from functools import lru_cache
 from typing import Any
 
+from caddrel.core.facts.bundles import encoded
 from caddrel.core.facts.catalogue import Catalogue
 from caddrel.core.facts.completion import Facts, Origin
 from caddrel.core.facts.types import Address, Signals
@@ -51,6 +53,24 @@ def _signals_json(facts: Facts) -> dict[str, Any]:
     if facts.noticed:
         found["noticed"] = dict(facts.noticed)
     return found
+
+
+def noticed_json(facts: Facts) -> tuple[bytes, dict[str, Any]]:
+    """Return the bundle of an attempt's signals, and what is its own: what each was compared with."""
+    signals = facts.values.get("signals")
+    beside = {"noticed": facts.noticed} if facts.noticed else {}
+    if signals is None:
+        return b"{}", beside
+    open_ = signals.open if isinstance(signals, Signals) else frozenset()
+    return _signals_bundle(facts.origins["signals"], frozenset(signals), open_), beside  # type: ignore[arg-type]
+
+
+@lru_cache(maxsize=1024)
+def _signals_bundle(origin: Origin, fired: frozenset[str], open_: frozenset[str]) -> bytes:
+    document: dict[str, Any] = {"values": {"signals": [origin.value, sorted(fired)]}}
+    if open_:
+        document["open_signals"] = sorted(open_)
+    return encoded(document)
 
 
 def facts_from_json(document: Mapping[str, Any], catalogue: Catalogue) -> Facts:

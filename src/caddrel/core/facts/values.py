@@ -30,6 +30,9 @@ _MOMENT = re.compile(
     r"([Zz]|[+-][0-9]{2}:[0-9]{2})"
 )
 
+# How most logs write moments, which needs no taking into another zone.
+_PLAIN_MOMENT = re.compile(r"[0-9]{4}-[0-9]{2}-[0-9]{2}T[0-9]{2}:[0-9]{2}:[0-9]{2}Z").fullmatch
+
 
 class ValueRefused(ValueError):
     """A value that is not of the type it should be.
@@ -93,6 +96,11 @@ def read_address(text: str) -> Address:
 def read_moment(text: str) -> datetime:
     """Return a moment written as in RFC 3339, section 5.6, with its offset kept."""
     expected = "a moment such as 2026-11-02T07:10:00Z"
+    if _PLAIN_MOMENT(text) is not None and "0002" <= text[:4] <= "9998":
+        try:
+            return datetime.fromisoformat(text)
+        except ValueError:
+            raise ValueRefused(_quote(text), expected) from None
     if _MOMENT.fullmatch(text) is None:
         raise ValueRefused(_quote(text), expected)
     try:
@@ -225,28 +233,29 @@ def read_reported(spec: FactSpec, value: Any) -> Value:
     ValueRefused
         When the value cannot be read as the fact's type.
     """
-    kind = spec.type
-    if kind is FactType.FLAG:
-        if not isinstance(value, bool):
-            raise ValueRefused(_quote(value), "true or false", ("true", "false"))
-        return value
-    if kind is FactType.NUMBER:
-        if isinstance(value, bool) or not isinstance(value, int | float):
-            raise ValueRefused(_quote(value), "a number")
-        return _finite(value, "a number")
-    if kind is FactType.DURATION:
-        return _reported_duration(value)
-    if kind is FactType.NAMES:
-        return _reported_names(value)
-    if kind is FactType.METHODS:
-        return _reported_methods(value)
+    return _REPORTED[spec.type](spec, value)
+
+
+def _reported_flag(_spec: FactSpec, value: Any) -> bool:
+    if not isinstance(value, bool):
+        raise ValueRefused(_quote(value), "true or false", ("true", "false"))
+    return value
+
+
+def _reported_number(_spec: FactSpec, value: Any) -> float | int:
+    if isinstance(value, bool) or not isinstance(value, int | float):
+        raise ValueRefused(_quote(value), "a number")
+    return _finite(value, "a number")
+
+
+def _reported_text(spec: FactSpec, value: Any) -> Value:
     if not isinstance(value, str):
-        raise ValueRefused(_quote(value), _EXPECTED[kind])
-    if kind is FactType.WORD:
+        raise ValueRefused(_quote(value), _EXPECTED[spec.type])
+    if spec.type is FactType.WORD:
         return _reported_word(spec, value)
-    if kind is FactType.LEVEL:
+    if spec.type is FactType.LEVEL:
         return _reported_level(value)
-    return _FROM_TEXT[kind](value)
+    return _FROM_TEXT[spec.type](value)
 
 
 _EXPECTED = {
@@ -271,7 +280,10 @@ def _finite(value: float | int, expected: str) -> float | int:
     return int(value) if value.is_integer() and abs(value) < 10**15 else value
 
 
-def _reported_duration(value: Any) -> float | int:
+def reported_duration(value: Any) -> float | int:
+    """Return seconds reported as a number, or as text such as ``15m``."""
+    if type(value) is int and 0 <= value < 10**15:
+        return value
     expected = "a duration: seconds, or text such as 15m"
     if isinstance(value, str):
         return read_duration(value)
@@ -290,7 +302,7 @@ def _reported_names(value: Any) -> frozenset[str]:
 
 def _reported_methods(value: Any) -> Methods:
     if isinstance(value, Mapping):
-        return {_read_name(name): None if age is None else _reported_duration(age) for name, age in value.items()}
+        return {_read_name(name): None if age is None else reported_duration(age) for name, age in value.items()}
     if not isinstance(value, list) or not all(isinstance(item, str) for item in value):
         raise ValueRefused(_quote(value), "an array of methods, or an object from method to age")
     return {_read_name(item): None for item in value}
@@ -306,6 +318,16 @@ def _quote(value: object) -> str:
     if isinstance(value, Mapping):
         return "an object"
     return "an array" if isinstance(value, list) else "null" if value is None else "this"
+
+
+_REPORTED: dict[FactType, Callable[[FactSpec, Any], Value]] = {
+    **dict.fromkeys(_EXPECTED, _reported_text),
+    FactType.FLAG: _reported_flag,
+    FactType.NUMBER: _reported_number,
+    FactType.DURATION: lambda _spec, value: reported_duration(value),
+    FactType.NAMES: lambda _spec, value: _reported_names(value),
+    FactType.METHODS: lambda _spec, value: _reported_methods(value),
+}
 
 
 def to_json(value: Value) -> Any:

@@ -12,16 +12,19 @@ from caddrel.core.decide.decision import Decision
 from caddrel.core.decide.decisive import decisive
 from caddrel.core.decide.judging import Judge, Verdict
 from caddrel.core.decide.truth import TRUE
+from caddrel.core.facts.bundles import GROUPS, group_of
+from caddrel.core.facts.bundling import Bundled
 from caddrel.core.facts.completion import Facts
 from caddrel.core.facts.types import FactType
 from caddrel.core.facts.values import show
 from caddrel.core.language.formulas import parse_formula
-from caddrel.core.language.nodes import FactTest, FromPlace, Item, Passes
+from caddrel.core.language.nodes import During, FactTest, FromPlace, Item, Passes, items_of, tests_of
 from caddrel.core.language.printer import print_condition
 from caddrel.core.rulebook.model import Rule, Rulebook
 from caddrel.core.words.conditions import app_title, because_words, item_words
 from caddrel.core.words.pieces import Sentence, joined, pieces_json, say
 
+MOST_REMEMBERED = 10_000
 # Values that many attempts share; of others only the test is kept, or every attempt would be a cause of its own.
 _SHARED = (FactType.FLAG, FactType.WORD, FactType.LEVEL)
 
@@ -111,3 +114,54 @@ def _failing(standard: str, judge: Judge) -> Iterator[dict[str, str]]:
     for check, judged in zip(verdict.standard.checks, verdict.checks, strict=True):
         if judged.truth is not TRUE:
             yield {"standard": standard, "check": check.id, "truth": judged.truth.word}
+
+
+class Causes:
+    """Causes of many records: those whose decision and deciding facts are the same are worked out once."""
+
+    def __init__(self) -> None:
+        self._groups: dict[tuple[int, str, str], frozenset[str]] = {}
+        self._made: dict[Any, tuple[Any, Cause | None]] = {}
+
+    def of(self, rulebook: Rulebook, bundled: Bundled, decision: Decision) -> Cause | None:
+        """Return the cause of a block or challenge."""
+        groups = frozenset({"app"})
+        if decision.deciding:
+            first = decision.deciding[0]
+            name = (id(rulebook), first.policy, first.rule)
+            if name not in self._groups:
+                rule = next(r for r in rulebook.policies[first.policy].rules if r.id == first.rule)
+                self._groups[name] = groups | {group_of(fact) for fact in _looked_at(rule, rulebook)}
+            groups = self._groups[name]
+        if "" in groups:
+            return cause_of(rulebook, bundled.facts, decision)
+        told = [bundled.bundles[i] for i, group in enumerate(GROUPS) if group in groups]
+        signals = bundled.facts.values.get("signals", frozenset())
+        key = (id(rulebook), id(decision), signals, getattr(signals, "open", None), *map(id, told))
+        found = self._made.get(key)
+        if found is None:
+            if len(self._made) > MOST_REMEMBERED:
+                self._made.clear()
+            # What the key names is held, so that nothing else can come to stand in the same place.
+            held = (rulebook, decision, told)
+            found = self._made[key] = (held, cause_of(rulebook, bundled.facts, decision))
+        return found[1]
+
+
+def _looked_at(rule: Rule, rulebook: Rulebook) -> Iterator[str]:
+    """Yield the facts that a rule and its requirement look at."""
+    conditions = [rule.when] if rule.when is not None else []
+    if rule.effect.formula is not None:
+        named = [item.name for item in items_of(rule.effect.formula) if item.kind == "device passes"]
+        conditions += [check.must for name in named for check in rulebook.standards[name].checks]
+    while conditions:
+        for test in tests_of(conditions.pop()):
+            match test:
+                case FactTest(fact=fact):
+                    yield fact
+                case FromPlace():
+                    yield "network.ip"
+                case Passes(standard=standard):
+                    conditions += [check.must for check in rulebook.standards[standard.text].checks]
+                case During():
+                    yield "time.at"

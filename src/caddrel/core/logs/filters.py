@@ -9,7 +9,7 @@ from caddrel.core.diagnostics import Diagnostic, Span
 from caddrel.core.facts.catalogue import Catalogue, FactSpec
 from caddrel.core.facts.types import FactType
 from caddrel.core.language.checker import Scope, check_condition
-from caddrel.core.language.nodes import And, Condition
+from caddrel.core.language.nodes import Condition
 from caddrel.core.language.parser import parse_condition
 from caddrel.core.rulebook.model import OUTCOMES, Rulebook
 
@@ -76,10 +76,3 @@ def _placed(problem: Diagnostic, text: str) -> Diagnostic:
         return before.count("\n") + 1, offset - (before.rfind("\n") + 1) + 1
 
     return problem.within(Span("where", *at(start), *at(end)), "where")
-
-
-def conjuncts(condition: Condition) -> list[Condition]:
-    """Return the conditions that all must hold."""
-    if isinstance(condition, And):
-        return [part for inner in condition.parts for part in conjuncts(inner)]
-    return [condition]

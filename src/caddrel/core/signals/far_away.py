@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Sequence
 
 from caddrel.core.decide.truth import FALSE, TRUE, UNKNOWN
 from caddrel.core.facts.completion import Facts
@@ -12,7 +12,7 @@ from caddrel.core.signals.history import Past
 from caddrel.core.signals.noticed import Noticed, not_known
 
 
-def notice(signal: Signal, facts: Facts, pasts: Iterable[Past]) -> Noticed:
+def notice(signal: Signal, facts: Facts, pasts: Sequence[Past]) -> Noticed:
     """Return whether every earlier attempt came from farther away; one without coordinates may not have."""
     here = facts.coordinates
     if here is None:

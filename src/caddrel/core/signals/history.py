@@ -6,12 +6,11 @@ Not here: what the kinds of signal make of them.
 from __future__ import annotations
 
 from bisect import bisect_left, insort
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from datetime import datetime, timedelta
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 from caddrel.core.facts.completion import Facts
-from caddrel.core.facts.types import Value
 from caddrel.core.rulebook.model import Rulebook, Signal
 
 # The facts that `first-seen` may look at, and where an earlier attempt keeps each.
@@ -51,54 +50,72 @@ class Past(NamedTuple):
 
 def past_of(facts: Facts, at: datetime, id: str, outcome: str) -> Past:
     """Return an attempt that has been decided as one that later attempts look back at."""
-    get = facts.values.get
+    get: Callable[[str], Any] = facts.values.get
     credentials = get("auth.credentials")
-    remembered: dict[str, Value | None] = {field: get(fact) for fact, field in REMEMBERED.items()}
     let_in = outcome == "allowed" and credentials != "wrong"
-    return Past(at, id, let_in, credentials, coordinates=facts.coordinates, **remembered)  # type: ignore[arg-type]
+    return Past(
+        at, id, let_in, credentials, get("device.id"), get("network.country"), get("network.city"),
+        get("network.asn"), get("client.name"), facts.coordinates,
+    )  # fmt: skip
 
 
 class History:
-    """The earlier attempts of one person, in order of time."""
+    """The earlier attempts of one person that any signal looks back at, in order of time."""
 
-    __slots__ = ("_pasts", "_trim_at")
+    __slots__ = ("_let_in", "_newest", "_tried")
 
     def __init__(self, pasts: Iterable[Past] = ()) -> None:
-        self._pasts = sorted(pasts)
-        self._trim_at = 64
+        self._let_in: list[Past] = []
+        self._tried: list[Past] = []
+        self._newest: tuple[datetime, str] | None = None
+        for past in sorted(pasts):
+            self.add(past)
 
     def __len__(self) -> int:
-        return len(self._pasts)
+        return max(len(self._let_in), len(self._tried))
 
     def is_late(self, at: datetime, id: str) -> bool:
         """Tell whether there are later attempts than this one."""
-        return bool(self._pasts) and self._pasts[-1][:2] > (at, id)
+        return self._newest is not None and self._newest > (at, id)
 
     def add(self, past: Past) -> None:
         """Add an attempt at its place in time."""
-        insort(self._pasts, past)
+        moment = past[:2]
+        newest = self._newest is None or self._newest <= moment
+        if newest:
+            self._newest = moment
+        for counts, pasts in ((past.let_in, self._let_in), (past.credentials is not None, self._tried)):
+            if counts and newest:
+                pasts.append(past)
+            elif counts:
+                insort(pasts, past)
 
-    def before(self, at: datetime, id: str) -> Iterator[Past]:
-        """Yield the attempts before one, newest first."""
-        pasts = self._pasts
-        start = len(pasts)
-        if start and pasts[-1][:2] >= (at, id):
-            start = bisect_left(pasts, (at, id))
-        for i in range(start - 1, -1, -1):
-            yield pasts[i]
+    def newest(self, at: datetime, id: str, most: int | None, tried: bool) -> list[Past]:
+        """Return the attempts before one, newest first.
+
+        Parameters
+        ----------
+        most
+            At most so many; None for all there are.
+        tried
+            Those whose credentials are known, rather than those that were let in.
+        """
+        pasts = self._tried if tried else self._let_in
+        end = len(pasts)
+        if end and pasts[-1][:2] >= (at, id):
+            end = bisect_left(pasts, (at, id))
+        start = 0 if most is None or most > end else end - most
+        found = pasts[start:end]
+        found.reverse()
+        return found
 
     def trim(self, needed: int | None) -> None:
-        """Forget what no signal looks back at: all before the newest `needed` that count either way; None keeps all."""
-        if needed is None or len(self._pasts) < self._trim_at:
+        """Forget what no signal looks back at: all but the newest `needed` of either sort; None keeps all."""
+        if needed is None:
             return
-        let_in = tried = 0
-        start = len(self._pasts)
-        while start and (let_in < needed or tried < needed):
-            start -= 1
-            let_in += self._pasts[start].let_in
-            tried += self._pasts[start].credentials is not None
-        del self._pasts[:start]
-        self._trim_at = max(64, 2 * len(self._pasts))
+        for pasts in (self._let_in, self._tried):
+            if len(pasts) > 2 * needed + 32:
+                del pasts[: len(pasts) - needed]
 
 
 def needed_history(rulebooks: Iterable[Rulebook]) -> int | None:
@@ -113,20 +130,23 @@ def needed_history(rulebooks: Iterable[Rulebook]) -> int | None:
     return most
 
 
-def looked_at(signal: Signal, at: datetime, pasts: Iterable[Past]) -> Iterator[Past]:
-    """Yield the attempts that a signal looks back at, newest first.
+def looks_back(signal: Signal) -> tuple[int | None, bool, float | None]:
+    """Return how a signal looks back: at how many attempts, at all whose credentials are known, how many seconds."""
+    most, oldest = signal.settings.get("history"), signal.settings.get("not_older_than")
+    return (
+        most if isinstance(most, int) else None,
+        signal.kind == "failed-attempts",
+        oldest if isinstance(oldest, int | float) else None,
+    )
 
-    Those let in, for ``failed-attempts`` all whose credentials are known; at most `history`, none older than
-    `not_older_than`.
-    """
-    most = signal.settings.get("history")
-    oldest = signal.settings.get("not_older_than")
-    since = at - timedelta(seconds=oldest) if isinstance(oldest, int | float) else None
-    failed = signal.kind == "failed-attempts"
-    left = most if isinstance(most, int) else -1
-    for past in pasts:
-        if left == 0 or (since is not None and past.at < since):
-            return
-        if past.credentials is not None if failed else past.let_in:
-            left -= 1
-            yield past
+
+def looked_at(
+    most: int | None, tried: bool, oldest: float | None, at: datetime, id: str, history: History
+) -> list[Past]:
+    """Return the attempts that a signal looks back at, newest first; it does so as `looks_back` tells."""
+    found = history.newest(at, id, most, tried)
+    if oldest is not None:
+        since = at - timedelta(seconds=oldest)
+        while found and found[-1].at < since:
+            found.pop()
+    return found

@@ -17,7 +17,7 @@ from caddrel.service import causes as service_causes
 from caddrel.service import deciding
 from caddrel.service.endpoints import Call, Endpoints, Param, Stream
 from caddrel.service.errors import ServiceError, not_found
-from caddrel.service.filtering import split_filter
+from caddrel.service.filtering import read_where
 from caddrel.service.formats import FORMATS, MEDIA, exported
 from caddrel.service.importing import Importer
 from caddrel.store.moments import to_stored
@@ -55,7 +55,7 @@ def _query(call: Call, limit: int) -> Query:
     certain = call.query.get("certain", "")
     if certain not in {"", "yes", "no"}:
         raise ServiceError(400, "bad-parameter", "`certain` is yes or no")
-    conditions, matches = split_filter(call.deps, call.query.get("where", ""))
+    conditions, judge = read_where(call.deps, call.query.get("where", ""))
     return Query(
         {name: call.query[name] for name in FILTERS if name in call.query},
         {"yes": True, "no": False}.get(certain),
@@ -64,7 +64,7 @@ def _query(call: Call, limit: int) -> Query:
         _cursor(call.query.get("after", "")),
         limit,
         conditions,
-        matches,
+        judge,
     )
 
 

@@ -18,7 +18,7 @@ from caddrel.core.decide.compiled.scopes import by_index, indexed, scope_conditi
 from caddrel.core.decide.compiled.unknowns import Unknowns
 from caddrel.core.decide.decision import Decision
 from caddrel.core.decide.requirements import Requirements
-from caddrel.core.facts.completion import Facts
+from caddrel.core.facts.completion import TO_COME, Facts
 from caddrel.core.language.nodes import (
     Formula,
     Passes,
@@ -65,6 +65,7 @@ class CompiledRulebook:
         key = self._key(get)
         live = self._live.get(key) or self._index(key)
         m: Memo = {LISTS: facts.lists}
+        to_come = facts.reference == TO_COME
         bits = tuple([walk(v, m) for walk in live.walks])
         if live.asked:
             bits += tuple([_asked(scope, walk, v, m) for scope, walk in live.asked])
@@ -75,7 +76,8 @@ class CompiledRulebook:
         if heard.plain and (methods is not None or not heard.items):
             used = frozenset(methods) if heard.items else None
             known = (
-                key[0], key[1], facts.live and not facts.app_listed, facts.app_title, used, get("person.factors")
+                key[0], key[1], facts.live and not facts.app_listed, facts.app_title, to_come, used,
+                get("person.factors"),
             )  # fmt: skip
         else:
             requirements = self._requirements(facts, m)
@@ -83,7 +85,7 @@ class CompiledRulebook:
             bare = None
             if requirements.factors is None:
                 bare = tuple([requirements.attainable(i, frozenset()) for i in heard.items])
-            known = (key[0], key[1], facts.live and not facts.app_listed, facts.app_title, states, bare)
+            known = (key[0], key[1], facts.live and not facts.app_listed, facts.app_title, to_come, states, bare)
         found = heard.remembered.get(known)
         return found if found is not None else self._combine(facts, heard, m, known, requirements)
 
@@ -153,7 +155,9 @@ class CompiledRulebook:
         decision = combination.decision(unknown_of, fixes.of_rule)
         if self.revision is not None:
             decision = replace(decision, revision=self.revision)
-        personal = fixes.asked or (bool(decision.tell) and _quotes_reference(spoken))
+        # An import leaves the reference to be put in later, by a mark that is the same for all.
+        own = facts.reference != TO_COME and bool(decision.tell) and _quotes_reference(spoken)
+        personal = fixes.asked or own
         if decision.certain and not personal:
             heard.remembered[known] = decision
             self._grow()

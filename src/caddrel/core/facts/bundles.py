@@ -1,0 +1,80 @@
+"""Facts that come together, kept once for all records that have them in common.
+
+A log holds the same person, app, device and address again and again. Its records are therefore split: what belongs to
+each of these is a *bundle*, and only what is each record's own (its moment, the ages of its methods) stays with it.
+Not here: how a bundle's facts are found out (`bundling`), and how bundles are stored.
+"""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Mapping, Sequence
+from typing import Any
+
+GROUPS = ("person", "app", "device", "network", "attempt", "signals")
+# Facts that hardly any two records have in common.
+OWN = frozenset({"time.at", "device.state_age", "device.listed_for", "auth.age"})
+_PREFIXES = frozenset(GROUPS[:4])
+# What a record says beside the values of its facts, and the group that it belongs to.
+_BESIDE = {"app_title": "app", "app_listed": "app", "coordinates": "network", "lists": "network"}
+_BESIDE["open_signals"] = "signals"
+_OWN_BESIDE = ("default_age", "live", "noticed")
+
+
+def encoded(document: Mapping[str, Any]) -> bytes:
+    """Return a bundle as the same bytes every time."""
+    return json.dumps(document, ensure_ascii=False, sort_keys=True, separators=(",", ":")).encode()
+
+
+def group_of(fact: str) -> str:
+    """Return the group that a fact belongs to; facts of a record's own are in none, which is an empty text."""
+    if fact in OWN:
+        return ""
+    prefix = fact.partition(".")[0]
+    return prefix if prefix in _PREFIXES else "signals" if fact == "signals" else "attempt"
+
+
+def has_ages(methods: object) -> bool:
+    """Tell whether methods as JSON carry ages; those are a record's own."""
+    return type(methods) is dict or isinstance(methods, Mapping)
+
+
+def split(document: Mapping[str, Any]) -> tuple[dict[str, Any], tuple[bytes, ...]]:
+    """Return completed facts as JSON in two parts: what is the record's own, and a bundle for each group.
+
+    Parameters
+    ----------
+    document
+        As `record.facts_json` writes it. The reference is left out: it follows from the record's id.
+    """
+    own: dict[str, Any] = {}
+    groups: dict[str, dict[str, Any]] = {group: {} for group in GROUPS}
+    for fact, (origin, value) in document["values"].items():
+        group = group_of(fact)
+        if fact == "auth.methods" and has_ages(value):
+            own[fact] = [origin, value]
+            groups[group].setdefault("values", {})[fact] = [origin, sorted(value)]
+            continue
+        (groups[group].setdefault("values", {}) if group else own)[fact] = [origin, value]
+    for name, group in _BESIDE.items():
+        if name in document:
+            groups[group][name] = document[name]
+    beside = {name: document[name] for name in _OWN_BESIDE if document.get(name)}
+    return {"values": own, **beside}, tuple(encoded(groups[group]) for group in GROUPS)
+
+
+def join(own: Mapping[str, Any], bundles: Sequence[Mapping[str, Any]], reference: str) -> dict[str, Any]:
+    """Return completed facts as JSON, as they were before they were split.
+
+    Parameters
+    ----------
+    bundles
+        One for each of `GROUPS`, as JSON.
+    """
+    values: dict[str, Any] = {}
+    found: dict[str, Any] = {"default_age": None, "live": False, "reference": reference, "lists": {}}
+    for bundle in bundles:
+        values.update(bundle.get("values", ()))
+        found.update((name, value) for name, value in bundle.items() if name != "values")
+    values.update(own["values"])
+    return {**found, **own, "values": dict(sorted(values.items()))}

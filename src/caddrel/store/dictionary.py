@@ -1,0 +1,120 @@
+"""What records have in common, kept once: bundles of facts and decisions, each with a number that records name."""
+
+from __future__ import annotations
+
+import hashlib
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from typing import Any, NamedTuple
+
+import msgspec
+from sqlalchemy import Connection, Table, delete, select
+
+from caddrel.core.facts.bundles import GROUPS
+from caddrel.store.tables import bundles, decisions, signins
+
+MOST_REMEMBERED = 100_000
+# The columns of a sign-in's row that name bundles, by kind.
+COLUMNS: Mapping[str, str] = {**{group: f"{group}_facts" for group in GROUPS}, "recorded": "recorded"}
+
+
+class Decided(NamedTuple):
+    """A decision as it is kept: the document without its record's reference, and what of it is asked for by itself."""
+
+    outcome: str
+    reason: str | None
+    certain: bool
+    policy: str | None
+    rule: str | None
+    shadow: str
+    document: bytes
+
+
+class Dictionary:
+    """Numbers for documents and documents for numbers; what was used lately is remembered."""
+
+    def __init__(self) -> None:
+        self._numbers: dict[str, dict[bytes, int]] = {kind: {} for kind in (*COLUMNS, "decision")}
+        self._fresh: list[tuple[str, bytes]] = []
+        self._documents: dict[tuple[str, int], Any] = {}
+
+    def numbering(self, kind: str, connection: Connection) -> Callable[[Any], int]:
+        """Return a function that gives the number of a document of one kind, adding it when it is not there yet.
+
+        After the commit `settled` is to be called.
+        """
+        known = self._numbers[kind]
+
+        def number(content: Any) -> int:
+            document = content.document if kind == "decision" else content
+            found = known.get(document)
+            if found is None:
+                found = known[document] = _add(connection, kind, content)
+                self._fresh.append((kind, document))
+            return found
+
+        return number
+
+    def settled(self, committed: bool) -> None:
+        """Keep in mind what was added, or forget it when it was not committed."""
+        if not committed:
+            for kind, document in self._fresh:
+                self._numbers[kind].pop(document, None)
+        self._fresh = []
+        for known in self._numbers.values():
+            if len(known) > MOST_REMEMBERED:
+                known.clear()
+
+    def forget(self, connection: Connection) -> None:
+        """Take out what no record names any more."""
+        for kind, column in COLUMNS.items():
+            used = select(signins.c[column]).distinct()
+            connection.execute(delete(bundles).where(bundles.c.kind == kind, bundles.c.number.not_in(used)))
+        used = select(signins.c.decision).distinct()
+        connection.execute(delete(decisions).where(decisions.c.number.not_in(used)))
+        for known in self._numbers.values():
+            known.clear()
+        self._documents.clear()
+
+    def load(self, connection: Connection, rows: Sequence[Any]) -> None:
+        """Read what rows of the log name, so that `document` has it."""
+        _bound(self._documents)
+        missing = {
+            number
+            for row in rows
+            for kind, column in COLUMNS.items()
+            if (kind, number := getattr(row, column)) not in self._documents
+        }
+        for row in _by_number(connection, bundles, missing):
+            self._documents[row.kind, row.number] = msgspec.json.decode(row.document)
+        missing = {row.decision for row in rows if ("decision", row.decision) not in self._documents}
+        for row in _by_number(connection, decisions, missing):
+            self._documents["decision", row.number] = (row, msgspec.json.decode(row.document))
+
+    def document(self, kind: str, number: int) -> Any:
+        """Return a document that was loaded; of a decision its row too."""
+        return self._documents[kind, number]
+
+
+def _bound(documents: dict[tuple[str, int], Any]) -> None:
+    if len(documents) > MOST_REMEMBERED // 10:
+        documents.clear()
+
+
+def _by_number(connection: Connection, table: Table, numbers: Iterable[int]) -> Iterator[Any]:
+    wanted = sorted(numbers)
+    for start in range(0, len(wanted), 500):
+        yield from connection.execute(select(table).where(table.c.number.in_(wanted[start : start + 500])))
+
+
+def _add(connection: Connection, kind: str, content: bytes | Decided) -> int:
+    document = content.document if isinstance(content, Decided) else content
+    digest = hashlib.blake2b(document, digest_size=16, person=kind.encode()).digest()
+    table = decisions if isinstance(content, Decided) else bundles
+    found = connection.execute(select(table.c.number).where(table.c.digest == digest)).scalar()
+    if found is not None:
+        return int(found)
+    row: dict[str, Any] = {"document": document.decode(), "digest": digest}
+    row |= {**content._asdict(), **row} if isinstance(content, Decided) else {"kind": kind}
+    made = connection.execute(table.insert(), row).inserted_primary_key
+    assert made is not None
+    return int(made[0])
