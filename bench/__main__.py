@@ -7,7 +7,7 @@ import sys
 from dataclasses import asdict
 from pathlib import Path
 
-from bench import decisions
+from bench import decisions, log
 
 ROOT = Path(__file__).parent.parent
 _HEAD = """# Benchmarks
@@ -24,7 +24,9 @@ def main() -> None:
     """Run everything and write the table."""
     results = []
     lines = []
-    for result in decisions.run():
+    wanted = {"decisions": decisions.run, "log": log.run}
+    chosen = [run for name, run in wanted.items() if not sys.argv[1:] or name in sys.argv[1:]]
+    for result in (found for run in chosen for found in run()):
         results.append(asdict(result))
         goal = "" if result.goal is None else f"{'≤' if result.better == 'below' else '≥'} {result.goal:g}"
         met = {True: "yes", False: "no", None: ""}[result.met]

@@ -51,7 +51,8 @@ class Opened:
     databases: tuple[Database, ...]
 
     def close(self) -> None:
-        """Close the files."""
+        """Stop the jobs and close the files."""
+        self.deps.jobs.stop()
         for database in self.databases:
             database.close()
         if self.deps.addresses is not None:
@@ -178,6 +179,8 @@ def build_server(opened: Opened, host: str, port: int, threads: int = 16) -> Ser
         ident=None,
         clear_untrusted_proxy_headers=True,
     )
+    # What is written goes out at once: events are small, and somebody waits for them.
+    server.adj.send_bytes = 1
     # A name such as localhost may stand for several addresses; all of them listen on the same port.
     listening: int = server.effective_port if hasattr(server, "effective_port") else server.effective_listen[0][1]
     return Server(opened, host, listening, server)

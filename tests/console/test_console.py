@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import re
+from datetime import date, timedelta
 from pathlib import Path
 
 import pytest
@@ -132,6 +134,39 @@ def test_a_condition_is_completed_as_one_types(open_console: Open) -> None:
     assert "where=outcome+is+blocked" in page.url
     page.get_by_role("button", name="Clear").click()
     expect(page.get_by_role("heading", level=1)).to_contain_text("allowed")
+
+
+def test_days_are_brushed_and_columns_chosen(open_console: Open) -> None:
+    page = open_console("/signins")
+    chart = page.get_by_role("group", name="Sign-ins by day")
+    expect(page.get_by_role("heading", level=1)).to_contain_text("22,195 sign-ins")
+    box = chart.bounding_box()
+    assert box is not None
+    page.mouse.move(box["x"] + box["width"] * 0.3, box["y"] + 20)
+    page.mouse.down()
+    page.mouse.move(box["x"] + box["width"] * 0.55, box["y"] + 20, steps=5)
+    page.mouse.up()
+    expect(chart.get_by_role("link")).to_have_count(9)
+    assert "since=2026-" in page.url
+    # By keyboard the dates do the same, and a day is a link.
+    last = page.get_by_label("Last day")
+    last.fill((date.fromisoformat(last.input_value()) - timedelta(days=3)).isoformat())
+    last.blur()
+    expect(chart.get_by_role("link")).to_have_count(6)
+    chart.get_by_role("link").nth(2).press("Enter")
+    expect(chart.get_by_role("link")).to_have_count(1)
+    page.get_by_text("Columns", exact=True).press("Enter")
+    page.get_by_label("Reference").press("Space")
+    page.get_by_label("From").press("Space")
+    page.keyboard.press("Escape")
+    expect(page.get_by_role("group", name="Columns")).to_be_hidden()
+    titles = ["Time (UTC)", "Outcome", "Person", "App", "Country", "Device", "Decided by", "Reference"]
+    expect(page.get_by_role("columnheader")).to_have_text(titles)
+    # A link for a colleague has them too; clicking a value keeps them.
+    page.get_by_role("row").nth(1).get_by_role("cell").nth(3).get_by_role("link").click()
+    expect(page.get_by_role("button", name=re.compile("Take away app"))).to_be_visible()
+    assert "columns=person%2Capp%2Ccountry%2Cdevice%2Cdecided%2Creference" in page.url
+    expect(page.get_by_role("columnheader")).to_have_text(titles)
 
 
 def test_pages_of_nothing_say_so_and_what_to_do(open_console: Open) -> None:

@@ -74,7 +74,11 @@ def test_the_schema_of_sign_ins_agrees_with_the_reader(kelpline: Live) -> None:
 
 
 def test_every_reading_endpoint_answers_as_it_says(kelpline: Live) -> None:
+    with kelpline.client() as client:
+        job = client.jobs.import_([]).id
     examples = {
+        "/api/v1/jobs/<id>": job,
+        "/api/v1/jobs/<id>/events": job,
         "/api/v1/rulebook/policies/<id>": "abroad",
         "/api/v1/signins/<id>": "s-000001",
         "/api/v1/signins/<id>/trace": "s-000001",

@@ -12,6 +12,7 @@ from datetime import timedelta
 from pathlib import Path
 from typing import Any
 
+import msgspec
 import pytest
 from tests.cli.test_cli import run
 from tests.conftest import NOW, Live, serving
@@ -21,6 +22,7 @@ from caddrel.demo.fill import ADDRESSES, RULEBOOK, anchor
 from caddrel.demo.world import build_world
 from caddrel.service.views.signins import FORMATS
 from caddrel.wire.decisions import File
+from caddrel.wire.signins import Forgotten
 
 COLUMNS = {
     "Event": "id", "When": "time.at", "User": "person.id", "Groups": "person.groups", "App": "app.id",
@@ -206,14 +208,15 @@ def test_old_sign_ins_are_forgotten_after_a_dry_run(other: Live) -> None:
         dry = run("signins", "forget", "--older-than", "13d", "--dry-run", env=other.environment())
         assert dry.stdout == "10 sign-ins from before 2026-11-10T09:00 would be taken out.\n"
         assert client.signins.causes().count == 20
-        done = client.signins.forget("13d", dry_run=False)
+        *_, job = client.jobs.follow(client.jobs.forget("13d").id)
+        done = msgspec.convert(job.result, Forgotten)
         assert (done.count, done.done) == (10, True)
         assert client.signins.causes().count == 10
-        for wrong in ("", "13", "-1d", "999999999999d"):
+        for wrong in ("13", "-1d", "999999999999d"):
             with pytest.raises(Refused):
-                client.signins.forget(wrong, dry_run=True)
+                client.signins.old(wrong)
     with other.client("publisher") as client, pytest.raises(Refused, match="operator"):
-        client.signins.forget("1d", dry_run=False)
+        list(client.jobs.follow(client.jobs.forget("1d").id))
 
 
 def test_formats_are_named(other: Live) -> None:

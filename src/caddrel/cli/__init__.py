@@ -16,6 +16,7 @@ _COMMANDS = {
     "decide": "decide",
     "rehearse": "rehearse",
     "signins": "signins",
+    "jobs": "jobs",
     "trace": "trace",
     "people": "inventory",
     "groups": "inventory",

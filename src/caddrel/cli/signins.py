@@ -8,10 +8,12 @@ from pathlib import Path
 from typing import Any
 
 import click
+import msgspec
 from rich.text import Text
 
 from caddrel.cli.failures import AnswerIsNo
 from caddrel.cli.files import growing, lines_of
+from caddrel.cli.jobs import finished
 from caddrel.cli.output import (
     console,
     heading,
@@ -25,7 +27,7 @@ from caddrel.cli.output import (
     write_line,
 )
 from caddrel.cli.profile import connect
-from caddrel.wire.signins import ImportResult, SigninSummary
+from caddrel.wire.signins import Forgotten, ImportResult, SigninSummary
 
 _FILTERS = {
     "where": "A condition over facts, outcome, reason, certain, policy, rule, recorded, shadow and at.",
@@ -83,12 +85,15 @@ def import_(file: Path, format: str, mapping: str, as_json: bool) -> None:
     if format == "auto":
         format = "csv" if mapping or file.name.removesuffix(".gz").endswith(".csv") else "ndjson"
     with connect() as service:
-        result = service.signins.import_(lines_of(file), format, mapping)
+        job = finished(service, service.jobs.import_(lines_of(file), format, mapping))
+    result = msgspec.convert(job.result, ImportResult)
     if as_json:
         write_json(result)
     else:
         _tell_import(result)
-    if result.broken or result.conflicting:
+    if job.state == "cancelled":
+        remark("cancelled: what was added stays; import the file again to go on")
+    if result.broken or result.conflicting or job.state == "cancelled":
         raise AnswerIsNo
 
 
@@ -135,12 +140,18 @@ def follow(file: Path, format: str, every: float, once: bool, as_json: bool) -> 
 @signins.command("export")
 @filter_options
 @click.option(
-    "--format", type=click.Choice(["ndjson", "csv", "ocsf"]), default="ndjson", show_default=True, help="What to write."
+    "--format",
+    type=click.Choice(["ndjson", "csv", "ocsf", "parquet"]),
+    default="ndjson",
+    show_default=True,
+    help="What to write.",
 )
 @click.option("--out", type=click.Path(path_type=Path, dir_okay=False), help="A file; else standard output.")
 @click.option("--json", "as_json", is_flag=True, help="Accepted for the sake of habit: see --format.")
 def export(format: str, out: Path | None, as_json: bool, **filters: str) -> None:
-    """Write every sign-in that matches: NDJSON that an import reads, CSV of the rows, or OCSF events.
+    """Write every sign-in that matches.
+
+    NDJSON that an import reads, CSV of the rows, OCSF events, or Parquet with a column for each fact.
 
     \b
     Example: caddrel signins export --outcome blocked --format csv --out blocked.csv
@@ -205,7 +216,10 @@ def forget(older_than: str, dry_run: bool, as_json: bool) -> None:
     Example: caddrel signins forget --older-than 400d --dry-run
     """
     with connect() as service:
-        found = service.signins.forget(older_than, dry_run)
+        if dry_run:
+            found = service.signins.old(older_than)
+        else:
+            found = msgspec.convert(finished(service, service.jobs.forget(older_than)).result, Forgotten)
     if as_json:
         write_json(found)
         return

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import time
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from types import TracebackType
 from typing import Any
@@ -9,8 +10,8 @@ from urllib.parse import quote
 
 import httpx
 
-from caddrel.client.caller import Caller
-from caddrel.wire import access, decisions, doctor, inventory, passwords, rulebooks, signins
+from caddrel.client.caller import Caller, Refused
+from caddrel.wire import access, decisions, doctor, inventory, jobs, passwords, rulebooks, signins
 
 
 class Rulebook:
@@ -71,10 +72,9 @@ class Signins:
         body = signins.MappingRequest(name, dict(columns))
         self._caller.post("/api/v1/mappings", body, signins.MappingList)
 
-    def forget(self, older_than: str, dry_run: bool) -> signins.Forgotten:
-        """Take out sign-ins older than a duration, or only tell how many."""
-        params = {"older_than": older_than, "dry_run": "yes" if dry_run else "no"}
-        return self._caller.delete("/api/v1/signins", signins.Forgotten, params)
+    def old(self, older_than: str) -> signins.Forgotten:
+        """Tell how many sign-ins are older than a duration."""
+        return self._caller.get("/api/v1/signins/old", signins.Forgotten, {"older_than": older_than})
 
     def list(self, *, after: str | None = None, limit: int = 50, **filters: str) -> signins.SigninPage:
         """Return one page, newest first; filters are those of the API, such as ``outcome="blocked"``."""
@@ -96,6 +96,54 @@ class Signins:
     def trace(self, id: str) -> signins.SigninTrace:
         """Return why a sign-in came out as it did, by id or reference."""
         return self._caller.get(f"/api/v1/signins/{quote(id, safe='')}/trace", signins.SigninTrace)
+
+
+class Jobs:
+    """Long work: started here, followed, cancelled."""
+
+    def __init__(self, caller: Caller) -> None:
+        self._caller = caller
+
+    def import_(self, lines: Iterable[bytes], format: str = "ndjson", mapping: str = "") -> jobs.Job:
+        """Start taking in a log, as `Signins.import_` does, once all of it has been sent."""
+        params = {"format": format, **({"mapping": mapping} if mapping else {})}
+        return self._caller.stream("/api/v1/jobs/import", lines, jobs.Job, params)
+
+    def forget(self, older_than: str) -> jobs.Job:
+        """Start taking out sign-ins older than a duration, for good."""
+        return self._caller.stream("/api/v1/jobs/forget", (), jobs.Job, {"older_than": older_than})
+
+    def all(self) -> list[jobs.Job]:
+        """Return the jobs since the service started, newest first."""
+        return self._caller.get("/api/v1/jobs", jobs.JobList).items
+
+    def get(self, id: str) -> jobs.Job:
+        """Return a job as it is now."""
+        return self._caller.get(f"/api/v1/jobs/{quote(id, safe='')}", jobs.Job)
+
+    def cancel(self, id: str) -> jobs.Job:
+        """Cancel a job; what it has done stays done."""
+        return self._caller.delete(f"/api/v1/jobs/{quote(id, safe='')}", jobs.Job)
+
+    def follow(self, id: str, pause: float = 1.0) -> Iterator[jobs.Job]:
+        """Yield a job each time it has changed, until it has ended.
+
+        Parameters
+        ----------
+        pause
+            Seconds between questions, where the service has no thread to spare for telling by itself.
+        """
+        try:
+            yield from self._caller.events(f"/api/v1/jobs/{quote(id, safe='')}/events", jobs.Job)
+        except Refused as refused:
+            if refused.problem.code != "too-many-watchers":
+                raise
+            job = self.get(id)
+            yield job
+            while not job.ended:
+                time.sleep(pause)
+                job = self.get(id)
+                yield job
 
 
 class Things:
@@ -211,6 +259,7 @@ class Caddrel:
         self._caller = caller
         self.rulebook = Rulebook(caller)
         self.signins = Signins(caller)
+        self.jobs = Jobs(caller)
         self.people = Things(caller, "people")
         self.groups = Things(caller, "groups")
         self.devices = Things(caller, "devices")

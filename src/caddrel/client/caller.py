@@ -82,6 +82,16 @@ class Caller:
         except (httpx.HTTPError, httpx.InvalidURL) as error:
             raise Unreachable(f"no answer from {self.url}: {error or type(error).__name__}") from error
 
+    def events(self, path: str, returns: type[T]) -> Iterator[T]:
+        """Yield the documents of a stream of server-sent events."""
+        left = b""
+        for piece in self.pieces(path, {}):
+            *whole, left = (left + piece).split(b"\n\n")
+            for event in whole:
+                for line in event.split(b"\n"):
+                    if line.startswith(b"data: "):
+                        yield msgspec.json.decode(line[6:], type=returns)
+
     def delete(self, path: str, returns: type[T], params: Mapping[str, str] | None = None) -> T:
         """Take something away."""
         return self._send("DELETE", path, returns, params=params)

@@ -16,7 +16,7 @@ from caddrel.service import openapi
 from caddrel.service.deps import Deps
 from caddrel.service.endpoints import register
 from caddrel.service.errors import problem_for
-from caddrel.service.views import access, doctor, inventory, passwords, rulebook, signins
+from caddrel.service.views import access, doctor, inventory, jobs, passwords, rulebook, signins
 
 ENDPOINTS = [
     *access.endpoints.all,
@@ -25,6 +25,7 @@ ENDPOINTS = [
     *inventory.endpoints.all,
     *passwords.endpoints.all,
     *doctor.endpoints.all,
+    *jobs.endpoints.all,
 ]
 # The one inline style that a component library's template holds: "display: contents;".
 _STYLE = "'unsafe-hashes' 'sha256-iaOezIDcQIoxCULa6FBKKuLUu09R7kG+Mlu+JVfU3Rw='"

@@ -19,6 +19,7 @@ from caddrel.core.rulebook.reader import read_rulebook
 from caddrel.core.rulebook.source import Source
 from caddrel.service.address_data import AddressData
 from caddrel.service.errors import ServiceError, not_found
+from caddrel.service.jobs import Jobs
 from caddrel.service.noticing import Histories
 from caddrel.service.secrets import Verified
 from caddrel.store.accounts import AccountStore
@@ -157,12 +158,14 @@ class Deps:
     import_lock: threading.Lock = field(default_factory=threading.Lock)
     verified: Verified = field(default_factory=Verified)
     histories: Histories = field(init=False)
+    jobs: Jobs = field(init=False)
     _linted: tuple[int, Inventory, list[Diagnostic]] | None = field(init=False, default=None)
 
     def __post_init__(self) -> None:
         self.rulebooks = Rulebooks(self.revisions)
         self.inventories = Inventories(self.inventory)
         self.histories = Histories(self.signins)
+        self.jobs = Jobs(self.clock)
 
     def findings(self, published: Published) -> list[Diagnostic]:
         """Return what is doubtful about a revision, with the inventory as it is now; the last answer is kept."""

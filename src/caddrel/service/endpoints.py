@@ -36,7 +36,7 @@ class Stream:
 
     media: str
     pieces: Iterable[bytes]
-    filename: str
+    filename: str = ""
 
 
 @dataclass(slots=True)
@@ -126,7 +126,8 @@ def register(app: Flask, deps: Deps, endpoint: Endpoint) -> None:
         answer = endpoint.view(call)
         if isinstance(answer, Stream):
             response = Response(answer.pieces, endpoint.status, content_type=answer.media)
-            response.headers["Content-Disposition"] = f'attachment; filename="{answer.filename}"'
+            if answer.filename:
+                response.headers["Content-Disposition"] = f'attachment; filename="{answer.filename}"'
         else:
             response = Response(msgspec.json.encode(answer), endpoint.status, mimetype="application/json")
         response.headers["Cache-Control"] = "no-store"

@@ -9,6 +9,7 @@ from werkzeug.exceptions import HTTPException, MethodNotAllowed, NotFound, Reque
 
 from caddrel.core.diagnostics import Diagnostic, RulebookError
 from caddrel.core.facts.attempts import AttemptRefused
+from caddrel.store.engine import NoRoom
 from caddrel.store.revisions import Conflict
 from caddrel.wire import problems as wire
 
@@ -57,6 +58,9 @@ def problem_for(error: BaseException, request_id: str) -> wire.Problem:
         case Conflict():
             hint = f"start again from revision {error.current}"
             return _problem(409, "published-in-between", "somebody else published in between", hint, request_id)
+        case NoRoom():
+            hint = "make room, then send it again: what was stored before is passed over"
+            return _problem(507, "no-room", "the service cannot write: its disk is full or failing", hint, request_id)
         case msgspec.ValidationError() | msgspec.DecodeError():
             hint = "the shape is described in /api/openapi.json"
             return _problem(400, "bad-request", f"the request body cannot be read: {error}", hint, request_id)

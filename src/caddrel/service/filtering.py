@@ -80,19 +80,18 @@ class LogJudge:
 
         return state
 
-    def moments(self, test: During) -> Callable[[int], int]:
-        """Return a function that gives the state of a test for a moment; schedules turn with minutes at most."""
+    def moments(self, test: During) -> tuple[int, Callable[[int], int]]:
+        """Return a function that gives the state of a test for a moment, and for how long at least it stays so.
+
+        Zones have been whole quarters of an hour from UTC since 1972, so a schedule turns at a quarter unless it is
+        written with other minutes.
+        """
         compiled = self._parts.compiled(test)
-        minutes: dict[int, int] = {}
-
-        def state(at: int) -> int:
-            minute = at // 60_000_000
-            found = minutes.get(minute)
-            if found is None:
-                found = minutes[minute] = compiled({"time.at": from_stored(minute * 60_000_000)}, {LISTS: {}})
-            return found
-
-        return state
+        schedule = self._rulebook.schedules[test.schedule.text]
+        windows = [window for day in (*schedule.week, *schedule.open.values()) for window in day]
+        quarters = all(window.start % 15 == 0 and window.end % 15 == 0 for window in windows)
+        length = (15 if quarters else 1) * 60_000_000
+        return length, lambda at: compiled({"time.at": from_stored(at)}, {LISTS: {}})
 
 
 _NETWORK = ("network.ip", "network.country", "network.anonymiser", "network.asn")

@@ -22,7 +22,12 @@ from caddrel.store.signins import SigninRecord
 from caddrel.wire.signins import SigninSummary
 
 FORMATS = ("ndjson", "csv", "ocsf")
-MEDIA = {"ndjson": "application/x-ndjson", "csv": "text/csv; charset=utf-8", "ocsf": "application/x-ndjson"}
+MEDIA = {
+    "ndjson": "application/x-ndjson",
+    "csv": "text/csv; charset=utf-8",
+    "ocsf": "application/x-ndjson",
+    "parquet": "application/vnd.apache.parquet",
+}
 # What was read of a line: the document, or why it cannot be read.
 Read = tuple[int, dict[str, Any] | AttemptRefused]
 
@@ -53,9 +58,15 @@ class Unzipped(io.RawIOBase):
 
     def __init__(self, stream: BinaryIO, most: int) -> None:
         first = stream.read(2)
-        whole = cast("BinaryIO", io.BufferedReader(_Joined(first, stream)))
+        self._joined = _Joined(first, stream)
+        whole = cast("BinaryIO", io.BufferedReader(self._joined))
         self._stream = cast("BinaryIO", gzip.GzipFile(fileobj=whole)) if first == b"\x1f\x8b" else whole
         self._left = most
+
+    @property
+    def taken(self) -> int:
+        """How many bytes have been read of what may be compressed."""
+        return self._joined.taken
 
     def readline(self, size: int | None = -1, /) -> bytes:
         """Return the next line, at most `size` bytes of it."""
@@ -75,6 +86,7 @@ class _Joined(io.RawIOBase):
 
     def __init__(self, first: bytes, rest: BinaryIO) -> None:
         self._first, self._rest = first, rest
+        self.taken = 0
 
     def readable(self) -> bool:
         return True
@@ -84,6 +96,7 @@ class _Joined(io.RawIOBase):
         self._first = piece[len(buffer) :] if self._first else b""
         piece = piece[: len(buffer)]
         buffer[: len(piece)] = piece
+        self.taken += len(piece)
         return len(piece)
 
 

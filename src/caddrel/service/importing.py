@@ -21,6 +21,7 @@ from caddrel.core.logs.causes import Causes
 from caddrel.service.deps import Deps
 from caddrel.service.errors import ServiceError
 from caddrel.service.formats import Read, Unzipped, documents
+from caddrel.service.jobs import Cancelled, Progress
 from caddrel.service.noticing import catch_up
 from caddrel.service.records import Decisions, bundled_signin, lists_of, recorded_of
 from caddrel.store.signins import NewSignin
@@ -84,7 +85,13 @@ class Importer:
         self._stopped: ServiceError | None = None
         self._broken = self._added = self._known = self._conflicting = 0
 
-    def run(self, stream: BinaryIO, format: str = "ndjson", mapping: Mapping[str, str] | None = None) -> ImportResult:
+    def run(
+        self,
+        stream: BinaryIO,
+        format: str = "ndjson",
+        mapping: Mapping[str, str] | None = None,
+        progress: Progress | None = None,
+    ) -> ImportResult:
         """Take in a log; good lines are kept whatever the others are.
 
         Parameters
@@ -93,17 +100,28 @@ class Importer:
             May be compressed with gzip.
         mapping
             Of a CSV file: column to fact.
+        progress
+            Is told how many bytes of the stream have been read; may raise `Cancelled`.
         """
+        unzipped = Unzipped(stream, UNPACKED * self._deps.limits.stream)
         with self._deps.import_lock:
-            return self._run(stream, format, mapping or {})
+            try:
+                self._run(unzipped, format, mapping or {}, progress)
+            except Cancelled as cancelled:
+                raise Cancelled(self._result()) from cancelled
+        return self._result()
 
-    def _run(self, stream: BinaryIO, format: str, mapping: Mapping[str, str]) -> ImportResult:
-        lines = self._lines(Unzipped(stream, UNPACKED * self._deps.limits.stream))
-        read = documents(lines, format, mapping, self._under[-1].rulebook.catalogue)
+    def _result(self) -> ImportResult:
+        return ImportResult(self._added, self._known, self._conflicting, self._broken, self._listed)
+
+    def _run(self, stream: Unzipped, format: str, mapping: Mapping[str, str], progress: Progress | None) -> None:
+        read = documents(self._lines(stream), format, mapping, self._under[-1].rulebook.catalogue)
         try:
             while piece := self._good(islice(read, PIECE)):
                 with self._deps.log_lock:
                     self._decide([line for line in piece if line is not None])
+                if progress is not None:
+                    progress(stream.taken)
             with self._deps.log_lock:
                 self._store()
             if self._stopped is not None:
@@ -113,8 +131,8 @@ class Importer:
             with self._deps.log_lock:
                 self._histories.clear()
             raise
-        catch_up(self._deps)
-        return ImportResult(self._added, self._known, self._conflicting, self._broken, self._listed)
+        finally:
+            catch_up(self._deps)
 
     def _decide(self, lines: list[_Line]) -> None:
         """Decide the lines that are not there yet, in order of time; stored when there are enough."""

@@ -11,8 +11,10 @@ from alembic import command
 from alembic.config import Config
 from sqlalchemy import Connection, Engine, create_engine, event
 from sqlalchemy.engine.interfaces import DBAPIConnection
+from sqlalchemy.exc import OperationalError
 from sqlalchemy.pool import ConnectionPoolEntry, QueuePool
 
+_NO_ROOM = ("SQLITE_FULL", "SQLITE_IOERR")
 _MIGRATIONS = Path(__file__).parent / "migrations"
 
 
@@ -41,6 +43,10 @@ def _engine(path: Path, begin: str, pragmas: tuple[str, ...]) -> Engine:
     return engine
 
 
+class NoRoom(Exception):
+    """The file could not be written: the disk is full, or does not take what is written. Nothing was half-written."""
+
+
 class Database:
     """One SQLite file: a writing engine and a reading one that cannot write."""
 
@@ -59,8 +65,13 @@ class Database:
     @contextmanager
     def write(self) -> Iterator[Connection]:
         """Give a connection whose changes are committed together at the end, or not at all."""
-        with self._writing.begin() as connection:
-            yield connection
+        try:
+            with self._writing.begin() as connection:
+                yield connection
+        except OperationalError as error:
+            if getattr(error.orig, "sqlite_errorname", "").startswith(_NO_ROOM):
+                raise NoRoom(self.path.name) from error
+            raise
 
     def migrate(self) -> None:
         """Bring the file to the newest form; makes it when it is not there."""

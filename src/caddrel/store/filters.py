@@ -13,7 +13,7 @@ from datetime import UTC, datetime
 from typing import Any, Protocol
 
 import msgspec
-from sqlalchemy import ColumnElement, Connection, and_, column, false, func, not_, or_, select, true
+from sqlalchemy import ColumnElement, Connection, and_, false, func, literal_column, not_, or_, select, true
 
 from caddrel.core.facts.values import to_json
 from caddrel.core.language.nodes import And, Condition, During, FactTest, Not, Or, Passes, Surely
@@ -57,8 +57,8 @@ class Judge(Protocol):
     def checks(self, test: Passes) -> Condition:
         """Return what a device standard asks for."""
 
-    def moments(self, test: During) -> Callable[[int], int]:
-        """Return a function that gives the state of a test for a moment."""
+    def moments(self, test: During) -> tuple[int, Callable[[int], int]]:
+        """Return a function that gives the state of a test for a moment, and for how long at least it stays so."""
 
 
 class Asking:
@@ -75,22 +75,21 @@ class Asking:
         self._connection = connection
         self._judge = judge
         self._judged = judged
-        self._functions = 0
 
     def surely(self, condition: Condition, wanted: bool = True) -> ColumnElement[bool]:
         """Return whether a condition is surely true, or surely false, as SQL."""
         match condition:
             case And(parts=parts):
-                asked = [self.surely(part, wanted) for part in parts]
+                asked = [self.surely(part, wanted) for part in sorted(parts, key=_cost)]
                 return and_(true(), *asked) if wanted else or_(false(), *asked)
             case Or(parts=parts):
-                asked = [self.surely(part, wanted) for part in parts]
+                asked = [self.surely(part, wanted) for part in sorted(parts, key=_cost)]
                 return or_(false(), *asked) if wanted else and_(true(), *asked)
             case Not(part=part):
                 return self.surely(part, not wanted)
             case Surely(part=part):
                 inner = self.surely(part)
-                return inner if wanted else not_(inner)
+                return inner if wanted else not_(func.coalesce(inner, literal_column("0")))
             case Passes():
                 return self.surely(self._judge.checks(condition), wanted)
             case During():
@@ -106,14 +105,14 @@ class Asking:
                 return self._bundles(condition, wanted)
 
     def _during(self, test: During, wanted: bool) -> ColumnElement[bool]:
-        # SQLite calls back: a schedule is a matter of zones and their changes, which it does not know.
-        name = f"caddrel_during_{self._functions}"
-        self._functions += 1
-        state, sought = self._judge.moments(test), TRUE if wanted else FALSE
-        connection: Any = self._connection.connection.driver_connection
-        connection.create_function(name, 1, lambda at: state(at) == sought, deterministic=True)
-        asked: ColumnElement[bool] = getattr(func, name)(signins.c.at)
-        return asked
+        """Return the stretches of the log's time in which a schedule is open, or is not, as SQL."""
+        judged = self._judged.setdefault(test, Judged())
+        length, state = self._judge.moments(test)
+        if not judged.true and not judged.false:
+            ends = self._connection.execute(select(func.min(signins.c.at), func.max(signins.c.at))).one()
+            for slot in range(ends[0] // length, ends[1] // length + 1) if ends[0] is not None else ():
+                (judged.true if state(slot * length) == TRUE else judged.false).append(slot)
+        return _one_of(signins.c.at // length, judged.true if wanted else judged.false)
 
     def _bundles(self, test: Condition, wanted: bool) -> ColumnElement[bool]:
         group = self._judge.group(test)
@@ -144,6 +143,19 @@ class Judged:
             self._last = number
 
 
+def _cost(condition: Condition) -> int:
+    """Return the place of a condition among others: SQLite asks in the order written, so what is quick comes first."""
+    match condition:
+        case FactTest(fact=fact):
+            return 0 if fact in ROWS else 1 if fact in DECISIONS else 2
+        case And(parts=parts) | Or(parts=parts):
+            return 3 + max(map(_cost, parts))
+        case Not(part=part) | Surely(part=part):
+            return _cost(part)
+        case _:
+            return 2
+
+
 def _one_of(found: ColumnElement[Any], numbers: list[int]) -> ColumnElement[bool]:
     listed = func.json_each(json.dumps(numbers)).table_valued("value")
     return found.in_(select(listed.c.value)) if numbers else false()
@@ -166,8 +178,8 @@ def fact_value(fact: str) -> ColumnElement[Any]:
 
 
 def _settled(test: ColumnElement[bool], wanted: bool) -> ColumnElement[bool]:
-    """Return a test of SQL's three values as one of two."""
-    return func.coalesce(test if wanted else not_(test), column("0", is_literal=True))
+    """Return whether a test is surely true or surely false; where it is unknown SQL has NULL, and finds nothing."""
+    return test if wanted else not_(test)
 
 
 def _test(test: FactTest, found: ColumnElement[Any]) -> ColumnElement[bool]:

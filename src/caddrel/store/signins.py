@@ -157,19 +157,21 @@ class SigninStore:
     def _numbers(self, connection: Connection) -> _Numbers:
         return [self._dictionary.numbering(kind, connection) for kind in (*COLUMNS, "decision")]
 
-    def forget(self, before: datetime, dry_run: bool) -> int:
-        """Return how many records are older than a moment; takes them out, in pieces, unless it is a dry run."""
-        old = signins.c.at < to_stored(before)
+    def older(self, before: datetime) -> int:
+        """Return how many records are older than a moment."""
+        old = select(func.count()).select_from(signins).where(signins.c.at < to_stored(before))
         with self._database.read() as connection:
-            count = int(connection.execute(select(func.count()).select_from(signins).where(old)).scalar_one())
-        if dry_run or not count:
-            return count
+            return int(connection.execute(old).scalar_one())
+
+    def forget(self, before: datetime) -> Iterator[int]:
+        """Take out the records older than a moment, the oldest first; yields how many are gone after each commit."""
+        old = signins.c.at < to_stored(before)
         oldest = select(signins.c.at, signins.c.seq).where(old).order_by(signins.c.at, signins.c.seq)
         while True:
             with self._database.write() as connection:
                 found = connection.execute(oldest.limit(FORGET_AT_ONCE)).all()
                 if not found:
-                    break
+                    return
                 end = tuple_(signins.c.at, signins.c.seq) <= tuple(found[-1])
                 gone = select(signins.c.at // DAY, signins.c.outcome, func.count()).where(end)
                 gone = gone.group_by(signins.c.at // DAY, signins.c.outcome)
@@ -177,12 +179,15 @@ class SigninStore:
                 listed = func.json_each(json.dumps([row.seq for row in found])).table_valued("value")
                 connection.execute(delete(records).where(records.c.seq.in_(select(listed.c.value))))
                 connection.execute(delete(signins).where(end))
+            yield len(found)
+
+    def forget_unused(self) -> None:
+        """Take out what no record names any more: days, causes, facts and decisions."""
         with self._database.write() as connection:
             connection.execute(delete(days).where(days.c.count <= 0))
             unused = causes.c.key.not_in(select(signins.c.cause).where(signins.c.cause.is_not(None)))
             connection.execute(delete(causes).where(unused))
             self._dictionary.forget(connection)
-        return count
 
     def due(self) -> list[tuple[str, datetime]]:
         """Return the people whose signals are to be worked out again, and from which moment on."""

@@ -269,6 +269,25 @@ export interface ItemTrace {
   attainable: boolean;
 }
 
+/** One job. */
+export interface Job {
+  id: string;
+  kind: string;
+  state: string;
+  done: number;
+  total: number;
+  unit: string;
+  by: string;
+  began: string;
+  result?: unknown;
+  problem?: Problem | null;
+}
+
+/** The jobs since the service started, newest first. */
+export interface JobList {
+  items: Job[];
+}
+
 /** Whether a person is locked out for too many wrong passwords, by which standard and until when. */
 export interface LockState {
   locked: boolean;

@@ -4,19 +4,31 @@
   import { linkTo, moment } from '../../lib/format';
   import { rows } from '../../lib/keys';
   import Mark from '../../lib/parts/Mark.svelte';
+  import { COLUMNS } from './columns';
 
-  let { items, narrow }: { items: SigninSummary[]; narrow: (name: string, value: string) => string } = $props();
+  let { items, columns, narrow }: { items: SigninSummary[]; columns: string[]; narrow: (name: string, value: string) => string } = $props();
 </script>
 
-{#snippet value(name: string, text: string | null)}
-  {#if text}<a class="text-ink" href="#{narrow(name, text)}">{text}</a>{/if}
+{#snippet cell(name: string, item: SigninSummary)}
+  {@const column = COLUMNS[name]}
+  {@const text = column?.value(item)}
+  {#if name === 'decided'}
+    {#if item.policy}<a href={linkTo('policy', item.policy)}>{item.policy}</a>{#if item.rule}&nbsp;/ {item.rule}{/if}
+    {:else if item.reason}<span class="text-muted">{item.reason} app</span>
+    {:else}<span class="text-muted">nothing objects</span>{/if}
+  {:else if text && column?.filter}<a class="text-ink" href="#{narrow(column.filter, text)}">{text}</a>
+  {:else if text}<span class="tabular-nums">{text}</span>
+  {:else if name === 'device'}<span class="text-muted">{item.owner ?? 'not named'}</span>{/if}
+  {#if name === 'app' && !columns.includes('operation') && item.operation !== 'sign-in'}
+    <span class="block text-fine text-muted">{item.operation}</span>
+  {/if}
 {/snippet}
 
 <!-- svelte-ignore a11y_no_noninteractive_tabindex: a region that scrolls must be reachable by keyboard -->
 <div class="overflow-x-auto" {@attach rows} tabindex="0" role="region" aria-label="Sign-ins">
-  <table class="ruled min-w-[58rem]">
+  <table class="ruled" style:min-width="{18 + 6.5 * columns.length}rem">
     <thead>
-      <tr><th>Time (UTC)</th><th>Outcome</th><th>Person</th><th>App</th><th>From</th><th>Device</th><th>Decided by</th></tr>
+      <tr><th>Time (UTC)</th><th>Outcome</th>{#each columns as name (name)}<th>{COLUMNS[name]?.title}</th>{/each}</tr>
     </thead>
     <tbody>
       {#each items as item (item.id)}
@@ -31,15 +43,7 @@
             {/if}
             {#if item.credentials === 'wrong'}<span class="block text-fine whitespace-nowrap text-challenged">wrong credentials</span>{/if}
           </td>
-          <td>{@render value('person', item.person)}</td>
-          <td>{@render value('app', item.app)}{#if item.operation !== 'sign-in'}<span class="block text-fine text-muted">{item.operation}</span>{/if}</td>
-          <td class="whitespace-nowrap tabular-nums">{item.address ?? ''} {@render value('country', item.country)}</td>
-          <td>{@render value('device', item.device)}{#if !item.device}<span class="text-muted">{item.owner ?? 'not named'}</span>{/if}</td>
-          <td>
-            {#if item.policy}<a href={linkTo('policy', item.policy)}>{item.policy}</a>{#if item.rule}&nbsp;/ {item.rule}{/if}
-            {:else if item.reason}<span class="text-muted">{item.reason} app</span>
-            {:else}<span class="text-muted">nothing objects</span>{/if}
-          </td>
+          {#each columns as name (name)}<td>{@render cell(name, item)}</td>{/each}
         </tr>
       {/each}
     </tbody>

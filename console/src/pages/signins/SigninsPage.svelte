@@ -10,6 +10,9 @@
   import Mark from '../../lib/parts/Mark.svelte';
   import Waiting from '../../lib/parts/Waiting.svelte';
   import { Load } from '../../lib/state/load.svelte';
+  import { untrack } from 'svelte';
+  import ColumnMenu from './ColumnMenu.svelte';
+  import { chosen, keep } from './columns';
   import DayChart from './DayChart.svelte';
   import FilterBox from './FilterBox.svelte';
   import { address, FILTERS, query, read } from './filters';
@@ -24,22 +27,31 @@
   };
   const isKind = (name: string, value: string) => Object.values(KINDS).some((change) => change[name] === value);
   const page = new Load<SigninPage>();
+  // Counted apart: the rows are there at once, however many there are.
+  const counting = new Load<SigninPage>();
   const more = new Load<SigninPage>();
   let older = $state<SigninSummary[]>([]);
   let next = $state<string | null>(null);
   const filters = $derived(read(router.querystring));
-  const narrow = (name: string, value: string) => address(filters, { [name]: value });
+  const columns = $derived(chosen(router.querystring));
+  const shape = $derived(new URLSearchParams(router.querystring ?? '').get('columns') ?? '');
+  const to = (change: Record<string, string>) => address({ ...filters, columns: shape }, change);
+  const narrow = (name: string, value: string) => to({ [name]: value });
 
   function load(): void {
-    void page.run((signal) => api.signins(filters, signal)).then(() => (next = page.value?.next ?? null));
+    void page.run((signal) => api.signins({ ...filters, counts: 'no' }, signal)).then(() => (next = page.value?.next ?? null));
+    void counting.run((signal) => api.signins({ ...filters, limit: '1' }, signal));
   }
+  // The same filters in another shape of the list are not asked again.
+  const asked = $derived(JSON.stringify(filters));
   $effect(() => {
+    if (!asked) return;
     older = [];
-    load();
+    untrack(load);
   });
 
   async function loadOlder(): Promise<void> {
-    await more.run((signal) => api.signins({ ...filters, after: next ?? '' }, signal));
+    await more.run((signal) => api.signins({ ...filters, counts: 'no', after: next ?? '' }, signal));
     if (!more.value || more.problem) return;
     older = [...older, ...more.value.items];
     next = more.value.next;
@@ -53,20 +65,26 @@
     else void push(narrow('person', text));
   }
 
+  const between = (first: string, last: string) => to({ since: first, until: dayAfter(last) });
   const dayAfter = (day: string) => new Date(Date.parse(day) + 86_400_000).toISOString().slice(0, 10);
   const shown = $derived([...(page.value?.items ?? []), ...older]);
   const outcomes = $derived(
     ['blocked', 'challenged', 'allowed']
-      .map((outcome) => [page.value?.counts[outcome] ?? 0, outcome] as const)
+      .map((outcome) => [counts[outcome] ?? 0, outcome] as const)
       .filter(([howMany]) => howMany)
       .map(([howMany, outcome]) => (howMany === total ? outcome : `${number(howMany)} ${outcome}`)),
   );
-  const total = $derived(Object.values(page.value?.counts ?? {}).reduce((sum, value) => sum + value, 0));
+  const counts = $derived(counting.value?.counts ?? {});
+  const total = $derived(Object.values(counts).reduce((sum, value) => sum + value, 0));
+  const days = $derived(counting.value?.days ?? []);
+  const nothing = $derived(page.value !== null && !page.value.items.length);
 </script>
 
 <Heading place="Sign-ins">
   {#if page.value}
-    {#if total}
+    {#if !nothing && counting.busy && !counting.value}
+      Counting the sign-ins …
+    {:else if !nothing}
       {count(total, 'sign-in')}: {outcomes.join(', ')}.
     {:else if Object.keys(filters).length}
       No sign-in matches these filters.
@@ -90,7 +108,7 @@
   {/snippet}
 </Heading>
 
-<div class="mb-3 flex flex-wrap items-center gap-2" hidden={page.value !== null && !total && !Object.keys(filters).length}>
+<div class="mb-3 flex flex-wrap items-center gap-2" hidden={nothing && !Object.keys(filters).length}>
   {#each ['blocked', 'challenged', 'allowed'] as outcome (outcome)}
     {@const on = filters['outcome'] === outcome}
     <button class="action" aria-pressed={on} onclick={() => push(narrow('outcome', on ? '' : outcome))}><Mark value={outcome} /></button>
@@ -99,7 +117,7 @@
     class="action"
     aria-pressed={filters['shadow_together'] === 'blocked' && filters['outcome'] === 'allowed'}
     onclick={() =>
-      push(filters['shadow_together'] ? address(filters, { shadow_together: '', outcome: '' }) : address(filters, { shadow_together: 'blocked', outcome: 'allowed' }))}
+      push(filters['shadow_together'] ? to({ shadow_together: '', outcome: '' }) : to({ shadow_together: 'blocked', outcome: 'allowed' }))}
     >Shadow policies would block</button
   >
   <span class="w-3"></span>
@@ -108,7 +126,7 @@
     <button
       class="action"
       aria-pressed={on}
-      onclick={() => push(address(filters, on ? Object.fromEntries(Object.keys(change).map((name) => [name, ''])) : change))}>{word}</button
+      onclick={() => push(to(on ? Object.fromEntries(Object.keys(change).map((name) => [name, ''])) : change))}>{word}</button
     >
   {/each}
   {#each Object.entries(filters).filter(([name, value]) => !['outcome', 'shadow_together', 'where'].includes(name) && !isKind(name, value)) as [name, value] (name)}
@@ -120,7 +138,10 @@
     </span>
   {/each}
   {#if Object.keys(filters).length}<a class="text-small" href="#/signins">All sign-ins</a>{/if}
-  <a class="ml-auto text-small" href="#/causes{query({ ...filters, outcome: '' })}">Causes of these</a>
+  <div class="ml-auto flex items-center gap-3">
+    <ColumnMenu names={columns} set={(names) => replace(to({ columns: keep(names) }))} />
+    <a class="text-small" href="#/causes{query({ ...filters, outcome: '' })}">Causes of these</a>
+  </div>
 </div>
 
 <FilterBox where={filters['where'] ?? ''} problem={page.problem} apply={(where) => push(narrow('where', where))} />
@@ -130,13 +151,13 @@
   <Failing problem={page.problem} again={load} />
 {:else if !page.value}
   <Waiting lines={16} />
-{:else if total}
-  <div class="mb-4" class:opacity-60={page.busy}>
-    <DayChart days={page.value.days} href={(day) => `#${address(filters, { since: day, until: dayAfter(day) })}`} />
+{:else if !nothing}
+  <div class="mb-4 min-h-24" class:opacity-60={counting.busy}>
+    <DayChart {days} href={(first, last) => `#${between(first, last)}`} choose={(first, last) => push(between(first, last))} />
   </div>
-  <div class:opacity-60={page.busy}><SigninTable items={shown} {narrow} /></div>
+  <div class:opacity-60={page.busy}><SigninTable items={shown} {columns} {narrow} /></div>
   <p class="mt-3 flex items-center gap-3 text-small text-muted">
-    {number(shown.length)} of {number(total)} shown.
+    {number(shown.length)}{counting.value ? ` of ${number(Math.max(total, shown.length))}` : ''} shown.
     {#if next}<button class="action" onclick={loadOlder} disabled={more.busy}>{more.busy ? 'Loading …' : 'Show older'}</button>{/if}
   </p>
   {#if more.problem}<Failing problem={more.problem} again={loadOlder} />{/if}

@@ -13,6 +13,7 @@ export const FILTERS: Record<string, string> = {
   client: 'client',
   platform: 'platform',
   owner: 'device owner',
+  anonymiser: 'anonymiser',
   credentials: 'credentials',
   recorded_outcome: 'recorded',
   shadow_together: 'with shadow policies',

@@ -3,8 +3,10 @@
   import type { SigninSummary } from '../../lib/api/types';
   import { moment } from '../../lib/format';
   import Mark from '../../lib/parts/Mark.svelte';
+  import TimeLine from './TimeLine.svelte';
 
   let { items, here }: { items: SigninSummary[]; here: string } = $props();
+  const traced = $derived(items.find((item) => item.id === here));
   function between(one: string, other: string): string {
     const minutes = Math.round((Date.parse(other) - Date.parse(one)) / 60_000);
     if (minutes < 90) return `${minutes} min`;
@@ -14,6 +16,7 @@
 
 {#if items.length > 1}
   <h2 class="mt-6 mb-1 text-lead font-semibold">Before and after</h2>
+  {#if traced}<TimeLine {items} here={traced} />{/if}
   <ol class="border-l border-rule-strong text-small">
     {#each items as item, i (item.id)}
       {@const before = items[i - 1]}

@@ -4,13 +4,14 @@ from __future__ import annotations
 
 import base64
 import re
+from collections.abc import Sequence
 from datetime import UTC, date, datetime, timedelta
 from urllib.parse import urlencode
 
 import msgspec
 
 from caddrel.core.diagnostics import did_you_mean, shorten
-from caddrel.core.facts.values import ValueRefused, read_duration, read_moment, show_moment
+from caddrel.core.facts.values import ValueRefused, read_duration, read_moment
 from caddrel.core.logs.csv_rows import check_mapping
 from caddrel.core.rulebook.fields import ID
 from caddrel.service import causes as service_causes
@@ -20,6 +21,8 @@ from caddrel.service.errors import ServiceError, not_found
 from caddrel.service.filtering import read_where
 from caddrel.service.formats import FORMATS, MEDIA, exported
 from caddrel.service.importing import Importer
+from caddrel.service.parquet import parquet
+from caddrel.service.retention import would_forget
 from caddrel.store.moments import to_stored
 from caddrel.store.signins import FILTERS, Query
 from caddrel.wire import signins as wire
@@ -83,7 +86,12 @@ def _cursor(text: str) -> tuple[int, int] | None:
     "/api/v1/signins",
     role="viewer",
     returns=wire.SigninPage,
-    params=[*_FILTERS, Param("after", "A cursor from an earlier page."), Param("limit", "At most so many.", "integer")],
+    params=[
+        *_FILTERS,
+        Param("after", "A cursor from an earlier page."),
+        Param("limit", "At most so many.", "integer"),
+        Param("counts", "no: leave out counts and days, which take longer."),
+    ],
 )
 def listed(call: Call) -> wire.SigninPage:
     """Sign-ins, newest first, with counts by outcome and day over everything that matches."""
@@ -97,8 +105,9 @@ def listed(call: Call) -> wire.SigninPage:
         link = urlencode({**call.query, "after": following})
         call.link = f'</api/v1/signins?{link}>; rel="next"'
     days: dict[int, dict[str, int]] = {}
-    for day, outcome, count in call.deps.signins.per_day(query):
-        days.setdefault(day, {})[outcome] = count
+    if call.query.get("counts") != "no":
+        for day, outcome, count in call.deps.signins.per_day(query):
+            days.setdefault(day, {})[outcome] = count
     counts = {name: sum(d.get(name, 0) for d in days.values()) for name in ("allowed", "challenged", "blocked")}
     return wire.SigninPage(
         [deciding.summary(record) for record in records[:limit]],
@@ -116,6 +125,12 @@ def listed(call: Call) -> wire.SigninPage:
     )
 
 
+IMPORT_PARAMS = [
+    Param("format", "ndjson (when left out), csv, or ocsf: Authentication events of class 3002."),
+    Param("mapping", "Of CSV: the name of a mapping that is kept."),
+]
+
+
 @endpoints.add(
     "POST",
     "/api/v1/signins",
@@ -123,24 +138,26 @@ def listed(call: Call) -> wire.SigninPage:
     returns=wire.ImportResult,
     stream='One sign-in a line: {"id": …, "facts": {…}, "recorded": {"outcome": …, "reason": …}}; may be gzip.',
     limit="stream",
-    params=[
-        Param("format", "ndjson (when left out), csv, or ocsf: Authentication events of class 3002."),
-        Param("mapping", "Of CSV: the name of a mapping that is kept."),
-    ],
+    params=IMPORT_PARAMS,
 )
 def take_in(call: Call) -> wire.ImportResult:
     """Take in a sign-in log; good lines are kept, broken ones counted and listed."""
     if call.stream is None:
         raise ServiceError(400, "bad-request", "send NDJSON, one sign-in a line")
-    format = _format(call)
-    mapping = _mapping(call) if format == "csv" else {}
+    format, mapping = import_format(call)
     return Importer(call.deps).run(call.stream, format, mapping)
 
 
-def _format(call: Call) -> str:
+def import_format(call: Call) -> tuple[str, dict[str, str]]:
+    """Return the format of a log that is sent, and of CSV the mapping to read it by."""
+    format = _format(call, FORMATS)
+    return format, _mapping(call) if format == "csv" else {}
+
+
+def _format(call: Call, known: Sequence[str]) -> str:
     format = call.query.get("format", "ndjson")
-    if format not in FORMATS:
-        raise ServiceError(400, "bad-parameter", f"`format` is one of {', '.join(FORMATS)}")
+    if format not in known:
+        raise ServiceError(400, "bad-parameter", f"`format` is one of {', '.join(known)}")
     return format
 
 
@@ -177,29 +194,23 @@ def put_mapping(call: Call) -> wire.MappingList:
     return wire.MappingList(call.deps.mappings.all())
 
 
-@endpoints.add(
-    "DELETE",
-    "/api/v1/signins",
-    role="operator",
-    returns=wire.Forgotten,
-    params=[
-        Param("older_than", "Take out sign-ins older than this duration, such as 400d."),
-        Param("dry_run", "yes: only tell how many."),
-    ],
-)
-def forget(call: Call) -> wire.Forgotten:
-    """Take out old sign-ins; what signals look back at goes with them."""
+OLDER_THAN = Param("older_than", "Older than this duration, such as 400d.")
+_USUAL_AGE = "400d"
+
+
+@endpoints.add("GET", "/api/v1/signins/old", role="operator", returns=wire.Forgotten, params=[OLDER_THAN])
+def old(call: Call) -> wire.Forgotten:
+    """How many sign-ins a job that takes out old ones would take out; 400d when no age is given."""
+    return would_forget(call.deps, forget_before(call, _USUAL_AGE))
+
+
+def forget_before(call: Call, usual: str = "") -> datetime:
+    """Return the moment that sign-ins to be taken out are older than."""
     try:
-        age = read_duration(call.query.get("older_than", ""))
-        before = call.deps.clock() - timedelta(seconds=age)
+        age = read_duration(call.query.get("older_than", usual))
+        return call.deps.clock() - timedelta(seconds=age)
     except (ValueRefused, OverflowError):
         raise ServiceError(400, "bad-parameter", "`older_than` is a duration such as 400d") from None
-    dry = call.query.get("dry_run", "no")
-    if dry not in {"yes", "no"}:
-        raise ServiceError(400, "bad-parameter", "`dry_run` is yes or no")
-    with call.deps.log_lock:
-        count = call.deps.signins.forget(before, dry == "yes")
-    return wire.Forgotten(show_moment(before), count, dry == "no")
 
 
 @endpoints.add(
@@ -207,14 +218,17 @@ def forget(call: Call) -> wire.Forgotten:
     "/api/v1/signins/export",
     role="viewer",
     returns=Stream,
-    params=[*_FILTERS, Param("format", "ndjson (when left out; an import reads it), csv, or ocsf.")],
+    params=[*_FILTERS, Param("format", "ndjson (when left out; an import reads it), csv, ocsf, or parquet.")],
 )
 def export(call: Call) -> Stream:
     """Every sign-in that matches, in a format that others read."""
-    format = _format(call)
-    query = _query(call, 1)
+    format = _format(call, tuple(MEDIA))
+    records = call.deps.signins.every(_query(call, 1))
+    if format == "parquet":
+        catalogue = call.deps.rulebooks.need_current().rulebook.catalogue
+        return Stream(MEDIA[format], parquet(records, catalogue, deciding.summary, call.deps.folder), "signins.parquet")
     name = "signins.csv" if format == "csv" else "signins.ndjson"
-    return Stream(MEDIA[format], exported(call.deps.signins.every(query), format, deciding.summary), name)
+    return Stream(MEDIA[format], exported(records, format, deciding.summary), name)
 
 
 @endpoints.add("GET", "/api/v1/causes", role="viewer", returns=wire.CauseList, params=_FILTERS)

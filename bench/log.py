@@ -1,0 +1,140 @@
+"""The log at scale: a million sign-ins of a company of nearly twenty thousand, taken in, filtered and counted."""
+
+from __future__ import annotations
+
+import json
+import os
+import statistics
+import tempfile
+import time
+from collections.abc import Callable, Iterator
+from datetime import UTC, datetime, timedelta
+from pathlib import Path
+from typing import Any
+
+import msgspec
+
+from bench.result import Result
+from caddrel.demo.fill import ADDRESSES, anchor, documents
+from caddrel.demo.log import sign_ins
+from caddrel.demo.world import World, build_world
+from caddrel.service.causes import causes
+from caddrel.service.deps import Deps
+from caddrel.service.filtering import read_where
+from caddrel.service.importing import Importer
+from caddrel.store.signins import Query
+from caddrel.wiring import collect_seldom, open_data
+
+NOW = datetime(2026, 11, 23, 9, tzinfo=UTC)
+# So many companies like the demo's make a million sign-ins of thirty days.
+COMPANIES = int(os.environ.get("BENCH_COMPANIES", "46"))
+_INDEXED = [{"person": "ines.faro-7"}, {"device": "tab-0117-3"}, {"app": "farebox"}, {"policy": "abroad"}]
+_ANY = [
+    "outcome is blocked and person.groups has crew",
+    "client.name contains no-such-program",
+    "signals has too-fast",
+    "not device passes crew-tablet and device.platform is android",
+    "during shore-hours and person.groups has keyholders and outcome is blocked",
+    "device.state_age is above 300d and network.country is RO",
+    "from terminals and not during shore-hours and auth.credentials is wrong",
+]
+
+
+def run() -> Iterator[Result]:
+    """Yield the figures; the file is made anew, in a folder that is taken away again."""
+    collect_seldom()
+    with tempfile.TemporaryDirectory() as folder:
+        opened = open_data(Path(folder) / "data", lambda: NOW, address_files=[ADDRESSES])
+        lines = Path(folder) / "log.ndjson"
+        world = build_world(anchor(NOW))
+        _prepare(opened.deps, world)
+        count = _write(lines, world)
+        yield from _taking_in(opened.deps, lines, count)
+        yield from _asking(opened.deps)
+        opened.close()
+
+
+def _prepare(deps: Deps, world: World) -> None:
+    end = anchor(NOW)
+    before, current = documents()
+    deps.revisions.publish([("kelpline.yaml", before)], "bench", "first", end - timedelta(days=60))
+    deps.revisions.publish([("kelpline.yaml", current)], "bench", "second", end - timedelta(days=15))
+    objects = world.objects()
+    cloned = [(noun, entry) for noun, entry in objects if noun in {"people", "devices"}]
+    others = [(noun, entry) for noun, entry in objects if noun not in {"people", "devices"}]
+    deps.inventory.put([*others, *((noun, _named(entry, i)) for i in range(COMPANIES) for noun, entry in cloned)], end)
+
+
+def _named(entry: dict[str, Any], company: int) -> dict[str, Any]:
+    mine = {"id": f"{entry['id']}-{company}"}
+    mine |= {name: f"{entry[name]}-{company}" for name in ("person", "serial") if entry.get(name)}
+    return {**entry, **mine}
+
+
+def _write(path: Path, world: World) -> int:
+    count = 0
+    with path.open("wb") as file:
+        for line in sign_ins(world, anchor(NOW)):
+            facts = line["facts"]
+            at = datetime.fromisoformat(facts["time.at"])
+            for company in range(COMPANIES):
+                mine = {**facts, "person.id": f"{facts['person.id']}-{company}"}
+                mine["time.at"] = (at + timedelta(seconds=company)).isoformat().replace("+00:00", "Z")
+                if "device.id" in facts:
+                    mine["device.id"] = f"{facts['device.id']}-{company}"
+                file.write(json.dumps({**line, "id": f"{line['id']}-{company}", "facts": mine}).encode() + b"\n")
+                count += 1
+    return count
+
+
+def _taking_in(deps: Deps, lines: Path, count: int) -> Iterator[Result]:
+    began = time.perf_counter()
+    with lines.open("rb") as file:
+        for line in file:
+            msgspec.json.decode(line)
+    parsing = time.perf_counter() - began
+    began = time.perf_counter()
+    with lines.open("rb") as file:
+        result = Importer(deps).run(file)
+    took = time.perf_counter() - began
+    assert result.added == count, result
+    note = f"{count:,} sign-ins with decisions and signals; reading their JSON alone gives {count / parsing:,.0f}"
+    yield Result("import: sign-ins a second", count / took, "above", 15_000, note)
+    yield Result(
+        "import / reading its JSON alone", took / parsing, "below", None, "time, the same lines in the same run"
+    )
+    yield Result("memory of the process after it, MB", _memory(), "below", 600, "resident")
+
+
+def _memory() -> float:
+    status = Path("/proc/self/status").read_text(encoding="utf-8")
+    return int(next(line for line in status.splitlines() if line.startswith("VmRSS")).split()[1]) / 1024
+
+
+def _asking(deps: Deps) -> Iterator[Result]:
+    deps.inventories.current()
+    week = NOW - timedelta(days=7)
+    indexed = max(_seconds(lambda equal=equal: deps.signins.page(Query(equal=equal))) for equal in _INDEXED)
+    yield Result("first page of an indexed filter, s", indexed, "below", 0.05, "the slowest of four")
+    pages = {where: _seconds(lambda where=where: deps.signins.page(_query(deps, where))) for where in _ANY}
+    slowest = max(pages, key=lambda where: pages[where])
+    yield Result("first page of any filter, s", pages[slowest], "below", 1, f"the slowest of seven: {slowest}")
+    counted = max(_seconds(lambda where=where: deps.signins.per_day(_query(deps, where))) for where in _ANY)
+    yield Result("counts by day of any filter, s", counted, "below", 1, "all thirty days, the slowest of seven")
+    took = _seconds(lambda: causes(deps, Query(since=week)))
+    yield Result("causes of the last 7 days, s", took, "below", 1, "with what would help")
+    yield Result("memory of the process after it, MB", _memory(), "below", 600, "resident, after all filters")
+
+
+def _query(deps: Deps, where: str) -> Query:
+    conditions, judge = read_where(deps, where)
+    return Query(conditions=conditions, judge=judge)
+
+
+def _seconds(work: Callable[[], object]) -> float:
+    found = []
+    for _ in range(3):
+        began = time.perf_counter()
+        work()
+        found.append(time.perf_counter() - began)
+    return statistics.median(found)

@@ -1,0 +1,89 @@
+"""Endpoints of jobs: imports and retention that take long."""
+
+from __future__ import annotations
+
+import shutil
+import tempfile
+from collections.abc import Iterator
+
+import msgspec
+
+from caddrel.service.endpoints import Call, Endpoints, Stream
+from caddrel.service.errors import ServiceError
+from caddrel.service.importing import Importer
+from caddrel.service.jobs import Progress
+from caddrel.service.retention import forget, would_forget
+from caddrel.service.views.signins import IMPORT_PARAMS, OLDER_THAN, forget_before, import_format
+from caddrel.wire import jobs as wire
+from caddrel.wire.signins import Forgotten, ImportResult
+
+endpoints = Endpoints()
+
+
+@endpoints.add("GET", "/api/v1/jobs", role="viewer", returns=wire.JobList)
+def listed(call: Call) -> wire.JobList:
+    """The jobs since the service started, newest first."""
+    return wire.JobList(call.deps.jobs.all())
+
+
+@endpoints.add("GET", "/api/v1/jobs/<id>", role="viewer", returns=wire.Job)
+def one(call: Call) -> wire.Job:
+    """One job, as it is now."""
+    return call.deps.jobs.get(call.path["id"])
+
+
+@endpoints.add("GET", "/api/v1/jobs/<id>/events", role="viewer", returns=Stream)
+def events(call: Call) -> Stream:
+    """A job each time it changes, as server-sent events, until it has ended."""
+    return Stream("text/event-stream", _events(call.deps.jobs.watch(call.path["id"])))
+
+
+def _events(changes: Iterator[wire.Job | None]) -> Iterator[bytes]:
+    for job in changes:
+        yield b": still here\n\n" if job is None else b"event: job\ndata: " + msgspec.json.encode(job) + b"\n\n"
+
+
+@endpoints.add("DELETE", "/api/v1/jobs/<id>", role="operator", returns=wire.Job)
+def cancel(call: Call) -> wire.Job:
+    """Cancel a job; what it has done stays done."""
+    return call.deps.jobs.cancel(call.path["id"])
+
+
+@endpoints.add(
+    "POST",
+    "/api/v1/jobs/import",
+    role="operator",
+    returns=wire.Job,
+    stream="As of POST /api/v1/signins.",
+    limit="stream",
+    params=IMPORT_PARAMS,
+    status=202,
+)
+def start_import(call: Call) -> wire.Job:
+    """Take in a sign-in log as a job: it goes on when the sender has gone."""
+    if call.stream is None:
+        raise ServiceError(400, "bad-request", "send NDJSON, one sign-in a line")
+    format, mapping = import_format(call)
+    importer = Importer(call.deps)
+    # In the data folder, where there is room for logs, and where others may not read.
+    spooled = tempfile.TemporaryFile(dir=call.deps.folder)  # noqa: SIM115 - closed when the job has ended
+    shutil.copyfileobj(call.stream, spooled, 1024 * 1024)
+    size = spooled.tell()
+    spooled.seek(0)
+
+    def work(progress: Progress) -> ImportResult:
+        return importer.run(spooled, format, mapping, progress)
+
+    return call.deps.jobs.start("import", call.who().name, size, "bytes", work, spooled.close)
+
+
+@endpoints.add("POST", "/api/v1/jobs/forget", role="operator", returns=wire.Job, params=[OLDER_THAN], status=202)
+def start_forgetting(call: Call) -> wire.Job:
+    """Take out old sign-ins as a job, for good."""
+    deps, before = call.deps, forget_before(call)
+    count = would_forget(deps, before).count
+
+    def work(progress: Progress) -> Forgotten:
+        return forget(deps, before, progress)
+
+    return deps.jobs.start("forget", call.who().name, count, "sign-ins", work, lambda: None)
