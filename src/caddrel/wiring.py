@@ -27,6 +27,7 @@ from caddrel.service.errors import ServiceError
 from caddrel.service.noticing import catch_up
 from caddrel.store.accounts import AccountStore
 from caddrel.store.causes import CauseStore
+from caddrel.store.door_sessions import DoorSessionStore
 from caddrel.store.engine import Database
 from caddrel.store.inventory import InventoryStore
 from caddrel.store.mappings import MappingStore
@@ -51,7 +52,8 @@ class Opened:
     databases: tuple[Database, ...]
 
     def close(self) -> None:
-        """Stop the jobs and close the files."""
+        """Store what waits, stop the jobs and close the files."""
+        self.deps.recorder.stop()
         self.deps.jobs.stop()
         for database in self.databases:
             database.close()
@@ -86,6 +88,7 @@ def open_data(
         accounts=AccountStore(book),
         passwords=PasswordStore(book),
         mappings=MappingStore(book),
+        door_sessions=DoorSessionStore(log),
         clock=clock,
         console=CONSOLE,
         folder=folder,

@@ -17,6 +17,7 @@ _COMMANDS = {
     "rehearse": "rehearse",
     "signins": "signins",
     "jobs": "jobs",
+    "sessions": "sessions",
     "trace": "trace",
     "people": "inventory",
     "groups": "inventory",

@@ -11,6 +11,7 @@ from caddrel.cli.output import json_option, remark, say, table, write_json
 from caddrel.cli.profile import connect
 
 ROLES = click.Choice(["viewer", "author", "publisher", "operator"])
+TOKEN_ROLES = click.Choice(["door", *ROLES.choices])
 
 
 @click.group()
@@ -20,17 +21,22 @@ def token() -> None:
 
 @token.command("create")
 @click.argument("name")
-@click.option("--role", type=ROLES, required=True, help="What it may do.")
+@click.option("--role", type=TOKEN_ROLES, required=True, help="What it may do.")
 @click.option("--days", type=click.IntRange(1, 3660), default=90, show_default=True, help="Days until it expires.")
+@click.option("--reports", multiple=True, help="Of a door: a fact it may report, or the beginning of several.")
+@click.option("--sees", is_flag=True, help="Of a door: decisions come with what is for administrators.")
 @json_option
-def create(name: str, role: str, days: int, as_json: bool) -> None:
+def create(name: str, role: str, days: int, reports: tuple[str, ...], sees: bool, as_json: bool) -> None:
     """Make a token; it is shown this once.
 
+    A door asks for decisions and may do nothing else; without --reports it may say what only a door can see.
+
     \b
-    Example: caddrel token create nightly-import --role operator --days 30
+    Examples: caddrel token create nightly-import --role operator --days 30
+              caddrel token create front-door --role door --reports network --reports auth
     """
     with connect() as service:
-        made = service.tokens.create(name, role, days)
+        made = service.tokens.create(name, role, days, reports, sees)
     if as_json:
         write_json(made)
         return

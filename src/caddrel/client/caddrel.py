@@ -11,7 +11,7 @@ from urllib.parse import quote
 import httpx
 
 from caddrel.client.caller import Caller, Refused
-from caddrel.wire import access, decisions, doctor, inventory, jobs, passwords, rulebooks, signins
+from caddrel.wire import access, authzen, decisions, doctor, inventory, jobs, passwords, rulebooks, sessions, signins
 
 
 class Rulebook:
@@ -146,6 +146,44 @@ class Jobs:
                 yield job
 
 
+class Access:
+    """Decisions for a door: the AuthZEN API, for which the token must be a door's."""
+
+    def __init__(self, caller: Caller) -> None:
+        self._caller = caller
+
+    def evaluate(self, request: authzen.Evaluation, request_id: str = "") -> authzen.Decision:
+        """Return whether a person may do something now; asked again by the same id, the answer is the same."""
+        return self._caller.post("/access/v1/evaluation", request, authzen.Decision, request_id)
+
+    def evaluate_all(self, request: authzen.Evaluations, request_id: str = "") -> list[authzen.Decision]:
+        """Return the decisions on several evaluations, in order."""
+        return self._caller.post("/access/v1/evaluations", request, authzen.Decisions, request_id).evaluations
+
+    def search(self, what: str, request: authzen.Search) -> authzen.Found:
+        """Return who, what or which actions would be allowed; `what` is ``subject``, ``resource`` or ``action``."""
+        return self._caller.post(f"/access/v1/search/{quote(what, safe='')}", request, authzen.Found)
+
+    def end(self, session: str) -> None:
+        """End a session of this door."""
+        self._caller.post("/access/v1/sessions/end", authzen.SessionEnd(session), authzen.Decision)
+
+
+class Sessions:
+    """The sessions of doors."""
+
+    def __init__(self, caller: Caller) -> None:
+        self._caller = caller
+
+    def all(self) -> list[sessions.DoorSession]:
+        """Return who is in, those seen last first."""
+        return self._caller.get("/api/v1/sessions", sessions.SessionList).items
+
+    def end(self, id: str) -> list[sessions.DoorSession]:
+        """End a session; returns those that are left."""
+        return self._caller.delete(f"/api/v1/sessions/{quote(id, safe='')}", sessions.SessionList).items
+
+
 class Things:
     """One kind of inventory object."""
 
@@ -207,9 +245,12 @@ class Tokens:
         """Return every token, without secrets."""
         return self._caller.get("/api/v1/tokens", access.TokenList).items
 
-    def create(self, name: str, role: str, days: int = 90) -> access.TokenMade:
-        """Make a token; its text is told this once."""
-        return self._caller.post("/api/v1/tokens", access.TokenRequest(name, role, days), access.TokenMade)
+    def create(
+        self, name: str, role: str, days: int = 90, reports: Sequence[str] = (), sees: bool = False
+    ) -> access.TokenMade:
+        """Make a token; its text is told this once. Of a door: which facts it may report, and what it is told."""
+        body = access.TokenRequest(name, role, days, list(reports), sees)
+        return self._caller.post("/api/v1/tokens", body, access.TokenMade)
 
     def revoke(self, id: str) -> None:
         """Revoke a token."""
@@ -260,6 +301,8 @@ class Caddrel:
         self.rulebook = Rulebook(caller)
         self.signins = Signins(caller)
         self.jobs = Jobs(caller)
+        self.access = Access(caller)
+        self.sessions = Sessions(caller)
         self.people = Things(caller, "people")
         self.groups = Things(caller, "groups")
         self.devices = Things(caller, "devices")

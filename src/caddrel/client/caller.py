@@ -58,9 +58,9 @@ class Caller:
         wanted = {name: value for name, value in (params or {}).items() if value not in (None, "")}
         return self._send("GET", path, returns, params=wanted)
 
-    def post(self, path: str, body: msgspec.Struct, returns: type[T]) -> T:
+    def post(self, path: str, body: msgspec.Struct, returns: type[T], request_id: str = "") -> T:
         """Send a document."""
-        headers = {"Content-Type": "application/json"}
+        headers = {"Content-Type": "application/json", **({"X-Request-ID": request_id} if request_id else {})}
         return self._send("POST", path, returns, content=msgspec.json.encode(body), headers=headers)
 
     def stream(self, path: str, lines: Iterable[bytes], returns: type[T], params: Mapping[str, str] | None = None) -> T:

@@ -4,13 +4,17 @@ from __future__ import annotations
 
 import threading
 from collections import deque
+from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import timedelta
 
+from caddrel.core.diagnostics import did_you_mean, shorten
+from caddrel.core.facts.catalogue import Catalogue
+from caddrel.core.facts.claims import REPORTED
 from caddrel.service import secrets
 from caddrel.service.deps import Deps
 from caddrel.service.errors import ServiceError
-from caddrel.store.accounts import ROLES, Token
+from caddrel.store.accounts import DOOR, ROLES, Token
 from caddrel.wire import access as wire
 
 SESSION_LASTS = timedelta(hours=12)
@@ -29,6 +33,9 @@ class Caller:
     role: str
     session: str = ""
     csrf: str = ""
+    token: str = ""
+    reports: tuple[str, ...] = ()
+    sees: bool = False
 
 
 class Throttle:
@@ -86,7 +93,7 @@ def _by_token(deps: Deps, text: str) -> Caller | None:
     if token.expires_at is not None and token.expires_at <= deps.clock():
         hint = "make a new one: caddrel token create"
         raise ServiceError(401, "token-expired", "this token has expired", hint)
-    return Caller(f"token {token.name}", token.role)
+    return Caller(f"token {token.name}", token.role, token=token.id, reports=token.reports, sees=token.sees)
 
 
 def check(caller: Caller | None, role: str, changing: bool, csrf: str) -> Caller:
@@ -103,6 +110,9 @@ def check(caller: Caller | None, role: str, changing: bool, csrf: str) -> Caller
         raise ServiceError(401, "not-signed-in", "sign in, or send a bearer token", "CADDREL_TOKEN, or the console")
     if changing and caller.session and not secrets.same(csrf, caller.csrf):
         raise ServiceError(403, "csrf", f"the {CSRF_HEADER} header is missing or wrong", "reload the console")
+    if role == DOOR and caller.role != DOOR:
+        hint = "make one: caddrel token create NAME --role door"
+        raise ServiceError(403, "not-allowed", "only the token of a door may ask for decisions", hint)
     if ROLES.index(caller.role) < ROLES.index(role):
         raise ServiceError(403, "not-allowed", f"this needs the role {role}; yours is {caller.role}")
     return caller
@@ -133,7 +143,9 @@ def sign_in(deps: Deps, throttle: Throttle, request: wire.SignInRequest) -> tupl
     return cookie, wire.SessionInfo(account.name, account.role, csrf, until.isoformat())
 
 
-def make_token(deps: Deps, name: str, role: str, days: int, by: str) -> tuple[Token, str]:
+def make_token(
+    deps: Deps, name: str, role: str, days: int, by: str, reports: Sequence[str] = (), sees: bool = False
+) -> tuple[Token, str]:
     """Return a new token and its text, which is not kept anywhere."""
     if role not in ROLES or not name.strip() or len(name) > 100 or not 1 <= days <= 3660:
         raise ServiceError(
@@ -141,15 +153,31 @@ def make_token(deps: Deps, name: str, role: str, days: int, by: str) -> tuple[To
         )
     now = deps.clock()
     id, secret, text = secrets.new_token()
-    token = Token(id, name.strip(), role, secrets.hashed(secret), now, by, now + timedelta(days=days), None)
+    token = Token(
+        id, name.strip(), role, secrets.hashed(secret), now, by, now + timedelta(days=days), None,
+        _reports(deps, role, reports), sees and role == DOOR,
+    )  # fmt: skip
     deps.accounts.add_token(token)
     return token, text
 
 
+def _reports(deps: Deps, role: str, asked: Sequence[str]) -> tuple[str, ...]:
+    """Return what a door may report; of other roles nothing."""
+    published = deps.rulebooks.current()
+    catalogue = published.rulebook.catalogue if published is not None else Catalogue()
+    for name in asked:
+        if name not in catalogue and name not in catalogue.prefixes and f"{name}." not in catalogue.prefixes:
+            hint = did_you_mean(name, catalogue, "a fact, or the beginning of several such as network")
+            raise ServiceError(422, "bad-token", f"there is no fact `{shorten(name)}`", hint)
+    if role != DOOR:
+        return ()
+    return tuple(asked) or REPORTED
+
+
 def make_account(deps: Deps, name: str, role: str, password: str) -> None:
     """Add or change an account; without a password only a one-time code lets it in."""
-    if role not in ROLES or not name or len(name) > 100 or not name.isprintable():
-        raise ServiceError(422, "bad-account", "an account needs a name and a role", f"roles: {', '.join(ROLES)}")
+    if role not in ROLES[1:] or not name or len(name) > 100 or not name.isprintable():
+        raise ServiceError(422, "bad-account", "an account needs a name and a role", f"roles: {', '.join(ROLES[1:])}")
     if password and not SHORTEST_PASSWORD <= len(password) <= LONGEST_PASSWORD:
         raise ServiceError(422, "bad-password", f"a password has {SHORTEST_PASSWORD} to {LONGEST_PASSWORD} characters")
     deps.accounts.put_account(name, role, secrets.hashed(password) if password else None, deps.clock())

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 import time
 import uuid
 
@@ -16,7 +17,7 @@ from caddrel.service import openapi
 from caddrel.service.deps import Deps
 from caddrel.service.endpoints import register
 from caddrel.service.errors import problem_for
-from caddrel.service.views import access, doctor, inventory, jobs, passwords, rulebook, signins
+from caddrel.service.views import access, doctor, door, inventory, jobs, passwords, rulebook, sessions, signins
 
 ENDPOINTS = [
     *access.endpoints.all,
@@ -26,6 +27,8 @@ ENDPOINTS = [
     *passwords.endpoints.all,
     *doctor.endpoints.all,
     *jobs.endpoints.all,
+    *door.endpoints.all,
+    *sessions.endpoints.all,
 ]
 # The one inline style that a component library's template holds: "display: contents;".
 _STYLE = "'unsafe-hashes' 'sha256-iaOezIDcQIoxCULa6FBKKuLUu09R7kG+Mlu+JVfU3Rw='"
@@ -40,6 +43,7 @@ _HEADERS = {
     "Referrer-Policy": "no-referrer",
     "Cross-Origin-Opener-Policy": "same-origin",
 }
+_REQUEST_ID = re.compile(r"[\x21-\x7e]{1,200}")
 _log = structlog.get_logger("caddrel.requests")
 
 
@@ -71,7 +75,9 @@ def create_app(deps: Deps) -> Flask:
     @app.before_request
     def begin() -> None:
         g.began = time.perf_counter()
-        g.request_id = uuid.uuid4().hex[:16]
+        given = request.headers.get("X-Request-ID", "")
+        # Echoed as the caller has it, where it can stand in a header and a log line.
+        g.request_id = given if _REQUEST_ID.fullmatch(given) else uuid.uuid4().hex[:16]
         g.caller = ""
 
     @app.after_request

@@ -215,6 +215,7 @@ def trace(deps: Deps, id: str) -> SigninTrace:
         remedies=remedies_of(deps, explained, published.compiled, inventory),
         since=changed_facts(deps, published.rulebook, explained.facts),
         around=[summary(found) for found in deps.signins.around(record, AROUND)],
+        not_believed=dict(explained.facts.not_believed),
     )
 
 

@@ -18,12 +18,15 @@ from caddrel.core.rulebook.model import Rulebook
 from caddrel.core.rulebook.reader import read_rulebook
 from caddrel.core.rulebook.source import Source
 from caddrel.service.address_data import AddressData
+from caddrel.service.door.deciding import Door
+from caddrel.service.door.recording import Recorder
 from caddrel.service.errors import ServiceError, not_found
 from caddrel.service.jobs import Jobs
-from caddrel.service.noticing import Histories
+from caddrel.service.noticing import Histories, catch_up
 from caddrel.service.secrets import Verified
 from caddrel.store.accounts import AccountStore
 from caddrel.store.causes import CauseStore
+from caddrel.store.door_sessions import DoorSessionStore
 from caddrel.store.inventory import InventoryStore
 from caddrel.store.mappings import MappingStore
 from caddrel.store.passwords import PasswordStore
@@ -119,6 +122,7 @@ class Limits:
     rulebook: int = 8 * 1024 * 1024
     stream: int = 512 * 1024 * 1024
     line: int = 256 * 1024
+    batch: int = 4 * 1024 * 1024
 
 
 def _reported(signins: SigninStore, inventory: Inventory) -> frozenset[str] | None:
@@ -145,6 +149,7 @@ class Deps:
     accounts: AccountStore
     passwords: PasswordStore
     mappings: MappingStore
+    door_sessions: DoorSessionStore
     clock: Callable[[], datetime]
     console: Path
     folder: Path
@@ -159,6 +164,8 @@ class Deps:
     verified: Verified = field(default_factory=Verified)
     histories: Histories = field(init=False)
     jobs: Jobs = field(init=False)
+    recorder: Recorder = field(init=False)
+    door: Door = field(init=False)
     _linted: tuple[int, Inventory, list[Diagnostic]] | None = field(init=False, default=None)
 
     def __post_init__(self) -> None:
@@ -166,6 +173,20 @@ class Deps:
         self.inventories = Inventories(self.inventory)
         self.histories = Histories(self.signins)
         self.jobs = Jobs(self.clock)
+        self.recorder = Recorder(self.signins, self._look_anew, self._catch_up_soon)
+        self.door = Door(self)
+
+    def _look_anew(self) -> None:
+        # What was decided and not stored is not to be looked back at.
+        with self.log_lock:
+            self.histories.clear()
+
+    def _catch_up_soon(self) -> None:
+        def work() -> None:
+            with self.import_lock:
+                catch_up(self)
+
+        self.jobs.soon(work)
 
     def findings(self, published: Published) -> list[Diagnostic]:
         """Return what is doubtful about a revision, with the inventory as it is now; the last answer is kept."""

@@ -50,6 +50,8 @@ class Call:
     body: Any = None
     stream: BinaryIO | None = None
     cookie: str = ""
+    base: str = ""
+    request_id: str = ""
     link: str = ""
     cookies: dict[str, str | None] = field(default_factory=dict)
 
@@ -122,6 +124,7 @@ def register(app: Flask, deps: Deps, endpoint: Endpoint) -> None:
 
     def handle(**path: str) -> Response:
         call = Call(deps, _caller(deps, endpoint), path, _query(endpoint), cookie=request.cookies.get(COOKIE, ""))
+        call.base, call.request_id = request.url_root, request.headers.get("X-Request-ID", "")
         _read_body(deps, endpoint, call)
         answer = endpoint.view(call)
         if isinstance(answer, Stream):

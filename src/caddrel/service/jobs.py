@@ -73,6 +73,10 @@ class Jobs:
         self._worker.submit(self._run, job.id, work, after)
         return job
 
+    def soon(self, work: Callable[[], None]) -> None:
+        """Do something small between jobs, that nobody is told of."""
+        self._worker.submit(work)
+
     def all(self) -> list[Job]:
         """Return the jobs, newest first."""
         with self._changed:

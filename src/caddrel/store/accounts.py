@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from dataclasses import dataclass
 from datetime import datetime
 
@@ -12,7 +13,9 @@ from caddrel.store.engine import Database
 from caddrel.store.moments import from_stored, to_stored
 from caddrel.store.tables import accounts, entry_codes, sessions, tokens
 
-ROLES = ("viewer", "author", "publisher", "operator")
+# A door asks for decisions, and may do nothing else.
+DOOR = "door"
+ROLES = (DOOR, "viewer", "author", "publisher", "operator")
 
 
 @dataclass(frozen=True, slots=True)
@@ -36,6 +39,8 @@ class Token:
     created_by: str
     expires_at: datetime | None
     revoked_at: datetime | None
+    reports: tuple[str, ...] = ()
+    sees: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -136,6 +141,8 @@ class AccountStore:
             "created_at": to_stored(token.created_at),
             "created_by": token.created_by,
             "expires_at": to_stored(token.expires_at) if token.expires_at else None,
+            "reports": json.dumps(list(token.reports)),
+            "sees": token.sees,
         }
         with self._database.write() as connection:
             connection.execute(insert(tokens).values(values))
@@ -165,6 +172,8 @@ class AccountStore:
                 row.created_by,
                 from_stored(row.expires_at) if row.expires_at is not None else None,
                 from_stored(row.revoked_at) if row.revoked_at is not None else None,
+                tuple(json.loads(row.reports)) if row.reports else (),
+                row.sees,
             )
             for row in rows
         ]

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import threading
 from collections import Counter
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
@@ -20,6 +21,7 @@ from caddrel.core.logs.causes import Cause
 from caddrel.core.logs.references import read_reference, spelled, with_reference
 from caddrel.core.signals.history import Past
 from caddrel.store.dictionary import COLUMNS, Decided, Dictionary
+from caddrel.store.door_sessions import DoorSession, put_sessions
 from caddrel.store.engine import Database
 from caddrel.store.filters import Asking, Judge, Judged, bundled, decided, fact_value
 from caddrel.store.moments import from_stored, to_stored
@@ -106,6 +108,7 @@ class SigninStore:
     def __init__(self, database: Database) -> None:
         self._database = database
         self._dictionary = Dictionary()
+        self._lock = threading.Lock()
 
     def present(self, ids: Sequence[str]) -> dict[str, bytes]:
         """Return which of the ids are there already, each with the digest of its content."""
@@ -117,13 +120,15 @@ class SigninStore:
                 found.update((row.id, row.digest) for row in connection.execute(wanted))
         return found
 
-    def add(self, new: Sequence[NewSignin], late: Mapping[str, datetime]) -> None:
+    def add(self, new: Sequence[NewSignin], late: Mapping[str, datetime], sessions: Iterable[DoorSession] = ()) -> None:
         """Add records in one commit.
 
         Parameters
         ----------
         late
             People with the moment from which their signals are to be worked out again, kept until that is done.
+        sessions
+            What becomes of sessions of doors by these.
         """
         with self._writing() as connection:
             last: int = connection.execute(select(func.coalesce(func.max(records.c.seq), 0))).scalar_one()
@@ -137,6 +142,7 @@ class SigninStore:
             if rows:
                 connection.exec_driver_sql(_INSERT_RECORD, mine)
                 connection.exec_driver_sql(_INSERT_SIGNIN, rows)
+            put_sessions(connection, sessions)
             _add_causes(connection, (signin.cause for signin in new))
             _count(connection, Counter((row[0] // DAY, row[_OUTCOME]) for row in rows))
             for person, since in late.items():
@@ -147,12 +153,14 @@ class SigninStore:
     @contextmanager
     def _writing(self) -> Iterator[Connection]:
         committed = False
-        try:
-            with self._database.write() as connection:
-                yield connection
-            committed = True
-        finally:
-            self._dictionary.settled(committed)
+        # One at a time also in this process: what the dictionary remembers goes with the transaction.
+        with self._lock:
+            try:
+                with self._database.write() as connection:
+                    yield connection
+                committed = True
+            finally:
+                self._dictionary.settled(committed)
 
     def _numbers(self, connection: Connection) -> _Numbers:
         return [self._dictionary.numbering(kind, connection) for kind in (*COLUMNS, "decision")]
@@ -183,7 +191,7 @@ class SigninStore:
 
     def forget_unused(self) -> None:
         """Take out what no record names any more: days, causes, facts and decisions."""
-        with self._database.write() as connection:
+        with self._writing() as connection:
             connection.execute(delete(days).where(days.c.count <= 0))
             unused = causes.c.key.not_in(select(signins.c.cause).where(signins.c.cause.is_not(None)))
             connection.execute(delete(causes).where(unused))

@@ -63,6 +63,9 @@ tokens = Table(
     Column("secret_hash", String, nullable=False),
     Column("created_at", Integer, nullable=False),
     Column("created_by", String, nullable=False),
+    # Of a door: which facts it may report, as JSON, and whether it is told what is for administrators.
+    Column("reports", Text),
+    Column("sees", Boolean(create_constraint=False), nullable=False, server_default="0"),
     Column("expires_at", Integer),
     Column("revoked_at", Integer),
 )
@@ -180,6 +183,25 @@ days = Table(
     Column("day", Integer, primary_key=True),
     Column("outcome", String, primary_key=True),
     Column("count", Integer, nullable=False),
+)
+# Who is in: sessions of doors, under the limits that they were let in with.
+door_sessions = Table(
+    "door_sessions",
+    LOG,
+    Column("id", String, primary_key=True),
+    Column("door", String, nullable=False),
+    Column("person", String, nullable=False),
+    Column("app", String, nullable=False),
+    Column("device", String),
+    Column("started", Integer, nullable=False),
+    Column("seen", Integer, nullable=False),
+    # Method to the moment it was used, as JSON.
+    Column("methods", Text, nullable=False),
+    Column("keep", Text, nullable=False),
+    Column("signin", String, nullable=False),
+    Column("ended", Integer),
+    Column("ended_by", String),
+    Index("door_sessions_open", "seen", "id", sqlite_where=text("ended IS NULL")),
 )
 # What led to blocks and challenges, once for all records that have it in common.
 causes = Table(

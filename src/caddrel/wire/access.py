@@ -54,6 +54,8 @@ class TokenInfo(msgspec.Struct, frozen=True):
     created_by: str
     expires_at: str | None
     revoked: bool
+    reports: list[str] = []
+    sees: bool = False
 
 
 class TokenList(msgspec.Struct, frozen=True):
@@ -63,11 +65,21 @@ class TokenList(msgspec.Struct, frozen=True):
 
 
 class TokenRequest(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
-    """A token to make; `days` until it expires."""
+    """A token to make; `days` until it expires.
+
+    Attributes
+    ----------
+    reports
+        Of a door: the facts that it may report, such as ``network``; those that only a door can see when empty.
+    sees
+        Of a door: whether decisions come with what is for administrators.
+    """
 
     name: str
     role: str
     days: int = 90
+    reports: list[str] = []
+    sees: bool = False
 
 
 class TokenMade(msgspec.Struct, frozen=True):

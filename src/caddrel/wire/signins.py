@@ -187,6 +187,8 @@ class SigninTrace(msgspec.Struct, frozen=True):
         Facts that the inventory and address data would give otherwise today.
     around
         The person's sign-ins before and after it, in order of time, itself among them.
+    not_believed
+        Facts that the door claimed and may not report: they counted for nothing.
     """
 
     summary: SigninSummary
@@ -203,6 +205,7 @@ class SigninTrace(msgspec.Struct, frozen=True):
     remedies: list[Remedy]
     since: list[FactChange]
     around: list[SigninSummary]
+    not_believed: dict[str, Any] = {}
 
 
 class Fix(msgspec.Struct, frozen=True):

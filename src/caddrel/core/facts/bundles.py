@@ -18,7 +18,7 @@ _PREFIXES = frozenset(GROUPS[:4])
 # What a record says beside the values of its facts, and the group that it belongs to.
 _BESIDE = {"app_title": "app", "app_listed": "app", "coordinates": "network", "lists": "network"}
 _BESIDE["open_signals"] = "signals"
-_OWN_BESIDE = ("default_age", "live", "noticed")
+_OWN_BESIDE = ("default_age", "live", "noticed", "not_believed")
 
 
 def encoded(document: Mapping[str, Any]) -> bytes:

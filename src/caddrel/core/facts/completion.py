@@ -68,6 +68,8 @@ class Facts:
     reference
         What a blocked person can quote; empty where there is no record to find by it, `TO_COME` where it is put in
         later.
+    not_believed
+        Facts that the caller claimed and may not report, as JSON; they count for nothing.
     """
 
     values: dict[str, Value]
@@ -80,6 +82,7 @@ class Facts:
     coordinates: tuple[float, float] | None = None
     noticed: Mapping[str, Any] = field(default_factory=dict)
     reference: str = ""
+    not_believed: Mapping[str, Any] = field(default_factory=dict)
 
 
 @dataclass(frozen=True, slots=True)

@@ -38,6 +38,7 @@ def facts_json(facts: Facts, lists: Iterable[str]) -> dict[str, Any]:
         "app_title": facts.app_title,
         "lists": held,
         **_signals_json(facts),
+        **({"not_believed": dict(facts.not_believed)} if facts.not_believed else {}),
         "reference": facts.reference,
     }
 
@@ -97,6 +98,7 @@ def facts_from_json(document: Mapping[str, Any], catalogue: Catalogue) -> Facts:
     at = document.get("coordinates")
     facts.coordinates = (at[0], at[1]) if at else None
     facts.noticed = document.get("noticed", {})
+    facts.not_believed = document.get("not_believed", {})
     fired = facts.values.get("signals")
     if isinstance(fired, frozenset) and document.get("open_signals"):
         facts.values["signals"] = Signals(fired, document["open_signals"])

@@ -50,7 +50,10 @@ def sign_out(call: Call) -> wire.Health:
 def _info(token: Token) -> wire.TokenInfo:
     expires = token.expires_at.isoformat() if token.expires_at else None
     created = token.created_at.isoformat()
-    return wire.TokenInfo(token.id, token.name, token.role, created, token.created_by, expires, bool(token.revoked_at))
+    revoked = bool(token.revoked_at)
+    return wire.TokenInfo(
+        token.id, token.name, token.role, created, token.created_by, expires, revoked, list(token.reports), token.sees
+    )
 
 
 @endpoints.add("GET", "/api/v1/tokens", role="operator", returns=wire.TokenList)
@@ -67,7 +70,9 @@ def _tokens(call: Call) -> wire.TokenList:
 def make_token(call: Call) -> wire.TokenMade:
     """Make a token; its text is shown this once."""
     body: wire.TokenRequest = call.body
-    token, text = access.make_token(call.deps, body.name, body.role, body.days, call.who().name)
+    token, text = access.make_token(
+        call.deps, body.name, body.role, body.days, call.who().name, body.reports, body.sees
+    )
     return wire.TokenMade(_info(token), text)
 
 

@@ -1,0 +1,103 @@
+"""What an AuthZEN request says as facts, and which of it is believed.
+
+The one table between the standard's subject, action, resource and context and Caddrel's facts; `docs/door.md` is
+written after it.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from typing import Any
+
+from caddrel.core.diagnostics import Diagnostic, did_you_mean, shorten
+from caddrel.core.facts.attempts import AttemptRefused, flat_facts
+from caddrel.core.facts.catalogue import OPERATIONS, Catalogue
+
+# The standard's examples call people users.
+SUBJECTS = ("person", "user")
+RESOURCES = ("app",)
+# What a door reports unless its token says otherwise: what only the door can see. What the inventory knows better (a
+# person's groups, a device's state) it may not claim.
+REPORTED = (
+    "person.id",
+    "app.id",
+    "operation",
+    "enrolling",
+    "network",
+    "device.id",
+    "device.serial",
+    "client",
+    "flow",
+    "auth",
+    "risk",
+)
+
+
+def claims_of(
+    subject: tuple[str, str, Mapping[str, Any]],
+    action: tuple[str, Mapping[str, Any]],
+    resource: tuple[str, str, Mapping[str, Any]],
+    context: Mapping[str, Any],
+    catalogue: Catalogue,
+) -> dict[str, Any]:
+    """Return the facts that a request claims, by their whole names, as JSON.
+
+    Parameters
+    ----------
+    subject, resource
+        Type, id and properties: those of a subject are facts below ``person.``, of a resource below ``app.``.
+    action
+        Name, which is the operation, and properties, which are facts below ``enrolling.``.
+    context
+        Facts, flat or nested.
+
+    Raises
+    ------
+    AttemptRefused
+        Naming everything that is no fact, or of a type that is not known.
+    """
+    problems: list[Diagnostic] = []
+    _check_type("subject", subject[0], SUBJECTS, problems)
+    _check_type("resource", resource[0], RESOURCES, problems)
+    for what, id in (("subject.id", subject[1]), ("resource.id", resource[1])):
+        if not id:
+            problems.append(Diagnostic("missing-key", f"`{what}` is missing", path=what))
+    if action[0] not in OPERATIONS:
+        hint = did_you_mean(action[0], OPERATIONS, f"one of {', '.join(OPERATIONS)}")
+        problems.append(Diagnostic("unknown-action", f"there is no action `{shorten(action[0])}`", hint, OPERATIONS))
+    found: dict[str, Any] = {"person.id": subject[1], "app.id": resource[1], "operation": action[0]}
+    parts = (("person", subject[2]), ("enrolling", action[1]), ("app", resource[2]))
+    for document in (*({prefix: part} for prefix, part in parts if part), context):
+        try:
+            for name, value in flat_facts(document, catalogue).items():
+                if name in found and found[name] != value:
+                    problems.append(Diagnostic("given-twice", f"`{name}` is given twice", path=name))
+                found[name] = value
+        except AttemptRefused as refused:
+            problems.extend(refused.problems)
+    if problems:
+        raise AttemptRefused(problems)
+    return found
+
+
+def _check_type(what: str, said: str, known: tuple[str, ...], problems: list[Diagnostic]) -> None:
+    if said not in known:
+        message = f"there is no {what} type `{shorten(said)}`"
+        problems.append(Diagnostic(f"unknown-{what}-type", message, f"one of {', '.join(known)}", known))
+
+
+def believed(claims: Mapping[str, Any], may_report: Iterable[str]) -> tuple[dict[str, Any], dict[str, Any]]:
+    """Return the claims that a caller may make, and the others.
+
+    Parameters
+    ----------
+    may_report
+        Names of facts; a name stands for everything below it too: ``network``.
+    """
+    names = tuple(may_report)
+    may = {fact: value for fact, value in claims.items() if _covered(fact, names)}
+    return may, {fact: value for fact, value in claims.items() if fact not in may}
+
+
+def _covered(fact: str, names: tuple[str, ...]) -> bool:
+    return any(fact == name or fact.startswith(f"{name}.") for name in names)

@@ -1,0 +1,1 @@
+"""Live decisions: asked by doors, recorded before they are answered."""

@@ -1,0 +1,264 @@
+"""One evaluation: read, decided on the world as it is now, recorded, answered."""
+
+from __future__ import annotations
+
+import hashlib
+import threading
+import uuid
+from collections.abc import Mapping
+from concurrent.futures import Future
+from concurrent.futures import TimeoutError as Late
+from dataclasses import dataclass
+from typing import TYPE_CHECKING, Any
+
+import msgspec
+
+from caddrel.core.decide.decision import decision_json
+from caddrel.core.diagnostics import Diagnostic, shorten
+from caddrel.core.facts.attempts import AttemptRefused, read_facts
+from caddrel.core.facts.claims import believed, claims_of
+from caddrel.core.facts.completion import TO_COME, Facts, Setting, complete
+from caddrel.core.facts.types import Value
+from caddrel.core.logs.causes import cause_of
+from caddrel.core.logs.references import number_for, spelled, with_reference
+from caddrel.service.door import sessions
+from caddrel.service.door.answering import answer
+from caddrel.service.errors import ServiceError
+from caddrel.service.records import recorded_of, signin_of
+from caddrel.store.door_sessions import DoorSession
+from caddrel.wire import authzen
+
+if TYPE_CHECKING:
+    from caddrel.service.access import Caller
+    from caddrel.service.deps import Deps
+
+# Seconds; a decision that takes longer to record is not given.
+LONGEST_WAIT = 20.0
+LONGEST_REQUEST_ID = 200
+_NOTHING = recorded_of({})
+_encode = msgspec.json.Encoder(order="deterministic").encode
+
+
+@dataclass(frozen=True, slots=True)
+class _Pending:
+    """An evaluation that is decided and waits to be stored."""
+
+    digest: bytes
+    answer: authzen.Decision
+    stored: Future[None]
+
+
+class Door:
+    """Answers evaluations; one for the whole service."""
+
+    def __init__(self, deps: Deps) -> None:
+        self._deps = deps
+        self._pending: dict[str, _Pending] = {}
+        self._lock = threading.Lock()
+        self._once = threading.Lock()
+
+    def evaluate(self, caller: Caller, request: authzen.Evaluation, request_id: str) -> authzen.Decision:
+        """Return the decision on an evaluation, once it is recorded.
+
+        Parameters
+        ----------
+        request_id
+            What the door calls its request, empty when it does not say. Asked again by the same name, the answer is the
+            same, and recorded once.
+
+        Raises
+        ------
+        ServiceError
+            When it cannot be read, is another request by the same name, or cannot be recorded.
+        """
+        return self._wait(self._begin(caller, request, request_id))
+
+    def evaluate_all(
+        self, caller: Caller, requests: list[authzen.Evaluation], request_id: str, stop_at: bool | None
+    ) -> list[authzen.Decision | ServiceError | AttemptRefused]:
+        """Return the decisions on several evaluations, in order.
+
+        Parameters
+        ----------
+        stop_at
+            End after the first decision that is this; None decides all, which are then recorded together.
+        """
+        waiting: list[_Pending | ServiceError | AttemptRefused] = []
+        for i, request in enumerate(requests):
+            begun: _Pending | ServiceError | AttemptRefused
+            try:
+                begun = self._begin(caller, request, f"{request_id}#{i}" if request_id else "")
+            except (ServiceError, AttemptRefused) as refused:
+                if isinstance(refused, ServiceError) and refused.status >= 500:
+                    raise
+                begun = refused
+            waiting.append(begun)
+            decision = begun.answer.decision if isinstance(begun, _Pending) else False
+            if stop_at is not None and decision == stop_at:
+                break
+        return [self._wait(begun) if isinstance(begun, _Pending) else begun for begun in waiting]
+
+    def _wait(self, pending: _Pending) -> authzen.Decision:
+        try:
+            pending.stored.result(LONGEST_WAIT)
+        except Late:
+            raise ServiceError(503, "too-busy", "the decision was not recorded in time", "ask again") from None
+        return pending.answer
+
+    def _begin(self, caller: Caller, request: authzen.Evaluation, request_id: str) -> _Pending:
+        """Return an evaluation decided and on its way into the log, or what it was answered before."""
+        if len(request_id) > LONGEST_REQUEST_ID or not request_id.isprintable():
+            raise ServiceError(
+                400, "bad-request-id", f"X-Request-ID is at most {LONGEST_REQUEST_ID} printable characters"
+            )
+        digest = hashlib.sha256(_encode(request)).digest()
+        if not request_id:
+            return self._decide(caller, request, f"d-{uuid.uuid4().hex[:20]}", digest)
+        id = "d-" + hashlib.sha256(f"{caller.token}\n{request_id}".encode()).hexdigest()[:20]
+        # Of several at once by the same name, one is decided and the others wait for it.
+        with self._once:
+            with self._lock:
+                before = self._pending.get(id)
+            before = before or self._stored(caller, id)
+            if before is None:
+                return self._decide(caller, request, id, digest)
+        if before.digest != digest:
+            hint = "give each request an id of its own"
+            raise ServiceError(409, "request-id-used", "another request had this X-Request-ID", hint)
+        return before
+
+    def _stored(self, caller: Caller, id: str) -> _Pending | None:
+        """Return what an evaluation was answered, when it is in the log."""
+        found = self._deps.signins.present([id])
+        record = self._deps.signins.get(id) if found else None
+        if record is None:
+            return None
+        rulebook = self._deps.rulebooks.get(record.columns["revision"]).rulebook
+        session = self._deps.door_sessions.get(f"in-{id}")
+        told = sessions.limits_json(session) if session is not None else None
+        values = record.facts["values"]
+        factors = frozenset(values["person.factors"][1]) if "person.factors" in values else None
+        done: Future[None] = Future()
+        done.set_result(None)
+        made = answer(id, record.reference, record.decision, rulebook, factors, told, caller.sees)
+        return _Pending(found[id], made, done)
+
+    def _decide(self, caller: Caller, request: authzen.Evaluation, id: str, digest: bytes) -> _Pending:
+        deps, now = self._deps, self._deps.clock()
+        published = deps.rulebooks.need_current()
+        rulebook = published.rulebook
+        claims, asked_about = _claims(request, rulebook.catalogue)
+        session: DoorSession | None = None
+        if asked_about:
+            session = deps.door_sessions.get(asked_about)
+            why = sessions.why_ended(session, caller.token, now)
+            if why or session is None:
+                return self._refuse_ended(session, why, digest)
+            sessions.resume(session, claims, now)
+        may, others = believed(claims, caller.reports)
+        # When it is, is never the caller's to say: a decision is on the world as it is now.
+        if "time.at" in may:
+            others["time.at"] = may.pop("time.at")
+        facts = complete(
+            read_facts(may, rulebook.catalogue),
+            rulebook.catalogue,
+            rulebook.settings.assume,
+            deps.inventories.current(),
+            Setting.LIVE,
+            now,
+            deps.addresses,
+        )
+        facts.not_believed = others
+        # The reference is put in below: so that decisions can be remembered.
+        facts.reference = TO_COME
+        with deps.log_lock:
+            deps.histories.look_back([rulebook])
+            deps.histories.notice(rulebook, facts, id)
+            decision = published.compiled.decide(facts)
+            deps.histories.add(facts, now, id, decision.outcome)
+            left = sessions.after(session, id, caller.token, facts.values, decision, now)
+            cause = cause_of(rulebook, facts, decision)
+            signin = signin_of(id, now, rulebook, facts, _NOTHING, decision, cause)._replace(digest=digest)
+            stored = deps.recorder.put(signin, left, deps.histories.late())
+        reference = spelled(number_for(id))
+        document = with_reference(decision_json(decision), reference)
+        told = sessions.limits_json(left) if left is not None else None
+        factors = facts.values.get("person.factors")
+        made = answer(
+            id, reference, document, rulebook, factors if isinstance(factors, frozenset) else None, told, caller.sees
+        )
+        pending = _Pending(digest, made, stored)
+        with self._lock:
+            self._pending[id] = pending
+        stored.add_done_callback(lambda _: self._forget(id))
+        return pending
+
+    def _forget(self, id: str) -> None:
+        with self._lock:
+            self._pending.pop(id, None)
+
+    def _refuse_ended(self, session: DoorSession | None, why: str, digest: bytes) -> _Pending:
+        """Return the refusal of a session that is not good any more; nothing is decided, so nothing is recorded."""
+        if session is not None and session.ended is None and why in {"idle", "too old"}:
+            sessions.end(self._deps, session, why)
+        done: Future[None] = Future()
+        done.set_result(None)
+        context = {"session": {"ended": why}, "tell": [{"text": sessions.ended_text(why)}]}
+        return _Pending(digest, authzen.Decision(False, context), done)
+
+
+def _claims(request: authzen.Evaluation, catalogue: Any) -> tuple[dict[str, Any], str]:
+    """Return what a request claims, and the session that it asks about."""
+    subject, action, resource = request.subject, request.action, request.resource
+    missing = [name for name in ("subject", "action", "resource") if getattr(request, name) is None]
+    if subject is None or action is None or resource is None:
+        problems = [Diagnostic("missing-key", f"`{name}` is missing", path=name) for name in missing]
+        raise AttemptRefused(problems)
+    context = dict(request.context or {})
+    session = context.pop("session", None)
+    asked_about = session.get("id") if isinstance(session, Mapping) else None
+    if session is not None and not (isinstance(asked_about, str) and asked_about):
+        raise AttemptRefused([Diagnostic("bad-session", "`context.session` is an object with the `id` of a session")])
+    claims = claims_of(
+        (subject.type, subject.id, subject.properties),
+        (action.name, action.properties),
+        (resource.type, resource.id, resource.properties),
+        context,
+        catalogue,
+    )
+    return claims, asked_about or ""
+
+
+def would_allow(deps: Deps, caller: Caller, request: authzen.Evaluation) -> bool:
+    """Tell whether an evaluation would be allowed now; nobody signs in, so nothing is recorded."""
+    published = deps.rulebooks.need_current()
+    rulebook, now = published.rulebook, deps.clock()
+    claims, _ = _claims(request, rulebook.catalogue)
+    may, _ = believed(claims, caller.reports)
+    read: dict[str, Value] = read_facts(may, rulebook.catalogue)
+    facts: Facts = complete(
+        read,
+        rulebook.catalogue,
+        rulebook.settings.assume,
+        deps.inventories.current(),
+        Setting.LIVE,
+        now,
+        deps.addresses,
+    )
+    with deps.log_lock:
+        deps.histories.look_back([rulebook])
+        deps.histories.notice(rulebook, facts, "")
+    return published.compiled.decide(facts).outcome == "allowed"
+
+
+def checked_page(token: str) -> str:
+    """Return the id that a search goes on after.
+
+    Raises
+    ------
+    ServiceError
+        When the token is none that a search gave.
+    """
+    if token and not token.startswith("after:"):
+        raise ServiceError(400, "bad-cursor", f"`{shorten(token)}` is not a page token that this service gave")
+    return token.removeprefix("after:")

@@ -1,0 +1,112 @@
+"""Recording live decisions: many in one commit, each answered only when it is stored for good."""
+
+from __future__ import annotations
+
+import queue
+import threading
+from collections.abc import Callable, Mapping
+from concurrent.futures import Future
+from datetime import datetime
+from typing import NamedTuple
+
+from caddrel.service.errors import ServiceError
+from caddrel.store.door_sessions import DoorSession
+from caddrel.store.engine import NoRoom
+from caddrel.store.signins import NewSignin, SigninStore
+
+MOST_WAITING = 2_000
+TOGETHER = 500
+_HINT = "ask again; nobody was let in"
+
+
+class _Entry(NamedTuple):
+    signin: NewSignin
+    session: DoorSession | None
+    late: Mapping[str, datetime]
+    stored: Future[None]
+
+
+class Recorder:
+    """Writes sign-ins in a thread of its own; whoever waits is woken when the commit is on the disk.
+
+    Parameters
+    ----------
+    failed
+        Is called when a commit failed, before those who wait are told.
+    late
+        Is called after a commit with which signals of others became due.
+    """
+
+    def __init__(self, signins: SigninStore, failed: Callable[[], None], late: Callable[[], None]) -> None:
+        self._signins = signins
+        self._failed = failed
+        self._late = late
+        self._queue: queue.Queue[_Entry | None] = queue.Queue(MOST_WAITING)
+        self._lock = threading.Lock()
+        self._thread: threading.Thread | None = None
+        self._stopped = False
+
+    def put(self, signin: NewSignin, session: DoorSession | None, late: Mapping[str, datetime]) -> Future[None]:
+        """Return what is done when the sign-in is stored.
+
+        Raises
+        ------
+        ServiceError
+            When too many wait, or the service is stopping: nobody is let in unrecorded.
+        """
+        stored: Future[None] = Future()
+        with self._lock:
+            if self._stopped:
+                raise ServiceError(503, "stopping", "the service is stopping", _HINT)
+            if self._thread is None:
+                self._thread = threading.Thread(target=self._run, name="caddrel-recorder", daemon=True)
+                self._thread.start()
+            try:
+                self._queue.put_nowait(_Entry(signin, session, late, stored))
+            except queue.Full:
+                raise ServiceError(503, "too-busy", "too many decisions wait to be recorded", _HINT) from None
+        return stored
+
+    def stop(self) -> None:
+        """Store what waits, and take nothing more."""
+        with self._lock:
+            self._stopped = True
+            thread = self._thread
+        if thread is not None:
+            self._queue.put(None)
+            thread.join()
+
+    def _run(self) -> None:
+        while True:
+            entries = [self._queue.get()]
+            while len(entries) < TOGETHER and entries[-1] is not None:
+                try:
+                    entries.append(self._queue.get_nowait())
+                except queue.Empty:
+                    break
+            self._store([entry for entry in entries if entry is not None])
+            if entries[-1] is None:
+                return
+
+    def _store(self, entries: list[_Entry]) -> None:
+        if not entries:
+            return
+        late: dict[str, datetime] = {}
+        for entry in entries:
+            for person, since in entry.late.items():
+                late[person] = min(since, late.get(person, since))
+        try:
+            sessions = [entry.session for entry in entries if entry.session is not None]
+            self._signins.add([entry.signin for entry in entries], late, sessions)
+        except BaseException as error:  # noqa: BLE001 - told to everybody who waits
+            self._failed()
+            refused: BaseException = error
+            if isinstance(error, NoRoom):
+                refused = ServiceError(503, "cannot-record", "the decision cannot be recorded: no room", _HINT)
+            for entry in entries:
+                entry.stored.set_exception(refused)
+            return
+        for entry in entries:
+            entry.stored.set_result(None)
+        if late:
+            self._late()

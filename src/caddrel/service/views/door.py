@@ -1,0 +1,151 @@
+"""Endpoints of the OpenID AuthZEN Authorization API 1.0."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable
+from itertools import islice
+from typing import Any
+
+import msgspec
+
+from caddrel.core.facts.attempts import AttemptRefused
+from caddrel.core.facts.catalogue import OPERATIONS
+from caddrel.core.facts.claims import RESOURCES
+from caddrel.service.door.deciding import checked_page, would_allow
+from caddrel.service.endpoints import NOBODY_NEEDED, Call, Endpoints
+from caddrel.service.errors import ServiceError, not_found
+from caddrel.store.accounts import DOOR
+from caddrel.wire import authzen as wire
+
+endpoints = Endpoints()
+MOST_EVALUATIONS = 1_000
+# A search decides for each that it looks at.
+MOST_LOOKED_AT = 2_000
+_SEMANTICS = {"execute_all": None, "deny_on_first_deny": False, "permit_on_first_permit": True}
+_BASE = "/access/v1"
+
+
+@endpoints.add("GET", "/.well-known/authzen-configuration", role=NOBODY_NEEDED, returns=wire.Configuration)
+def configuration(call: Call) -> wire.Configuration:
+    """Where the endpoints of the AuthZEN API are (section 9)."""
+    base = call.base.rstrip("/")
+    return wire.Configuration(
+        base,
+        f"{base}{_BASE}/evaluation",
+        f"{base}{_BASE}/evaluations",
+        f"{base}{_BASE}/search/subject",
+        f"{base}{_BASE}/search/resource",
+        f"{base}{_BASE}/search/action",
+    )
+
+
+@endpoints.add("POST", f"{_BASE}/evaluation", role=DOOR, body=wire.Evaluation, returns=wire.Decision)
+def evaluation(call: Call) -> wire.Decision:
+    """Whether a person may do something now (AuthZEN section 6); answered once it is recorded."""
+    try:
+        return call.deps.door.evaluate(call.who(), call.body, call.request_id)
+    except AttemptRefused as refused:
+        raise _bad(refused) from None
+
+
+@endpoints.add("POST", f"{_BASE}/evaluations", role=DOOR, body=wire.Evaluations, returns=wire.Decisions, limit="batch")
+def evaluations(call: Call) -> wire.Decisions | wire.Decision:
+    """Several evaluations in one request (AuthZEN section 7), with all three semantics."""
+    body: wire.Evaluations = call.body
+    defaults = wire.Evaluation(body.subject, body.action, body.resource, body.context)
+    if not body.evaluations:
+        # As section 7.1 has it: without evaluations it is a single one.
+        try:
+            return call.deps.door.evaluate(call.who(), defaults, call.request_id)
+        except AttemptRefused as refused:
+            raise _bad(refused) from None
+    semantic = body.options.evaluations_semantic
+    if semantic not in _SEMANTICS:
+        hint = f"one of {', '.join(_SEMANTICS)}"
+        raise ServiceError(400, "bad-parameter", "`options.evaluations_semantic` is not known", hint)
+    if len(body.evaluations) > MOST_EVALUATIONS:
+        raise ServiceError(413, "too-large", f"a request holds at most {MOST_EVALUATIONS} evaluations")
+    merged = [_with_defaults(each, defaults) for each in body.evaluations]
+    found = call.deps.door.evaluate_all(call.who(), merged, call.request_id, _SEMANTICS[semantic])
+    return wire.Decisions([each if isinstance(each, wire.Decision) else _refused(each) for each in found])
+
+
+def _with_defaults(each: wire.Evaluation, defaults: wire.Evaluation) -> wire.Evaluation:
+    return wire.Evaluation(
+        each.subject or defaults.subject,
+        each.action or defaults.action,
+        each.resource or defaults.resource,
+        each.context if each.context is not None else defaults.context,
+    )
+
+
+def _bad(refused: AttemptRefused) -> ServiceError:
+    return ServiceError(400, "bad-attempt", "the evaluation cannot be read", "", refused.problems)
+
+
+def _refused(error: ServiceError | AttemptRefused) -> wire.Decision:
+    """Return the decision on an evaluation of several that cannot be read (section 7.2.1)."""
+    problem = error if isinstance(error, ServiceError) else _bad(error)
+    messages = [found.message for found in problem.errors] or [problem.title]
+    return wire.Decision(False, {"error": {"status": problem.status, "message": "; ".join(messages)}})
+
+
+@endpoints.add("POST", f"{_BASE}/search/subject", role=DOOR, body=wire.Search, returns=wire.Found)
+def search_subject(call: Call) -> wire.Found:
+    """The people who may do something now (AuthZEN section 8.4)."""
+    body: wire.Search = call.body
+    people = sorted(call.deps.inventories.current().people)
+    return _search(call, people, lambda id: msgspec.structs.replace(body.subject, id=id), "subject")
+
+
+@endpoints.add("POST", f"{_BASE}/search/resource", role=DOOR, body=wire.Search, returns=wire.Found)
+def search_resource(call: Call) -> wire.Found:
+    """The apps that a person may open now (AuthZEN section 8.5)."""
+    body: wire.Search = call.body
+    if body.resource.type not in RESOURCES:
+        raise ServiceError(400, "bad-attempt", "`resource.type` is not known", f"one of {', '.join(RESOURCES)}")
+    apps = sorted(call.deps.inventories.current().apps)
+    return _search(call, apps, lambda id: msgspec.structs.replace(body.resource, id=id), "resource")
+
+
+@endpoints.add("POST", f"{_BASE}/search/action", role=DOOR, body=wire.Search, returns=wire.Found)
+def search_action(call: Call) -> wire.Found:
+    """What a person may do with an app now (AuthZEN section 8.6)."""
+    body: wire.Search = call.body
+    return _search(call, sorted(OPERATIONS), lambda name: msgspec.structs.replace(body.action, name=name), "action")
+
+
+def _search(call: Call, names: Iterable[str], named: Callable[[str], Any], what: str) -> wire.Found:
+    """Return those of the names for which the request would be allowed, from where the page before ended."""
+    body: wire.Search = call.body
+    after, limit = checked_page(body.page.token), body.page.limit
+    if not 1 <= limit <= MOST_EVALUATIONS:
+        raise ServiceError(400, "bad-parameter", f"`page.limit` is a whole number from 1 to {MOST_EVALUATIONS}")
+    parts = {"subject": body.subject, "action": body.action, "resource": body.resource}
+    found: list[dict[str, str]] = []
+    left = [name for name in names if name > after] if after else list(names)
+    last = ""
+    for name in islice(left, MOST_LOOKED_AT):
+        last = name
+        asked = wire.Evaluation(**{**parts, what: named(name)}, context=body.context)
+        try:
+            allowed = would_allow(call.deps, call.who(), asked)
+        except AttemptRefused as refused:
+            raise _bad(refused) from None
+        if allowed:
+            kind = getattr(parts[what], "type", "")
+            found.append({"name": name} if what == "action" else {"type": kind, "id": name})
+        if len(found) == limit:
+            break
+    more = bool(left) and last != left[-1]
+    return wire.Found(found, wire.PageAnswer(f"after:{last}" if more else ""))
+
+
+@endpoints.add("POST", f"{_BASE}/sessions/end", role=DOOR, body=wire.SessionEnd, returns=wire.Decision)
+def sign_out(call: Call) -> wire.Decision:
+    """End a session of this door: the person has signed out."""
+    session = call.deps.door_sessions.get(call.body.id)
+    if session is None or session.door != call.who().token:
+        raise not_found("session of that id at this door")
+    call.deps.door_sessions.end(session.id, call.deps.clock(), "door")
+    return wire.Decision(False, {"session": {"ended": "door"}})
