@@ -17,6 +17,7 @@ from typing import Any
 
 import structlog
 import waitress.server
+from flask import Flask
 from waitress import wasyncore
 
 from caddrel.service import access
@@ -169,9 +170,9 @@ def collect_seldom() -> None:
     gc.set_threshold(50_000, 20, 50)
 
 
-def build_server(opened: Opened, host: str, port: int, threads: int = 16) -> Server:
-    """Return a service that listens on an address."""
-    app = create_app(opened.deps)
+def build_server(opened: Opened, host: str, port: int, threads: int = 16, app: Flask | None = None) -> Server:
+    """Return a service that listens on an address; `app` is another than the service's own, as benchmarks need it."""
+    app = app or create_app(opened.deps)
     limit = opened.deps.limits.stream + 1024 * 1024
     server: Any = waitress.server.create_server(
         app,

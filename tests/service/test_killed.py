@@ -12,6 +12,7 @@ import subprocess
 import threading
 import time
 from collections.abc import Iterator
+from concurrent.futures import ThreadPoolExecutor
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
@@ -21,6 +22,9 @@ from tests.service.test_noticing import RULEBOOK, START, _lines
 
 from caddrel.client import Caddrel
 from caddrel.client.caller import CaddrelError, Unreachable
+from caddrel.service import access
+from caddrel.store.signins import Query
+from caddrel.wire import authzen
 from caddrel.wire.decisions import File
 
 KILLS = 20
@@ -105,3 +109,43 @@ def test_nothing_is_lost_or_doubled(tmp_path: Path) -> None:
     assert cut >= KILLS // 3
     assert _state(torn) == _state(whole)
     assert json.loads(json.dumps(sorted(_state(torn)))) == sorted(f"s-{i:03}" for i in range(2400))
+
+
+def test_no_decision_that_was_told_is_lost(tmp_path: Path) -> None:
+    folder = tmp_path / "data"
+    _prepared(folder)
+    for live in serving(folder):
+        token = access.make_token(live.deps, "front", "door", 3000, "tests")[1]
+        operator = access.make_token(live.deps, "all", "operator", 3000, "tests")[1]
+    port, rng = _free_port(), random.Random(3)
+    told: dict[str, bool] = {}
+    for _ in range(KILLS):
+        with _service(folder, port) as process:
+            with Caddrel(f"http://127.0.0.1:{port}", operator) as client:
+                _wait(client)
+            killer = threading.Timer(rng.uniform(0.3, 0.9), process.kill)
+            killer.start()
+            with ThreadPoolExecutor(6) as pool:
+                for answered in pool.map(lambda seed: _asking(port, token, seed), range(6)):
+                    told |= answered
+            killer.cancel()
+    assert len(told) > 10 * KILLS
+    for live in serving(folder):
+        kept = {record.id: record.columns["outcome"] == "allowed" for record in live.deps.signins.every(Query())}
+        assert {id: kept.get(id) for id in told} == told
+
+
+def _asking(port: int, token: str, seed: int) -> dict[str, bool]:
+    """Ask until nobody answers; returns what was told."""
+    told: dict[str, bool] = {}
+    with Caddrel(f"http://127.0.0.1:{port}", token) as door:
+        for i in range(10_000):
+            context = {"device.id": "t1" if i % 3 else "t9", "auth.credentials": "right", "network.country": "NO"}
+            person = authzen.Entity("person", ("ines.faro", "odd.vik")[(i + seed) % 2])
+            asked = authzen.Evaluation(person, authzen.Action("sign-in"), authzen.Entity("app", "post"), context)
+            try:
+                answer = door.access.evaluate(asked)
+            except CaddrelError:
+                return told
+            told[answer.context["id"]] = answer.decision
+    return told

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 import threading
 from collections import OrderedDict
 from collections.abc import Callable
@@ -93,7 +94,7 @@ class Rulebooks:
 
 
 class Inventories:
-    """The index over the inventory, made anew when the inventory has changed."""
+    """The index over the inventory; what has changed in the inventory is read into it before the next question."""
 
     def __init__(self, store: InventoryStore) -> None:
         self._store = store
@@ -106,11 +107,17 @@ class Inventories:
         if made is not None and made[0] == self._store.version():
             return made[1]
         with self._lock:
-            version, documents = self._store.everything()
-            if self._made is None or self._made[0] != version:
-                # Objects were checked when they were taken in; one that a later release refuses is left out.
-                inventory, _ = read_inventory(documents)
-                self._made = (version, inventory)
+            before = self._made
+            version, documents = self._store.since(before[0] if before is not None else -1)
+            # Objects were checked when they were taken in; one that a later release refuses is left out.
+            found, _ = read_inventory(documents)
+            if before is None:
+                self._made = (version, found)
+                # They live as long as the service: looking through them for garbage again and again takes long.
+                gc.collect()
+                gc.freeze()
+            else:
+                self._made = (version, before[1].replaced(found))
             return self._made[1]
 
 

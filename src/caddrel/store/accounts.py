@@ -9,7 +9,7 @@ from datetime import datetime
 from sqlalchemy import delete, func, select, update
 from sqlalchemy.dialects.sqlite import insert
 
-from caddrel.store.engine import Database
+from caddrel.store.engine import Database, Kept
 from caddrel.store.moments import from_stored, to_stored
 from caddrel.store.tables import accounts, entry_codes, sessions, tokens
 
@@ -58,6 +58,8 @@ class AccountStore:
 
     def __init__(self, database: Database) -> None:
         self._database = database
+        # Asked at every request.
+        self._by_id = Kept(database, lambda: {token.id: token for token in self._tokens()})
 
     def count(self) -> int:
         """Return how many accounts there are."""
@@ -149,17 +151,14 @@ class AccountStore:
 
     def token(self, id: str) -> Token | None:
         """Return a token by its id, revoked and expired ones too."""
-        found = self._tokens(id)
-        return found[0] if found else None
+        return self._by_id.get().get(id)
 
     def all_tokens(self) -> list[Token]:
         """Return every token, newest first."""
-        return self._tokens(None)
+        return self._tokens()
 
-    def _tokens(self, id: str | None) -> list[Token]:
+    def _tokens(self) -> list[Token]:
         query = select(tokens).order_by(tokens.c.created_at.desc())
-        if id is not None:
-            query = query.where(tokens.c.id == id)
         with self._database.read() as connection:
             rows = connection.execute(query).all()
         return [

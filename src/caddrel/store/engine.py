@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+import sqlite3
+import threading
+import time
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from pathlib import Path
-from typing import Any
+from typing import Any, Generic, TypeVar
 
 from alembic import command
 from alembic.config import Config
@@ -14,6 +17,8 @@ from sqlalchemy.engine.interfaces import DBAPIConnection
 from sqlalchemy.exc import OperationalError
 from sqlalchemy.pool import ConnectionPoolEntry, QueuePool
 
+# Seconds between looks at what other processes have committed: each look is several calls of the system.
+POLL = 0.02
 _NO_ROOM = ("SQLITE_FULL", "SQLITE_IOERR")
 _MIGRATIONS = Path(__file__).parent / "migrations"
 
@@ -43,6 +48,9 @@ def _engine(path: Path, begin: str, pragmas: tuple[str, ...]) -> Engine:
     return engine
 
 
+T = TypeVar("T")
+
+
 class NoRoom(Exception):
     """The file could not be written: the disk is full, or does not take what is written. Nothing was half-written."""
 
@@ -53,6 +61,10 @@ class Database:
     def __init__(self, path: Path, migrations: str) -> None:
         self.path = path
         self._migrations = migrations
+        self._watch: sqlite3.Connection | None = None
+        self._watching = threading.Lock()
+        self._commits = self._others = 0
+        self._looked = 0.0
         self._writing = _engine(path, "BEGIN IMMEDIATE", ("journal_mode=WAL", "synchronous=FULL"))
         self._reading = _engine(path, "BEGIN", ("query_only=ON", "cache_size=-32000"))
 
@@ -68,10 +80,29 @@ class Database:
         try:
             with self._writing.begin() as connection:
                 yield connection
+            self._commits += 1
         except OperationalError as error:
             if getattr(error.orig, "sqlite_errorname", "").startswith(_NO_ROOM):
                 raise NoRoom(self.path.name) from error
             raise
+
+    def changes(self) -> tuple[int, int]:
+        """Return numbers that are others after each commit to the file.
+
+        A commit of this process counts at once; one of another process at the latest after `POLL` seconds.
+        """
+        now = time.monotonic()
+        if now - self._looked > POLL:
+            self._looked, self._others = now, self._look()
+        return self._commits, self._others
+
+    def _look(self) -> int:
+        with self._watching:
+            if self._watch is None:
+                self._watch = sqlite3.connect(self.path, check_same_thread=False, isolation_level=None)
+                self._watch.execute("PRAGMA query_only=ON")
+            row = self._watch.execute("PRAGMA data_version").fetchone()
+        return int(row[0])
 
     def migrate(self) -> None:
         """Bring the file to the newest form; makes it when it is not there."""
@@ -90,5 +121,27 @@ class Database:
 
     def close(self) -> None:
         """Close every connection."""
+        with self._watching:
+            if self._watch is not None:
+                self._watch.close()
+                self._watch = None
         self._writing.dispose()
         self._reading.dispose()
+
+
+class Kept(Generic[T]):
+    """Something read from a file, read anew only after the file has changed."""
+
+    def __init__(self, database: Database, read: Callable[[], T]) -> None:
+        self._database = database
+        self._read = read
+        self._held: tuple[tuple[int, int], T] | None = None
+
+    def get(self) -> T:
+        """Return what the file holds now."""
+        changes = self._database.changes()
+        held = self._held
+        if held is None or held[0] != changes:
+            # Read after the number was: what is committed in between is read again next time.
+            held = self._held = (changes, self._read())
+        return held[1]

@@ -11,7 +11,7 @@ from typing import Any
 from sqlalchemy import and_, func, or_, select
 from sqlalchemy.dialects.sqlite import insert
 
-from caddrel.store.engine import Database
+from caddrel.store.engine import Database, Kept
 from caddrel.store.moments import to_stored
 from caddrel.store.tables import counters, inventory
 
@@ -33,9 +33,14 @@ class InventoryStore:
 
     def __init__(self, database: Database) -> None:
         self._database = database
+        # Asked at every decision.
+        self._version = Kept(database, self._read_version)
 
     def version(self) -> int:
         """Return a number that grows with every change."""
+        return self._version.get()
+
+    def _read_version(self) -> int:
         with self._database.read() as connection:
             return connection.execute(select(counters.c.value).where(counters.c.name == _VERSION)).scalar() or 0
 
@@ -43,6 +48,9 @@ class InventoryStore:
         """Add or replace objects, given as noun and document; return how many were new and how many changed."""
         added = changed = 0
         with self._database.write() as connection:
+            version = 1 + (
+                connection.execute(select(counters.c.value).where(counters.c.name == _VERSION)).scalar() or 0
+            )
             for noun, document in objects:
                 text = json.dumps(document, ensure_ascii=False, sort_keys=True)
                 key = and_(inventory.c.noun == noun, inventory.c.id == document["id"])
@@ -52,6 +60,7 @@ class InventoryStore:
                 added += present is None
                 changed += present is not None
                 values = {"title": document.get("title") or "", "document": text, "changed_at": to_stored(at)}
+                values["version"] = version
                 connection.execute(
                     insert(inventory)
                     .values(noun=noun, id=document["id"], **values)
@@ -60,8 +69,8 @@ class InventoryStore:
             if added or changed:
                 connection.execute(
                     insert(counters)
-                    .values(name=_VERSION, value=1)
-                    .on_conflict_do_update(index_elements=["name"], set_={"value": counters.c.value + 1})
+                    .values(name=_VERSION, value=version)
+                    .on_conflict_do_update(index_elements=["name"], set_={"value": version})
                 )
         return added, changed
 
@@ -85,11 +94,18 @@ class InventoryStore:
             ).all()
         return [Stored(r.noun, r.id, r.title, json.loads(r.document)) for r in rows], total
 
-    def everything(self) -> tuple[int, dict[str, list[dict[str, Any]]]]:
-        """Return the version and every document, by noun, of one state."""
+    def since(self, version: int) -> tuple[int, dict[str, list[dict[str, Any]]]]:
+        """Return the version that there is now, and by noun the documents that have come since an earlier one.
+
+        Parameters
+        ----------
+        version
+            Negative for every document.
+        """
         found: dict[str, list[dict[str, Any]]] = {}
         with self._database.read() as connection:
-            version = connection.execute(select(counters.c.value).where(counters.c.name == _VERSION)).scalar() or 0
-            for row in connection.execute(select(inventory.c.noun, inventory.c.document)):
+            now = connection.execute(select(counters.c.value).where(counters.c.name == _VERSION)).scalar() or 0
+            wanted = select(inventory.c.noun, inventory.c.document).where(inventory.c.version > version)
+            for row in connection.execute(wanted):
                 found.setdefault(row.noun, []).append(json.loads(row.document))
-        return version, found
+        return now, found

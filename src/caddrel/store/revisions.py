@@ -11,7 +11,7 @@ from typing import Any
 
 from sqlalchemy import func, insert, select
 
-from caddrel.store.engine import Database
+from caddrel.store.engine import Database, Kept
 from caddrel.store.moments import from_stored, to_stored
 from caddrel.store.tables import revisions
 
@@ -50,6 +50,8 @@ class RevisionStore:
 
     def __init__(self, database: Database) -> None:
         self._database = database
+        # Asked at every decision.
+        self._current: Kept[int | None] = Kept(database, self._read_current)
 
     def publish(
         self, files: Sequence[tuple[str, str]], by: str, why: str, at: datetime, base: int | None = None
@@ -85,6 +87,9 @@ class RevisionStore:
 
     def current_number(self) -> int | None:
         """Return the number of the current revision, None before the first."""
+        return self._current.get()
+
+    def _read_current(self) -> int | None:
         with self._database.read() as connection:
             return connection.execute(select(func.max(revisions.c.number))).scalar()
 

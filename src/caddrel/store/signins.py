@@ -131,7 +131,7 @@ class SigninStore:
             What becomes of sessions of doors by these.
         """
         with self._writing() as connection:
-            last: int = connection.execute(select(func.coalesce(func.max(records.c.seq), 0))).scalar_one()
+            last = int(connection.exec_driver_sql("SELECT coalesce(max(seq), 0) FROM records").scalar_one())
             numbers = self._numbers(connection)
             mine, rows = [], []
             for seq, signin in enumerate(new, last + 1):
@@ -402,6 +402,10 @@ def _inserting(table: str, names: Sequence[str]) -> str:
 
 
 _INSERT_RECORD = _inserting("records", _RECORD)
+_COUNT = (
+    "INSERT INTO days (day, outcome, count) VALUES (?, ?, ?) "
+    "ON CONFLICT (day, outcome) DO UPDATE SET count = count + excluded.count"
+)
 _INSERT_SIGNIN = _inserting("signins", ("at", "seq", *_SIGNIN))
 
 
@@ -437,10 +441,9 @@ def _add_causes(connection: Connection, found: Iterable[Cause | None]) -> None:
 
 def _count(connection: Connection, moved: Mapping[tuple[int, str], int]) -> None:
     """Add to the counts of days."""
-    for (day, outcome), count in moved.items():
-        adding = insert(days).values(day=day, outcome=outcome, count=count)
-        added = {"count": days.c.count + adding.excluded.count}
-        connection.execute(adding.on_conflict_do_update(index_elements=["day", "outcome"], set_=added))
+    rows = [(day, outcome, count) for (day, outcome), count in moved.items()]
+    if rows:
+        connection.exec_driver_sql(_COUNT, rows)
 
 
 def conditions_of(query: Query, connection: Connection) -> list[ColumnElement[bool]]:

@@ -39,6 +39,8 @@ inventory = Table(
     Column("title", String, nullable=False),
     Column("document", Text, nullable=False),
     Column("changed_at", Integer, nullable=False),
+    Column("version", Integer, nullable=False, server_default="0"),
+    Index("inventory_version", "version"),
 )
 counters = Table(
     "counters",

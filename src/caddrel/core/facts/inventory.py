@@ -83,6 +83,17 @@ class Inventory:
         }
         self._closures: dict[str, frozenset[str]] = {}
 
+    def replaced(self, changed: Inventory) -> Inventory:
+        """Return the index with the objects of another added, or in place of those of the same ids."""
+        made = Inventory()
+        for noun in NOUNS:
+            setattr(made, noun, {**getattr(self, noun), **getattr(changed, noun)})
+        gone = {str(self.devices[id].facts.get("device.serial")) for id in changed.devices if id in self.devices}
+        serials = {serial: device for serial, device in self._by_serial.items() if serial not in gone}
+        made._by_serial = {**serials, **changed._by_serial}
+        made._closures = {} if changed.groups else self._closures
+        return made
+
     def device_by(self, id: str | None, serial: str | None) -> Entry | None:
         """Return a device by its id, else by its serial."""
         if id is not None:
