@@ -10,6 +10,7 @@
   import PartPage from './pages/rulebook/PartPage.svelte';
   import PolicyPage from './pages/rulebook/PolicyPage.svelte';
   import RulebookPage from './pages/rulebook/RulebookPage.svelte';
+  import SessionsPage from './pages/sessions/SessionsPage.svelte';
   import SigninsPage from './pages/signins/SigninsPage.svelte';
   import TracePage from './pages/trace/TracePage.svelte';
 
@@ -20,6 +21,7 @@
     '/rulebook/:kind/:id': PartPage,
     '/rehearse': RehearsePage,
     '/causes': CausesPage,
+    '/sessions': SessionsPage,
     '/signins': SigninsPage,
     '/signins/:id': TracePage,
     '*': MissingPage,

@@ -156,8 +156,8 @@ def test_days_are_brushed_and_columns_chosen(open_console: Open) -> None:
     chart.get_by_role("link").nth(2).press("Enter")
     expect(chart.get_by_role("link")).to_have_count(1)
     page.get_by_text("Columns", exact=True).press("Enter")
-    page.get_by_label("Reference").press("Space")
-    page.get_by_label("From").press("Space")
+    page.get_by_role("checkbox", name="Reference").press("Space")
+    page.get_by_role("checkbox", name="From").press("Space")
     page.keyboard.press("Escape")
     expect(page.get_by_role("group", name="Columns")).to_be_hidden()
     titles = ["Time (UTC)", "Outcome", "Person", "App", "Country", "Device", "Decided by", "Reference"]

@@ -6,7 +6,7 @@ from concurrent.futures import ThreadPoolExecutor
 
 import httpx
 import pytest
-from tests.conftest import Live
+from tests.conftest import NOW, Live
 
 from caddrel import wiring
 from caddrel.client import Refused
@@ -29,6 +29,8 @@ def test_every_endpoint_refuses_nobody_and_lesser_roles(empty: Live, endpoint) -
         assert answer.status_code == 401
         assert answer.json()["code"] == "not-signed-in"
         assert answer.headers["WWW-Authenticate"].startswith("Bearer")
+    # The token of a device has the name of one.
+    empty.deps.inventory.put([("devices", {"id": "device"})], NOW)
     for role in ROLES[: ROLES.index(endpoint.role)]:
         token = access.make_token(empty.deps, role, role, 1, "tests")[1]
         with empty.http(token) as lesser:

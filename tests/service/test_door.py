@@ -21,6 +21,7 @@ from caddrel.service.deps import Deps
 from caddrel.store.signins import Query
 from caddrel.wire import authzen
 from caddrel.wire.decisions import File
+from caddrel.wire.inventory import DeviceState
 
 RULEBOOK = """
 caddrel: 1
@@ -288,8 +289,9 @@ def test_a_request_by_the_same_id_is_answered_and_recorded_once(live: Live) -> N
         assert len({answer.context["id"] for answer in answers}) == 1
         with _door(live) as other:
             assert other.access.evaluate(_ask("odd"), "r-2").context["id"] != answers[0].context["id"]
-        with pytest.raises(Refused, match="X-Request-ID"):
+        with pytest.raises(Refused, match="X-Request-ID") as long:
             door.access.evaluate(_ask(), "x" * 300)
+        assert long.value.problem.code == "bad-request-id"
     assert len(live.deps.signins.page(Query(limit=100))) == 3
 
 
@@ -309,7 +311,7 @@ def test_asked_again_decided_again(live: Live) -> None:
     with _door(live) as door, live.client() as client:
         session = door.access.evaluate(_ask(**said)).context["session"]["id"]
 
-        def click(**context: Any) -> authzen.Decision:
+        def click(**context: Any) -> authzen.AccessDecision:
             live.clock.forward(minutes=2)
             return door.access.evaluate(_ask(**{"auth.notices": ["terms"], "session": {"id": session}, **context}))
 
@@ -319,11 +321,20 @@ def test_asked_again_decided_again(live: Live) -> None:
         assert not click(**{"network.anonymiser": "tor"}).decision
         assert click().decision
         # The device falls below standard in the inventory.
-        client.devices.import_([b'{"id": "tab", "owner": "company", "encrypted": false}'])
-        stopped = click()
-        assert stopped.context["tell"] == [{"text": "Encrypt it."}]
-        assert client.signins.trace(stopped.context["reference"]).summary.rule == "untidy"
-        client.devices.import_([b'{"id": "tab", "owner": "company", "encrypted": true}'])
+        with Caddrel(live.url, client.tokens.create("tab", "device").token) as device:
+            device.report_state("tab", DeviceState(encrypted=False))
+            stopped = click()
+            assert stopped.context["tell"] == [{"text": "Encrypt it."}]
+            assert client.signins.trace(stopped.context["reference"]).summary.rule == "untidy"
+            told = device.report_state("tab", DeviceState(encrypted=True, os_version="15.1"))
+        assert told.document == {
+            "id": "tab",
+            "owner": "company",
+            "managed": True,
+            "encrypted": True,
+            "os_version": "15.1",
+            "state_at": live.clock.now.isoformat().replace("+00:00", "Z"),
+        }
         assert click().decision
         # The second factor grows too old for what the policy asks.
         live.clock.forward(minutes=10)
@@ -344,8 +355,9 @@ def test_asked_again_decided_again(live: Live) -> None:
         )
         assert not click().decision
         client.rulebook.publish([File("r.yaml", RULEBOOK)], "open")
-        with pytest.raises(Refused, match="another person"):
+        with pytest.raises(Refused, match="another person") as other:
             door.access.evaluate(_ask("odd", session={"id": session}))
+        assert other.value.problem.code == "other-person"
         # Nobody clicks for too long.
         live.clock.forward(minutes=31)
         idle = click()
@@ -354,6 +366,22 @@ def test_asked_again_decided_again(live: Live) -> None:
             "tell": [{"text": ("You have not done anything here for a while. Please sign in again.")}],
         }
         assert client.sessions.all() == []
+
+
+def test_a_device_reports_its_own_state_only(live: Live) -> None:
+    with live.client() as client:
+        token = client.tokens.create("tab", "device").token
+        with pytest.raises(Refused, match="no device `tub`"):
+            client.tokens.create("tub", "device")
+        with pytest.raises(Refused, match="only the token of a device"):
+            client.report_state("tab", DeviceState(encrypted=False))
+    with live.http(token) as http:
+        assert http.post("/api/v1/devices/other/state", json={}).status_code == 403
+        assert http.get("/api/v1/devices/tab").status_code == 403
+        assert http.post("/access/v1/evaluation", json=_GOOD).status_code == 403
+        for wrong, status in (({"owner": "company"}, 400), ({"os_version": "new"}, 422), ({"encrypted": "yes"}, 400)):
+            assert http.post("/api/v1/devices/tab/state", json=wrong).status_code == status
+        assert "state_at" not in live.deps.inventory.get("devices", "tab").document  # type: ignore[union-attr]
 
 
 def test_sessions_end_by_age_by_the_door_and_by_an_administrator(live: Live) -> None:
@@ -410,7 +438,7 @@ def test_a_full_disk_or_a_stopping_service_lets_nobody_in_unrecorded(live: Live)
         live.deps.recorder.stop()
         with pytest.raises(Refused) as refused_at_last:
             door.access.evaluate(_ask())
-        assert (refused_at_last.value.problem.status, refused_at_last.value.problem.code) == (503, "stopping")
+        assert (refused_at_last.value.problem.status, refused_at_last.value.problem.code) == (503, "service-stopping")
 
 
 def test_when_too_many_wait_the_door_is_told(live: Live, monkeypatch: pytest.MonkeyPatch) -> None:

@@ -49,7 +49,7 @@ def _service(folder: Path, port: int) -> Iterator[subprocess.Popen[bytes]]:
 
 
 def _wait(client: Caddrel) -> None:
-    until = time.monotonic() + 20
+    until = time.monotonic() + 60
     while True:
         try:
             client.signins.list(limit=1)

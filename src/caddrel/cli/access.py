@@ -11,7 +11,7 @@ from caddrel.cli.output import json_option, remark, say, table, write_json
 from caddrel.cli.profile import connect
 
 ROLES = click.Choice(["viewer", "author", "publisher", "operator"])
-TOKEN_ROLES = click.Choice(["door", *ROLES.choices])
+TOKEN_ROLES = click.Choice(["device", "door", *ROLES.choices])
 
 
 @click.group()
@@ -29,7 +29,8 @@ def token() -> None:
 def create(name: str, role: str, days: int, reports: tuple[str, ...], sees: bool, as_json: bool) -> None:
     """Make a token; it is shown this once.
 
-    A door asks for decisions and may do nothing else; without --reports it may say what only a door can see.
+    A door asks for decisions and may do nothing else; without --reports it may say what only a door can see. A device
+    reports its own state; its token has the device's id for its name.
 
     \b
     Examples: caddrel token create nightly-import --role operator --days 30

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import json
+
 import click
 from msgspec import structs
 from rich.text import Text
@@ -81,6 +83,9 @@ def _print(found: SigninTrace) -> None:
         say(mark(found.now.decision.outcome) + Text(f"  {plain(found.now.sentence)}"), indent=2)
         if found.now.changed:
             say(Text(f"changed since: {', '.join(piece.text for piece in found.now.changed)}", style="dim"), indent=2)
+    if found.not_believed:
+        heading("Claimed, and not believed")
+        table(("fact", "claimed"), [(name, json.dumps(value)) for name, value in found.not_believed.items()])
     if found.since:
         heading("Facts that would be otherwise today")
         table(("fact", "then", "now"), [(c.fact, c.then or "not known", c.now or "not known") for c in found.since])

@@ -152,13 +152,13 @@ class Access:
     def __init__(self, caller: Caller) -> None:
         self._caller = caller
 
-    def evaluate(self, request: authzen.Evaluation, request_id: str = "") -> authzen.Decision:
+    def evaluate(self, request: authzen.Evaluation, request_id: str = "") -> authzen.AccessDecision:
         """Return whether a person may do something now; asked again by the same id, the answer is the same."""
-        return self._caller.post("/access/v1/evaluation", request, authzen.Decision, request_id)
+        return self._caller.post("/access/v1/evaluation", request, authzen.AccessDecision, request_id)
 
-    def evaluate_all(self, request: authzen.Evaluations, request_id: str = "") -> list[authzen.Decision]:
+    def evaluate_all(self, request: authzen.Evaluations, request_id: str = "") -> list[authzen.AccessDecision]:
         """Return the decisions on several evaluations, in order."""
-        return self._caller.post("/access/v1/evaluations", request, authzen.Decisions, request_id).evaluations
+        return self._caller.post("/access/v1/evaluations", request, authzen.AccessDecisions, request_id).evaluations
 
     def search(self, what: str, request: authzen.Search) -> authzen.Found:
         """Return who, what or which actions would be allowed; `what` is ``subject``, ``resource`` or ``action``."""
@@ -166,7 +166,7 @@ class Access:
 
     def end(self, session: str) -> None:
         """End a session of this door."""
-        self._caller.post("/access/v1/sessions/end", authzen.SessionEnd(session), authzen.Decision)
+        self._caller.post("/access/v1/sessions/end", authzen.SessionEnd(session), authzen.AccessDecision)
 
 
 class Sessions:
@@ -311,6 +311,10 @@ class Caddrel:
         self.passwords = Passwords(caller)
         self.tokens = Tokens(caller)
         self.accounts = Accounts(caller)
+
+    def report_state(self, device: str, state: inventory.DeviceState) -> inventory.Item:
+        """Report a device's state, with the token of that device; returns the device as it is known now."""
+        return self._caller.post(f"/api/v1/devices/{quote(device, safe='')}/state", state, inventory.Item)
 
     def examine(self) -> doctor.Examination:
         """Return what is missing or doubtful about how the service is set up and fed."""

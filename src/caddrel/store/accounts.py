@@ -13,9 +13,10 @@ from caddrel.store.engine import Database, Kept
 from caddrel.store.moments import from_stored, to_stored
 from caddrel.store.tables import accounts, entry_codes, sessions, tokens
 
-# A door asks for decisions, and may do nothing else.
-DOOR = "door"
-ROLES = (DOOR, "viewer", "author", "publisher", "operator")
+# A device reports its own state, a door asks for decisions; neither may do anything else.
+DEVICE, DOOR = "device", "door"
+PEOPLE = ("viewer", "author", "publisher", "operator")
+ROLES = (DEVICE, DOOR, *PEOPLE)
 
 
 @dataclass(frozen=True, slots=True)

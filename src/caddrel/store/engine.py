@@ -91,17 +91,19 @@ class Database:
 
         A commit of this process counts at once; one of another process at the latest after `POLL` seconds.
         """
-        now = time.monotonic()
-        if now - self._looked > POLL:
-            self._looked, self._others = now, self._look()
+        # One looks for all: whoever comes meanwhile is not to wait.
+        if time.monotonic() - self._looked > POLL and self._watching.acquire(blocking=False):
+            try:
+                self._looked = time.monotonic()
+                self._others = self._look()
+            finally:
+                self._watching.release()
         return self._commits, self._others
 
     def _look(self) -> int:
-        with self._watching:
-            if self._watch is None:
-                self._watch = sqlite3.connect(self.path, check_same_thread=False, isolation_level=None)
-                self._watch.execute("PRAGMA query_only=ON")
-            row = self._watch.execute("PRAGMA data_version").fetchone()
+        if self._watch is None:
+            self._watch = sqlite3.connect(self.path, check_same_thread=False, isolation_level=None)
+        row = self._watch.execute("PRAGMA data_version").fetchone()
         return int(row[0])
 
     def migrate(self) -> None:

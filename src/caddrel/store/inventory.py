@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import and_, func, or_, select
+from sqlalchemy import Connection, and_, func, or_, select, update
 from sqlalchemy.dialects.sqlite import insert
 
 from caddrel.store.engine import Database, Kept
@@ -48,9 +48,7 @@ class InventoryStore:
         """Add or replace objects, given as noun and document; return how many were new and how many changed."""
         added = changed = 0
         with self._database.write() as connection:
-            version = 1 + (
-                connection.execute(select(counters.c.value).where(counters.c.name == _VERSION)).scalar() or 0
-            )
+            version = _next_version(connection)
             for noun, document in objects:
                 text = json.dumps(document, ensure_ascii=False, sort_keys=True)
                 key = and_(inventory.c.noun == noun, inventory.c.id == document["id"])
@@ -66,13 +64,21 @@ class InventoryStore:
                     .values(noun=noun, id=document["id"], **values)
                     .on_conflict_do_update(index_elements=["noun", "id"], set_=values)
                 )
-            if added or changed:
-                connection.execute(
-                    insert(counters)
-                    .values(name=_VERSION, value=version)
-                    .on_conflict_do_update(index_elements=["name"], set_={"value": version})
-                )
         return added, changed
+
+    def merge(self, noun: str, id: str, changed: Mapping[str, Any], at: datetime) -> bool:
+        """Change some fields of an object; tell whether it is there."""
+        key = and_(inventory.c.noun == noun, inventory.c.id == id)
+        with self._database.write() as connection:
+            present = connection.execute(select(inventory.c.document).where(key)).scalar()
+            if present is None:
+                return False
+            text = json.dumps({**json.loads(present), **changed}, ensure_ascii=False, sort_keys=True)
+            version = _next_version(connection)
+            connection.execute(
+                update(inventory).where(key).values(document=text, changed_at=to_stored(at), version=version)
+            )
+        return True
 
     def get(self, noun: str, id: str) -> Stored | None:
         """Return one object."""
@@ -109,3 +115,11 @@ class InventoryStore:
             for row in connection.execute(wanted):
                 found.setdefault(row.noun, []).append(json.loads(row.document))
         return now, found
+
+
+def _next_version(connection: Connection) -> int:
+    """Return the number of the change that is being made."""
+    counting = insert(counters).values(name=_VERSION, value=1)
+    counted = {"value": counters.c.value + 1}
+    connection.execute(counting.on_conflict_do_update(index_elements=["name"], set_=counted))
+    return int(connection.execute(select(counters.c.value).where(counters.c.name == _VERSION)).scalar_one())

@@ -48,17 +48,17 @@ class Evaluations(msgspec.Struct, frozen=True):
     options: Options = Options()
 
 
-class Decision(msgspec.Struct, frozen=True):
+class AccessDecision(msgspec.Struct, frozen=True):
     """A decision (section 6.2): true only for allowed. `context` says what the person is told and what would help."""
 
     decision: bool
     context: dict[str, Any] = {}
 
 
-class Decisions(msgspec.Struct, frozen=True):
+class AccessDecisions(msgspec.Struct, frozen=True):
     """The decisions of several evaluations (section 7.2), in their order."""
 
-    evaluations: list[Decision]
+    evaluations: list[AccessDecision]
 
 
 class PageRequest(msgspec.Struct, frozen=True):

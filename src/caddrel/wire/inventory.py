@@ -25,6 +25,16 @@ class Page(msgspec.Struct, frozen=True):
     next: str | None
 
 
+class DeviceState(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
+    """What a device reports of itself; what it leaves out stays as it was."""
+
+    os_version: str | None = None
+    managed: bool | None = None
+    encrypted: bool | None = None
+    screen_lock: bool | None = None
+    tampered: bool | None = None
+
+
 class CheckState(msgspec.Struct, frozen=True):
     """One check of a standard for a device as it is now."""
 

@@ -9,6 +9,7 @@ import type {
   Rehearsal,
   RulebookView,
   SessionInfo,
+  SessionList,
   SigninPage,
   SigninTrace,
 } from './types';
@@ -82,6 +83,8 @@ export const api = {
   causes: (params: Record<string, string>, signal?: AbortSignal) =>
     call<CauseList>('GET', `/api/v1/causes${query(params)}`, undefined, signal),
   trace: (id: string) => call<SigninTrace>('GET', `/api/v1/signins/${encodeURIComponent(id)}/trace`),
+  sessions: (signal?: AbortSignal) => call<SessionList>('GET', '/api/v1/sessions', undefined, signal),
+  endSession: (id: string) => call<SessionList>('DELETE', `/api/v1/sessions/${encodeURIComponent(id)}`),
   things: (noun: string, search: string, signal?: AbortSignal) =>
     call<Page>('GET', `/api/v1/${noun}${query({ search, limit: 12 })}`, undefined, signal),
 };

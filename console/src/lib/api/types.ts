@@ -1,5 +1,16 @@
 // Written by tools/console_types.py from the service's OpenAPI document; do not edit.
 
+/** A decision (section 6.2): true only for allowed. `context` says what the person is told and what would help. */
+export interface AccessDecision {
+  decision: boolean;
+  context?: Record<string, unknown>;
+}
+
+/** The decisions of several evaluations (section 7.2), in their order. */
+export interface AccessDecisions {
+  evaluations: AccessDecision[];
+}
+
 /** Somebody who may sign in to the console. */
 export interface AccountInfo {
   name: string;
@@ -17,6 +28,12 @@ export interface AccountRequest {
   name: string;
   role: string;
   password?: string;
+}
+
+/** An action (section 5.3). */
+export interface Action {
+  name?: string;
+  properties?: Record<string, unknown>;
 }
 
 /** A line that could not be taken in. */
@@ -117,6 +134,16 @@ export interface CombinedTrace {
   let_in: string[];
 }
 
+/** The metadata document (section 9). */
+export interface Configuration {
+  policy_decision_point: string;
+  access_evaluation_endpoint: string;
+  access_evaluations_endpoint: string;
+  search_subject_endpoint: string;
+  search_resource_endpoint: string;
+  search_action_endpoint: string;
+}
+
 /** How many sign-ins of one day had which outcome. */
 export interface Day {
   day: string;
@@ -154,6 +181,15 @@ export interface Detail {
   standards: StandardState[];
 }
 
+/** What a device reports of itself; what it leaves out stays as it was. */
+export interface DeviceState {
+  os_version?: string | null;
+  managed?: boolean | null;
+  encrypted?: boolean | null;
+  screen_lock?: boolean | null;
+  tampered?: boolean | null;
+}
+
 /** One finding about a text: stable code, what is wrong, what would be right. */
 export interface Diagnostic {
   code: string;
@@ -164,6 +200,47 @@ export interface Diagnostic {
   path?: string;
   span?: Span | null;
   change?: Change | null;
+}
+
+/** One session that is still good. */
+export interface DoorSession {
+  id: string;
+  door: string;
+  person: string;
+  app: string;
+  device: string | null;
+  started: string;
+  seen: string;
+  ends_at: string | null;
+  idle_ends_at: string | null;
+  end_with_browser: boolean;
+  methods: string[];
+  signin: string;
+}
+
+/** A subject or resource (sections 5.1 and 5.2): its type, its id, and what the caller says of it. */
+export interface Entity {
+  type?: string;
+  id?: string;
+  properties?: Record<string, unknown>;
+}
+
+/** An access evaluation request (section 6.1), also one of several: what it leaves out the others' defaults fill. */
+export interface Evaluation {
+  subject?: Entity | null;
+  action?: Action | null;
+  resource?: Entity | null;
+  context?: Record<string, unknown> | null;
+}
+
+/** Several evaluation requests in one (section 7.1), with defaults for each. */
+export interface Evaluations {
+  subject?: Entity | null;
+  action?: Action | null;
+  resource?: Entity | null;
+  context?: Record<string, unknown> | null;
+  evaluations?: Evaluation[];
+  options?: Options;
 }
 
 /** Everything that was looked at; `well` when nothing is bad. */
@@ -235,6 +312,12 @@ export interface FormulaTrace {
   formula: string;
   met: boolean;
   attainable: boolean;
+}
+
+/** What a search found (section 8.1.2): subjects and resources by type and id, actions by name. */
+export interface Found {
+  results: (Record<string, string>)[];
+  page: PageAnswer;
 }
 
 /** The service is there. */
@@ -316,11 +399,27 @@ export interface Now {
   changed: Piece[];
 }
 
+/** The options of several evaluations (section 7.1.2). */
+export interface Options {
+  evaluations_semantic?: string;
+}
+
 /** Objects by id; `next` is where the next page starts. */
 export interface Page {
   items: Item[];
   total: number;
   next: string | null;
+}
+
+/** Where to go on; empty when nothing is left. */
+export interface PageAnswer {
+  next_token: string;
+}
+
+/** Where to go on, and how many at most (section 8.1.1). */
+export interface PageRequest {
+  token?: string;
+  limit?: number;
 }
 
 /** One line of a part: a label, a value, and what goes with it (such as a fix). */
@@ -561,10 +660,24 @@ export interface ScopeTrace {
   parts: ScopePart[];
 }
 
+/** A search request (section 8): one of the three lacks its id or name, and is what is looked for. */
+export interface Search {
+  subject?: Entity;
+  action?: Action;
+  resource?: Entity;
+  context?: Record<string, unknown>;
+  page?: PageRequest;
+}
+
 /** One selector of a scope with its truth. */
 export interface SelectorTrace {
   text: string;
   truth: string;
+}
+
+/** A session to end; not of the standard. */
+export interface SessionEnd {
+  id: string;
 }
 
 /** Who is asking; `csrf` goes into the header of every change made with a console session. */
@@ -573,6 +686,11 @@ export interface SessionInfo {
   role: string;
   csrf: string;
   expires_at: string | null;
+}
+
+/** The sessions that are still good, those seen last first. */
+export interface SessionList {
+  items: DoorSession[];
 }
 
 /** The settings of a rulebook. */
@@ -663,6 +781,7 @@ export interface SigninTrace {
   remedies: Remedy[];
   since: FactChange[];
   around: SigninSummary[];
+  not_believed?: Record<string, unknown>;
 }
 
 /** A stretch of a file; lines and columns count from 1. */
@@ -722,6 +841,8 @@ export interface TokenInfo {
   created_by: string;
   expires_at: string | null;
   revoked: boolean;
+  reports?: string[];
+  sees?: boolean;
 }
 
 /** Every token. */
@@ -740,6 +861,8 @@ export interface TokenRequest {
   name: string;
   role: string;
   days?: number;
+  reports?: string[];
+  sees?: boolean;
 }
 
 /** Everything that led to one decision. */

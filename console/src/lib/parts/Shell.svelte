@@ -1,5 +1,6 @@
 <script lang="ts">
   import BookOpenText from '@lucide/svelte/icons/book-open-text';
+  import DoorOpen from '@lucide/svelte/icons/door-open';
   import FlaskConical from '@lucide/svelte/icons/flask-conical';
   import ListTree from '@lucide/svelte/icons/list-tree';
   import OctagonAlert from '@lucide/svelte/icons/octagon-alert';
@@ -20,6 +21,7 @@
     { href: '/rehearse', word: 'Rehearse', icon: FlaskConical },
     { href: '/signins', word: 'Sign-ins', icon: ListTree },
     { href: '/causes', word: 'Causes', icon: OctagonAlert },
+    { href: '/sessions', word: 'Sessions', icon: DoorOpen },
   ];
   const THEMES = { system: SunMoon, light: Sun, dark: Moon };
   const ThemeIcon = $derived(THEMES[theme.choice]);

@@ -2,7 +2,7 @@
   // One sign-in, read top to bottom: the sentence, what to do, the deciding rule, then everything else.
   import { api } from '../../lib/api/client';
   import type { SigninTrace } from '../../lib/api/types';
-  import { moment } from '../../lib/format';
+  import { moment, typed } from '../../lib/format';
   import Failing from '../../lib/parts/Failing.svelte';
   import Heading from '../../lib/parts/Heading.svelte';
   import Mark from '../../lib/parts/Mark.svelte';
@@ -87,6 +87,14 @@
         <ul class="text-small">
           {#each it.since as change (change.fact)}
             <li><span class="font-mono text-fine">{change.fact}</span> was {change.then ?? 'not known'}, is {change.now ?? 'not known'}</li>
+          {/each}
+        </ul>
+      {/if}
+      {#if Object.keys(it.not_believed ?? {}).length}
+        <h2 class="mt-6 mb-1 text-lead font-semibold">Claimed by the door, and not believed</h2>
+        <ul class="text-small">
+          {#each Object.entries(it.not_believed ?? {}) as [fact, value] (fact)}
+            <li><span class="font-mono text-fine">{fact}</span> {typed(value)}</li>
           {/each}
         </ul>
       {/if}

@@ -57,8 +57,12 @@ def claims_of(
         Naming everything that is no fact, or of a type that is not known.
     """
     problems: list[Diagnostic] = []
-    _check_type("subject", subject[0], SUBJECTS, problems)
-    _check_type("resource", resource[0], RESOURCES, problems)
+    if subject[0] not in SUBJECTS:
+        message = f"there is no subject type `{shorten(subject[0])}`"
+        problems.append(Diagnostic("unknown-subject-type", message, f"one of {', '.join(SUBJECTS)}", SUBJECTS))
+    if resource[0] not in RESOURCES:
+        message = f"there is no resource type `{shorten(resource[0])}`"
+        problems.append(Diagnostic("unknown-resource-type", message, f"one of {', '.join(RESOURCES)}", RESOURCES))
     for what, id in (("subject.id", subject[1]), ("resource.id", resource[1])):
         if not id:
             problems.append(Diagnostic("missing-key", f"`{what}` is missing", path=what))
@@ -78,12 +82,6 @@ def claims_of(
     if problems:
         raise AttemptRefused(problems)
     return found
-
-
-def _check_type(what: str, said: str, known: tuple[str, ...], problems: list[Diagnostic]) -> None:
-    if said not in known:
-        message = f"there is no {what} type `{shorten(said)}`"
-        problems.append(Diagnostic(f"unknown-{what}-type", message, f"one of {', '.join(known)}", known))
 
 
 def believed(claims: Mapping[str, Any], may_report: Iterable[str]) -> tuple[dict[str, Any], dict[str, Any]]:

@@ -11,7 +11,7 @@ from caddrel.core.language.nodes import Item
 from caddrel.core.rulebook.model import Rulebook
 from caddrel.core.words.conditions import item_words
 from caddrel.core.words.pieces import plain
-from caddrel.wire.authzen import Decision as Answer
+from caddrel.wire.authzen import AccessDecision as Answer
 
 
 def answer(

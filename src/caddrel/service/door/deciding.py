@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import hashlib
 import threading
-import uuid
 from collections.abc import Mapping
 from concurrent.futures import Future
 from concurrent.futures import TimeoutError as Late
@@ -25,6 +24,7 @@ from caddrel.service.door import sessions
 from caddrel.service.door.answering import answer
 from caddrel.service.errors import ServiceError
 from caddrel.service.records import recorded_of, signin_of
+from caddrel.service.secrets import new_id
 from caddrel.store.door_sessions import DoorSession
 from caddrel.wire import authzen
 
@@ -44,7 +44,7 @@ class _Pending:
     """An evaluation that is decided and waits to be stored."""
 
     digest: bytes
-    answer: authzen.Decision
+    answer: authzen.AccessDecision
     stored: Future[None]
 
 
@@ -57,7 +57,7 @@ class Door:
         self._lock = threading.Lock()
         self._once = threading.Lock()
 
-    def evaluate(self, caller: Caller, request: authzen.Evaluation, request_id: str) -> authzen.Decision:
+    def evaluate(self, caller: Caller, request: authzen.Evaluation, request_id: str) -> authzen.AccessDecision:
         """Return the decision on an evaluation, once it is recorded.
 
         Parameters
@@ -75,7 +75,7 @@ class Door:
 
     def evaluate_all(
         self, caller: Caller, requests: list[authzen.Evaluation], request_id: str, stop_at: bool | None
-    ) -> list[authzen.Decision | ServiceError | AttemptRefused]:
+    ) -> list[authzen.AccessDecision | ServiceError | AttemptRefused]:
         """Return the decisions on several evaluations, in order.
 
         Parameters
@@ -98,7 +98,7 @@ class Door:
                 break
         return [self._wait(begun) if isinstance(begun, _Pending) else begun for begun in waiting]
 
-    def _wait(self, pending: _Pending) -> authzen.Decision:
+    def _wait(self, pending: _Pending) -> authzen.AccessDecision:
         try:
             pending.stored.result(LONGEST_WAIT)
         except Late:
@@ -113,7 +113,7 @@ class Door:
             )
         digest = hashlib.sha256(_encode(request)).digest()
         if not request_id:
-            return self._decide(caller, request, f"d-{uuid.uuid4().hex[:20]}", digest)
+            return self._decide(caller, request, f"d-{new_id(20)}", digest)
         id = "d-" + hashlib.sha256(f"{caller.token}\n{request_id}".encode()).hexdigest()[:20]
         # Of several at once by the same name, one is decided and the others wait for it.
         with self._once:
@@ -204,7 +204,7 @@ class Door:
         done: Future[None] = Future()
         done.set_result(None)
         context = {"session": {"ended": why}, "tell": [{"text": sessions.ended_text(why)}]}
-        return _Pending(digest, authzen.Decision(False, context), done)
+        return _Pending(digest, authzen.AccessDecision(False, context), done)
 
 
 def _claims(request: authzen.Evaluation, catalogue: Any) -> tuple[dict[str, Any], str]:

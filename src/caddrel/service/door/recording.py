@@ -57,7 +57,7 @@ class Recorder:
         stored: Future[None] = Future()
         with self._lock:
             if self._stopped:
-                raise ServiceError(503, "stopping", "the service is stopping", _HINT)
+                raise ServiceError(503, "service-stopping", "the service is stopping", _HINT)
             if self._thread is None:
                 self._thread = threading.Thread(target=self._run, name="caddrel-recorder", daemon=True)
                 self._thread.start()

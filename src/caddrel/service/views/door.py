@@ -39,8 +39,8 @@ def configuration(call: Call) -> wire.Configuration:
     )
 
 
-@endpoints.add("POST", f"{_BASE}/evaluation", role=DOOR, body=wire.Evaluation, returns=wire.Decision)
-def evaluation(call: Call) -> wire.Decision:
+@endpoints.add("POST", f"{_BASE}/evaluation", role=DOOR, body=wire.Evaluation, returns=wire.AccessDecision)
+def evaluation(call: Call) -> wire.AccessDecision:
     """Whether a person may do something now (AuthZEN section 6); answered once it is recorded."""
     try:
         return call.deps.door.evaluate(call.who(), call.body, call.request_id)
@@ -48,8 +48,10 @@ def evaluation(call: Call) -> wire.Decision:
         raise _bad(refused) from None
 
 
-@endpoints.add("POST", f"{_BASE}/evaluations", role=DOOR, body=wire.Evaluations, returns=wire.Decisions, limit="batch")
-def evaluations(call: Call) -> wire.Decisions | wire.Decision:
+@endpoints.add(
+    "POST", f"{_BASE}/evaluations", role=DOOR, body=wire.Evaluations, returns=wire.AccessDecisions, limit="batch"
+)
+def evaluations(call: Call) -> wire.AccessDecisions | wire.AccessDecision:
     """Several evaluations in one request (AuthZEN section 7), with all three semantics."""
     body: wire.Evaluations = call.body
     defaults = wire.Evaluation(body.subject, body.action, body.resource, body.context)
@@ -67,7 +69,7 @@ def evaluations(call: Call) -> wire.Decisions | wire.Decision:
         raise ServiceError(413, "too-large", f"a request holds at most {MOST_EVALUATIONS} evaluations")
     merged = [_with_defaults(each, defaults) for each in body.evaluations]
     found = call.deps.door.evaluate_all(call.who(), merged, call.request_id, _SEMANTICS[semantic])
-    return wire.Decisions([each if isinstance(each, wire.Decision) else _refused(each) for each in found])
+    return wire.AccessDecisions([each if isinstance(each, wire.AccessDecision) else _refused(each) for each in found])
 
 
 def _with_defaults(each: wire.Evaluation, defaults: wire.Evaluation) -> wire.Evaluation:
@@ -83,11 +85,11 @@ def _bad(refused: AttemptRefused) -> ServiceError:
     return ServiceError(400, "bad-attempt", "the evaluation cannot be read", "", refused.problems)
 
 
-def _refused(error: ServiceError | AttemptRefused) -> wire.Decision:
+def _refused(error: ServiceError | AttemptRefused) -> wire.AccessDecision:
     """Return the decision on an evaluation of several that cannot be read (section 7.2.1)."""
     problem = error if isinstance(error, ServiceError) else _bad(error)
     messages = [found.message for found in problem.errors] or [problem.title]
-    return wire.Decision(False, {"error": {"status": problem.status, "message": "; ".join(messages)}})
+    return wire.AccessDecision(False, {"error": {"status": problem.status, "message": "; ".join(messages)}})
 
 
 @endpoints.add("POST", f"{_BASE}/search/subject", role=DOOR, body=wire.Search, returns=wire.Found)
@@ -141,11 +143,11 @@ def _search(call: Call, names: Iterable[str], named: Callable[[str], Any], what:
     return wire.Found(found, wire.PageAnswer(f"after:{last}" if more else ""))
 
 
-@endpoints.add("POST", f"{_BASE}/sessions/end", role=DOOR, body=wire.SessionEnd, returns=wire.Decision)
-def sign_out(call: Call) -> wire.Decision:
+@endpoints.add("POST", f"{_BASE}/sessions/end", role=DOOR, body=wire.SessionEnd, returns=wire.AccessDecision)
+def sign_out(call: Call) -> wire.AccessDecision:
     """End a session of this door: the person has signed out."""
     session = call.deps.door_sessions.get(call.body.id)
     if session is None or session.door != call.who().token:
         raise not_found("session of that id at this door")
     call.deps.door_sessions.end(session.id, call.deps.clock(), "door")
-    return wire.Decision(False, {"session": {"ended": "door"}})
+    return wire.AccessDecision(False, {"session": {"ended": "door"}})

@@ -10,8 +10,10 @@ from caddrel.core.decide.judging import Judge
 from caddrel.core.diagnostics import Diagnostic, shorten
 from caddrel.core.facts.completion import Setting, complete
 from caddrel.core.facts.inventory import NOUNS, ONE_OF, InventoryReader, read_object
+from caddrel.core.facts.values import show_moment
 from caddrel.service.endpoints import Call, Endpoints, Param
 from caddrel.service.errors import ServiceError, diagnostic, not_found
+from caddrel.store.accounts import DEVICE
 from caddrel.store.inventory import Stored
 from caddrel.wire import inventory as wire
 
@@ -101,6 +103,25 @@ def _take_in(call: Call, noun: str) -> wire.PutResult:
         raise ServiceError(422, "bad-inventory", title, "mend them and send all again", problems)
     added, changed = call.deps.inventory.put(objects, call.deps.clock())
     return wire.PutResult(added, changed, [diagnostic(d) for d in reader.problems])
+
+
+@endpoints.add("POST", "/api/v1/devices/<id>/state", role=DEVICE, body=wire.DeviceState, returns=wire.Item)
+def report_state(call: Call) -> wire.Item:
+    """A device's state, reported by itself; it counts from the next decision on."""
+    id = call.path["id"]
+    if call.who().token_name != id:
+        raise ServiceError(403, "not-allowed", "a device reports its own state only")
+    now = call.deps.clock()
+    said = {name: value for name, value in msgspec.structs.asdict(call.body).items() if value is not None}
+    reader = InventoryReader()
+    read_object(reader, "devices", {"id": id, **said}, "state")
+    if reader.problems:
+        raise ServiceError(422, "bad-inventory", "the state is wrong; nothing was taken in", "", reader.problems)
+    if not call.deps.inventory.merge("devices", id, {**said, "state_at": show_moment(now)}, now):
+        raise not_found(f"device `{shorten(id)}`")
+    stored = call.deps.inventory.get("devices", id)
+    assert stored is not None
+    return wire.Item(stored.id, stored.title, dict(stored.document))
 
 
 def _declare(noun: str) -> None:
