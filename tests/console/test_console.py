@@ -12,6 +12,10 @@ from tests.conftest import Live
 from tests.console.conftest import Open
 
 from caddrel import wiring
+from caddrel.client import Caddrel
+from caddrel.service import access
+from caddrel.wire import authzen
+from caddrel.wire.decisions import File
 
 AXE = Path(__file__).parents[2] / "console" / "node_modules" / "axe-core" / "axe.min.js"
 
@@ -169,6 +173,28 @@ def test_days_are_brushed_and_columns_chosen(open_console: Open) -> None:
     expect(page.get_by_role("columnheader")).to_have_text(titles)
 
 
+def test_who_is_in_can_be_ended(browser: Browser, empty: Live) -> None:
+    with empty.client() as client:
+        client.rulebook.publish([File("r.yaml", "caddrel: 1\n")], "nothing is asked for")
+        client.apps.import_([b'{"id": "post"}'])
+    token = access.make_token(empty.deps, "gangway", "door", 30, "tests")[1]
+    asked = authzen.Evaluation(
+        authzen.Entity("person", "ines.faro"), authzen.Action("sign-in"), authzen.Entity("app", "post")
+    )
+    page = browser.new_context(viewport={"width": 1280, "height": 800}).new_page()
+    with Caddrel(empty.url, token) as door:
+        assert door.access.evaluate(asked).decision
+        page.goto(f"{empty.url}/#/enter?code={wiring.way_in(empty.deps)}")
+        page.get_by_role("link", name="Sessions").click()
+        expect(page.get_by_role("heading", level=1)).to_contain_text("1 person in")
+        expect(page.get_by_role("row").nth(1)).to_contain_text("gangway")
+        assert _findings(page) == []
+        page.get_by_role("button", name="End the session of ines.faro").press("Enter")
+        page.get_by_role("button", name="End it").press("Enter")
+        expect(page.get_by_role("heading", level=1)).to_contain_text("Nobody is in")
+    page.context.close()
+
+
 def test_pages_of_nothing_say_so_and_what_to_do(open_console: Open) -> None:
     page = open_console("/signins?person=nobody.here")
     expect(page.get_by_role("heading", level=1)).to_contain_text("No sign-in matches")
@@ -208,6 +234,7 @@ PAGES = {
     "signins": "/signins?outcome=blocked",
     "trace": "/signins/s-000400",
     "causes": "/causes?since=7d",
+    "sessions": "/sessions",
     "wrong filter": "/signins?where=outcome%20is%20bloked",
 }
 

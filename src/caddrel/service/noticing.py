@@ -20,7 +20,7 @@ from caddrel.store.signins import NewSignin, SigninRecord, SigninStore
 if TYPE_CHECKING:
     from caddrel.service.deps import Deps
 
-MOST_PEOPLE = 10_000
+MOST_PEOPLE = 20_000
 
 
 class Histories:

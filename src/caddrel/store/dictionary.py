@@ -77,18 +77,17 @@ class Dictionary:
 
     def load(self, connection: Connection, rows: Sequence[Any]) -> None:
         """Read what rows of the log name, so that `document` has it."""
-        _bound(self._documents)
-        missing = {
-            number
-            for row in rows
-            for kind, column in COLUMNS.items()
-            if (kind, number := getattr(row, column)) not in self._documents
-        }
-        for row in _by_number(connection, bundles, missing):
-            self._documents[row.kind, row.number] = msgspec.json.decode(row.document)
+        self.load_bundles(connection, ((kind, getattr(row, name)) for row in rows for kind, name in COLUMNS.items()))
         missing = {row.decision for row in rows if ("decision", row.decision) not in self._documents}
         for row in _by_number(connection, decisions, missing):
             self._documents["decision", row.number] = (row, msgspec.json.decode(row.document))
+
+    def load_bundles(self, connection: Connection, wanted: Iterable[tuple[str, int]]) -> None:
+        """Read bundles by kind and number, so that `document` has them."""
+        _bound(self._documents)
+        missing = {number for kind, number in wanted if (kind, number) not in self._documents}
+        for row in _by_number(connection, bundles, missing) if missing else ():
+            self._documents[row.kind, row.number] = msgspec.json.decode(row.document)
 
     def document(self, kind: str, number: int) -> Any:
         """Return a document that was loaded; of a decision its row too."""

@@ -31,6 +31,7 @@ DAY = 86_400_000_000
 # So that other writers need not wait for long.
 FORGET_AT_ONCE = 5_000
 READ_AT_ONCE = 500
+PASTS_AT_ONCE = 64
 _ROW = ("person", "app", "device", "outcome", "policy", "cause")
 _DECISION = {"reason": "reason", "rule": "rule", "shadow_together": "shadow"}
 # What a row of the list shows of a record's bundles: the group and the fact.
@@ -227,26 +228,26 @@ class SigninStore:
 
     def pasts(self, person: str, before: datetime | None = None) -> Iterator[Past]:
         """Yield a person's attempts, newest first; with `before` only those before that moment."""
-        wanted = select(signins, records.c.id).join(records, records.c.seq == signins.c.seq)
-        wanted = wanted.where(signins.c.person == person)
-        if before is not None:
-            wanted = wanted.where(signins.c.at < to_stored(before))
-        wanted = wanted.order_by(signins.c.at.desc(), records.c.id.desc())
+        until = to_stored(before) if before is not None else _EVER
         with self._database.read() as connection:
-            for row in connection.execute(wanted):
-                self._dictionary.load(connection, [row])
-                yield self._past(row)
+            found = connection.exec_driver_sql(_PASTS, (person, until))
+            while rows := found.fetchmany(PASTS_AT_ONCE):
+                named = [("network", row[4]) for row in rows] + [("attempt", row[5]) for row in rows]
+                self._dictionary.load_bundles(connection, named)
+                for row in rows:
+                    yield self._past(row)
 
-    def _past(self, row: Row[Any]) -> Past:
-        network = self._dictionary.document("network", row.network_facts)
-        attempt = self._dictionary.document("attempt", row.attempt_facts)
+    def _past(self, row: Any) -> Past:
+        at, id, let_in, device, network_facts, attempt_facts = row
+        network = self._dictionary.document("network", network_facts)
+        attempt = self._dictionary.document("attempt", attempt_facts)
         coordinates = network.get("coordinates")
         return Past(
-            from_stored(row.at),
-            row.id,
-            bool(row.let_in),
+            from_stored(at),
+            id,
+            bool(let_in),
             _value(attempt, "auth.credentials"),
-            row.device,
+            device,
             _value(network, "network.country"),
             _value(network, "network.city"),
             _value(network, "network.asn"),
@@ -392,6 +393,12 @@ class SigninStore:
         return SigninRecord(mine.id, reference, from_stored(row.at), columns, facts, decision, row.seq, row.cause)
 
 
+# Written out: it is asked for every person of an import.
+_PASTS = (
+    "SELECT s.at, r.id, s.let_in, s.device, s.network_facts, s.attempt_facts "
+    "FROM signins s JOIN records r ON r.seq = s.seq WHERE s.person = ? AND s.at < ? ORDER BY s.at DESC, r.id DESC"
+)
+_EVER = 1 << 62
 _RECORD = ("seq", "at", "id", "reference", "digest", "own")
 _SIGNIN = tuple(column.name for column in signins.c if column.name not in {"at", "seq"})
 _OUTCOME = 2 + _SIGNIN.index("outcome")

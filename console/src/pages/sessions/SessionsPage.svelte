@@ -58,7 +58,7 @@
   <div class="overflow-x-auto" {@attach rows} tabindex="0" role="region" aria-label="Sessions">
     <table class="ruled min-w-[56rem]">
       <thead>
-        <tr><th>Person</th><th>Opened last</th><th>Device</th><th>Door</th><th>Since (UTC)</th><th>Seen</th><th>Ends</th><th>By</th><th></th></tr>
+        <tr><th>Person</th><th>Opened last</th><th>Device</th><th>Door</th><th>Since (UTC)</th><th>Seen</th><th>Ends</th><th>By</th><th><span class="sr-only">End it</span></th></tr>
       </thead>
       <tbody>
         {#each list.value.items as found (found.id)}

@@ -114,7 +114,7 @@ class History:
         if needed is None:
             return
         for pasts in (self._let_in, self._tried):
-            if len(pasts) > 2 * needed + 32:
+            if len(pasts) > needed + 16:
                 del pasts[: len(pasts) - needed]
 
 
