@@ -11,6 +11,9 @@ from pathlib import Path
 
 from playwright.sync_api import Page, sync_playwright
 
+from caddrel.client import Caddrel
+from caddrel.wire import authzen
+
 ROOT = Path(__file__).parent.parent
 TARGET = ROOT / "docs" / "screenshots"
 CHROMIUM = [
@@ -37,6 +40,19 @@ def settle(page: Page) -> None:
     page.wait_for_timeout(300)
 
 
+def sign_in_some(profile: Path, url: str) -> None:
+    """Let some people in through a door, so that there are sessions."""
+    token = caddrel(profile, "token", "create", "gangway terminal", "--role", "door", "--days", "1").splitlines()[0]
+    people = [("ines.faro", "manifest", "tab-0117"), ("hedda.bakke", "farebox", ""), ("maren.strand", "post", "")]
+    with Caddrel(url, token) as door:
+        for person, app, device in people:
+            context = {"network.ip": "192.0.2.9", "auth.methods": {"pwd": 4, "otp": 3, "hwk": 3, "pop": 3}}
+            context |= {"auth.notices": ["guest-terms"], "client.kind": "browser"}
+            context |= {"device.id": device} if device else {}
+            asked = (authzen.Entity("person", person), authzen.Action("sign-in"), authzen.Entity("app", app), context)
+            door.access.evaluate(authzen.Evaluation(*asked))
+
+
 def main(profile: Path) -> None:
     """Take every picture."""
     demo = json.loads(profile.read_text(encoding="utf-8"))
@@ -51,8 +67,15 @@ def main(profile: Path) -> None:
         ("causes", "/causes?since=7d", "light"),
         ("trace", f"/signins/{id}", "light"),
         ("trace", f"/signins/{id}", "dark"),
+        ("sessions", "/sessions", "dark"),
+        (
+            "columns",
+            "/signins?columns=person,app,country,client,recorded,reference&outcome=blocked,challenged",
+            "light",
+        ),
     ]
     TARGET.mkdir(parents=True, exist_ok=True)
+    sign_in_some(profile, demo["url"])
     with sync_playwright() as playwright:
         browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=CHROMIUM)
         code = caddrel(profile, "account", "enter", "--data", str(profile.parent), "--url", demo["url"]).strip()

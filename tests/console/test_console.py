@@ -174,9 +174,9 @@ def test_days_are_brushed_and_columns_chosen(open_console: Open) -> None:
 
 
 def test_who_is_in_can_be_ended(browser: Browser, empty: Live) -> None:
-    with empty.client() as client:
-        client.rulebook.publish([File("r.yaml", "caddrel: 1\n")], "nothing is asked for")
-        client.apps.import_([b'{"id": "post"}'])
+    with empty.client() as operator:
+        operator.rulebook.publish([File("r.yaml", "caddrel: 1\n")], "nothing is asked for")
+        operator.apps.import_([b'{"id": "post"}'])
     token = access.make_token(empty.deps, "gangway", "door", 30, "tests")[1]
     asked = authzen.Evaluation(
         authzen.Entity("person", "ines.faro"), authzen.Action("sign-in"), authzen.Entity("app", "post")
