@@ -43,14 +43,18 @@ def settle(page: Page) -> None:
 def sign_in_some(profile: Path, url: str) -> None:
     """Let some people in through a door, so that there are sessions."""
     token = caddrel(profile, "token", "create", "gangway terminal", "--role", "door", "--days", "1").splitlines()[0]
-    people = [("ines.faro", "manifest", "tab-0117"), ("hedda.bakke", "farebox", ""), ("maren.strand", "post", "")]
+    people = [
+        ("ines.faro", "post", "tab-0117", "198.51.100.90"),
+        ("bruno.krog", "library", "", "198.51.100.140"),
+        ("halvard.tind", "crew-roster", "tab-0118", "198.51.100.70"),
+    ]
     with Caddrel(url, token) as door:
-        for person, app, device in people:
-            context = {"network.ip": "192.0.2.9", "auth.methods": {"pwd": 4, "otp": 3, "hwk": 3, "pop": 3}}
+        for person, app, device, address in people:
+            context = {"network.ip": address, "auth.methods": {"pwd": 4, "otp": 3, "hwk": 3, "pop": 3}}
             context |= {"auth.notices": ["guest-terms"], "client.kind": "browser"}
             context |= {"device.id": device} if device else {}
             asked = (authzen.Entity("person", person), authzen.Action("sign-in"), authzen.Entity("app", app), context)
-            door.access.evaluate(authzen.Evaluation(*asked))
+            assert door.access.evaluate(authzen.Evaluation(*asked)).decision, person
 
 
 def main(profile: Path) -> None:

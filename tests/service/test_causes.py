@@ -82,6 +82,8 @@ def test_causes_count_help_and_suggest(service: Live) -> None:
         tablets, counters, _ = found.causes
         assert "".join(p.text for p in counters.because) == "the attempt does not come from Terminals"
         assert (counters.since.number, tablets.since.number, tablets.new) == (1, 2, True)
+        assert counters.changed == []
+        assert ("standard", "tablet") in {(piece.kind, piece.id) for piece in tablets.changed}
         assert [d.count for d in counters.days] == [1, 1, 1]
         assert "".join(p.text for p in tablets.help[0]) == "2 devices miss “Patched” of Tablet: Install the update."
         listed = client.signins.list(cause=tablets.key).items

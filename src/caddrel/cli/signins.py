@@ -288,6 +288,8 @@ def causes(as_json: bool, **filters: str) -> None:
         say(mark(cause.outcome) + Text(f" {_many(cause.count, 'sign-in')}, {_people(cause.people)}{decided}"), indent=2)
         say(plain(cause.because), indent=2)
         fresh = f"; new since revision {cause.since.number}: {cause.since.why}" if cause.new else ""
+        if cause.new and cause.changed:
+            fresh += f" (it changed {', '.join(piece.text for piece in cause.changed[:5])})"
         say(Text(f"first {cause.first[:16]}, last {cause.last[:16]}{fresh}", style="dim"), indent=2)
         for sentence in cause.help:
             say(f"→ {plain(sentence)}", indent=2)

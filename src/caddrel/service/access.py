@@ -172,7 +172,7 @@ def _reports(deps: Deps, role: str, asked: Sequence[str]) -> tuple[str, ...]:
     published = deps.rulebooks.current()
     catalogue = published.rulebook.catalogue if published is not None else Catalogue()
     for name in asked:
-        if name not in catalogue and name not in catalogue.prefixes and f"{name}." not in catalogue.prefixes:
+        if name not in catalogue and name not in catalogue.prefixes:
             hint = did_you_mean(name, catalogue, "a fact, or the beginning of several such as network")
             raise ServiceError(422, "bad-token", f"there is no fact `{shorten(name)}`", hint)
     if role != DOOR:

@@ -13,6 +13,7 @@ from caddrel.core.facts.types import Network
 from caddrel.core.facts.values import show_moment
 from caddrel.core.rulebook.model import Rulebook
 from caddrel.core.words.pieces import Piece, Sentence, say
+from caddrel.service.comparing import changed_objects
 from caddrel.service.deciding import summary, titled
 from caddrel.service.deps import Deps
 from caddrel.service.describing import pieces
@@ -60,6 +61,7 @@ def _view(deps: Deps, query: Query, cause: CauseCount, rulebook: Rulebook) -> wi
         first_ever=show_moment(cause.first_ever),
         new=cause.first_ever == cause.first and (query.since is None or cause.first_ever >= query.since),
         since=info(deps.rulebooks.get(cause.first_revision).revision, number),
+        changed=_changed_by(deps, cause.first_revision, document["policy"] or ""),
         days=[
             wire.DayCount((date(1970, 1, 1) + timedelta(days=day)).isoformat(), count)
             for day, count in sorted(cause.days.items())
@@ -68,6 +70,14 @@ def _view(deps: Deps, query: Query, cause: CauseCount, rulebook: Rulebook) -> wi
         help=[pieces(sentence) for sentence in _help(document, cause, rulebook, change)],
         change=change,
     )
+
+
+def _changed_by(deps: Deps, number: int, policy: str) -> list[WirePiece]:
+    """Return the objects that a revision changed; of the first revision none, since all came with it."""
+    if number <= 1:
+        return []
+    before, after = deps.rulebooks.get(number - 1).rulebook, deps.rulebooks.get(number).rulebook
+    return changed_objects(before, after, {policy})
 
 
 def _help(

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import errno
 from collections.abc import Iterable
 
 import msgspec
@@ -59,8 +60,9 @@ def problem_for(error: BaseException, request_id: str) -> wire.Problem:
             hint = f"start again from revision {error.current}"
             return _problem(409, "published-in-between", "somebody else published in between", hint, request_id)
         case NoRoom():
-            hint = "make room, then send it again: what was stored before is passed over"
-            return _problem(507, "no-room", "the service cannot write: its disk is full or failing", hint, request_id)
+            return _no_room(request_id)
+        case OSError(errno=errno.ENOSPC | errno.EDQUOT):
+            return _no_room(request_id)
         case msgspec.ValidationError() | msgspec.DecodeError():
             hint = "the shape is described in /api/openapi.json"
             return _problem(400, "bad-request", f"the request body cannot be read: {error}", hint, request_id)
@@ -77,6 +79,11 @@ def problem_for(error: BaseException, request_id: str) -> wire.Problem:
         case _:
             hint = "tell whoever runs the service this request id"
             return _problem(500, "internal-error", "something went wrong inside", hint, request_id)
+
+
+def _no_room(request_id: str) -> wire.Problem:
+    hint = "make room, then send it again: what was stored before is passed over"
+    return _problem(507, "no-room", "the service cannot write: its disk is full or failing", hint, request_id)
 
 
 def _problem(

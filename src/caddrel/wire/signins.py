@@ -84,7 +84,8 @@ class CauseView(msgspec.Struct, frozen=True):
     days
         How many on each day of the window.
     new
-        Whether the first of all was in the window; `since` is the revision that was in force then.
+        Whether the first of all was in the window; `since` is the revision that was in force then, and `changed` the
+        objects that it changed, the deciding policy first.
     help
         What would help all of them at once.
     change
@@ -107,6 +108,7 @@ class CauseView(msgspec.Struct, frozen=True):
     first_ever: str
     new: bool
     since: RevisionInfo
+    changed: list[Piece]
     days: list[DayCount]
     sample: list[SigninSummary]
     help: list[list[Piece]]

@@ -83,6 +83,7 @@ export interface CauseView {
   first_ever: string;
   new: boolean;
   since: RevisionInfo;
+  changed: Piece[];
   days: DayCount[];
   sample: SigninSummary[];
   help: Piece[][];

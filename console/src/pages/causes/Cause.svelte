@@ -44,6 +44,14 @@
     <Trend days={cause.days} label="{number(cause.count)} in this time" />
     {#if cause.new}
       <p class="text-challenged">New since {moment(cause.first_ever)}, under revision {cause.since.number}: {cause.since.why}</p>
+      {#if cause.changed.length}
+        <p>
+          It changed {#each cause.changed.slice(0, 4) as piece, i (i)}{i ? ', ' : ''}<Sentence pieces={[piece]} />{/each}{cause.changed.length >
+          4
+            ? ` and ${cause.changed.length - 4} more`
+            : ''}.
+        </p>
+      {/if}
     {:else}
       <p>First of all {moment(cause.first_ever)}, last {moment(cause.last)}.</p>
     {/if}

@@ -16,6 +16,7 @@
   let refused = $state<Problem | null>(null);
   let asking = $state('');
   const load = () => void list.run((signal) => api.sessions(signal));
+  const people = $derived(new Set(list.value?.items.map((found) => found.person)).size);
   const mayEnd = $derived(session.info?.role === 'operator');
   onMount(() => {
     load();
@@ -41,7 +42,7 @@
 
 <Heading place="Sessions">
   {#if list.value}
-    {list.value.items.length ? `${count(list.value.items.length, 'person', 'people')} in.` : 'Nobody is in.'}
+    {list.value.items.length ? `${count(people, 'person', 'people')} in, ${count(list.value.items.length, 'session')}.` : 'Nobody is in.'}
   {:else}{list.problem ? 'The sessions cannot be shown.' : 'Looking who is in …'}{/if}
 </Heading>
 

@@ -8,6 +8,7 @@ from collections.abc import Mapping
 from concurrent.futures import Future
 from concurrent.futures import TimeoutError as Late
 from dataclasses import dataclass
+from datetime import datetime
 from typing import TYPE_CHECKING, Any
 
 import msgspec
@@ -17,9 +18,9 @@ from caddrel.core.diagnostics import Diagnostic, shorten
 from caddrel.core.facts.attempts import AttemptRefused, read_facts
 from caddrel.core.facts.claims import believed, claims_of
 from caddrel.core.facts.completion import TO_COME, Facts, Setting, complete
-from caddrel.core.facts.types import Value
 from caddrel.core.logs.causes import cause_of
 from caddrel.core.logs.references import number_for, spelled, with_reference
+from caddrel.core.rulebook.model import Rulebook
 from caddrel.service.door import sessions
 from caddrel.service.door.answering import answer
 from caddrel.service.errors import ServiceError
@@ -155,20 +156,7 @@ class Door:
             if why or session is None:
                 return self._refuse_ended(session, why, digest)
             sessions.resume(session, claims, now)
-        may, others = believed(claims, caller.reports)
-        # When it is, is never the caller's to say: a decision is on the world as it is now.
-        if "time.at" in may:
-            others["time.at"] = may.pop("time.at")
-        facts = complete(
-            read_facts(may, rulebook.catalogue),
-            rulebook.catalogue,
-            rulebook.settings.assume,
-            deps.inventories.current(),
-            Setting.LIVE,
-            now,
-            deps.addresses,
-        )
-        facts.not_believed = others
+        facts = _facts(deps, rulebook, claims, caller, now)
         # The reference is put in below: so that decisions can be remembered.
         facts.reference = TO_COME
         with deps.log_lock:
@@ -179,7 +167,12 @@ class Door:
             left = sessions.after(session, id, caller.token, facts.values, decision, now)
             cause = cause_of(rulebook, facts, decision)
             signin = signin_of(id, now, rulebook, facts, _NOTHING, decision, cause)._replace(digest=digest)
-            stored = deps.recorder.put(signin, left, deps.histories.late())
+            try:
+                stored = deps.recorder.put(signin, left, deps.histories.late())
+            except ServiceError:
+                # Not recorded, so not to be looked back at.
+                deps.histories.drop(str(facts.values["person.id"]))
+                raise
         reference = spelled(number_for(id))
         document = with_reference(decision_json(decision), reference)
         told = sessions.limits_json(left) if left is not None else None
@@ -229,15 +222,14 @@ def _claims(request: authzen.Evaluation, catalogue: Any) -> tuple[dict[str, Any]
     return claims, asked_about or ""
 
 
-def would_allow(deps: Deps, caller: Caller, request: authzen.Evaluation) -> bool:
-    """Tell whether an evaluation would be allowed now; nobody signs in, so nothing is recorded."""
-    published = deps.rulebooks.need_current()
-    rulebook, now = published.rulebook, deps.clock()
-    claims, _ = _claims(request, rulebook.catalogue)
-    may, _ = believed(claims, caller.reports)
-    read: dict[str, Value] = read_facts(may, rulebook.catalogue)
-    facts: Facts = complete(
-        read,
+def _facts(deps: Deps, rulebook: Rulebook, claims: Mapping[str, Any], caller: Caller, now: datetime) -> Facts:
+    """Return the completed facts of a request, from what its door is believed about."""
+    may, others = believed(claims, caller.reports)
+    # When it is, is never the caller's to say: a decision is on the world as it is now.
+    if "time.at" in may:
+        others["time.at"] = may.pop("time.at")
+    facts = complete(
+        read_facts(may, rulebook.catalogue),
         rulebook.catalogue,
         rulebook.settings.assume,
         deps.inventories.current(),
@@ -245,6 +237,16 @@ def would_allow(deps: Deps, caller: Caller, request: authzen.Evaluation) -> bool
         now,
         deps.addresses,
     )
+    facts.not_believed = others
+    return facts
+
+
+def would_allow(deps: Deps, caller: Caller, request: authzen.Evaluation) -> bool:
+    """Tell whether an evaluation would be allowed now; nobody signs in, so nothing is recorded."""
+    published = deps.rulebooks.need_current()
+    rulebook, now = published.rulebook, deps.clock()
+    claims, _ = _claims(request, rulebook.catalogue)
+    facts = _facts(deps, rulebook, claims, caller, now)
     with deps.log_lock:
         deps.histories.look_back([rulebook])
         deps.histories.notice(rulebook, facts, "")
