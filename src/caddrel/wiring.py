@@ -35,6 +35,7 @@ from caddrel.store.mappings import MappingStore
 from caddrel.store.passwords import PasswordStore
 from caddrel.store.revisions import RevisionStore
 from caddrel.store.signins import SigninStore
+from caddrel.store.starter_codes import StarterCodeStore
 
 CONSOLE = Path(__file__).parent / "service" / "static"
 FIRST_ACCOUNT = "operator"
@@ -90,6 +91,7 @@ def open_data(
         passwords=PasswordStore(book),
         mappings=MappingStore(book),
         door_sessions=DoorSessionStore(log),
+        starter_codes=StarterCodeStore(book),
         clock=clock,
         console=CONSOLE,
         folder=folder,

@@ -45,7 +45,8 @@ def service(tmp_path: Path) -> Iterator[Live]:
         with live.client() as client:
             client.rulebook.publish([File("r.yaml", RULEBOOK)], "first")
             live.clock.now = START + timedelta(days=3)
-            client.rulebook.publish([File("r.yaml", RULEBOOK + "  # again\n")], "the same again")
+            again = RULEBOOK.replace("office: {networks", "office: {title: Office, networks")
+            client.rulebook.publish([File("r.yaml", again)], "a title")
         live.clock.now = START + timedelta(days=10)
         yield live
 
@@ -83,7 +84,7 @@ def test_causes_count_help_and_suggest(service: Live) -> None:
         assert "".join(p.text for p in counters.because) == "the attempt does not come from Terminals"
         assert (counters.since.number, tablets.since.number, tablets.new) == (1, 2, True)
         assert counters.changed == []
-        assert ("standard", "tablet") in {(piece.kind, piece.id) for piece in tablets.changed}
+        assert [(piece.kind, piece.id, piece.text) for piece in tablets.changed] == [("place", "office", "Office")]
         assert [d.count for d in counters.days] == [1, 1, 1]
         assert "".join(p.text for p in tablets.help[0]) == "2 devices miss “Patched” of Tablet: Install the update."
         listed = client.signins.list(cause=tablets.key).items

@@ -18,6 +18,7 @@ _COMMANDS = {
     "signins": "signins",
     "jobs": "jobs",
     "sessions": "sessions",
+    "starter-code": "starter_codes",
     "trace": "trace",
     "people": "inventory",
     "groups": "inventory",
@@ -41,7 +42,7 @@ class _Commands(click.Group):
         if name not in _COMMANDS:
             return None
         module = import_module(f"caddrel.cli.{_COMMANDS[name]}")
-        command: click.Command = getattr(module, name)
+        command: click.Command = getattr(module, name.replace("-", "_"))
         return command
 
     def resolve_command(

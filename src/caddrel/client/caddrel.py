@@ -11,7 +11,19 @@ from urllib.parse import quote
 import httpx
 
 from caddrel.client.caller import Caller, Refused
-from caddrel.wire import access, authzen, decisions, doctor, inventory, jobs, passwords, rulebooks, sessions, signins
+from caddrel.wire import (
+    access,
+    authzen,
+    decisions,
+    doctor,
+    inventory,
+    jobs,
+    passwords,
+    rulebooks,
+    sessions,
+    signins,
+    starter_codes,
+)
 
 
 class Rulebook:
@@ -184,6 +196,22 @@ class Sessions:
         return self._caller.delete(f"/api/v1/sessions/{quote(id, safe='')}", sessions.SessionList).items
 
 
+class StarterCodes:
+    """Codes that let people enrol who have nothing to prove themselves with yet."""
+
+    def __init__(self, caller: Caller) -> None:
+        self._caller = caller
+
+    def issue(self, person: str, lasts: str = "24h", starts: str = "") -> starter_codes.StarterCodeMade:
+        """Issue a code; its text is told this once."""
+        body = starter_codes.StarterCodeRequest(person, lasts, starts)
+        return self._caller.post("/api/v1/starter-codes", body, starter_codes.StarterCodeMade)
+
+    def all(self) -> list[starter_codes.StarterCodeInfo]:
+        """Return the codes without their texts, those issued last first."""
+        return self._caller.get("/api/v1/starter-codes", starter_codes.StarterCodeList).items
+
+
 class Things:
     """One kind of inventory object."""
 
@@ -303,6 +331,7 @@ class Caddrel:
         self.jobs = Jobs(caller)
         self.access = Access(caller)
         self.sessions = Sessions(caller)
+        self.starter_codes = StarterCodes(caller)
         self.people = Things(caller, "people")
         self.groups = Things(caller, "groups")
         self.devices = Things(caller, "devices")

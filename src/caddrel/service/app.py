@@ -17,7 +17,18 @@ from caddrel.service.deps import Deps
 from caddrel.service.endpoints import register
 from caddrel.service.errors import problem_for
 from caddrel.service.secrets import new_id
-from caddrel.service.views import access, doctor, door, inventory, jobs, passwords, rulebook, sessions, signins
+from caddrel.service.views import (
+    access,
+    doctor,
+    door,
+    inventory,
+    jobs,
+    passwords,
+    rulebook,
+    sessions,
+    signins,
+    starter_codes,
+)
 
 ENDPOINTS = [
     *access.endpoints.all,
@@ -29,6 +40,7 @@ ENDPOINTS = [
     *jobs.endpoints.all,
     *door.endpoints.all,
     *sessions.endpoints.all,
+    *starter_codes.endpoints.all,
 ]
 # The one inline style that a component library's template holds: "display: contents;".
 _STYLE = "'unsafe-hashes' 'sha256-iaOezIDcQIoxCULa6FBKKuLUu09R7kG+Mlu+JVfU3Rw='"

@@ -33,6 +33,7 @@ from caddrel.store.mappings import MappingStore
 from caddrel.store.passwords import PasswordStore
 from caddrel.store.revisions import Revision, RevisionStore
 from caddrel.store.signins import SigninStore
+from caddrel.store.starter_codes import StarterCodeStore
 
 
 @dataclass(frozen=True, slots=True)
@@ -157,6 +158,7 @@ class Deps:
     passwords: PasswordStore
     mappings: MappingStore
     door_sessions: DoorSessionStore
+    starter_codes: StarterCodeStore
     clock: Callable[[], datetime]
     console: Path
     folder: Path

@@ -106,6 +106,20 @@ used_passwords = Table(
     Index("used_passwords_person", "person", "seq"),
 )
 
+starter_codes = Table(
+    "starter_codes",
+    BOOK,
+    Column("id", String, primary_key=True),
+    Column("digest", String, nullable=False, unique=True),
+    Column("person", String, nullable=False),
+    Column("starts", Integer, nullable=False),
+    Column("ends", Integer, nullable=False),
+    Column("issued", Integer, nullable=False),
+    Column("issued_by", String, nullable=False),
+    Column("used", Integer),
+    Column("used_for", String),
+)
+
 # What is each sign-in's own: its id, what a person quotes, and the facts that hardly any two have in common.
 records = Table(
     "records",

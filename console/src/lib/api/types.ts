@@ -817,6 +817,36 @@ export interface StandardTrace {
   checks: CheckTrace[];
 }
 
+/** A code without its text. */
+export interface StarterCodeInfo {
+  id: string;
+  person: string;
+  starts: string;
+  ends: string;
+  issued: string;
+  issued_by: string;
+  used: string | null;
+  used_for: string | null;
+}
+
+/** The codes, those issued last first. */
+export interface StarterCodeList {
+  items: StarterCodeInfo[];
+}
+
+/** A new code; its text is shown this once. */
+export interface StarterCodeMade {
+  info: StarterCodeInfo;
+  code: string;
+}
+
+/** A code to issue: for whom, from when on (now when empty), and for how long, such as ``8h``. */
+export interface StarterCodeRequest {
+  person: string;
+  lasts?: string;
+  starts?: string;
+}
+
 /** One thing looked at: `state` is ``good``, ``doubtful`` or ``bad``; `hint` is what to do about it. */
 export interface Symptom {
   about: string;

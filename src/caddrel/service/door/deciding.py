@@ -13,7 +13,7 @@ from typing import TYPE_CHECKING, Any
 
 import msgspec
 
-from caddrel.core.decide.decision import decision_json
+from caddrel.core.decide.decision import Decision, decision_json
 from caddrel.core.diagnostics import Diagnostic, shorten
 from caddrel.core.facts.attempts import AttemptRefused, read_facts
 from caddrel.core.facts.claims import believed, claims_of
@@ -26,16 +26,18 @@ from caddrel.service.door.answering import answer
 from caddrel.service.errors import ServiceError
 from caddrel.service.records import recorded_of, signin_of
 from caddrel.service.secrets import new_id
+from caddrel.service.starter_codes import code_digest
 from caddrel.store.door_sessions import DoorSession
 from caddrel.wire import authzen
 
 if TYPE_CHECKING:
     from caddrel.service.access import Caller
-    from caddrel.service.deps import Deps
+    from caddrel.service.deps import Deps, Published
 
 # Seconds; a decision that takes longer to record is not given.
 LONGEST_WAIT = 20.0
 LONGEST_REQUEST_ID = 200
+LONGEST_CODE = 100
 _NOTHING = recorded_of({})
 _encode = msgspec.json.Encoder(order="deterministic").encode
 
@@ -148,7 +150,7 @@ class Door:
         deps, now = self._deps, self._deps.clock()
         published = deps.rulebooks.need_current()
         rulebook = published.rulebook
-        claims, asked_about = _claims(request, rulebook.catalogue)
+        claims, asked_about, code = _claims(request, rulebook.catalogue)
         session: DoorSession | None = None
         if asked_about:
             session = deps.door_sessions.get(asked_about)
@@ -156,13 +158,9 @@ class Door:
             if why or session is None:
                 return self._refuse_ended(session, why, digest)
             sessions.resume(session, claims, now)
-        facts = _facts(deps, rulebook, claims, caller, now)
-        # The reference is put in below: so that decisions can be remembered.
-        facts.reference = TO_COME
         with deps.log_lock:
             deps.histories.look_back([rulebook])
-            deps.histories.notice(rulebook, facts, id)
-            decision = published.compiled.decide(facts)
+            facts, decision = self._with_code(published, claims, caller, now, id, code)
             deps.histories.add(facts, now, id, decision.outcome)
             left = sessions.after(session, id, caller.token, facts.values, decision, now)
             cause = cause_of(rulebook, facts, decision)
@@ -186,6 +184,24 @@ class Door:
         stored.add_done_callback(lambda _: self._forget(id))
         return pending
 
+    def _with_code(
+        self, published: Published, claims: dict[str, Any], caller: Caller, now: datetime, id: str, code: str
+    ) -> tuple[Facts, Decision]:
+        """Return the facts and the decision; a starter code counts when it is good, and is used up when it let in."""
+        deps, rulebook = self._deps, published.rulebook
+        person, digest = str(claims["person.id"]), code_digest(code)
+        counts = bool(code) and deps.starter_codes.good(digest, person, now)
+        while True:
+            facts = _facts(deps, rulebook, _proved(claims) if counts else claims, caller, now)
+            # The reference is put in by the answer: so that decisions can be remembered.
+            facts.reference = TO_COME
+            deps.histories.notice(rulebook, facts, id)
+            decision = published.compiled.decide(facts)
+            if not counts or decision.outcome != "allowed" or deps.starter_codes.use(digest, person, now, id):
+                return facts, decision
+            # Somebody else has just used it: it counts for nothing here.
+            counts = False
+
     def _forget(self, id: str) -> None:
         with self._lock:
             self._pending.pop(id, None)
@@ -200,8 +216,15 @@ class Door:
         return _Pending(digest, authzen.AccessDecision(False, context), done)
 
 
-def _claims(request: authzen.Evaluation, catalogue: Any) -> tuple[dict[str, Any], str]:
-    """Return what a request claims, and the session that it asks about."""
+def _proved(claims: Mapping[str, Any]) -> dict[str, Any]:
+    """Return claims with a starter code among the methods, used this moment."""
+    said = claims.get("auth.methods") or {}
+    methods = said if isinstance(said, Mapping) else dict.fromkeys(said)
+    return {**claims, "auth.methods": {**methods, "starter-code": 0}}
+
+
+def _claims(request: authzen.Evaluation, catalogue: Any) -> tuple[dict[str, Any], str, str]:
+    """Return what a request claims, the session that it asks about, and the starter code that was typed."""
     subject, action, resource = request.subject, request.action, request.resource
     missing = [name for name in ("subject", "action", "resource") if getattr(request, name) is None]
     if subject is None or action is None or resource is None:
@@ -212,6 +235,9 @@ def _claims(request: authzen.Evaluation, catalogue: Any) -> tuple[dict[str, Any]
     asked_about = session.get("id") if isinstance(session, Mapping) else None
     if session is not None and not (isinstance(asked_about, str) and asked_about):
         raise AttemptRefused([Diagnostic("bad-session", "`context.session` is an object with the `id` of a session")])
+    code = context.pop("starter_code", "")
+    if not isinstance(code, str) or len(code) > LONGEST_CODE:
+        raise AttemptRefused([Diagnostic("bad-starter-code", "`context.starter_code` is a code as it was typed")])
     claims = claims_of(
         (subject.type, subject.id, subject.properties),
         (action.name, action.properties),
@@ -219,7 +245,12 @@ def _claims(request: authzen.Evaluation, catalogue: Any) -> tuple[dict[str, Any]
         context,
         catalogue,
     )
-    return claims, asked_about or ""
+    methods = claims.get("auth.methods")
+    if isinstance(methods, Mapping | list) and "starter-code" in methods:
+        # Whether a code is good is Caddrel's to say: a door only hands on what was typed.
+        kept = [name for name in methods if name != "starter-code"]
+        claims["auth.methods"] = {name: methods[name] for name in kept} if isinstance(methods, Mapping) else kept
+    return claims, asked_about or "", code
 
 
 def _facts(deps: Deps, rulebook: Rulebook, claims: Mapping[str, Any], caller: Caller, now: datetime) -> Facts:
@@ -245,7 +276,7 @@ def would_allow(deps: Deps, caller: Caller, request: authzen.Evaluation) -> bool
     """Tell whether an evaluation would be allowed now; nobody signs in, so nothing is recorded."""
     published = deps.rulebooks.need_current()
     rulebook, now = published.rulebook, deps.clock()
-    claims, _ = _claims(request, rulebook.catalogue)
+    claims, _, _ = _claims(request, rulebook.catalogue)
     facts = _facts(deps, rulebook, claims, caller, now)
     with deps.log_lock:
         deps.histories.look_back([rulebook])

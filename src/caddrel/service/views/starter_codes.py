@@ -1,0 +1,28 @@
+"""Endpoints of starter codes."""
+
+from __future__ import annotations
+
+from caddrel.service import starter_codes
+from caddrel.service.endpoints import Call, Endpoints
+from caddrel.wire import starter_codes as wire
+
+endpoints = Endpoints()
+
+
+@endpoints.add("GET", "/api/v1/starter-codes", role="viewer", returns=wire.StarterCodeList)
+def listed(call: Call) -> wire.StarterCodeList:
+    """The starter codes, without their texts: for whom, when, by whom issued, and what used them."""
+    return wire.StarterCodeList([starter_codes.view(code) for code in call.deps.starter_codes.all()])
+
+
+@endpoints.add(
+    "POST",
+    "/api/v1/starter-codes",
+    role="operator",
+    body=wire.StarterCodeRequest,
+    returns=wire.StarterCodeMade,
+    status=201,
+)
+def issue(call: Call) -> wire.StarterCodeMade:
+    """Issue a starter code; its text is shown this once."""
+    return starter_codes.issue(call.deps, call.body, call.who().name)
