@@ -129,7 +129,8 @@ def test_no_decision_that_was_told_is_lost(tmp_path: Path) -> None:
                 for answered in pool.map(lambda seed: _asking(port, token, seed), range(6)):
                     told |= answered
             killer.cancel()
-    assert len(told) > 10 * KILLS
+    # However slow the machine is, there was something to lose.
+    assert len(told) > KILLS
     for live in serving(folder):
         kept = {record.id: record.columns["outcome"] == "allowed" for record in live.deps.signins.every(Query())}
         assert {id: kept.get(id) for id in told} == told
