@@ -130,6 +130,21 @@ def test_the_persons_words_have_the_reference_that_finds_the_record(live: Live) 
             assert trace.summary.policy == "hidden"
 
 
+def test_a_live_decision_is_exported_whole_and_nothing_has_changed_since(live: Live) -> None:
+    with live.client() as client, _door(live) as door:
+        listed = {"id": "tab", "owner": "company", "encrypted": True, "listed_at": "2026-11-01T00:00:00Z"}
+        client.devices.import_([json.dumps(listed).encode()])
+        answer = door.access.evaluate(_ask())
+        trace = client.signins.trace(answer.context["id"])
+        assert trace.trace.facts["device.listed_for"].origin == "inventory"
+        assert trace.since == []
+        lines = b"".join(client.signins.export("ndjson")).splitlines()
+        assert [json.loads(line)["facts"]["time.at"] for line in lines] == ["2026-11-23T09:00:00Z"]
+        other = json.dumps({**json.loads(lines[0]), "id": "again"}).encode()
+        assert client.signins.import_([other]).added == 1
+        assert client.signins.get("again").summary.at == trace.summary.at
+
+
 def test_only_what_a_token_may_report_is_believed(live: Live) -> None:
     claims = {"device.encrypted": False, "device.managed": False, "time.at": "2020-01-01T00:00:00Z", "signals": []}
     request = _ask("odd", **claims, **{"auth.methods": {"pwd": 1, "hwk": 1}, "auth.notices": ["terms"]})

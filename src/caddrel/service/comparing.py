@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from datetime import datetime
 
 from caddrel.core.facts.completion import Facts, Origin, Setting, complete
 from caddrel.core.facts.values import show
@@ -44,13 +45,15 @@ def _changed(then: Rulebook, now: Rulebook) -> Iterator[Piece]:
 def changed_facts(deps: Deps, rulebook: Rulebook, facts: Facts) -> list[FactChange]:
     """Return the facts that completing the same report would give otherwise today."""
     reported = {name: value for name, value in facts.values.items() if facts.origins[name] is Origin.REPORTED}
+    at = facts.values.get("time.at")
     again = complete(
         reported,
         rulebook.catalogue,
         rulebook.settings.assume,
         deps.inventories.current(),
-        Setting.LOG,
-        address_data=deps.addresses,
+        Setting.LIVE if facts.live else Setting.LOG,
+        at if isinstance(at, datetime) else None,
+        deps.addresses,
     )
     found = []
     for name in sorted({*facts.values, *again.values} - {"signals"}):

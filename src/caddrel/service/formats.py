@@ -158,8 +158,12 @@ def _rows(lines: Iterable[tuple[int, bytes]], mapping: Mapping[str, str], catalo
 
 
 def import_line(record: SigninRecord) -> dict[str, Any]:
-    """Return a record as a line that an import reads: what was reported, and what the other system recorded."""
-    facts = {name: value for name, (origin, value) in record.facts["values"].items() if origin == "reported"}
+    """Return a record as a line that an import reads: what was reported, its moment, and what was recorded."""
+    facts = {
+        name: value
+        for name, (origin, value) in record.facts["values"].items()
+        if origin == "reported" or name == "time.at"
+    }
     recorded = {
         "outcome": record.columns.get("recorded_outcome") or "",
         "reason": record.columns.get("recorded_reason") or "",

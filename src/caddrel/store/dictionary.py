@@ -17,6 +17,10 @@ MOST_REMEMBERED = 100_000
 COLUMNS: Mapping[str, str] = {**{group: f"{group}_facts" for group in GROUPS}, "recorded": "recorded"}
 
 
+# By kind and number.
+Documents = dict[tuple[str, int], Any]
+
+
 class Decided(NamedTuple):
     """A decision as it is kept: the document without its record's reference, and what of it is asked for by itself."""
 
@@ -35,7 +39,7 @@ class Dictionary:
     def __init__(self) -> None:
         self._numbers: dict[str, dict[bytes, int]] = {kind: {} for kind in (*COLUMNS, "decision")}
         self._fresh: list[tuple[str, bytes]] = []
-        self._documents: dict[tuple[str, int], Any] = {}
+        self._documents: Documents = {}
 
     def numbering(self, kind: str, connection: Connection) -> Callable[[Any], int]:
         """Return a function that gives the number of a document of one kind, adding it when it is not there yet.
@@ -75,28 +79,40 @@ class Dictionary:
             known.clear()
         self._documents.clear()
 
-    def load(self, connection: Connection, rows: Sequence[Any]) -> None:
-        """Read what rows of the log name, so that `document` has it."""
-        self.load_bundles(connection, ((kind, getattr(row, name)) for row in rows for kind, name in COLUMNS.items()))
-        missing = {row.decision for row in rows if ("decision", row.decision) not in self._documents}
+    def load(self, connection: Connection, rows: Sequence[Any]) -> Documents:
+        """Return what rows of the log name: bundles, and of decisions their rows too."""
+        named = ((kind, getattr(row, name)) for row in rows for kind, name in COLUMNS.items())
+        found = self.load_bundles(connection, named)
+        missing = self._known({("decision", row.decision) for row in rows}, found)
         for row in _by_number(connection, decisions, missing):
-            self._documents["decision", row.number] = (row, msgspec.json.decode(row.document))
+            found["decision", row.number] = self._documents["decision", row.number] = (
+                row, msgspec.json.decode(row.document)
+            )  # fmt: skip
+        return found
 
-    def load_bundles(self, connection: Connection, wanted: Iterable[tuple[str, int]]) -> None:
-        """Read bundles by kind and number, so that `document` has them."""
-        _bound(self._documents)
-        missing = {number for kind, number in wanted if (kind, number) not in self._documents}
-        for row in _by_number(connection, bundles, missing) if missing else ():
-            self._documents[row.kind, row.number] = msgspec.json.decode(row.document)
+    def load_bundles(self, connection: Connection, wanted: Iterable[tuple[str, int]]) -> Documents:
+        """Return bundles by kind and number."""
+        found: Documents = {}
+        missing = self._known(set(wanted), found)
+        for row in _by_number(connection, bundles, missing):
+            found[row.kind, row.number] = self._documents[row.kind, row.number] = msgspec.json.decode(row.document)
+        return found
 
-    def document(self, kind: str, number: int) -> Any:
-        """Return a document that was loaded; of a decision its row too."""
-        return self._documents[kind, number]
+    def _known(self, wanted: set[tuple[str, int]], found: Documents) -> list[int]:
+        """Add what is remembered, and return the numbers of what is not.
 
-
-def _bound(documents: dict[tuple[str, int], Any]) -> None:
-    if len(documents) > MOST_REMEMBERED // 10:
-        documents.clear()
+        Callers get what they asked for by itself: other threads may let go of what is remembered at any moment.
+        """
+        if len(self._documents) > MOST_REMEMBERED // 10:
+            self._documents.clear()
+        missing = []
+        for key in wanted:
+            document = self._documents.get(key)
+            if document is None:
+                missing.append(key[1])
+            else:
+                found[key] = document
+        return missing
 
 
 def _by_number(connection: Connection, table: Table, numbers: Iterable[int]) -> Iterator[Any]:

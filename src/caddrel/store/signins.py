@@ -20,7 +20,7 @@ from caddrel.core.language.nodes import Condition
 from caddrel.core.logs.causes import Cause
 from caddrel.core.logs.references import read_reference, spelled, with_reference
 from caddrel.core.signals.history import Past
-from caddrel.store.dictionary import COLUMNS, Decided, Dictionary
+from caddrel.store.dictionary import COLUMNS, Decided, Dictionary, Documents
 from caddrel.store.door_sessions import DoorSession, put_sessions
 from caddrel.store.engine import Database
 from caddrel.store.filters import Asking, Judge, Judged, bundled, decided, fact_value
@@ -233,14 +233,13 @@ class SigninStore:
             found = connection.exec_driver_sql(_PASTS, (person, until))
             while rows := found.fetchmany(PASTS_AT_ONCE):
                 named = [("network", row[4]) for row in rows] + [("attempt", row[5]) for row in rows]
-                self._dictionary.load_bundles(connection, named)
+                documents = self._dictionary.load_bundles(connection, named)
                 for row in rows:
-                    yield self._past(row)
+                    yield self._past(row, documents)
 
-    def _past(self, row: Any) -> Past:
+    def _past(self, row: Any, documents: Documents) -> Past:
         at, id, let_in, device, network_facts, attempt_facts = row
-        network = self._dictionary.document("network", network_facts)
-        attempt = self._dictionary.document("attempt", attempt_facts)
+        network, attempt = documents["network", network_facts], documents["attempt", attempt_facts]
         coordinates = network.get("coordinates")
         return Past(
             from_stored(at),
@@ -357,17 +356,17 @@ class SigninStore:
     def _each(self, connection: Connection, wanted: Select[Any], whole: bool) -> Iterator[SigninRecord]:
         """Yield the records of some rows; what they name is read for many at once."""
         for rows in connection.execute(wanted).partitions(READ_AT_ONCE):
-            self._dictionary.load(connection, rows)
+            documents = self._dictionary.load(connection, rows)
             own = records.c.own if whole else records.c.seq
             listed = [row.seq for row in rows]
             mine = select(records.c.seq, records.c.id, records.c.reference, own).where(records.c.seq.in_(listed))
             found = {row[0]: row for row in connection.execute(mine)}
             for row in rows:
-                yield self._record(row, found[row.seq], whole)
+                yield self._record(row, found[row.seq], documents, whole)
 
-    def _record(self, row: Row[Any], mine: Any, whole: bool) -> SigninRecord:
-        shared = {kind: self._dictionary.document(kind, getattr(row, column)) for kind, column in COLUMNS.items()}
-        made, document = self._dictionary.document("decision", row.decision)
+    def _record(self, row: Row[Any], mine: Any, documents: Documents, whole: bool) -> SigninRecord:
+        shared = {kind: documents[kind, getattr(row, column)] for kind, column in COLUMNS.items()}
+        made, document = documents["decision", row.decision]
         recorded = shared["recorded"]
         columns = {
             "person": row.person,

@@ -177,6 +177,8 @@ bundles = Table(
     Column("document", Text, nullable=False),
     Column("digest", LargeBinary, nullable=False, unique=True),
     Index("bundles_kind", "kind", "number"),
+    # A number that was taken out is not used again: somebody may still remember what it stood for.
+    sqlite_autoincrement=True,
 )
 # Decisions, each once, with a mark where a record's own reference stands.
 decisions = Table(
@@ -191,6 +193,7 @@ decisions = Table(
     Column("shadow", String, nullable=False),
     Column("document", Text, nullable=False),
     Column("digest", LargeBinary, nullable=False, unique=True),
+    sqlite_autoincrement=True,
 )
 # How many sign-ins of each day had which outcome.
 days = Table(

@@ -94,6 +94,7 @@ def _make_tables() -> None:
         sa.Column("digest", sa.LargeBinary(), nullable=False),
         sa.PrimaryKeyConstraint("number"),
         sa.UniqueConstraint("digest"),
+        sqlite_autoincrement=True,
     )
     op.create_index("bundles_kind", "bundles", ["kind", "number"])
     op.create_table(
@@ -109,6 +110,7 @@ def _make_tables() -> None:
         sa.Column("digest", sa.LargeBinary(), nullable=False),
         sa.PrimaryKeyConstraint("number"),
         sa.UniqueConstraint("digest"),
+        sqlite_autoincrement=True,
     )
     op.create_table(
         "days",
