@@ -209,7 +209,7 @@ class Door:
     def _refuse_ended(self, session: DoorSession | None, why: str, digest: bytes) -> _Pending:
         """Return the refusal of a session that is not good any more; nothing is decided, so nothing is recorded."""
         if session is not None and session.ended is None and why in {"idle", "too old"}:
-            sessions.end(self._deps, session, why)
+            self._deps.door_sessions.end(session.id, self._deps.clock(), why)
         done: Future[None] = Future()
         done.set_result(None)
         context = {"session": {"ended": why}, "tell": [{"text": sessions.ended_text(why)}]}

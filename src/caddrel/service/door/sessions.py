@@ -5,15 +5,12 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import replace
 from datetime import datetime, timedelta
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 from caddrel.core.decide.decision import Decision
 from caddrel.core.facts.types import Value
 from caddrel.service.errors import ServiceError
 from caddrel.store.door_sessions import DoorSession
-
-if TYPE_CHECKING:
-    from caddrel.service.deps import Deps
 
 # What the person is told, by why a session is not good any more.
 ENDED = {
@@ -99,8 +96,3 @@ def limits_json(session: DoorSession) -> dict[str, Any]:
     if session.keep.get("end_with_browser"):
         found["end_with_browser"] = True
     return found
-
-
-def end(deps: Deps, session: DoorSession, by: str) -> None:
-    """End a session."""
-    deps.door_sessions.end(session.id, deps.clock(), by)
