@@ -35,19 +35,21 @@ attributes: {person.attributes.level: level, device.attributes.dock: name}
     ]
 ).or_raise()
 AT = datetime(2026, 11, 1, tzinfo=UTC)
-INVENTORY, _ = read_inventory(
+INVENTORY, _PROBLEMS = read_inventory(
     {
-        "person": [
+        "people": [
             {"id": "a", "kind": "employee", "groups": ["g"], "attributes": {"level": "high"}},
             {"id": "b", "kind": "guest", "factors": ["password"]},
+            {"id": "c", "groups": ["q", {"id": "g", "until": "2026-11-07T07:30:00Z"},
+                                   {"id": "z", "until": "2026-11-20T09:00:00+01:00"}]},
         ],
-        "group": [{"id": "g", "member_of": ["h"]}, {"id": "h"}],
-        "device": [
+        "groups": [{"id": "g", "member_of": ["h"]}, {"id": "h"}],
+        "devices": [
             {"id": "d1", "serial": "s1", "owner": "company", "managed": True, "attributes": {"dock": "west"},
              "state_at": "2026-11-10T00:00:00Z", "listed_at": "2026-11-05T00:00:00Z"},
             {"id": "d2", "owner": "personal"},
         ],
-        "app": [{"id": "x", "title": "The X", "labels": ["money"]}],
+        "apps": [{"id": "x", "title": "The X", "labels": ["money"]}],
     }
 )  # fmt: skip
 
@@ -59,7 +61,7 @@ def _known(address: Address) -> AddressRecord:
 
 
 _VALUES: dict[str, list[Any]] = {
-    "person.id": ["a", "b", "nobody"], "person.groups": [["g"], ["q", "g"], []], "app.id": ["x", "y"],
+    "person.id": ["a", "b", "c", "nobody"], "person.groups": [["g"], ["q", "g"], []], "app.id": ["x", "y"],
     "app.labels": [["sea"]], "device.id": ["d1", "d2", "unlisted"], "device.serial": ["s1", "s2"],
     "device.managed": [True, False], "device.listed": [True, False], "device.state_age": [5, "15m", 2.5],
     "device.os_version": ["14.0", "15"], "network.ip": ["192.0.2.1", "2001:db8::1"], "network.country": ["is", "NO"],
@@ -67,7 +69,7 @@ _VALUES: dict[str, list[Any]] = {
     "auth.age": [4, "4h"], "auth.notices": [["terms"]], "client.name": ["Seabird"], "risk.attempt": ["low"],
     "signals": [[], ["odd"]], "person.attributes.level": ["medium"], "flow": ["device-code"], "person.home": ["1"],
 }  # fmt: skip
-_MOMENTS = ["2026-11-20T08:00:00Z", "2026-11-07T09:30:00+02:00", "2026-10-01T00:00:00Z"]
+_MOMENTS = ["2026-11-20T08:00:00Z", "2026-11-07T09:30:00+02:00", "2026-10-01T00:00:00Z", "2026-11-07T07:30:00Z"]
 _WRONG = {
     "person.groups": "ab", "device.managed": 1, "network.asn": True, "auth.methods": {"pwd": -1},
     "device.state_age": "soon", "person.id": 5, "app.labels": [1], "client.name": None, "none.such": 1,
@@ -78,9 +80,7 @@ _WRONG = {
 def attempts(draw: st.DrawFn) -> dict[str, Any]:
     names = draw(st.lists(st.sampled_from(sorted(_VALUES)), unique=True))
     facts = {name: draw(st.sampled_from(_VALUES[name])) for name in names}
-    facts["time.at"] = draw(
-        st.sampled_from(["2026-11-20T08:00:00Z", "2026-11-07T09:30:00+02:00", "2026-10-01T00:00:00Z"])
-    )
+    facts["time.at"] = draw(st.sampled_from(_MOMENTS))
     if draw(st.booleans()):
         facts = {name: facts[name] for name in draw(st.permutations(sorted(facts)))}
     if draw(st.integers(0, 5)) == 0:
@@ -147,6 +147,11 @@ def test_what_is_split_is_joined_again(document: dict[str, Any]) -> None:
     assert len(shared) == len(GROUPS)
     assert join(own, [json.loads(bundle) for bundle in shared], facts.reference) == whole
     assert [encoded(json.loads(bundle)) for bundle in shared] == list(shared)
+
+
+def test_the_inventory_of_these_tests_is_read() -> None:
+    assert not _PROBLEMS
+    assert set(INVENTORY.people) == {"a", "b", "c"}
 
 
 def test_an_attempt_without_a_moment_is_refused() -> None:

@@ -258,6 +258,49 @@ def test_a_list_of_a_million_networks_is_read_and_a_bad_one_told_of_once() -> No
     assert 0 < len(refused) <= 20
 
 
+@pytest.mark.parametrize(
+    ("at", "groups"),
+    [
+        ("2026-11-01T00:00:00Z", {"crew", "all", "bridge", "deck"}),
+        ("2026-11-02T11:59:59Z", {"crew", "all", "bridge", "deck"}),
+        ("2026-11-02T13:00:00+01:00", {"crew", "all", "deck"}),
+        ("2026-12-01T00:00:00Z", {"crew", "all"}),
+        (None, None),
+    ],
+)
+def test_a_membership_with_an_end_ends_by_itself(at: str | None, groups: set[str] | None) -> None:
+    ending = [{"id": "bridge", "until": "2026-11-02T12:00:00Z"}, {"id": "deck", "until": "2026-11-03T00:00:00Z"}]
+    inventory, problems = read_inventory(
+        {
+            "people": [{"id": "a", "groups": ["crew", *ending]}, {"id": "b", "groups": ["crew"]}],
+            "groups": [{"id": "crew", "member_of": ["all"]}],
+        }
+    )
+    assert not problems
+    catalogue = Catalogue()
+    for person, expected in (("a", groups), ("b", {"crew", "all"})):
+        reported = read_facts({"person.id": person, **({"time.at": at} if at else {})}, catalogue)
+        assert complete(reported, catalogue, {}, inventory).values.get("person.groups") == expected
+    # A live decision knows what time it is.
+    live = complete({"person.id": "a"}, catalogue, {}, inventory, Setting.LIVE, datetime(2026, 11, 2, 23, tzinfo=UTC))
+    assert live.values["person.groups"] == {"crew", "all", "deck"}
+
+
+@pytest.mark.parametrize(
+    ("membership", "path"),
+    [
+        ({"id": "bridge"}, "people[0].groups[1]"),
+        ({"id": "bridge", "until": "soon"}, "people[0].groups[1].until"),
+        ({"until": "2026-11-02T12:00:00Z"}, "people[0].groups[1]"),
+        ({"id": "bridge", "until": "2026-11-02T12:00:00Z", "from": "now"}, "people[0].groups[1]"),
+    ],
+)
+def test_a_membership_that_cannot_be_read_is_refused(membership: dict[str, str], path: str) -> None:
+    inventory, problems = read_inventory({"people": [{"id": "a", "groups": ["crew", membership]}]})
+    assert not inventory.people
+    assert [problem.path for problem in problems] == [path]
+
+
 def test_an_inventory_of_nothing_has_nothing() -> None:
     assert Inventory().device_by("x", None) is None
     assert Inventory().closure(["a"]) == frozenset({"a"})

@@ -38,7 +38,14 @@ def _cell(noun: str, key: str, value: Any) -> str:
         return f"{len(value)} networks"
     if isinstance(value, bool):
         return "yes" if value else "no"
-    return ", ".join(str(v) for v in value) if isinstance(value, list) else str(value)
+    return ", ".join(_one(v) for v in value) if isinstance(value, list) else str(value)
+
+
+def _one(value: Any) -> str:
+    """Return one of several values as text; a membership that ends, with its end."""
+    if isinstance(value, dict) and "until" in value:
+        return f"{value['id']} (until {str(value['until'])[:16].replace('T', ' ')})"
+    return str(value)
 
 
 def _make(noun: str) -> click.Group:
@@ -107,7 +114,8 @@ def _print_detail(noun: str, found: Detail) -> None:
     ]
     rows += [(f"attributes.{key}", str(value)) for key, value in (document.get("attributes") or {}).items()]
     table(("field", "value"), rows)
-    inherited = sorted(set(found.groups) - set(document.get("groups") or []))
+    direct = {each["id"] if isinstance(each, dict) else each for each in document.get("groups") or []}
+    inherited = sorted(set(found.groups) - direct)
     if inherited:
         say(f"Through its groups also in: {', '.join(inherited)}")
     for standard in found.standards:

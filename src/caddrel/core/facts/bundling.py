@@ -6,6 +6,7 @@ again. What comes out is what `completion.complete` gives for the attempt as a w
 
 from __future__ import annotations
 
+from bisect import bisect_right
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from datetime import datetime
@@ -34,7 +35,8 @@ class Bundle:
     """The completed facts of one group, with the same as JSON.
 
     `since` are the moments that ages count from, `assumed` the ages that the rulebook assumes where there are none;
-    `joined` keeps what a person's facts and a device's are together.
+    `joined` keeps what a person's facts and a device's are together. `ends` are the moments at which memberships of the
+    person end, and `spells` what the bundle is between them.
     """
 
     values: dict[str, Value]
@@ -44,6 +46,8 @@ class Bundle:
     since: tuple[tuple[str, datetime], ...] = ()
     assumed: tuple[str, ...] = ()
     joined: dict[int, tuple[Bundle, dict[str, Value], dict[str, Origin]]] = field(default_factory=dict)
+    ends: tuple[datetime, ...] = ()
+    spells: dict[int, Bundle] = field(default_factory=dict)
 
 
 class Bundled(NamedTuple):
@@ -117,7 +121,8 @@ class Bundler:
             bundles = [*plan.bare]
             for part in plan.parts:
                 place, _, key, made = part
-                bundles[place] = made.get(key(document)) or self._make_part(part, document)
+                bundle = made.get(key(document)) or self._make_part(part, document)
+                bundles[place] = self._spell(part, document, bundle) if bundle.ends else bundle
             return self._whole(document, plan, bundles)
         except (ValueRefused, TypeError, AttributeError, KeyError):
             # Nested facts, nulls, and everything that is wrong: read whole, which tells what it is.
@@ -188,7 +193,17 @@ class Bundler:
         part.made[part.key(document)] = found
         return found
 
-    def _make(self, group: str, reported: Mapping[str, Any]) -> Bundle:
+    def _spell(self, part: _Part, document: Mapping[str, Any], bundle: Bundle) -> Bundle:
+        """Return a person's bundle as it is at the moment of an attempt, between two ends of memberships."""
+        at = read_moment(document["time.at"])
+        spell = bisect_right(bundle.ends, at)
+        found = bundle.spells.get(spell)
+        if found is None:
+            reported = {name: document[name] for name in part.names}
+            found = bundle.spells[spell] = self._make(GROUPS[part.place], reported, at)
+        return found
+
+    def _make(self, group: str, reported: Mapping[str, Any], at: datetime | None = None) -> Bundle:
         """Return a group completed; what completion says of other groups is left to them."""
         read = {}
         for name, value in reported.items():
@@ -196,8 +211,9 @@ class Bundler:
                 raise TypeError("a fact without value")
             kept = list(value) if name == "auth.methods" and has_ages(value) else value
             read[name] = read_reported(self._catalogue[name], kept)
+        said = read if at is None else {**read, "time.at": at}
         facts = complete(
-            read, self._catalogue, self._assume, self._inventory, Setting.LOG, address_data=self._address_data
+            said, self._catalogue, self._assume, self._inventory, Setting.LOG, address_data=self._address_data
         )
         mine = [name for name in facts.values if group_of(name) == group]
         # Ages that the rulebook assumes count where none can be told.
@@ -210,13 +226,19 @@ class Bundler:
             alone.app_listed, alone.app_title = facts.app_listed, facts.app_title
         if group == "network":
             alone.coordinates, alone.lists = facts.coordinates, facts.lists
-        return Bundle(values, origins, self._document(group, alone), alone, self._since(group, read), assumed)
+        document = self._document(group, alone)
+        return Bundle(values, origins, document, alone, self._since(group, read), assumed, ends=self._ends(group, read))
 
     def _document(self, group: str, alone: Facts) -> bytes:
         whole = facts_json(alone, self._lists if group == "network" else ())
         kept = {name: whole[name] for name in _BESIDE.get(group, ()) if name in whole}
         values = {name: value for name, value in whole["values"].items() if group_of(name)}
         return encoded({**({"values": values} if values else {}), **kept})
+
+    def _ends(self, group: str, read: Mapping[str, Value]) -> tuple[datetime, ...]:
+        id = read.get("person.id")
+        person = self._inventory.people.get(id) if group == "person" and isinstance(id, str) else None
+        return tuple(sorted({until for _, until in person.groups_until})) if person is not None else ()
 
     def _since(self, group: str, read: Mapping[str, Value]) -> tuple[tuple[str, datetime], ...]:
         if group != "device":

@@ -133,7 +133,9 @@ def complete(
                 values[name] = value
                 facts.origins[name] = origin
 
-    device = _from_inventory(facts, catalogue, inventory, supply) if inventory is not None else None
+    at = values.get("time.at", now if facts.live else None)
+    moment = at if isinstance(at, datetime) else None
+    device = _from_inventory(facts, catalogue, inventory, supply, moment) if inventory is not None else None
     live = facts.live
     if live and "device.id" not in values and "device.serial" not in values:
         supply({"device.listed": False}, Origin.DEFAULT)
@@ -160,13 +162,18 @@ def complete(
 Supply = Callable[[Mapping[str, Value], Origin], None]
 
 
-def _from_inventory(facts: Facts, catalogue: Catalogue, inventory: Inventory, supply: Supply) -> Entry | None:
+def _from_inventory(
+    facts: Facts, catalogue: Catalogue, inventory: Inventory, supply: Supply, at: datetime | None
+) -> Entry | None:
     values = facts.values
     facts.lists = inventory.lists
     person = inventory.people.get(_text(values, "person.id") or "")
     if person is not None:
         stored = dict(person.facts)
-        stored["person.groups"] = inventory.closure(stored.get("person.groups", frozenset()))  # type: ignore[arg-type]
+        groups = inventory.groups_of(person, at)
+        stored.pop("person.groups", None)
+        if groups is not None:
+            stored["person.groups"] = groups
         stored.setdefault("person.roles", frozenset())
         supply(stored | _attributes(person, "person", catalogue), Origin.INVENTORY)
     app_id = _text(values, "app.id")

@@ -42,7 +42,10 @@ ONE_OF = {"people": "person", "groups": "group", "devices": "device", "apps": "a
 
 @dataclass(frozen=True, slots=True)
 class Entry:
-    """A person, device or app: the facts it supplies, and its own attributes as given."""
+    """A person, device or app: the facts it supplies, and its own attributes as given.
+
+    `groups_until` are the memberships of a person that end by themselves: group and moment.
+    """
 
     id: str
     title: str = ""
@@ -51,6 +54,7 @@ class Entry:
     person: str = ""
     state_at: datetime | None = None
     listed_at: datetime | None = None
+    groups_until: tuple[tuple[str, datetime], ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
@@ -99,6 +103,21 @@ class Inventory:
         if id is not None:
             return self.devices.get(id)
         return self._by_serial.get(serial) if serial is not None else None
+
+    def groups_of(self, person: Entry, at: datetime | None) -> frozenset[str] | None:
+        """Return all groups that a person is in at a moment, directly or through others.
+
+        Parameters
+        ----------
+        at
+            None when nobody knows; the answer is None too when it depends on it.
+        """
+        if person.groups_until and at is None:
+            return None
+        lasting = person.facts.get("person.groups", frozenset())
+        groups = set(lasting) if isinstance(lasting, frozenset) else set()
+        groups.update(group for group, until in person.groups_until if at is not None and at < until)
+        return self.closure(groups)
 
     def closure(self, groups: Iterable[str]) -> frozenset[str]:
         """Return the groups and all that they are members of, directly or through others."""
@@ -180,6 +199,7 @@ class InventoryReader:
         fields = self._fields(noun, value, path)
         if fields is None:
             return None
+        until = self._memberships(fields, path) if noun == "people" else ()
         facts: dict[str, Value] = {}
         for key, fact in FIELDS[noun].items():
             if key in fields:
@@ -200,8 +220,31 @@ class InventoryReader:
             self._text(fields, "person", path),
             self._moment(fields, "state_at", path),
             self._moment(fields, "listed_at", path),
+            until,
         )
         return made if len(self.problems) == before else None
+
+    def _memberships(self, fields: dict[str, Any], path: str) -> tuple[tuple[str, datetime], ...]:
+        """Take the memberships that end by themselves out of a person's groups: ``{"id": …, "until": …}``."""
+        groups = fields.get("groups")
+        if not isinstance(groups, list):
+            return ()
+        found: list[tuple[str, datetime]] = []
+        for i, each in enumerate(groups):
+            if not isinstance(each, dict):
+                continue
+            place = f"{path}.groups[{i}]"
+            id = self._id(each.get("id"), place)
+            if each.keys() - {"id", "until"} or "until" not in each:
+                self.say(
+                    place, "wrong-type", "a membership that ends has `id` and `until`", '"deck-crew" for one that lasts'
+                )
+                continue
+            until = self._moment(each, "until", place)
+            if id is not None and until is not None:
+                found.append((id, until))
+        fields["groups"] = [each for each in groups if not isinstance(each, dict)]
+        return tuple(found)
 
     def group(self, value: Any, path: str) -> Group | None:
         """Return a group, or None with findings."""

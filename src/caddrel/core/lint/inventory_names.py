@@ -31,8 +31,9 @@ def _known(inventory: Inventory) -> dict[str, set[str]]:
             found |= entry.facts.get(fact, frozenset())
         return found
 
+    ending = {group for person in inventory.people.values() for group, _ in person.groups_until}
     return {
-        "group": set(inventory.groups) | members(inventory.people, "person.groups"),
+        "group": set(inventory.groups) | members(inventory.people, "person.groups") | ending,
         "role": members(inventory.people, "person.roles"),
         "person": set(inventory.people),
         "app": set(inventory.apps),

@@ -44,7 +44,8 @@ def _detail(call: Call, noun: str) -> wire.Detail:
     groups: list[str] = []
     if noun == "people":
         inventory = call.deps.inventories.current()
-        groups = sorted(inventory.closure(stored.document.get("groups") or []))
+        person = inventory.people.get(stored.id)
+        groups = sorted(inventory.groups_of(person, call.deps.clock()) or ()) if person is not None else []
     standards = _standards(call, stored.id) if noun == "devices" else []
     return wire.Detail(noun, _item(stored), groups, standards)
 
