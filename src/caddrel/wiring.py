@@ -26,6 +26,7 @@ from caddrel.service.app import create_app
 from caddrel.service.deps import Deps, Limits
 from caddrel.service.errors import ServiceError
 from caddrel.service.noticing import catch_up
+from caddrel.store.acceptances import AcceptanceStore
 from caddrel.store.accounts import AccountStore
 from caddrel.store.causes import CauseStore
 from caddrel.store.door_sessions import DoorSessionStore
@@ -92,6 +93,7 @@ def open_data(
         mappings=MappingStore(book),
         door_sessions=DoorSessionStore(log),
         starter_codes=StarterCodeStore(book),
+        acceptances=AcceptanceStore(book),
         clock=clock,
         console=CONSOLE,
         folder=folder,

@@ -513,3 +513,81 @@ def test_the_answers_are_what_the_standard_says(live: Live) -> None:
         assert answer.headers["Content-Type"] == "application/json"
         assert set(answer.json()) == {"decision", "context"}
         assert answer.json()["decision"] is True
+
+
+def test_an_acceptance_is_kept_with_its_version_and_counts_from_then_on(live: Live) -> None:
+    methods = {"auth.methods": {"pwd": 5, "otp": 1}}
+    with _door(live) as door, live.client() as client:
+        asked = door.access.evaluate(_ask(**methods))
+        assert [item["item"] for item in asked.context["outstanding"]] == ["notice terms"]
+        # Who accepted an earlier text has not accepted this one.
+        earlier = door.access.evaluate(_ask(**methods, accepted=[{"notice": "terms", "version": 2}]))
+        assert earlier.context["outcome"] == "challenged"
+        assert client.acceptances.list().items == []
+        accepted = door.access.evaluate(_ask(**methods, accepted=[{"notice": "terms", "version": 3}]), "r-9")
+        assert accepted.decision
+        live.clock.forward(days=3)
+        assert door.access.evaluate(_ask(**methods, accepted=[{"notice": "terms", "version": 3}])).decision
+        assert door.access.evaluate(_ask(**methods)).decision
+        assert not door.access.evaluate(_ask("odd", **methods)).decision
+        kept = client.acceptances.list("ines")
+        assert [(a.notice, a.version, a.accepted, a.door, a.signin) for a in kept.items] == [
+            ("terms", 3, "2026-11-23T09:00:00Z", "front", accepted.context["id"])
+        ]
+        trace = client.signins.trace(accepted.context["reference"])
+        assert (trace.same, trace.trace.facts["auth.notices"].value) == (True, ["terms"])
+        # A new text is to be accepted anew.
+        client.rulebook.publish([File("r.yaml", RULEBOOK.replace("version: 3", "version: 4"))], "a new text")
+        assert door.access.evaluate(_ask(**methods)).context["outcome"] == "challenged"
+        door.access.evaluate(_ask(**methods, accepted=[{"notice": "terms", "version": 4}]))
+        lines = b"".join(client.acceptances.export(notice="terms")).splitlines()
+        assert [json.loads(line)["version"] for line in lines] == [3, 4]
+        rows = b"".join(client.acceptances.export("csv")).decode().splitlines()
+        assert rows[0] == "person,notice,version,accepted,door,signin"
+        assert rows[1].startswith("ines,terms,3,2026-11-23T09:00:00Z,front,d-")
+        page = client.acceptances.list(limit=1)
+        assert (len(page.items), page.total) == (1, 2)
+        assert [a.version for a in client.acceptances.list(after=page.next or 0).items] == [4]
+    with _door(live, reports=("network", "auth.methods", "device.id")) as other:
+        # A door that may not report it claims it at most.
+        claimed = other.access.evaluate(_ask("odd", **methods, accepted=[{"notice": "terms", "version": 4}]))
+        assert not claimed.decision
+        with live.client() as client:
+            assert client.acceptances.list("odd").items == []
+            assert "auth.notices" in client.signins.trace(claimed.context["id"]).trace.not_believed
+
+
+@pytest.mark.parametrize(
+    "accepted",
+    [
+        "terms",
+        ["terms"],
+        [{"notice": "terms"}],
+        [{"notice": "terms", "version": "3"}],
+        [{"notice": "terms", "version": True}],
+        [{"notice": "term", "version": 3}],
+        [{"notice": ["terms"], "version": 3}],
+        [{"notice": "terms", "version": 3}] * 21,
+    ],
+)
+def test_an_acceptance_that_cannot_be_read_is_refused(live: Live, accepted: Any) -> None:
+    with _door(live) as door, pytest.raises(Refused) as refused:
+        door.access.evaluate(_ask(accepted=accepted))
+    assert [problem.code for problem in refused.value.problem.errors] == ["bad-acceptance"]
+
+
+def test_a_membership_that_has_ended_counts_no_more_for_who_is_in(live: Live) -> None:
+    until = {"id": "keepers", "until": "2026-11-23T10:00:00Z"}
+    with live.client() as client, _door(live) as door:
+        person = {"id": "odd", "kind": "employee", "groups": [until], "factors": ["password"]}
+        client.people.import_([json.dumps(person).encode()])
+        answer = door.access.evaluate(_ask("odd", "vault", **{"auth.methods": {"pwd": 1}}))
+        assert answer.decision
+        live.clock.forward(minutes=59)
+        again = _ask("odd", "vault", session={"id": answer.context["session"]["id"]})
+        assert door.access.evaluate(again).decision
+        assert client.people.get("odd").groups == ["keepers"]
+        live.clock.forward(minutes=1)
+        refused = door.access.evaluate(again)
+        assert (refused.decision, refused.context["admin"]["reason"]) == (False, "closed")
+        assert client.people.get("odd").groups == []

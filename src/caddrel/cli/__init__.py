@@ -19,6 +19,7 @@ _COMMANDS = {
     "jobs": "jobs",
     "sessions": "sessions",
     "starter-code": "starter_codes",
+    "acceptances": "acceptances",
     "trace": "trace",
     "people": "inventory",
     "groups": "inventory",

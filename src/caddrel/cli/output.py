@@ -8,6 +8,7 @@ from __future__ import annotations
 import os
 import sys
 from collections.abc import Callable, Iterable, Mapping, Sequence
+from pathlib import Path
 from typing import Any, TypeVar
 
 import click
@@ -153,3 +154,18 @@ def _print_excerpt(out: Console, line: str, number: int, column: int, end_line: 
         Text(" " * (len(label) - 2) + "│ ", style="dim")
         + Text(" " * (column - 1 - start) + "^" * width, style="bold red")
     )
+
+
+def write_pieces(pieces: Iterable[bytes], out: Path | None) -> None:
+    """Write what is sent piece by piece to a file, or to standard output when there is none."""
+    if out is None:
+        for piece in pieces:
+            sys.stdout.buffer.write(piece)
+        return
+    # Written beside the file first: a cut connection leaves no half of it.
+    half = out.with_name(out.name + ".part")
+    with half.open("wb") as file:
+        for piece in pieces:
+            file.write(piece)
+    half.replace(out)
+    remark(f"{out}: written")

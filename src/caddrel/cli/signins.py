@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import sys
 from collections.abc import Callable
 from pathlib import Path
 from typing import Any
@@ -25,6 +24,7 @@ from caddrel.cli.output import (
     table,
     write_json,
     write_line,
+    write_pieces,
 )
 from caddrel.cli.profile import connect
 from caddrel.wire.signins import Forgotten, ImportResult, SigninSummary
@@ -157,18 +157,7 @@ def export(format: str, out: Path | None, as_json: bool, **filters: str) -> None
     Example: caddrel signins export --outcome blocked --format csv --out blocked.csv
     """
     with connect() as service:
-        pieces = service.signins.export(format, **filters)
-        if out is None:
-            for piece in pieces:
-                sys.stdout.buffer.write(piece)
-            return
-        # Written beside the file first: a cut connection leaves no half of it.
-        half = out.with_name(out.name + ".part")
-        with half.open("wb") as file:
-            for piece in pieces:
-                file.write(piece)
-        half.replace(out)
-    remark(f"{out}: written")
+        write_pieces(service.signins.export(format, **filters), out)
 
 
 @signins.command("mapping")

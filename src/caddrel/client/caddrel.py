@@ -12,6 +12,7 @@ import httpx
 
 from caddrel.client.caller import Caller, Refused
 from caddrel.wire import (
+    acceptances,
     access,
     authzen,
     decisions,
@@ -212,6 +213,23 @@ class StarterCodes:
         return self._caller.get("/api/v1/starter-codes", starter_codes.StarterCodeList).items
 
 
+class Acceptances:
+    """Who accepted which version of which notice."""
+
+    def __init__(self, caller: Caller) -> None:
+        self._caller = caller
+
+    def list(self, person: str = "", notice: str = "", after: int = 0, limit: int = 50) -> acceptances.AcceptanceList:
+        """Return acceptances in the order they came."""
+        asked = {"person": person, "notice": notice, "limit": limit, **({"after": after} if after else {})}
+        return self._caller.get("/api/v1/acceptances", acceptances.AcceptanceList, asked)
+
+    def export(self, format: str = "ndjson", person: str = "", notice: str = "") -> Iterator[bytes]:
+        """Yield every acceptance piece by piece, as NDJSON or CSV."""
+        asked = {"format": format, "person": person, "notice": notice}
+        return self._caller.pieces("/api/v1/acceptances/export", asked)
+
+
 class Things:
     """One kind of inventory object."""
 
@@ -332,6 +350,7 @@ class Caddrel:
         self.access = Access(caller)
         self.sessions = Sessions(caller)
         self.starter_codes = StarterCodes(caller)
+        self.acceptances = Acceptances(caller)
         self.people = Things(caller, "people")
         self.groups = Things(caller, "groups")
         self.devices = Things(caller, "devices")

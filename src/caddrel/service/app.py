@@ -18,6 +18,7 @@ from caddrel.service.endpoints import register
 from caddrel.service.errors import problem_for
 from caddrel.service.secrets import new_id
 from caddrel.service.views import (
+    acceptances,
     access,
     doctor,
     door,
@@ -41,6 +42,7 @@ ENDPOINTS = [
     *door.endpoints.all,
     *sessions.endpoints.all,
     *starter_codes.endpoints.all,
+    *acceptances.endpoints.all,
 ]
 # The one inline style that a component library's template holds: "display: contents;".
 _STYLE = "'unsafe-hashes' 'sha256-iaOezIDcQIoxCULa6FBKKuLUu09R7kG+Mlu+JVfU3Rw='"

@@ -25,6 +25,7 @@ from caddrel.service.errors import ServiceError, not_found
 from caddrel.service.jobs import Jobs
 from caddrel.service.noticing import Histories, catch_up
 from caddrel.service.secrets import Verified
+from caddrel.store.acceptances import AcceptanceStore
 from caddrel.store.accounts import AccountStore
 from caddrel.store.causes import CauseStore
 from caddrel.store.door_sessions import DoorSessionStore
@@ -159,6 +160,7 @@ class Deps:
     mappings: MappingStore
     door_sessions: DoorSessionStore
     starter_codes: StarterCodeStore
+    acceptances: AcceptanceStore
     clock: Callable[[], datetime]
     console: Path
     folder: Path

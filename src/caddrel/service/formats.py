@@ -181,9 +181,9 @@ def exported(records: Iterable[SigninRecord], format: str, summary: Any) -> Iter
         Gives the row of the log that a record is, for CSV.
     """
     if format == "csv":
-        yield _row(SigninSummary.__struct_fields__)
+        yield csv_row(SigninSummary.__struct_fields__)
         for record in records:
-            yield _row(["" if value is None else str(value) for value in msgspec.structs.astuple(summary(record))])
+            yield csv_row(["" if value is None else str(value) for value in msgspec.structs.astuple(summary(record))])
         return
     for record in records:
         line: Any = import_line(record)
@@ -192,9 +192,9 @@ def exported(records: Iterable[SigninRecord], format: str, summary: Any) -> Iter
         yield msgspec.json.encode(line) + b"\n"
 
 
-def _row(cells: Iterable[str]) -> bytes:
+def csv_row(cells: Iterable[str]) -> bytes:
+    """Return a row of CSV; a cell that a spreadsheet would take for a formula is made a text."""
     text = io.StringIO()
-    # A cell that a spreadsheet would take for a formula is made a text.
     csv.writer(text, lineterminator="\n").writerow(
         f"'{cell}" if cell[:1] in {"=", "+", "-", "@", "\t", "\r"} else cell for cell in cells
     )

@@ -106,6 +106,19 @@ used_passwords = Table(
     Index("used_passwords_person", "person", "seq"),
 )
 
+acceptances = Table(
+    "acceptances",
+    BOOK,
+    Column("seq", Integer, primary_key=True, autoincrement=True),
+    Column("person", String, nullable=False),
+    Column("notice", String, nullable=False),
+    Column("version", Integer, nullable=False),
+    Column("accepted", Integer, nullable=False),
+    Column("door", String, nullable=False),
+    Column("signin", String, nullable=False),
+    Index("acceptances_person", "person", "notice", "version", unique=True),
+)
+
 starter_codes = Table(
     "starter_codes",
     BOOK,

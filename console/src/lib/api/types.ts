@@ -1,5 +1,22 @@
 // Written by tools/console_types.py from the service's OpenAPI document; do not edit.
 
+/** Who accepted which version of which notice, when, at which door, on the way into which sign-in. */
+export interface AcceptanceInfo {
+  person: string;
+  notice: string;
+  version: number;
+  accepted: string;
+  door: string;
+  signin: string;
+}
+
+/** Acceptances in the order they came, how many there are, and where to go on. */
+export interface AcceptanceList {
+  items: AcceptanceInfo[];
+  total: number;
+  next: number | null;
+}
+
 /** A decision (section 6.2): true only for allowed. `context` says what the person is told and what would help. */
 export interface AccessDecision {
   decision: boolean;

@@ -14,19 +14,21 @@ from typing import TYPE_CHECKING, Any
 import msgspec
 
 from caddrel.core.decide.decision import Decision, decision_json
-from caddrel.core.diagnostics import Diagnostic, shorten
+from caddrel.core.diagnostics import shorten
 from caddrel.core.facts.attempts import AttemptRefused, read_facts
-from caddrel.core.facts.claims import believed, claims_of
-from caddrel.core.facts.completion import TO_COME, Facts, Setting, complete
+from caddrel.core.facts.claims import believed
+from caddrel.core.facts.completion import TO_COME, Facts, Origin, Setting, complete
 from caddrel.core.logs.causes import cause_of
 from caddrel.core.logs.references import number_for, spelled, with_reference
 from caddrel.core.rulebook.model import Rulebook
 from caddrel.service.door import sessions
 from caddrel.service.door.answering import answer
+from caddrel.service.door.asking import may_accept, read_request
 from caddrel.service.errors import ServiceError
 from caddrel.service.records import recorded_of, signin_of
 from caddrel.service.secrets import new_id
 from caddrel.service.starter_codes import code_digest
+from caddrel.store.acceptances import Acceptance
 from caddrel.store.door_sessions import DoorSession
 from caddrel.wire import authzen
 
@@ -37,7 +39,6 @@ if TYPE_CHECKING:
 # Seconds; a decision that takes longer to record is not given.
 LONGEST_WAIT = 20.0
 LONGEST_REQUEST_ID = 200
-LONGEST_CODE = 100
 _NOTHING = recorded_of({})
 _encode = msgspec.json.Encoder(order="deterministic").encode
 
@@ -150,17 +151,21 @@ class Door:
         deps, now = self._deps, self._deps.clock()
         published = deps.rulebooks.need_current()
         rulebook = published.rulebook
-        claims, asked_about, code = _claims(request, rulebook.catalogue)
+        asked = read_request(request, rulebook)
+        claims = asked.claims
         session: DoorSession | None = None
-        if asked_about:
-            session = deps.door_sessions.get(asked_about)
+        if asked.session:
+            session = deps.door_sessions.get(asked.session)
             why = sessions.why_ended(session, caller.token, now)
             if why or session is None:
                 return self._refuse_ended(session, why, digest)
             sessions.resume(session, claims, now)
+        for notice in may_accept(asked, caller.reports):
+            version = rulebook.notices[notice].version
+            deps.acceptances.add(Acceptance(str(claims["person.id"]), notice, version, now, caller.token_name, id))
         with deps.log_lock:
             deps.histories.look_back([rulebook])
-            facts, decision = self._with_code(published, claims, caller, now, id, code)
+            facts, decision = self._with_code(published, claims, caller, now, id, asked.code)
             deps.histories.add(facts, now, id, decision.outcome)
             left = sessions.after(session, id, caller.token, facts.values, decision, now)
             cause = cause_of(rulebook, facts, decision)
@@ -223,36 +228,6 @@ def _proved(claims: Mapping[str, Any]) -> dict[str, Any]:
     return {**claims, "auth.methods": {**methods, "starter-code": 0}}
 
 
-def _claims(request: authzen.Evaluation, catalogue: Any) -> tuple[dict[str, Any], str, str]:
-    """Return what a request claims, the session that it asks about, and the starter code that was typed."""
-    subject, action, resource = request.subject, request.action, request.resource
-    missing = [name for name in ("subject", "action", "resource") if getattr(request, name) is None]
-    if subject is None or action is None or resource is None:
-        problems = [Diagnostic("missing-key", f"`{name}` is missing", path=name) for name in missing]
-        raise AttemptRefused(problems)
-    context = dict(request.context or {})
-    session = context.pop("session", None)
-    asked_about = session.get("id") if isinstance(session, Mapping) else None
-    if session is not None and not (isinstance(asked_about, str) and asked_about):
-        raise AttemptRefused([Diagnostic("bad-session", "`context.session` is an object with the `id` of a session")])
-    code = context.pop("starter_code", "")
-    if not isinstance(code, str) or len(code) > LONGEST_CODE:
-        raise AttemptRefused([Diagnostic("bad-starter-code", "`context.starter_code` is a code as it was typed")])
-    claims = claims_of(
-        (subject.type, subject.id, subject.properties),
-        (action.name, action.properties),
-        (resource.type, resource.id, resource.properties),
-        context,
-        catalogue,
-    )
-    methods = claims.get("auth.methods")
-    if isinstance(methods, Mapping | list) and "starter-code" in methods:
-        # Whether a code is good is Caddrel's to say: a door only hands on what was typed.
-        kept = [name for name in methods if name != "starter-code"]
-        claims["auth.methods"] = {name: methods[name] for name in kept} if isinstance(methods, Mapping) else kept
-    return claims, asked_about or "", code
-
-
 def _facts(deps: Deps, rulebook: Rulebook, claims: Mapping[str, Any], caller: Caller, now: datetime) -> Facts:
     """Return the completed facts of a request, from what its door is believed about."""
     may, others = believed(claims, caller.reports)
@@ -269,15 +244,29 @@ def _facts(deps: Deps, rulebook: Rulebook, claims: Mapping[str, Any], caller: Ca
         deps.addresses,
     )
     facts.not_believed = others
+    _add_accepted(deps, rulebook, facts)
     return facts
+
+
+def _add_accepted(deps: Deps, rulebook: Rulebook, facts: Facts) -> None:
+    """Add the notices whose present version the person is known to have accepted to those that the door reported."""
+    if not rulebook.notices:
+        return
+    versions = deps.acceptances.of(str(facts.values["person.id"]))
+    kept = frozenset(id for id, notice in rulebook.notices.items() if versions.get(id) == notice.version)
+    said = facts.values.get("auth.notices")
+    if not isinstance(said, frozenset):
+        # Reported as well, at the door where it was accepted: an export holds it, and an import decides the same.
+        facts.values["auth.notices"], facts.origins["auth.notices"] = kept, Origin.REPORTED
+    elif not kept <= said:
+        facts.values["auth.notices"] = said | kept
 
 
 def would_allow(deps: Deps, caller: Caller, request: authzen.Evaluation) -> bool:
     """Tell whether an evaluation would be allowed now; nobody signs in, so nothing is recorded."""
     published = deps.rulebooks.need_current()
     rulebook, now = published.rulebook, deps.clock()
-    claims, _, _ = _claims(request, rulebook.catalogue)
-    facts = _facts(deps, rulebook, claims, caller, now)
+    facts = _facts(deps, rulebook, read_request(request, rulebook).claims, caller, now)
     with deps.log_lock:
         deps.histories.look_back([rulebook])
         deps.histories.notice(rulebook, facts, "")
