@@ -12,6 +12,7 @@ from pathlib import Path
 from playwright.sync_api import Page, sync_playwright
 
 from caddrel.client import Caddrel
+from caddrel.doorway.holdings import FIRST_PASSWORD
 from caddrel.wire import authzen
 
 ROOT = Path(__file__).parent.parent
@@ -55,6 +56,17 @@ def sign_in_some(profile: Path, url: str) -> None:
             context |= {"device.id": device} if device else {}
             asked = (authzen.Entity("person", person), authzen.Action("sign-in"), authzen.Entity("app", app), context)
             assert door.access.evaluate(authzen.Evaluation(*asked)).decision, person
+
+
+def come_to_the_door(page: Page, url: str) -> None:
+    """Take a picture of the mate being stopped at the doorway."""
+    page.goto(f"{url}/?person=ines.faro&app=manifest")
+    page.get_by_role("button", name="Go to the door").click()
+    page.get_by_role("textbox", name="password").fill(FIRST_PASSWORD)
+    page.keyboard.press("Enter")
+    page.get_by_text("Stopped").wait_for()
+    settle(page)
+    page.screenshot(path=TARGET / "doorway-light.png")
 
 
 def main(profile: Path) -> None:
@@ -104,6 +116,7 @@ def main(profile: Path) -> None:
             f"</style><pre>$ caddrel trace {id}\n{html.escape(text)}</pre>"
         )
         page.screenshot(path=TARGET / "terminal.png")
+        come_to_the_door(browser.new_page(viewport={"width": 1280, "height": 800}), demo["doorway_url"])
         browser.close()
 
 

@@ -190,8 +190,8 @@ def build_server(opened: Opened, host: str, port: int, threads: int = 16, app: F
     # What is written goes out at once: events are small, and somebody waits for them.
     server.adj.send_bytes = 1
     # A name such as localhost may stand for several addresses; all of them listen on the same port.
-    listening: int = server.effective_port if hasattr(server, "effective_port") else server.effective_listen[0][1]
-    return Server(opened, host, listening, server)
+    port_taken = server.effective_port if hasattr(server, "effective_port") else server.effective_listen[0][1]
+    return Server(opened, host, int(port_taken), server)
 
 
 def log_to_stderr() -> None:

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import re
 from datetime import date, timedelta
-from pathlib import Path
 
 import pytest
-from playwright.sync_api import Browser, Page, expect
+from playwright.sync_api import Browser, expect
+from tests.axe import axe_findings
 from tests.conftest import Live
 from tests.console.conftest import Open
 
@@ -16,8 +16,6 @@ from caddrel.client import Caddrel
 from caddrel.service import access
 from caddrel.wire import authzen
 from caddrel.wire.decisions import File
-
-AXE = Path(__file__).parents[2] / "console" / "node_modules" / "axe-core" / "axe.min.js"
 
 
 def test_from_the_mates_call_to_the_mended_tablet(open_console: Open) -> None:
@@ -188,7 +186,7 @@ def test_who_is_in_can_be_ended(browser: Browser, empty: Live) -> None:
         page.get_by_role("link", name="Sessions").click()
         expect(page.get_by_role("heading", level=1)).to_contain_text("1 person in")
         expect(page.get_by_role("row").nth(1)).to_contain_text("gangway")
-        assert _findings(page) == []
+        assert axe_findings(page) == []
         page.get_by_role("button", name="End the session of ines.faro").press("Enter")
         page.get_by_role("button", name="End it").press("Enter")
         expect(page.get_by_role("heading", level=1)).to_contain_text("Nobody is in")
@@ -213,19 +211,6 @@ def test_text_of_users_is_never_markup(open_console: Open) -> None:
     expect(page.get_by_text("<img src=x onerror=alert(1)>").first).to_be_visible()
 
 
-def _findings(page: Page) -> list[str]:
-    page.evaluate(AXE.read_text(encoding="utf-8") + "; window.axeReady = true")
-    found = page.evaluate("axe.run({resultTypes: ['violations', 'incomplete']})")
-    said = [f"{f['id']}: {[n['target'] for n in f['nodes']][:3]}" for f in found["violations"]]
-    # What axe could not judge counts too, unless it is merely scrolled out of sight.
-    for finding in found["incomplete"]:
-        for node in finding["nodes"] if finding["id"] == "color-contrast" else ():
-            why = {check["data"].get("messageKey") for check in node["any"] if check["data"]}
-            if not why <= {"elmPartiallyObscured", "outsideViewport", "bgOverlap", "elmPartiallyObscuring"}:
-                said.append(f"color-contrast in doubt: {node['target']} {why}")
-    return said
-
-
 PAGES = {
     "rulebook": "/rulebook",
     "policy": "/rulebook/policy/farebox-at-the-counter",
@@ -247,16 +232,16 @@ def test_axe_finds_nothing(open_console: Open, name: str, theme: str) -> None:
     expect(page.locator("[aria-busy=true]")).to_have_count(0)
     for trigger in page.get_by_role("button", name="had nothing to say").all():
         trigger.click()
-    assert _findings(page) == []
+    assert axe_findings(page) == []
     filter_box = page.get_by_label("Only where this condition holds")
     if filter_box.count():
         filter_box.fill("network.c")
         expect(page.get_by_role("option").first).to_be_visible()
-        assert _findings(page) == []
+        assert axe_findings(page) == []
         page.keyboard.press("Escape")
     page.keyboard.press("Control+k")
     expect(page.get_by_role("dialog")).to_be_visible()
-    assert _findings(page) == []
+    assert axe_findings(page) == []
 
 
 @pytest.mark.parametrize("name", PAGES)

@@ -12,6 +12,7 @@ from caddrel.cli.failures import run
 _COMMANDS = {
     "serve": "serve",
     "demo": "demo",
+    "doorway": "doorway",
     "rulebook": "rulebook",
     "decide": "decide",
     "rehearse": "rehearse",

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import json
 import os
+import subprocess
+import sys
 from pathlib import Path
 
 import click
@@ -21,8 +23,9 @@ from caddrel.cli.serve import BindType, listen_failed
     help="The data folder; made when new, kept when there.",
 )
 @click.option("--bind", type=BindType(), default="127.0.0.1:8420", show_default=True, help="Where to listen.")
-def demo(data: Path, bind: tuple[str, int]) -> None:
-    """Run the service with the data of an invented ferry line, and tell where to look.
+@click.option("--doorway", type=BindType(), help="Where the doorway listens; when left out, on the next port.")
+def demo(data: Path, bind: tuple[str, int], doorway: tuple[str, int] | None) -> None:
+    """Run the service with the data of an invented ferry line and the doorway, and tell where to look.
 
     \b
     Example: caddrel demo --data .demo --bind 127.0.0.1:8420
@@ -45,20 +48,49 @@ def demo(data: Path, bind: tuple[str, int]) -> None:
     profile = data / "demo.json"
     token = wiring.kept_token(opened.deps, _old_token(profile), "demo")
     login = f"{server.url}/#/enter?code={wiring.way_in(opened.deps)}"
+    door, doorway_url = _start_doorway(doorway or (server.host, server.port + 1), server.url, token)
     _write_private(
         profile,
-        {"url": server.url, "token": token, "login_url": login, "pid": os.getpid(), "doorway_url": None},
+        {"url": server.url, "token": token, "login_url": login, "pid": os.getpid(), "doorway_url": doorway_url},
     )
     say("")
     _line(f"Console:  {login}")
     say("          (good once, for half an hour; start again for another)")
+    if doorway_url is not None:
+        _line(f"Doorway:  {doorway_url}")
+        say("          (sign in as anybody there, and change the world beside it)")
     _line("Try:      export PATH=$PWD/.venv/bin:$PATH CADDREL_PROFILE=" + str(profile.resolve()))
     _line("          caddrel signins list --person ines.faro --app manifest --outcome blocked --limit 3")
     _line("          caddrel trace --policy hidden-origins --outcome blocked")
     facts = "person=ines.faro app=manifest device=tab-0117 device.os_version=15 network.ip=198.51.100.90"
     _line(f"          caddrel rehearse {facts}")
     say("Stop:     Ctrl-C")
-    server.run()
+    try:
+        server.run()
+    finally:
+        if door is not None:
+            door.terminate()
+            door.wait()
+
+
+def _start_doorway(bind: tuple[str, int], url: str, token: str) -> tuple[subprocess.Popen[bytes] | None, str | None]:
+    """Start the doorway as a process of its own; without one when its address cannot be listened on."""
+    command = [sys.executable, "-c", "from caddrel.cli import main; main()", "doorway"]
+    host = f"[{bind[0]}]" if ":" in bind[0] else bind[0]
+    door = subprocess.Popen(  # noqa: S603 - our own program
+        [*command, "--bind", f"{host}:{bind[1]}", "--with-parent"],
+        # Its standard input ends when this process does, however that comes about.
+        stdin=subprocess.PIPE,
+        stdout=subprocess.PIPE,
+        env={**os.environ, "CADDREL_URL": url, "CADDREL_TOKEN": token},
+    )
+    assert door.stdout is not None
+    said = door.stdout.readline().decode().strip()
+    if not said:
+        door.wait()
+        remark("There is no doorway this time; see --doorway.")
+        return None, None
+    return door, said
 
 
 def _line(text: str) -> None:

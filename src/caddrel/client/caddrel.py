@@ -344,6 +344,7 @@ class Caddrel:
     ) -> None:
         caller = Caller(url, token, timeout, transport)
         self._caller = caller
+        self.url = url
         self.rulebook = Rulebook(caller)
         self.signins = Signins(caller)
         self.jobs = Jobs(caller)

@@ -17,6 +17,7 @@ from caddrel.core.diagnostics import did_you_mean
 from caddrel.service.access import COOKIE, CSRF_HEADER, Caller, caller_from, check
 from caddrel.service.deps import Deps
 from caddrel.service.errors import ServiceError
+from caddrel.store.accounts import DOOR
 
 NOBODY_NEEDED = ""
 
@@ -86,6 +87,7 @@ class Endpoint:
     params: tuple[Param, ...] = ()
     limit: str = "body"
     status: int = 200
+    doors: bool = False
 
 
 class Endpoints:
@@ -106,13 +108,20 @@ class Endpoints:
         params: Sequence[Param] = (),
         limit: str = "body",
         status: int = 200,
+        doors: bool = False,
     ) -> Callable[[Callable[[Call], Any]], Callable[[Call], Any]]:
-        """Declare the decorated view; the first line of its docstring is its summary."""
+        """Declare the decorated view; the first line of its docstring is its summary.
+
+        Parameters
+        ----------
+        doors
+            Whether the tokens of doors may call it too.
+        """
 
         def declare(view: Callable[[Call], Any]) -> Callable[[Call], Any]:
             summary = (view.__doc__ or "").strip().splitlines()[0]
             self.all.append(
-                Endpoint(method, route, view, role, returns, summary, body, stream, tuple(params), limit, status)
+                Endpoint(method, route, view, role, returns, summary, body, stream, tuple(params), limit, status, doors)
             )
             return view
 
@@ -153,7 +162,8 @@ def _caller(deps: Deps, endpoint: Endpoint) -> Caller | None:
         return caller
     changing = endpoint.method not in {"GET", "HEAD"}
     g.caller = caller.name if caller else ""
-    return check(caller, endpoint.role, changing, request.headers.get(CSRF_HEADER, ""))
+    role = DOOR if endpoint.doors and caller is not None and caller.role == DOOR else endpoint.role
+    return check(caller, role, changing, request.headers.get(CSRF_HEADER, ""))
 
 
 def _query(endpoint: Endpoint) -> dict[str, str]:

@@ -43,6 +43,8 @@ def answer(
         context["tell"] = [
             {"text": told["text"], **({"link": told["link"]} if told["link"] else {})} for told in decision["tell"]
         ]
+    if decision["outcome"] != "allowed" and rulebook.settings.contact:
+        context["contact"] = rulebook.settings.contact
     if decision["keep"]:
         context["keep"] = decision["keep"]
     if session is not None:

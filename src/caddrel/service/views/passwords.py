@@ -15,6 +15,7 @@ endpoints = Endpoints()
     role="operator",
     body=wire.CandidateRequest,
     returns=wire.CandidateResult,
+    doors=True,
 )
 def check(call: Call) -> wire.CandidateResult:
     """Whether a candidate password passes; it is neither stored nor logged."""
@@ -27,6 +28,7 @@ def check(call: Call) -> wire.CandidateResult:
     role="operator",
     body=wire.CandidateRequest,
     returns=wire.CandidateResult,
+    doors=True,
 )
 def change(call: Call) -> wire.CandidateResult:
     """Check a password that a person has chosen; when it passes, its salted hash is kept for `not_last`."""
@@ -38,6 +40,7 @@ def change(call: Call) -> wire.CandidateResult:
     "/api/v1/people/<id>/lock",
     role="viewer",
     returns=wire.LockState,
+    doors=True,
     params=[Param("app", "For this app; without it, by every standard that may apply.")],
 )
 def lock(call: Call) -> wire.LockState:

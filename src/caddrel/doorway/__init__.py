@@ -1,0 +1,1 @@
+"""The stand-in sign-in page that people meet: a process of its own, a client of the service like any other."""

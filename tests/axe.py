@@ -1,0 +1,22 @@
+"""What axe finds on a page, and what it could not judge."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from playwright.sync_api import Page
+
+AXE = Path(__file__).parents[1] / "console" / "node_modules" / "axe-core" / "axe.min.js"
+
+
+def axe_findings(page: Page) -> list[str]:
+    page.evaluate(AXE.read_text(encoding="utf-8") + "; window.axeReady = true")
+    found = page.evaluate("axe.run({resultTypes: ['violations', 'incomplete']})")
+    said = [f"{f['id']}: {[n['target'] for n in f['nodes']][:3]}" for f in found["violations"]]
+    # What axe could not judge counts too, unless it is merely scrolled out of sight.
+    for finding in found["incomplete"]:
+        for node in finding["nodes"] if finding["id"] == "color-contrast" else ():
+            why = {check["data"].get("messageKey") for check in node["any"] if check["data"]}
+            if not why <= {"elmPartiallyObscured", "outsideViewport", "bgOverlap", "elmPartiallyObscuring"}:
+                said.append(f"color-contrast in doubt: {node['target']} {why}")
+    return said
