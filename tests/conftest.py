@@ -12,7 +12,9 @@ from pathlib import Path
 import httpx
 import pytest
 from hypothesis import settings
+from playwright.sync_api import Browser, expect, sync_playwright
 
+import caddrel
 from caddrel import wiring
 from caddrel.client import Caddrel
 from caddrel.demo.fill import ADDRESSES, fill
@@ -22,6 +24,15 @@ from caddrel.service.deps import Deps, Limits
 settings.register_profile("steady", derandomize=True, deadline=None, print_blob=True)
 settings.load_profile("steady")
 
+CHROMIUM = shutil.which("chromium")
+STATIC = Path(caddrel.__file__).parent / "service" / "static" / "index.html"
+_ARGUMENTS = [
+    "--no-sandbox", "--disable-gpu", "--disable-quic", "--disable-background-networking",
+    "--disable-component-update", "--disable-sync",
+]  # fmt: skip
+
+# Two cores may be busy with other tests; waiting longer hides nothing.
+expect.set_options(timeout=20_000)
 NOW = datetime(2026, 11, 23, 9, 0, tzinfo=UTC)
 
 
@@ -98,3 +109,14 @@ def kelpline(kelpline_folder: Path, tmp_path_factory: pytest.TempPathFactory) ->
     folder = tmp_path_factory.mktemp("service") / "data"
     shutil.copytree(kelpline_folder, folder)
     yield from serving(folder, address_files=[ADDRESSES])
+
+
+@pytest.fixture(scope="session")
+def browser() -> Iterator[Browser]:
+    if CHROMIUM is None:
+        pytest.skip("Chromium is not installed and could not be")
+    assert STATIC.is_file(), "build the console first: make install"
+    with sync_playwright() as playwright:
+        launched = playwright.chromium.launch(executable_path=CHROMIUM, args=_ARGUMENTS)
+        yield launched
+        launched.close()

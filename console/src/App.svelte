@@ -10,6 +10,7 @@
   import PartPage from './pages/rulebook/PartPage.svelte';
   import PolicyPage from './pages/rulebook/PolicyPage.svelte';
   import RulebookPage from './pages/rulebook/RulebookPage.svelte';
+  import SettingsPage from './pages/settings/SettingsPage.svelte';
   import SessionsPage from './pages/sessions/SessionsPage.svelte';
   import SigninsPage from './pages/signins/SigninsPage.svelte';
   import TracePage from './pages/trace/TracePage.svelte';
@@ -22,6 +23,8 @@
     '/rehearse': RehearsePage,
     '/causes': CausesPage,
     '/sessions': SessionsPage,
+    '/settings': SettingsPage,
+    '/settings/:part': SettingsPage,
     '/signins': SigninsPage,
     '/signins/:id': TracePage,
     '*': MissingPage,

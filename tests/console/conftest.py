@@ -2,38 +2,15 @@
 
 from __future__ import annotations
 
-import shutil
 from collections.abc import Callable, Iterator
-from pathlib import Path
 
 import pytest
-from playwright.sync_api import Browser, Page, expect, sync_playwright
+from playwright.sync_api import Browser, Page
 from tests.conftest import Live
 
-import caddrel
 from caddrel import wiring
 
-CHROMIUM = shutil.which("chromium")
-STATIC = Path(caddrel.__file__).parent / "service" / "static" / "index.html"
-_ARGUMENTS = [
-    "--no-sandbox", "--disable-gpu", "--disable-quic", "--disable-background-networking",
-    "--disable-component-update", "--disable-sync",
-]  # fmt: skip
-
-# Two cores may be busy with other tests; waiting longer hides nothing.
-expect.set_options(timeout=20_000)
 Open = Callable[..., Page]
-
-
-@pytest.fixture(scope="session")
-def browser() -> Iterator[Browser]:
-    if CHROMIUM is None:
-        pytest.skip("Chromium is not installed and could not be")
-    assert STATIC.is_file(), "build the console first: make install"
-    with sync_playwright() as playwright:
-        launched = playwright.chromium.launch(executable_path=CHROMIUM, args=_ARGUMENTS)
-        yield launched
-        launched.close()
 
 
 @pytest.fixture

@@ -6,7 +6,7 @@ import re
 from datetime import date, timedelta
 
 import pytest
-from playwright.sync_api import Browser, expect
+from playwright.sync_api import Browser, Page, expect
 from tests.axe import axe_findings
 from tests.conftest import Live
 from tests.console.conftest import Open
@@ -220,6 +220,9 @@ PAGES = {
     "trace": "/signins/s-000400",
     "causes": "/causes?since=7d",
     "sessions": "/sessions",
+    "tokens": "/settings/tokens",
+    "starter codes": "/settings/starter-codes",
+    "acceptances": "/settings/acceptances",
     "wrong filter": "/signins?where=outcome%20is%20bloked",
 }
 
@@ -250,3 +253,99 @@ def test_narrow_pages_do_not_scroll_sideways(open_console: Open, name: str) -> N
     page.wait_for_load_state("networkidle")
     expect(page.get_by_role("heading", level=1)).not_to_contain_text("…")
     assert page.evaluate("document.documentElement.scrollWidth") <= 600
+
+
+def _operated(browser: Browser, live: Live, path: str) -> Page:
+    page = browser.new_context(reduced_motion="reduce", viewport={"width": 1280, "height": 800}).new_page()
+    page.set_default_timeout(15_000)
+    page.goto(f"{live.url}/#/enter?code={wiring.way_in(live.deps)}")
+    page.wait_for_selector("nav")
+    page.goto(f"{live.url}/#{path}")
+    return page
+
+
+def test_a_token_is_made_shown_once_and_revoked(browser: Browser, empty: Live) -> None:
+    page = _operated(browser, empty, "/settings")
+    page.get_by_role("button", name="Make a token").click()
+    page.get_by_role("textbox", name="Name").fill("front-door")
+    page.get_by_label("Facts that it may report").fill("network, auth.method")
+    page.get_by_role("button", name="Make the token").click()
+    expect(page.get_by_role("alert")).to_contain_text("auth.method")
+    page.get_by_label("Facts that it may report").fill("network, auth.methods")
+    page.get_by_role("button", name="Make the token").click()
+    shown = page.get_by_role("status")
+    expect(shown).to_contain_text("It is not shown again.")
+    token = re.search(r"cad_\w+[\w-]*", shown.inner_text())
+    assert token is not None
+    row = page.get_by_role("row").filter(has_text="front-door")
+    expect(row).to_contain_text("network, auth.methods")
+    with empty.http(token.group()) as door:
+        assert door.post("/access/v1/evaluation", json={}).status_code != 401
+    page.get_by_role("button", name="Put away").click()
+    expect(page.get_by_text(token.group())).to_have_count(0)
+    page.get_by_role("button", name="Revoke the token front-door").click()
+    page.get_by_role("button", name="Revoke it").click()
+    expect(row).to_have_count(0)
+    with empty.http(token.group()) as door:
+        assert door.post("/access/v1/evaluation", json={}).status_code == 401
+    page.get_by_role("button", name="Revoked and expired too").click()
+    expect(row).to_contain_text("revoked")
+
+
+def test_a_starter_code_is_issued_and_found_used(browser: Browser, empty: Live) -> None:
+    with empty.client() as client:
+        client.people.import_([b'{"id": "salka", "title": "Salka", "groups": [], "factors": ["password"]}'])
+        client.rulebook.publish([File("r.yaml", STARTER)], "the first")
+        client.apps.import_([b'{"id": "library"}'])
+    page = _operated(browser, empty, "/settings/starter-codes")
+    expect(page.get_by_role("heading", level=1)).to_have_text("No starter code has been issued.")
+    page.get_by_role("button", name="Issue a code").click()
+    expect(page.get_by_role("alert")).to_contain_text("there is no person")
+    page.get_by_label("For whom").fill("salka")
+    page.get_by_role("option", name="salka").click()
+    page.get_by_label("For", exact=True).select_option("8h")
+    page.get_by_role("button", name="Issue a code").click()
+    expect(page.get_by_role("status")).to_contain_text("good until 2026-11-23 17:00 UTC, once")
+    code = re.search(r"(\w{4}-){3}\w{4}", page.get_by_role("status").inner_text())
+    assert code is not None
+    asked = (authzen.Entity("person", "salka"), authzen.Action("enrol-device"), authzen.Entity("app", "library"))
+    with Caddrel(empty.url, access.make_token(empty.deps, "front", "door", 30, "tests")[1]) as door:
+        told = {"auth.methods": {"pwd": 1}, "starter_code": code.group()}
+        assert door.access.evaluate(authzen.Evaluation(*asked, told)).decision
+    page.reload()
+    expect(page.get_by_role("row").filter(has_text="salka")).to_contain_text("used 2026-11-23 09:00")
+
+
+STARTER = """
+caddrel: 1
+proofs: {starter: {any_of: [[starter-code]]}}
+notices: {rules: {title: House rules, version: 2, text: Behave.}}
+policies:
+  enrolment: {mode: enforced, operations: [enrol-device], rules: [{id: starter, then: require proof starter}]}
+  house: {mode: enforced, apps: [library], rules: [{id: rules, then: require notice rules}]}
+"""
+
+
+def test_sign_ins_arrive_while_somebody_looks(browser: Browser, empty: Live) -> None:
+    with empty.client() as client:
+        client.rulebook.publish([File("r.yaml", STARTER)], "the first")
+        client.people.import_([b'{"id": "salka", "groups": [], "factors": ["password"]}'])
+        client.apps.import_([b'{"id": "library"}'])
+    page = _operated(browser, empty, "/signins")
+    page.get_by_role("button", name="Live").click()
+    asked = (authzen.Entity("person", "salka"), authzen.Action("sign-in"), authzen.Entity("app", "library"))
+    with Caddrel(empty.url, access.make_token(empty.deps, "front", "door", 30, "tests")[1]) as door:
+        door.access.evaluate(authzen.Evaluation(*asked, {"auth.methods": {"pwd": 1}}))
+        expect(page.get_by_role("row").filter(has_text="salka")).to_have_count(1)
+        expect(page.get_by_role("heading", level=1)).to_contain_text("1 sign-in")
+        told = {"auth.methods": {"pwd": 1}, "accepted": [{"notice": "rules", "version": 2}]}
+        assert door.access.evaluate(authzen.Evaluation(*asked, told)).decision
+        expect(page.get_by_role("row").filter(has_text="salka")).to_have_count(2)
+        expect(page.get_by_role("row").filter(has_text="allowed")).to_have_count(1)
+    page.get_by_role("link", name="Settings").click()
+    page.get_by_role("link", name="Acceptances").click()
+    expect(page.get_by_role("heading", level=1)).to_have_text("1 acceptance of notices.")
+    with page.expect_download() as download:
+        page.get_by_role("link", name="All as CSV").click()
+    text = download.value.path().read_text(encoding="utf-8")
+    assert text.splitlines()[1].startswith("salka,rules,2,2026-11-23T09:00:00Z,front,")

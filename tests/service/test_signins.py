@@ -224,3 +224,20 @@ def test_inventory_is_taken_in_whole_or_not_at_all(empty: Live) -> None:
         assert client.people.get("odd").groups == ["all", "crew"]
         with pytest.raises(Refused, match="wrong"):
             client.lists.import_([b'{"id": "bad", "networks": ["192.0.2.1/24"]}'])
+
+
+def test_what_was_seen_is_not_sent_again(empty: Live) -> None:
+    with empty.http() as http, empty.client() as client:
+        client.rulebook.publish([File("r.yaml", "caddrel: 1")], "the first")
+        first = http.get("/api/v1/signins?counts=no")
+        seen = {"If-None-Match": first.headers["ETag"]}
+        again = http.get("/api/v1/signins?counts=no", headers=seen)
+        assert (again.status_code, again.content) == (304, b"")
+        # Another question is another answer, and so is the same one once something was added, or a minute later.
+        assert http.get("/api/v1/signins", headers=seen).status_code == 200
+        empty.clock.forward(seconds=61)
+        assert http.get("/api/v1/signins?counts=no", headers=seen).status_code == 200
+        seen = {"If-None-Match": http.get("/api/v1/signins?counts=no").headers["ETag"]}
+        line = {"id": "s-1", "facts": {"person.id": "ines", "time.at": "2026-11-02T07:10:00Z"}}
+        client.signins.import_([json.dumps(line).encode()])
+        assert len(http.get("/api/v1/signins?counts=no", headers=seen).json()["items"]) == 1

@@ -54,6 +54,8 @@ class Call:
     base: str = ""
     request_id: str = ""
     link: str = ""
+    seen: str = ""
+    etag: str = ""
     cookies: dict[str, str | None] = field(default_factory=dict)
 
     def who(self) -> Caller:
@@ -61,6 +63,11 @@ class Call:
         if self.caller is None:
             raise ServiceError(401, "not-signed-in", "sign in, or send a bearer token")
         return self.caller
+
+    def unchanged(self, etag: str) -> bool:
+        """Tell whether the caller has seen this already (RFC 9110, section 13.1.2); the answer carries the tag."""
+        self.etag = f'"{etag}"'
+        return self.etag in {part.strip() for part in self.seen.split(",")}
 
     def number(self, name: str, otherwise: int, most: int) -> int:
         """Return a query parameter that is a whole number."""
@@ -133,16 +140,21 @@ def register(app: Flask, deps: Deps, endpoint: Endpoint) -> None:
 
     def handle(**path: str) -> Response:
         call = Call(deps, _caller(deps, endpoint), path, _query(endpoint), cookie=request.cookies.get(COOKIE, ""))
+        call.seen = request.headers.get("If-None-Match", "")
         call.base, call.request_id = request.url_root, request.headers.get("X-Request-ID", "")
         _read_body(deps, endpoint, call)
         answer = endpoint.view(call)
-        if isinstance(answer, Stream):
+        if answer is None:
+            response = Response(status=304)
+        elif isinstance(answer, Stream):
             response = Response(answer.pieces, endpoint.status, content_type=answer.media)
             if answer.filename:
                 response.headers["Content-Disposition"] = f'attachment; filename="{answer.filename}"'
         else:
             response = Response(msgspec.json.encode(answer), endpoint.status, mimetype="application/json")
         response.headers["Cache-Control"] = "no-store"
+        if call.etag:
+            response.headers["ETag"] = call.etag
         if call.link:
             response.headers["Link"] = call.link
         for name, value in call.cookies.items():

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import threading
+import uuid
 from collections import Counter
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
@@ -108,6 +109,7 @@ class SigninStore:
 
     def __init__(self, database: Database) -> None:
         self._database = database
+        self._process = uuid.uuid4().hex
         self._dictionary = Dictionary()
         self._lock = threading.Lock()
 
@@ -289,6 +291,10 @@ class SigninStore:
                     mine = select(signins).where(signins.c.at == found.at, signins.c.seq == found.seq)
                     return next(self._each(connection, mine, whole=True))
         return None
+
+    def version(self) -> str:
+        """Return a text that is another after each change of the log, and in each process."""
+        return f"{self._process}-{self._database.changes()}"
 
     def page(self, query: Query) -> list[SigninRecord]:
         """Return sign-ins, newest first."""

@@ -1,5 +1,6 @@
 // The only module that fetches. Every error becomes a Failure with what happened and what to do.
 import type {
+  AcceptanceList,
   CauseList,
   FactList,
   Page,
@@ -12,6 +13,11 @@ import type {
   SessionList,
   SigninPage,
   SigninTrace,
+  StarterCodeList,
+  StarterCodeMade,
+  TokenList,
+  TokenMade,
+  TokenRequest,
 } from './types';
 
 export class Failure extends Error {
@@ -23,7 +29,12 @@ export class Failure extends Error {
 let csrf = '';
 
 async function call<T>(method: string, path: string, body?: unknown, signal?: AbortSignal): Promise<T> {
+  return (await send(method, path, body, signal)).json() as T;
+}
+
+async function send(method: string, path: string, body?: unknown, signal?: AbortSignal, seen?: string): Promise<Response> {
   const headers: Record<string, string> = { Accept: 'application/json' };
+  if (seen) headers['If-None-Match'] = seen;
   if (body !== undefined) headers['Content-Type'] = 'application/json';
   if (method !== 'GET' && csrf) headers['X-Caddrel-CSRF'] = csrf;
   let response: Response;
@@ -44,13 +55,13 @@ async function call<T>(method: string, path: string, body?: unknown, signal?: Ab
       hint: 'Nothing was lost. Check that it is running, then try again.',
     });
   }
-  if (!response.ok) {
+  if (!response.ok && response.status !== 304) {
     const problem = (await response.json().catch(() => null)) as Problem | null;
     throw new Failure(
       problem ?? { title: `The answer was ${response.status} without a reason.`, status: response.status, code: 'http-error' },
     );
   }
-  return (await response.json()) as T;
+  return response;
 }
 
 function query(params: Record<string, string | number | null | undefined>): string {
@@ -80,11 +91,25 @@ export const api = {
     call<Rehearsal>('POST', '/api/v1/rehearse', request, signal),
   signins: (params: Record<string, string>, signal?: AbortSignal) =>
     call<SigninPage>('GET', `/api/v1/signins${query(params)}`, undefined, signal),
+  /** The newest sign-ins, null while nothing is new since `seen`; with what to say next time. */
+  newest: async (params: Record<string, string>, seen: string): Promise<{ page: SigninPage | null; seen: string }> => {
+    const answer = await send('GET', `/api/v1/signins${query(params)}`, undefined, undefined, seen);
+    const page = answer.status === 304 ? null : ((await answer.json()) as SigninPage);
+    return { page, seen: answer.headers.get('ETag') ?? '' };
+  },
   causes: (params: Record<string, string>, signal?: AbortSignal) =>
     call<CauseList>('GET', `/api/v1/causes${query(params)}`, undefined, signal),
   trace: (id: string) => call<SigninTrace>('GET', `/api/v1/signins/${encodeURIComponent(id)}/trace`),
   sessions: (signal?: AbortSignal) => call<SessionList>('GET', '/api/v1/sessions', undefined, signal),
   endSession: (id: string) => call<SessionList>('DELETE', `/api/v1/sessions/${encodeURIComponent(id)}`),
+  tokens: (signal?: AbortSignal) => call<TokenList>('GET', '/api/v1/tokens', undefined, signal),
+  makeToken: (request: TokenRequest) => call<TokenMade>('POST', '/api/v1/tokens', request),
+  revokeToken: (id: string) => call<TokenList>('DELETE', `/api/v1/tokens/${encodeURIComponent(id)}`),
+  starterCodes: (signal?: AbortSignal) => call<StarterCodeList>('GET', '/api/v1/starter-codes', undefined, signal),
+  issueStarterCode: (person: string, starts: string, lasts: string) =>
+    call<StarterCodeMade>('POST', '/api/v1/starter-codes', { person, starts, lasts }),
+  acceptances: (params: Record<string, string>, signal?: AbortSignal) =>
+    call<AcceptanceList>('GET', `/api/v1/acceptances${query(params)}`, undefined, signal),
   things: (noun: string, search: string, signal?: AbortSignal) =>
     call<Page>('GET', `/api/v1/${noun}${query({ search, limit: 12 })}`, undefined, signal),
 };

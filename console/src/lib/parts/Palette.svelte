@@ -14,6 +14,11 @@
     { href: '/rehearse', word: 'Rehearse a sign-in' },
     { href: '/signins', word: 'Sign-ins' },
     { href: '/signins?outcome=blocked', word: 'Sign-ins that were blocked' },
+    { href: '/causes', word: 'Causes of blocks and challenges' },
+    { href: '/sessions', word: 'Sessions: who is in' },
+    { href: '/settings/tokens', word: 'Tokens of programs' },
+    { href: '/settings/starter-codes', word: 'Starter codes' },
+    { href: '/settings/acceptances', word: 'Acceptances of notices' },
   ];
   const reference = $derived(/^(s-\d+|[0-9a-z]{5}-?[0-9a-z]{5})$/i.test(text.trim()) ? text.trim() : '');
 

@@ -6,6 +6,7 @@
   import OctagonAlert from '@lucide/svelte/icons/octagon-alert';
   import LogOut from '@lucide/svelte/icons/log-out';
   import Moon from '@lucide/svelte/icons/moon';
+  import KeyRound from '@lucide/svelte/icons/key-round';
   import Search from '@lucide/svelte/icons/search';
   import Sun from '@lucide/svelte/icons/sun';
   import SunMoon from '@lucide/svelte/icons/sun-moon';
@@ -22,6 +23,7 @@
     { href: '/signins', word: 'Sign-ins', icon: ListTree },
     { href: '/causes', word: 'Causes', icon: OctagonAlert },
     { href: '/sessions', word: 'Sessions', icon: DoorOpen },
+    { href: '/settings', word: 'Settings', icon: KeyRound },
   ];
   const THEMES = { system: SunMoon, light: Sun, dark: Moon };
   const ThemeIcon = $derived(THEMES[theme.choice]);

@@ -56,7 +56,7 @@
   <pre class="mt-3 bg-sunk p-3 font-mono text-small">caddrel token create front-door --role door</pre>
 {:else}
   <!-- svelte-ignore a11y_no_noninteractive_tabindex: a region that scrolls must be reachable by keyboard -->
-  <div class="overflow-x-auto" {@attach rows} tabindex="0" role="region" aria-label="Sessions">
+  <div class="relative overflow-x-auto" {@attach rows} tabindex="0" role="region" aria-label="Sessions">
     <table class="ruled min-w-[56rem]">
       <thead>
         <tr><th>Person</th><th>Opened last</th><th>Device</th><th>Door</th><th>Since (UTC)</th><th>Seen</th><th>Ends</th><th>By</th><th><span class="sr-only">End it</span></th></tr>

@@ -6,7 +6,13 @@
   import Mark from '../../lib/parts/Mark.svelte';
   import { COLUMNS } from './columns';
 
-  let { items, columns, narrow }: { items: SigninSummary[]; columns: string[]; narrow: (name: string, value: string) => string } = $props();
+  type Props = {
+    items: SigninSummary[];
+    columns: string[];
+    narrow: (name: string, value: string) => string;
+    fresh: ReadonlySet<string>;
+  };
+  let { items, columns, narrow, fresh }: Props = $props();
 </script>
 
 {#snippet cell(name: string, item: SigninSummary)}
@@ -25,14 +31,14 @@
 {/snippet}
 
 <!-- svelte-ignore a11y_no_noninteractive_tabindex: a region that scrolls must be reachable by keyboard -->
-<div class="overflow-x-auto" {@attach rows} tabindex="0" role="region" aria-label="Sign-ins">
+<div class="relative overflow-x-auto" {@attach rows} tabindex="0" role="region" aria-label="Sign-ins">
   <table class="ruled" style:min-width="{18 + 6.5 * columns.length}rem">
     <thead>
       <tr><th>Time (UTC)</th><th>Outcome</th>{#each columns as name (name)}<th>{COLUMNS[name]?.title}</th>{/each}</tr>
     </thead>
     <tbody>
       {#each items as item (item.id)}
-        <tr class="hover:bg-sunk">
+        <tr class="hover:bg-sunk" class:bg-accent-soft={fresh.has(item.id)}>
           <td class="whitespace-nowrap tabular-nums">
             <a data-row href="#/signins/{encodeURIComponent(item.id)}" aria-label="Trace {item.id}, {moment(item.at)}">{moment(item.at)}</a>
           </td>

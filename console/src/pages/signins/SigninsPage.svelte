@@ -1,5 +1,6 @@
 <script lang="ts">
   // The log: how many came out how, day by day, and the rows; every filter is part of the address.
+  import Radio from '@lucide/svelte/icons/radio';
   import X from '@lucide/svelte/icons/x';
   import { push, replace, router } from 'svelte-spa-router';
   import { api } from '../../lib/api/client';
@@ -10,12 +11,13 @@
   import Mark from '../../lib/parts/Mark.svelte';
   import Waiting from '../../lib/parts/Waiting.svelte';
   import { Load } from '../../lib/state/load.svelte';
-  import { untrack } from 'svelte';
+  import { onDestroy, untrack } from 'svelte';
   import ColumnMenu from './ColumnMenu.svelte';
   import { chosen, keep } from './columns';
   import DayChart from './DayChart.svelte';
   import FilterBox from './FilterBox.svelte';
   import { address, FILTERS, query, read } from './filters';
+  import { Live } from './live.svelte';
   import SigninTable from './SigninTable.svelte';
 
   // Kinds of sign-in that are looked at apart.
@@ -41,6 +43,15 @@
   function load(): void {
     void page.run((signal) => api.signins({ ...filters, counts: 'no' }, signal)).then(() => (next = page.value?.next ?? null));
     void counting.run((signal) => api.signins({ ...filters, limit: '1' }, signal));
+  }
+  const live = new Live();
+  onDestroy(() => live.stop());
+  function arrived(items: SigninSummary[], all: boolean): void {
+    if (all || !page.value) load();
+    else {
+      page.value = { ...page.value, items: [...items, ...page.value.items] };
+      void counting.run((signal) => api.signins({ ...filters, limit: '1' }, signal));
+    }
   }
   // The same filters in another shape of the list are not asked again.
   const asked = $derived(JSON.stringify(filters));
@@ -94,6 +105,9 @@
   {:else if page.problem?.code === 'bad-filter'}The condition cannot be read.
   {:else if page.problem}The sign-ins could not be loaded.{:else}Loading the sign-ins …{/if}
   {#snippet aside()}
+    <button class="action" aria-pressed={live.on} onclick={() => live.toggle(() => filters, () => page.value?.items ?? [], arrived)}>
+      <Radio size={14} aria-hidden="true" />{live.on ? 'Arriving live' : 'Live'}
+    </button>
     <form onsubmit={find}>
       <input
         data-search
@@ -155,7 +169,7 @@
   <div class="mb-4 min-h-24" class:opacity-60={counting.busy}>
     <DayChart {days} href={(first, last) => `#${between(first, last)}`} choose={(first, last) => push(between(first, last))} />
   </div>
-  <div class:opacity-60={page.busy}><SigninTable items={shown} {columns} {narrow} /></div>
+  <div class:opacity-60={page.busy}><SigninTable items={shown} {columns} {narrow} fresh={live.fresh} /></div>
   <p class="mt-3 flex items-center gap-3 text-small text-muted">
     {number(shown.length)}{counting.value ? ` of ${number(Math.max(total, shown.length))}` : ''} shown.
     {#if next}<button class="action" onclick={loadOlder} disabled={more.busy}>{more.busy ? 'Loading …' : 'Show older'}</button>{/if}

@@ -1,0 +1,91 @@
+<script lang="ts">
+  // Codes with which people enrol who have nothing to prove themselves with yet: one person, one time, one use.
+  import { onMount } from 'svelte';
+  import { api, Failure } from '../../lib/api/client';
+  import type { Problem, StarterCodeInfo, StarterCodeList, StarterCodeMade } from '../../lib/api/types';
+  import { count, moment } from '../../lib/format';
+  import { rows } from '../../lib/keys';
+  import Failing from '../../lib/parts/Failing.svelte';
+  import Heading from '../../lib/parts/Heading.svelte';
+  import Waiting from '../../lib/parts/Waiting.svelte';
+  import { Load } from '../../lib/state/load.svelte';
+  import { session } from '../../lib/state/session.svelte';
+  import InventoryBox from '../rehearse/InventoryBox.svelte';
+  import Made from './Made.svelte';
+
+  const LASTS = { '1h': 'an hour', '8h': 'eight hours', '24h': 'a day', '7d': 'a week' };
+  const list = new Load<StarterCodeList>();
+  let made = $state<StarterCodeMade | null>(null);
+  let refused = $state<Problem | null>(null);
+  let person = $state('');
+  let starts = $state('');
+  let lasts = $state('24h');
+  const load = () => void list.run((signal) => api.starterCodes(signal));
+  onMount(load);
+
+  // As of what is shown, not of when the page was opened.
+  const now = $derived(list.value ? new Date().toISOString() : '');
+  const mayIssue = $derived(session.info?.role === 'operator');
+  const standing = (code: StarterCodeInfo) =>
+    code.used ? 'used' : code.ends <= now ? 'ran out' : code.starts > now ? 'not yet' : 'waits to be used';
+  const waiting = $derived((list.value?.items ?? []).filter((code) => standing(code) === 'waits to be used').length);
+
+  async function issue(event: SubmitEvent): Promise<void> {
+    event.preventDefault();
+    refused = null;
+    try {
+      made = await api.issueStarterCode(person.trim(), starts ? `${starts}:00Z` : '', lasts);
+      person = '';
+    } catch (error) {
+      if (!(error instanceof Failure)) throw error;
+      refused = error.problem;
+    }
+    load();
+  }
+</script>
+
+<Heading place="Settings · Starter codes">
+  {#if list.value}
+    {list.value.items.length ? `${count(waiting, 'starter code')} ${waiting === 1 ? 'waits' : 'wait'} to be used.` : 'No starter code has been issued.'}
+  {:else}{list.problem ? 'The starter codes cannot be shown.' : 'Looking which codes there are …'}{/if}
+</Heading>
+
+{#if made}<Made says={`The code for ${made.info.person} is good until ${moment(made.info.ends)} UTC, once.`} secret={made.code} done={() => (made = null)} />{/if}
+{#if mayIssue}
+  <form class="mb-6 flex max-w-4xl flex-wrap items-end gap-3 border border-rule bg-raised p-4" onsubmit={issue}>
+    <div class="min-w-56 flex-1 text-small"><label for="starter-person">For whom</label><InventoryBox id="starter-person" noun="people" value={person} wrong="" set={(text) => (person = text)} /></div>
+    <label class="text-small">From (UTC; empty: now)<input class="field" type="datetime-local" bind:value={starts} /></label>
+    <label class="text-small">For
+      <select class="field" bind:value={lasts}>
+        {#each Object.entries(LASTS) as [id, word] (id)}<option value={id}>{word}</option>{/each}
+      </select>
+    </label>
+    <button class="action">Issue a code</button>
+  </form>
+{/if}
+{#if refused}<div class="mb-4"><Failing problem={refused} /></div>{/if}
+{#if list.problem}
+  <Failing problem={list.problem} again={load} />
+{:else if !list.value}
+  <Waiting lines={6} />
+{:else if list.value.items.length}
+  <!-- svelte-ignore a11y_no_noninteractive_tabindex: a region that scrolls must be reachable by keyboard -->
+  <div class="relative overflow-x-auto" {@attach rows} tabindex="0" role="region" aria-label="Starter codes">
+    <table class="ruled min-w-[44rem]">
+      <thead><tr><th>For</th><th>From (UTC)</th><th>To</th><th>Issued by</th><th>State</th></tr></thead>
+      <tbody>
+        {#each list.value.items as code (code.id)}
+          <tr class="hover:bg-sunk">
+            <td><a href="#/signins?person={encodeURIComponent(code.person)}">{code.person}</a></td>
+            <td class="whitespace-nowrap tabular-nums">{moment(code.starts)}</td>
+            <td class="whitespace-nowrap tabular-nums">{moment(code.ends)}</td>
+            <td>{code.issued_by}</td>
+            <td>{#if code.used_for}<a data-row href="#/signins/{encodeURIComponent(code.used_for)}">{standing(code)} {moment(code.used ?? '')}</a>{:else}{standing(code)}{/if}</td>
+          </tr>
+        {/each}
+      </tbody>
+    </table>
+  </div>
+{:else}
+  <p>Here will be the codes, for whom and when, and what used them. The code itself is shown once, when it is issued.</p>
+{/if}
