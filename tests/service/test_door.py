@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import socket
 import threading
 import time
 from collections.abc import Iterator
@@ -591,3 +592,51 @@ def test_a_membership_that_has_ended_counts_no_more_for_who_is_in(live: Live) ->
         refused = door.access.evaluate(again)
         assert (refused.decision, refused.context["admin"]["reason"]) == (False, "closed")
         assert client.people.get("odd").groups == []
+
+
+def test_bodies_that_never_come_keep_nobody_waiting(live: Live) -> None:
+    host, port = live.url.removeprefix("http://").split(":")
+    stalled = []
+    for _ in range(40):
+        connection = socket.create_connection((host, int(port)))
+        connection.sendall(
+            f"POST /access/v1/evaluation HTTP/1.1\r\nHost: {host}\r\nAuthorization: Bearer {live.token}\r\n"
+            'Content-Type: application/json\r\nContent-Length: 500\r\n\r\n{"subject": '.encode()
+        )
+        stalled.append(connection)
+    with _door(live) as door:
+        assert door.access.evaluate(_ask("ines", "post")).decision
+    for connection in stalled:
+        connection.close()
+    with _door(live) as door:
+        assert door.access.evaluate(_ask("ines", "post")).decision
+
+
+def test_clocks_that_go_wrong_let_nobody_in_and_lose_nothing(live: Live) -> None:
+    said = {"auth.methods": {"pwd": 5, "otp": 1}, "auth.notices": ["terms"]}
+    with _door(live) as door, live.client() as client:
+        # What a door's clock says does not count, however far off it is.
+        for moment in ("2031-01-01T00:00:00Z", "1999-01-01T00:00:00Z"):
+            answer = door.access.evaluate(_ask("ines", "post", **{"time.at": moment}))
+            trace = client.signins.trace(answer.context["id"])
+            assert (trace.summary.at, trace.not_believed["time.at"]) == ("2026-11-23T09:00:00Z", moment)
+        with pytest.raises(Refused):
+            door.access.evaluate(_ask(**{"auth.methods": {"pwd": -60}}))
+        # The service's own clock is set back: nobody is older than before, no limit is stretched, no record is lost.
+        inside = door.access.evaluate(_ask(**said)).context["session"]
+        live.clock.forward(hours=-1)
+        again = door.access.evaluate(_ask(session={"id": inside["id"]}, **{"auth.notices": ["terms"]}))
+        assert again.decision
+        assert again.context["session"]["ends_at"] == inside["ends_at"]
+        trace = client.signins.trace(again.context["id"])
+        assert trace.same
+        assert trace.trace.facts["auth.methods"].value == {"otp": 0, "pwd": 0}
+        live.clock.forward(hours=13, seconds=1)
+        ended = door.access.evaluate(_ask(session={"id": inside["id"]}, **said))
+        assert ended.context["session"]["ended"] in {"idle", "too old"}
+        # A device that was listed tomorrow has been listed for no time that anybody knows.
+        tomorrow = {"id": "new", "owner": "company", "encrypted": True, "listed_at": "2026-12-24T00:00:00Z"}
+        client.devices.import_([json.dumps(tomorrow).encode()])
+        answer = door.access.evaluate(_ask("ines", "post", **{"device.id": "new"}))
+        assert "device.listed_for" not in client.signins.trace(answer.context["id"]).trace.facts
+        assert sum(client.signins.list().counts.values()) == 5

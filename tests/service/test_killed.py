@@ -1,4 +1,4 @@
-"""A service killed at any moment of an import: started again and sent the file again, nothing is lost or doubled."""
+"""A service killed at any moment, and machines that lose their power: nothing that was told is lost or doubled."""
 
 from __future__ import annotations
 
@@ -8,7 +8,9 @@ import os
 import random
 import signal
 import socket
+import sqlite3
 import subprocess
+import sys
 import threading
 import time
 from collections.abc import Iterator
@@ -19,6 +21,7 @@ from pathlib import Path
 from tests.cli.test_cli import BIN
 from tests.conftest import serving
 from tests.service.test_noticing import RULEBOOK, START, _lines
+from tests.service.wal_syncs import lose_power
 
 from caddrel.client import Caddrel
 from caddrel.client.caller import CaddrelError, Unreachable
@@ -28,6 +31,13 @@ from caddrel.wire import authzen
 from caddrel.wire.decisions import File
 
 KILLS = 20
+LOSSES = 5
+ROOT = Path(__file__).parents[2]
+WATCHED = (
+    sys.executable,
+    "-c",
+    "from tests.service.wal_syncs import watch; watch(); from caddrel.cli import main; main()",
+)
 
 
 def _free_port() -> int:
@@ -37,9 +47,11 @@ def _free_port() -> int:
 
 
 @contextlib.contextmanager
-def _service(folder: Path, port: int) -> Iterator[subprocess.Popen[bytes]]:
-    words = [str(BIN / "caddrel"), "serve", "--data", str(folder), "--bind", f"127.0.0.1:{port}"]
-    process = subprocess.Popen(words, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
+def _service(
+    folder: Path, port: int, program: tuple[str, ...] = (str(BIN / "caddrel"),)
+) -> Iterator[subprocess.Popen[bytes]]:
+    words = [*program, "serve", "--data", str(folder), "--bind", f"127.0.0.1:{port}"]
+    process = subprocess.Popen(words, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL, cwd=ROOT)
     try:
         yield process
     finally:
@@ -150,3 +162,55 @@ def _asking(port: int, token: str, seed: int) -> dict[str, bool]:
                 return told
             told[answer.context["id"]] = answer.decision
     return told
+
+
+def test_no_decision_that_was_told_is_missing_after_a_loss_of_power(tmp_path: Path) -> None:
+    folder = tmp_path / "data"
+    _prepared(folder)
+    for live in serving(folder):
+        token = access.make_token(live.deps, "front", "door", 3000, "tests")[1]
+        operator = access.make_token(live.deps, "all", "operator", 3000, "tests")[1]
+    port, rng = _free_port(), random.Random(4)
+    told: dict[str, bool] = {}
+    cut = 0
+    for _ in range(LOSSES):
+        with _service(folder, port, WATCHED) as process:
+            with Caddrel(f"http://127.0.0.1:{port}", operator) as client:
+                _wait(client)
+            killer = threading.Timer(rng.uniform(0.9, 1.8), process.kill)
+            killer.start()
+            with ThreadPoolExecutor(6) as pool:
+                for answered in pool.map(lambda seed: _asking(port, token, seed), range(6)):
+                    told |= answered
+            killer.cancel()
+        cut += (folder / "signins.sqlite-wal.synced").exists()
+        lose_power(folder / "signins.sqlite")
+    assert cut >= LOSSES // 2
+    assert len(told) > LOSSES
+    for live in serving(folder):
+        kept = {record.id: record.columns["outcome"] == "allowed" for record in live.deps.signins.every(Query())}
+        assert {id: kept.get(id) for id in told} == told
+
+
+def test_a_loss_of_power_is_felt_where_commits_are_not_synced(tmp_path: Path) -> None:
+    script = (
+        "import os, sqlite3, sys\n"
+        "from tests.service.wal_syncs import watch\n"
+        "watch()\n"
+        "c = sqlite3.connect(sys.argv[1], isolation_level=None)\n"
+        "c.execute('PRAGMA journal_mode=WAL')\n"
+        "c.execute('CREATE TABLE t (a)')\n"
+        "c.execute('PRAGMA wal_checkpoint')\n"
+        "c.execute('PRAGMA synchronous=' + sys.argv[2])\n"
+        "for i in range(50): c.execute('INSERT INTO t VALUES (1)')\n"
+        "os._exit(9)\n"
+    )
+    left = {}
+    for mode in ("FULL", "NORMAL"):
+        file = tmp_path / f"{mode}.sqlite"
+        subprocess.run([sys.executable, "-c", script, str(file), mode], cwd=ROOT, check=False)
+        lose_power(file)
+        with contextlib.closing(sqlite3.connect(file)) as connection:
+            left[mode] = connection.execute("SELECT count(*) FROM t").fetchone()[0]
+    assert left["FULL"] == 50
+    assert left["NORMAL"] < 50

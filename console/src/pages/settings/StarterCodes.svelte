@@ -55,11 +55,12 @@
   <form class="mb-6 flex max-w-4xl flex-wrap items-end gap-3 border border-rule bg-raised p-4" onsubmit={issue}>
     <div class="min-w-56 flex-1 text-small"><label for="starter-person">For whom</label><InventoryBox id="starter-person" noun="people" value={person} wrong="" set={(text) => (person = text)} /></div>
     <label class="text-small">From (UTC; empty: now)<input class="field" type="datetime-local" bind:value={starts} /></label>
-    <label class="text-small">For
-      <select class="field" bind:value={lasts}>
+    <div class="text-small">
+      <label for="starter-lasts">For</label>
+      <select id="starter-lasts" class="field" bind:value={lasts}>
         {#each Object.entries(LASTS) as [id, word] (id)}<option value={id}>{word}</option>{/each}
       </select>
-    </label>
+    </div>
     <button class="action">Issue a code</button>
   </form>
 {/if}

@@ -36,11 +36,12 @@
 <form class="mb-6 grid max-w-3xl gap-3 border border-rule bg-raised p-4 sm:grid-cols-2" onsubmit={make}>
   <label class="text-small">Name<input class="field" bind:value={name} required maxlength="100" placeholder={role === 'device' ? 'tab-0117' : 'front-door'} /></label>
   <label class="text-small">Days until it expires<input class="field" type="number" min="1" max="3660" bind:value={days} required /></label>
-  <label class="text-small sm:col-span-2">Role
-    <select class="field" bind:value={role}>
+  <div class="text-small sm:col-span-2">
+    <label for="token-role">Role</label>
+    <select id="token-role" class="field" bind:value={role}>
       {#each Object.entries(ROLES) as [id, says] (id)}<option value={id}>{id}: {says}</option>{/each}
     </select>
-  </label>
+  </div>
   {#if role === 'door'}
     <label class="text-small sm:col-span-2">Facts that it may report, or the beginnings of several
       <input class="field font-mono" bind:value={reports} placeholder="left empty: what only a door can see" spellcheck="false" />
