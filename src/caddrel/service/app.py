@@ -8,6 +8,7 @@ import time
 import msgspec
 import structlog
 from flask import Flask, Response, g, request, send_from_directory
+from werkzeug.exceptions import MethodNotAllowed
 
 from caddrel.core.facts.catalogue import Catalogue
 from caddrel.core.logs.schema import signin_schema
@@ -118,6 +119,9 @@ def create_app(deps: Deps) -> Flask:
         response = Response(msgspec.json.encode(problem), problem.status, mimetype="application/problem+json")
         if problem.status == 401:
             response.headers["WWW-Authenticate"] = 'Bearer realm="caddrel"'
+        if isinstance(error, MethodNotAllowed):
+            # RFC 9110, section 15.5.6.
+            response.headers["Allow"] = ", ".join(sorted(error.valid_methods or ()))
         return response
 
     return app
