@@ -17,7 +17,7 @@ from caddrel.core.decide.decision import Decision, Shadow
 from caddrel.core.facts.completion import Origin
 from caddrel.core.facts.record import facts_from_json
 from caddrel.demo.fill import ADDRESSES
-from caddrel.service.records import recorded_of, signin_of
+from caddrel.service.records import decided_of, recorded_of, signin_of
 from caddrel.store.signins import SigninRecord
 from caddrel.wire.decisions import File
 
@@ -108,7 +108,7 @@ def test_what_is_due_is_done_when_the_service_starts_again(service: Live) -> Non
         facts = facts_from_json(record.facts, rulebook.catalogue)
         del facts.values["signals"]
         facts.noticed = {}
-        broken = signin_of(record.id, record.at, rulebook, facts, recorded_of({}), nothing, None)
+        broken = signin_of(record.id, record.at, rulebook, facts, recorded_of({}), decided_of(nothing, ""), None, 1)
         deps.signins.settle(record.columns["person"], START + timedelta(days=9), [(record, broken)])
     assert _told(_all(service)) != expected
     deps.signins.add([], {"ines.faro": START, "odd.vik": START})

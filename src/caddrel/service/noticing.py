@@ -14,7 +14,7 @@ from caddrel.core.logs.causes import cause_of
 from caddrel.core.rulebook.model import Rulebook
 from caddrel.core.signals.history import History, Past, needed_history, past_of
 from caddrel.core.signals.noticing import add_signals
-from caddrel.service.records import recorded_of, signin_of
+from caddrel.service.records import decided_of, recorded_of, signin_of
 from caddrel.store.signins import NewSignin, SigninRecord, SigninStore
 
 if TYPE_CHECKING:
@@ -146,7 +146,8 @@ def _again(deps: Deps, person: str, since: datetime) -> Iterable[tuple[SigninRec
         same = _same_signals(before, (facts.values.get("signals"), facts.noticed))
         if not same or decision_json(decision) != record.decision or key != record.cause:
             recorded = recorded_of({name: record.columns[f"recorded_{name}"] for name in ("outcome", "reason")})
-            yield record, signin_of(record.id, record.at, rulebook, facts, recorded, decision, cause)
+            decided = decided_of(decision, facts.reference)
+            yield record, signin_of(record.id, record.at, rulebook, facts, recorded, decided, cause, number)
 
 
 def _same_signals(before: tuple[Any, Any], after: tuple[Any, Any]) -> bool:

@@ -88,18 +88,15 @@ def bundled_signin(
 
 
 def signin_of(
-    id: str, at: datetime, rulebook: Rulebook, facts: Facts, recorded: bytes, decision: Decision, cause: Cause | None
-) -> NewSignin:
-    """Return a sign-in to be stored; its decision tells the revision.
-
-    `facts.reference` is the one that the decision's texts quote.
-    """
+    id: str, at: datetime, rulebook: Rulebook, facts: Facts, recorded: bytes, decided: Decided, cause: Cause | None,
+    revision: int,
+) -> NewSignin:  # fmt: skip
+    """Return a sign-in to be stored."""
     own, shared = split(facts_json(facts, lists_of(rulebook)))
     get: Any = facts.values.get
-    decided = decided_of(decision, facts.reference)
     return NewSignin(
         id, number_for(id), at, b"", msgspec.json.encode(own), shared, recorded,
         get("person.id"), get("app.id"), get("device.id"),
         (get("device.state_age"), get("device.listed_for"), get("auth.age")),
-        decided.outcome == "allowed" and get("auth.credentials") != "wrong", decided, cause, decision.revision or 0,
+        decided.outcome == "allowed" and get("auth.credentials") != "wrong", decided, cause, revision,
     )  # fmt: skip

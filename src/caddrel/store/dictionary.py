@@ -16,6 +16,7 @@ MOST_REMEMBERED = 100_000
 # The columns of a sign-in's row that name bundles, by kind.
 COLUMNS: Mapping[str, str] = {**{group: f"{group}_facts" for group in GROUPS}, "recorded": "recorded"}
 
+KINDS = (*COLUMNS, "decision")
 
 # By kind and number.
 Documents = dict[tuple[str, int], Any]
@@ -37,26 +38,60 @@ class Dictionary:
     """Numbers for documents and documents for numbers; what was used lately is remembered."""
 
     def __init__(self) -> None:
-        self._numbers: dict[str, dict[bytes, int]] = {kind: {} for kind in (*COLUMNS, "decision")}
+        self._numbers: dict[str, dict[bytes, int]] = {kind: {} for kind in KINDS}
         self._fresh: list[tuple[str, bytes]] = []
         self._documents: Documents = {}
 
-    def numbering(self, kind: str, connection: Connection) -> Callable[[Any], int]:
-        """Return a function that gives the number of a document of one kind, adding it when it is not there yet.
+    def numbered(self, connection: Connection, contents: Iterable[Sequence[Any]]) -> Sequence[Mapping[Any, int]]:
+        """Return the numbers of documents by kind, in the order of `KINDS`; what is not there yet is added.
 
         After the commit `settled` is to be called.
+
+        Parameters
+        ----------
+        contents
+            Documents in the order of `KINDS`, the last of each a decision.
         """
-        known = self._numbers[kind]
+        known = [self._numbers[kind] for kind in KINDS]
+        fresh: dict[str, dict[bytes, Any]] = {}
+        for documents in contents:
+            for kind, numbers, document in zip(KINDS, known, documents, strict=True):
+                key = document.document if kind == "decision" else document
+                if key not in numbers:
+                    fresh.setdefault(kind, {})[key] = document
+        bundled = {_digest(kind, key): (kind, key) for kind in COLUMNS for key in fresh.get(kind, ())}
+        self._add(connection, bundled, bundles, lambda digest, name: (name[0], name[1].decode(), digest))
+        decided = {_digest("decision", key): ("decision", key) for key in fresh.get("decision", ())}
+        self._add(
+            connection, decided, decisions,
+            lambda digest, name: (*fresh["decision"][name[1]][:-1], name[1].decode(), digest),
+        )  # fmt: skip
+        return known
 
-        def number(content: Any) -> int:
-            document = content.document if kind == "decision" else content
-            found = known.get(document)
-            if found is None:
-                found = known[document] = _add(connection, kind, content)
-                self._fresh.append((kind, document))
-            return found
+    def _add(self, connection: Connection, wanted: Mapping[bytes, _Name], table: Table, row: _MakeRow) -> None:
+        """Find the numbers of documents by their digests, and store those that are not there."""
+        if not wanted:
+            return
+        digests = list(wanted)
+        for start in range(0, len(digests), _AT_ONCE):
+            some = tuple(digests[start : start + _AT_ONCE])
+            asked = f"SELECT digest, number FROM {table.name} WHERE digest IN ({', '.join('?' * len(some))})"  # noqa: S608
+            for digest, number in connection.exec_driver_sql(asked, some):
+                kind, key = wanted[digest]
+                self._learn(kind, key, number)
+        missing = [(digest, name) for digest, name in wanted.items() if name[1] not in self._numbers[name[0]]]
+        if not missing:
+            return
+        # The number last used, also by what was taken out since.
+        last = connection.exec_driver_sql("SELECT seq FROM sqlite_sequence WHERE name = ?", (table.name,)).scalar() or 0
+        rows = [(number, *row(digest, name)) for number, (digest, name) in enumerate(missing, last + 1)]
+        connection.exec_driver_sql(_INSERT[table.name], rows)
+        for values, (_, (kind, key)) in zip(rows, missing, strict=True):
+            self._learn(kind, key, values[0])
 
-        return number
+    def _learn(self, kind: str, key: bytes, number: int) -> None:
+        self._numbers[kind][key] = number
+        self._fresh.append((kind, key))
 
     def settled(self, committed: bool) -> None:
         """Keep in mind what was added, or forget it when it was not committed."""
@@ -121,21 +156,16 @@ def _by_number(connection: Connection, table: Table, numbers: Iterable[int]) -> 
         yield from connection.execute(select(table).where(table.c.number.in_(wanted[start : start + 500])))
 
 
-# Written out, like the log's own inserts: a live decision names several, and each is asked for by itself.
-_DECIDED = (*Decided._fields, "digest")
-_FIND = {True: "SELECT number FROM decisions WHERE digest = ?", False: "SELECT number FROM bundles WHERE digest = ?"}
-_INSERT_BUNDLE = "INSERT INTO bundles (kind, document, digest) VALUES (?, ?, ?)"
-_INSERT_DECISION = f"INSERT INTO decisions ({', '.join(_DECIDED)}) VALUES ({', '.join('?' * len(_DECIDED))})"  # noqa: S608
+# Written out, like the log's own inserts.
+_DECIDED = ("number", *Decided._fields, "digest")
+_INSERT = {
+    "bundles": "INSERT INTO bundles (number, kind, document, digest) VALUES (?, ?, ?, ?)",
+    "decisions": f"INSERT INTO decisions ({', '.join(_DECIDED)}) VALUES ({', '.join('?' * len(_DECIDED))})",  # noqa: S608
+}
+_AT_ONCE = 500
+_Name = tuple[str, bytes]
+_MakeRow = Callable[[bytes, _Name], tuple[Any, ...]]
 
 
-def _add(connection: Connection, kind: str, content: bytes | Decided) -> int:
-    decided = isinstance(content, Decided)
-    document = content.document if isinstance(content, Decided) else content
-    digest = hashlib.blake2b(document, digest_size=16, person=kind.encode()).digest()
-    found = connection.exec_driver_sql(_FIND[decided], (digest,)).scalar()
-    if found is not None:
-        return int(found)
-    if isinstance(content, Decided):
-        row = (*content[:-1], document.decode(), digest)
-        return int(connection.exec_driver_sql(_INSERT_DECISION, row).lastrowid)
-    return int(connection.exec_driver_sql(_INSERT_BUNDLE, (kind, document.decode(), digest)).lastrowid)
+def _digest(kind: str, document: bytes) -> bytes:
+    return hashlib.blake2b(document, digest_size=16, person=kind.encode()).digest()

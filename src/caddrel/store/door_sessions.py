@@ -9,7 +9,6 @@ from datetime import datetime
 from typing import Any
 
 from sqlalchemy import Connection, Row, select, update
-from sqlalchemy.dialects.sqlite import insert
 
 from caddrel.store.engine import Database
 from caddrel.store.moments import from_stored, to_stored
@@ -77,19 +76,27 @@ class DoorSessionStore:
 
 def put_sessions(connection: Connection, sessions: Iterable[DoorSession]) -> None:
     """Put sessions as they are now; one that has been ended stays ended."""
-    for session in sessions:
-        row: dict[str, Any] = {
-            "door": session.door,
-            "person": session.person,
-            "app": session.app,
-            "device": session.device,
-            "seen": to_stored(session.seen),
-            "methods": json.dumps({name: to_stored(at) for name, at in session.methods.items()}),
-            "keep": json.dumps(dict(session.keep)),
-            "signin": session.signin,
-        }
-        adding = insert(door_sessions).values(id=session.id, started=to_stored(session.started), **row)
-        connection.execute(adding.on_conflict_do_update(index_elements=["id"], set_=row))
+    rows = [
+        (
+            session.id, session.door, session.person, session.app, session.device,
+            to_stored(session.started), to_stored(session.seen),
+            json.dumps({name: to_stored(at) for name, at in session.methods.items()}),
+            json.dumps(dict(session.keep)), session.signin,
+        )
+        for session in sessions
+    ]  # fmt: skip
+    if rows:
+        connection.exec_driver_sql(_PUT, rows)
+
+
+# Written out: it is part of every commit of live decisions.
+_KEPT = ("door", "person", "app", "device", "seen", "methods", "keep", "signin")
+_CHANGED = ", ".join(f"{name} = excluded.{name}" for name in _KEPT)
+_PUT = (
+    "INSERT INTO door_sessions (id, door, person, app, device, started, seen, methods, keep, signin) "  # noqa: S608
+    "VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?) "
+    f"ON CONFLICT (id) DO UPDATE SET {_CHANGED}"
+)
 
 
 def _session(row: Row[Any]) -> DoorSession:

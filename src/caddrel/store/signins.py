@@ -6,7 +6,7 @@ import json
 import threading
 import uuid
 from collections import Counter
-from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass, field
 from datetime import datetime
@@ -135,7 +135,7 @@ class SigninStore:
         """
         with self._writing() as connection:
             last = int(connection.exec_driver_sql("SELECT coalesce(max(seq), 0) FROM records").scalar_one())
-            numbers = self._numbers(connection)
+            numbers = self._numbers(connection, new)
             mine, rows = [], []
             for seq, signin in enumerate(new, last + 1):
                 at = to_stored(signin.at)
@@ -165,8 +165,10 @@ class SigninStore:
             finally:
                 self._dictionary.settled(committed)
 
-    def _numbers(self, connection: Connection) -> _Numbers:
-        return [self._dictionary.numbering(kind, connection) for kind in (*COLUMNS, "decision")]
+    def _numbers(self, connection: Connection, new: Iterable[NewSignin]) -> _Numbers:
+        return self._dictionary.numbered(
+            connection, ((*signin.shared, signin.recorded, signin.decided) for signin in new)
+        )
 
     def older(self, before: datetime) -> int:
         """Return how many records are older than a moment."""
@@ -214,7 +216,7 @@ class SigninStore:
             Records as they are stored, and as they are to be; of the latter id, moment and digest do not count.
         """
         with self._writing() as connection:
-            numbers = self._numbers(connection)
+            numbers = self._numbers(connection, [new for _, new in changed])
             _add_causes(connection, (new.cause for _, new in changed))
             for old, new in changed:
                 connection.execute(update(records).where(records.c.seq == old.seq).values(own=new.own.decode()))
@@ -418,11 +420,12 @@ _COUNT = (
     "INSERT INTO days (day, outcome, count) VALUES (?, ?, ?) "
     "ON CONFLICT (day, outcome) DO UPDATE SET count = count + excluded.count"
 )
+_INSERT_CAUSE = "INSERT INTO causes (key, document) VALUES (?, ?) ON CONFLICT DO NOTHING"
 _INSERT_SIGNIN = _inserting("signins", ("at", "seq", *_SIGNIN))
 
 
-# What gives the numbers of documents: one for each kind, in the order of `dictionary.COLUMNS`, and of decisions.
-_Numbers = list[Callable[[Any], int]]
+# The numbers of documents, of each kind in the order of `dictionary.KINDS`.
+_Numbers = Sequence[Mapping[Any, int]]
 
 
 def _row(signin: NewSignin, numbers: _Numbers) -> tuple[Any, ...]:
@@ -432,12 +435,12 @@ def _row(signin: NewSignin, numbers: _Numbers) -> tuple[Any, ...]:
     cause = signin.cause
     return (
         signin.person, signin.app, signin.device,
-        numbers[0](person), numbers[1](app), numbers[2](device), numbers[3](network), numbers[4](attempt),
-        numbers[5](signals), numbers[6](signin.recorded),
+        numbers[0][person], numbers[1][app], numbers[2][device], numbers[3][network], numbers[4][attempt],
+        numbers[5][signals], numbers[6][signin.recorded],
         *signin.ages,
         signin.let_in, decision.outcome, decision.policy,
         None if cause is None else cause.key,
-        numbers[7](decision),
+        numbers[7][decision.document],
         signin.revision,
     )  # fmt: skip
 
@@ -445,10 +448,8 @@ def _row(signin: NewSignin, numbers: _Numbers) -> tuple[Any, ...]:
 def _add_causes(connection: Connection, found: Iterable[Cause | None]) -> None:
     fresh = {cause.key: cause for cause in found if cause is not None}
     if fresh:
-        rows = [
-            {"key": key, "document": json.dumps(cause.document, ensure_ascii=False)} for key, cause in fresh.items()
-        ]
-        connection.execute(insert(causes).on_conflict_do_nothing(), rows)
+        rows = [(key, json.dumps(cause.document, ensure_ascii=False)) for key, cause in fresh.items()]
+        connection.exec_driver_sql(_INSERT_CAUSE, rows)
 
 
 def _count(connection: Connection, moved: Mapping[tuple[int, str], int]) -> None:

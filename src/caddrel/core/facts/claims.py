@@ -7,6 +7,7 @@ written after it.
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
+from functools import lru_cache
 from typing import Any
 
 from caddrel.core.diagnostics import Diagnostic, did_you_mean, shorten
@@ -97,5 +98,6 @@ def believed(claims: Mapping[str, Any], may_report: Iterable[str]) -> tuple[dict
     return may, {fact: value for fact, value in claims.items() if fact not in may}
 
 
+@lru_cache(maxsize=4096)
 def _covered(fact: str, names: tuple[str, ...]) -> bool:
     return any(fact == name or fact.startswith(f"{name}.") for name in names)

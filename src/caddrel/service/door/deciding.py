@@ -25,7 +25,7 @@ from caddrel.service.door import sessions
 from caddrel.service.door.answering import answer
 from caddrel.service.door.asking import may_accept, read_request
 from caddrel.service.errors import ServiceError
-from caddrel.service.records import recorded_of, signin_of
+from caddrel.service.records import Decisions, recorded_of, signin_of
 from caddrel.service.secrets import new_id
 from caddrel.service.starter_codes import code_digest
 from caddrel.store.acceptances import Acceptance
@@ -60,6 +60,7 @@ class Door:
         self._pending: dict[str, _Pending] = {}
         self._lock = threading.Lock()
         self._once = threading.Lock()
+        self._decisions = Decisions()
 
     def evaluate(self, caller: Caller, request: authzen.Evaluation, request_id: str) -> authzen.AccessDecision:
         """Return the decision on an evaluation, once it is recorded.
@@ -169,12 +170,13 @@ class Door:
             deps.histories.add(facts, now, id, decision.outcome)
             left = sessions.after(session, id, caller.token, facts.values, decision, now)
             cause = cause_of(rulebook, facts, decision)
-            signin = signin_of(id, now, rulebook, facts, _NOTHING, decision, cause)._replace(digest=digest)
+            decided, number = self._decisions.of(decision), published.revision.number
+            signin = signin_of(id, now, rulebook, facts, _NOTHING, decided, cause, number)._replace(digest=digest)
             try:
                 stored = deps.recorder.put(signin, left, deps.histories.late())
             except ServiceError:
                 # Not recorded, so not to be looked back at.
-                deps.histories.drop(str(facts.values["person.id"]))
+                deps.histories.drop(str(facts.values.get("person.id")))
                 raise
         reference = spelled(number_for(id))
         document = with_reference(decision_json(decision), reference)
@@ -250,9 +252,10 @@ def _facts(deps: Deps, rulebook: Rulebook, claims: Mapping[str, Any], caller: Ca
 
 def _add_accepted(deps: Deps, rulebook: Rulebook, facts: Facts) -> None:
     """Add the notices whose present version the person is known to have accepted to those that the door reported."""
-    if not rulebook.notices:
+    person = facts.values.get("person.id")
+    if not rulebook.notices or not isinstance(person, str):
         return
-    versions = deps.acceptances.of(str(facts.values["person.id"]))
+    versions = deps.acceptances.of(person)
     kept = frozenset(id for id, notice in rulebook.notices.items() if versions.get(id) == notice.version)
     said = facts.values.get("auth.notices")
     if not isinstance(said, frozenset):
