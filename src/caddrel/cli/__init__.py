@@ -21,6 +21,8 @@ _COMMANDS = {
     "sessions": "sessions",
     "starter-code": "starter_codes",
     "acceptances": "acceptances",
+    "audit": "audit",
+    "rescue": "rescue",
     "trace": "trace",
     "people": "inventory",
     "groups": "inventory",

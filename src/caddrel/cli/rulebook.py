@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import difflib
 import sys
 from pathlib import Path
 
@@ -17,8 +18,15 @@ from caddrel.core.lint.finding import Context
 from caddrel.core.lint.registry import lint
 from caddrel.core.rulebook.reader import ReadResult, read_rulebook
 from caddrel.core.rulebook.source import Source
-from caddrel.wire.rulebooks import PolicyView
+from caddrel.wire.rulebooks import Comparison, PolicyView, PublishResult, Side
 
+_BASE = click.option("--base", type=int, help="The revision it starts from; refused when another is current.")
+_ACCEPT = click.option(
+    "--accept-lockout-risk",
+    default="",
+    metavar="REASON",
+    help="Publish although somebody who must get in could be locked out; the reason is recorded.",
+)
 _FILE = click.Path(path_type=Path, exists=True, allow_dash=True)
 
 
@@ -132,10 +140,14 @@ def _tell_formatted(
 @rulebook.command()
 @click.argument("file", type=_FILE)
 @click.option("--why", required=True, help="Why, for those who read the history.")
-@click.option("--base", type=int, help="The revision it starts from; refused when another is current.")
+@_BASE
+@_ACCEPT
 @json_option
-def publish(file: Path, why: str, base: int | None, as_json: bool) -> None:
-    """Publish a rulebook as the next revision; refused when it has errors.
+def publish(file: Path, why: str, base: int | None, accept_lockout_risk: str, as_json: bool) -> None:
+    """Publish a rulebook as the next revision.
+
+    Refused when it has errors, or when a keyholder or administrator who can get into the administration apps now could
+    not any more, even if only while a feed is dead.
 
     \b
     Example: caddrel rulebook publish rulebook.yaml --why "Tablets need the May patch"
@@ -146,7 +158,11 @@ def publish(file: Path, why: str, base: int | None, as_json: bool) -> None:
         remark("Nothing was published: mend the errors first.")
         raise AnswerIsNo
     with connect() as service:
-        made = service.rulebook.publish(rulebook_files(file), why, base)
+        made = service.rulebook.publish(rulebook_files(file), why, base, accept_lockout_risk)
+    _tell_published(made, as_json)
+
+
+def _tell_published(made: PublishResult, as_json: bool) -> None:
     if as_json:
         write_json(made)
         return
@@ -154,6 +170,104 @@ def publish(file: Path, why: str, base: int | None, as_json: bool) -> None:
         if found.severity == "warning":
             remark(f"warning: {found.message} [{found.code}]{f' — {found.hint}' if found.hint else ''}")
     say(f"Revision {made.revision.number} is current: {made.revision.why}")
+
+
+@rulebook.command()
+@click.argument("number", type=int)
+@click.option("--why", required=True, help="Why, for those who read the history.")
+@_BASE
+@_ACCEPT
+@json_option
+def restore(number: int, why: str, base: int | None, accept_lockout_risk: str, as_json: bool) -> None:
+    """Publish an earlier revision again, as the next one.
+
+    \b
+    Example: caddrel rulebook restore 1 --why "Android 15 is not out for all tablets"
+    """
+    with connect() as service:
+        made = service.rulebook.restore(number, why, base, accept_lockout_risk)
+    _tell_published(made, as_json)
+
+
+@rulebook.command()
+@click.argument("before")
+@click.argument("after")
+@json_option
+def compare(before: str, after: str, as_json: bool) -> None:
+    """Tell what differs between two rulebooks, object by object: files, revision numbers, or `current`.
+
+    Exit code 1 when they differ.
+
+    \b
+    Example: caddrel rulebook compare 1 current
+             caddrel rulebook compare current rulebook.yaml
+    """
+    with connect() as service:
+        found = service.rulebook.compare(_side(before), _side(after))
+    if as_json:
+        write_json(found)
+    else:
+        _tell_comparison(found)
+    if found.objects:
+        raise AnswerIsNo
+
+
+def _side(text: str) -> Side:
+    if text == "current":
+        return Side()
+    if text.isascii() and text.isdigit():
+        return Side(revision=int(text))
+    path = Path(text)
+    if not path.exists():
+        raise click.UsageError(f"{text}: no such file; give a file, a revision's number, or current")
+    return Side(files=rulebook_files(path))
+
+
+def _tell_comparison(found: Comparison) -> None:
+    if not found.objects:
+        say(f"{found.before} and {found.after} say the same.")
+        return
+    say(f"{_count(len(found.objects), 'object')} differ from {found.before} to {found.after}.")
+    for each in found.objects:
+        heading(f"{each.kind} {each.title}")
+        say(Text(f"{each.change}  ", style="bold") + Text(each.id, style="dim"))
+        if each.before_words != each.after_words:
+            if each.before_words:
+                say("before: " + plain(each.before_words))
+            if each.after_words:
+                say("after:  " + plain(each.after_words))
+        lines = difflib.unified_diff(each.before.splitlines(), each.after.splitlines(), n=2, lineterm="")
+        for line in list(lines)[2:]:
+            style = {"+": "green", "-": "red", "@": "dim"}.get(line[:1], "")
+            say(Text(line, style=style), indent=2)
+
+
+@rulebook.command()
+@click.option("--revision", type=int, help="A revision's number; the current one when left out.")
+@click.option(
+    "--out", type=click.Path(path_type=Path), required=True, help="A file, or a folder for several documents."
+)
+@json_option
+def export(revision: int | None, out: Path, as_json: bool) -> None:
+    """Write a revision's documents to a file, or to a folder when there are several.
+
+    \b
+    Example: caddrel rulebook export --revision 1 --out rulebook.yaml
+    """
+    with connect() as service:
+        whole = service.rulebook.get(revision)
+    single = len(whole.files) == 1 and not out.is_dir()
+    written = []
+    for i, file in enumerate(whole.files):
+        # A document's name came from whoever published it: only its last part names a file here.
+        target = out if single else out / (Path(file.name).name or f"{i}.yaml")
+        target.parent.mkdir(parents=True, exist_ok=True)
+        target.write_text(file.text, encoding="utf-8")
+        written.append(str(target))
+    if as_json:
+        write_json({"revision": whole.info.number, "written": written})
+        return
+    remark(f"Revision {whole.info.number}: {', '.join(written)}")
 
 
 @rulebook.command()

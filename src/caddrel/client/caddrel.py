@@ -14,6 +14,7 @@ from caddrel.client.caller import Caller, Refused
 from caddrel.wire import (
     acceptances,
     access,
+    audit,
     authzen,
     decisions,
     doctor,
@@ -55,10 +56,32 @@ class Rulebook:
         body = rulebooks.CheckRequest(list(files))
         return self._caller.post("/api/v1/rulebook/check", body, rulebooks.CheckResult)
 
-    def publish(self, files: Sequence[decisions.File], why: str, base: int | None = None) -> rulebooks.PublishResult:
-        """Publish documents as the next revision; `base` refuses when another than that is current."""
-        body = rulebooks.PublishRequest(list(files), why, base)
+    def publish(
+        self, files: Sequence[decisions.File], why: str, base: int | None = None, accept_lockout_risk: str = ""
+    ) -> rulebooks.PublishResult:
+        """Publish documents as the next revision.
+
+        Parameters
+        ----------
+        base
+            The revision that must be current.
+        accept_lockout_risk
+            Why, although somebody who must get in could be locked out; recorded.
+        """
+        body = rulebooks.PublishRequest(list(files), why, base, accept_lockout_risk)
         return self._caller.post("/api/v1/rulebook/publish", body, rulebooks.PublishResult)
+
+    def restore(
+        self, number: int, why: str, base: int | None = None, accept_lockout_risk: str = ""
+    ) -> rulebooks.PublishResult:
+        """Publish an earlier revision again as the next one; the rest as of `publish`."""
+        body = rulebooks.RestoreRequest(number, why, base, accept_lockout_risk)
+        return self._caller.post("/api/v1/rulebook/restore", body, rulebooks.PublishResult)
+
+    def compare(self, before: rulebooks.Side, after: rulebooks.Side) -> rulebooks.Comparison:
+        """Return what differs between two rulebooks, object by object."""
+        body = rulebooks.CompareRequest(before, after)
+        return self._caller.post("/api/v1/rulebook/compare", body, rulebooks.Comparison)
 
 
 class Signins:
@@ -230,6 +253,22 @@ class Acceptances:
         return self._caller.pieces("/api/v1/acceptances/export", asked)
 
 
+class Audit:
+    """Every change and refusal."""
+
+    def __init__(self, caller: Caller) -> None:
+        self._caller = caller
+
+    def list(self, search: str = "", before: int = 0, limit: int = 50) -> audit.AuditPage:
+        """Return entries, newest first."""
+        asked = {"search": search, "limit": limit, **({"before": before} if before else {})}
+        return self._caller.get("/api/v1/audit", audit.AuditPage, asked)
+
+    def verify(self) -> audit.AuditVerdict:
+        """Return whether every entry follows from the one before."""
+        return self._caller.get("/api/v1/audit/verify", audit.AuditVerdict)
+
+
 class Things:
     """One kind of inventory object."""
 
@@ -352,6 +391,7 @@ class Caddrel:
         self.sessions = Sessions(caller)
         self.starter_codes = StarterCodes(caller)
         self.acceptances = Acceptances(caller)
+        self.audit = Audit(caller)
         self.people = Things(caller, "people")
         self.groups = Things(caller, "groups")
         self.devices = Things(caller, "devices")

@@ -21,6 +21,7 @@ from caddrel.service.secrets import new_id
 from caddrel.service.views import (
     acceptances,
     access,
+    audit,
     doctor,
     door,
     inventory,
@@ -44,6 +45,7 @@ ENDPOINTS = [
     *sessions.endpoints.all,
     *starter_codes.endpoints.all,
     *acceptances.endpoints.all,
+    *audit.endpoints.all,
 ]
 # The one inline style that a component library's template holds: "display: contents;".
 _STYLE = "'unsafe-hashes' 'sha256-iaOezIDcQIoxCULa6FBKKuLUu09R7kG+Mlu+JVfU3Rw='"

@@ -12,7 +12,8 @@ from caddrel.service.deps import Deps
 from caddrel.wire.decisions import Piece
 from caddrel.wire.signins import FactChange
 
-_SECTIONS = {
+# Every section of a rulebook with what one of its objects is called.
+SECTIONS = {
     "policies": "policy",
     "places": "place",
     "standards": "standard",
@@ -21,6 +22,9 @@ _SECTIONS = {
     "notices": "notice",
     "signals": "signal",
     "apps": "app",
+    "password_standards": "password standard",
+    "guarantees": "guarantee",
+    "rehearsals": "rehearsal",
 }
 _FROM_OUTSIDE = {Origin.INVENTORY, Origin.COMPUTED, Origin.ADDRESS_DATA}
 
@@ -34,7 +38,7 @@ def changed_objects(then: Rulebook, now: Rulebook, deciding: set[str]) -> list[P
 
 
 def _changed(then: Rulebook, now: Rulebook) -> Iterator[Piece]:
-    for section, kind in _SECTIONS.items():
+    for section, kind in SECTIONS.items():
         before, after = getattr(then, section), getattr(now, section)
         for name in sorted({*before, *after}):
             if before.get(name) != after.get(name):

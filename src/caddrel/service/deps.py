@@ -27,6 +27,7 @@ from caddrel.service.noticing import Histories, catch_up
 from caddrel.service.secrets import Verified
 from caddrel.store.acceptances import AcceptanceStore
 from caddrel.store.accounts import AccountStore
+from caddrel.store.audit import AuditStore
 from caddrel.store.causes import CauseStore
 from caddrel.store.door_sessions import DoorSessionStore
 from caddrel.store.inventory import InventoryStore
@@ -161,6 +162,7 @@ class Deps:
     door_sessions: DoorSessionStore
     starter_codes: StarterCodeStore
     acceptances: AcceptanceStore
+    audit: AuditStore
     clock: Callable[[], datetime]
     console: Path
     folder: Path

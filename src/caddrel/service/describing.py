@@ -69,7 +69,6 @@ def _use(ref: Ref, rulebook: Rulebook) -> wire.Use:
 def policy_view(policy: Policy, rulebook: Rulebook, files: Mapping[str, str]) -> wire.PolicyView:
     """Return one policy, readable."""
     scope = policy.scope
-    span = rulebook.spans.get(f"policies.{policy.id}")
     active = {}
     if scope.active is not None:
         bounds = {"from": scope.active.start, "until": scope.active.end}
@@ -93,8 +92,15 @@ def policy_view(policy: Policy, rulebook: Rulebook, files: Mapping[str, str]) ->
         scope=pieces(scope_words(scope, rulebook)),
         rules=[_rule(rule, rulebook) for rule in policy.rules],
         parts=[_use(ref, rulebook) for ref in policy_refs(policy)],
-        source=_source(files.get(span.file, ""), span.line) if span else "",
+        source=object_source(rulebook, files, f"policies.{policy.id}"),
     )
+
+
+def object_source(rulebook: Rulebook, files: Mapping[str, str], path: str) -> str:
+    """Return an object as it stands in its document; `path` is such as ``places.terminals``."""
+    span = rulebook.spans.get(path)
+    text = files.get(span.file, "") if span is not None else ""
+    return _source(text, span.line) if span is not None and text else ""
 
 
 def _rule(rule: Rule, rulebook: Rulebook) -> wire.RuleView:

@@ -16,8 +16,8 @@ from werkzeug.exceptions import RequestEntityTooLarge
 from caddrel.core.diagnostics import did_you_mean
 from caddrel.service.access import COOKIE, CSRF_HEADER, Caller, caller_from, check
 from caddrel.service.deps import Deps
-from caddrel.service.errors import ServiceError
-from caddrel.store.accounts import DOOR
+from caddrel.service.errors import ServiceError, problem_for
+from caddrel.store.accounts import DEVICE, DOOR
 
 NOBODY_NEEDED = ""
 
@@ -54,6 +54,7 @@ class Call:
     base: str = ""
     request_id: str = ""
     link: str = ""
+    noted: str = ""
     seen: str = ""
     etag: str = ""
     cookies: dict[str, str | None] = field(default_factory=dict)
@@ -95,6 +96,7 @@ class Endpoint:
     limit: str = "body"
     status: int = 200
     doors: bool = False
+    changes: bool = False
 
 
 class Endpoints:
@@ -116,6 +118,7 @@ class Endpoints:
         limit: str = "body",
         status: int = 200,
         doors: bool = False,
+        changes: bool | None = None,
     ) -> Callable[[Callable[[Call], Any]], Callable[[Call], Any]]:
         """Declare the decorated view; the first line of its docstring is its summary.
 
@@ -123,12 +126,31 @@ class Endpoints:
         ----------
         doors
             Whether the tokens of doors may call it too.
+        changes
+            Whether the audit trail tells of it; when left out, of whatever needs more than a viewer and is no GET.
         """
+        audited = (
+            method != "GET" and role not in {NOBODY_NEEDED, DOOR, DEVICE, "viewer"} if changes is None else changes
+        )
 
         def declare(view: Callable[[Call], Any]) -> Callable[[Call], Any]:
             summary = (view.__doc__ or "").strip().splitlines()[0]
             self.all.append(
-                Endpoint(method, route, view, role, returns, summary, body, stream, tuple(params), limit, status, doors)
+                Endpoint(
+                    method,
+                    route,
+                    view,
+                    role,
+                    returns,
+                    summary,
+                    body,
+                    stream,
+                    tuple(params),
+                    limit,
+                    status,
+                    doors,
+                    audited,
+                )
             )
             return view
 
@@ -142,8 +164,16 @@ def register(app: Flask, deps: Deps, endpoint: Endpoint) -> None:
         call = Call(deps, _caller(deps, endpoint), path, _query(endpoint), cookie=request.cookies.get(COOKIE, ""))
         call.seen = request.headers.get("If-None-Match", "")
         call.base, call.request_id = request.url_root, request.headers.get("X-Request-ID", "")
-        _read_body(deps, endpoint, call)
-        answer = endpoint.view(call)
+        try:
+            _read_body(deps, endpoint, call)
+            answer = endpoint.view(call)
+        except Exception as error:
+            if endpoint.changes and not (call.caller is not None and call.caller.role == DOOR):
+                problem = problem_for(error, g.request_id)
+                _audit(deps, endpoint, call.caller, problem.code, call.noted or problem.title)
+            raise
+        if endpoint.changes and not (call.caller is not None and call.caller.role == DOOR):
+            _audit(deps, endpoint, call.caller, "done", call.noted)
         if answer is None:
             response = Response(status=304)
         elif isinstance(answer, Stream):
@@ -172,10 +202,26 @@ def _caller(deps: Deps, endpoint: Endpoint) -> Caller | None:
     caller = caller_from(deps, request.headers.get("Authorization", ""), request.cookies.get(COOKIE, ""))
     if endpoint.role == NOBODY_NEEDED:
         return caller
-    changing = endpoint.method not in {"GET", "HEAD"}
     g.caller = caller.name if caller else ""
+    try:
+        return _checked(endpoint, caller)
+    except ServiceError as refused:
+        if refused.status == 403:
+            _audit(deps, endpoint, caller, refused.code, refused.title)
+        raise
+
+
+def _checked(endpoint: Endpoint, caller: Caller | None) -> Caller:
+    changing = endpoint.method not in {"GET", "HEAD"}
     role = DOOR if endpoint.doors and caller is not None and caller.role == DOOR else endpoint.role
     return check(caller, role, changing, request.headers.get(CSRF_HEADER, ""))
+
+
+def _audit(deps: Deps, endpoint: Endpoint, caller: Caller | None, outcome: str, note: str) -> None:
+    """Add to the audit trail what somebody did, or was refused."""
+    who = caller.name if caller is not None else "nobody"
+    did = f"{endpoint.method} {endpoint.route}"
+    deps.audit.add(deps.clock(), who, did, request.path[:300], outcome, note[:1000], g.request_id)
 
 
 def _query(endpoint: Endpoint) -> dict[str, str]:

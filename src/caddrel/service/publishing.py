@@ -4,9 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from caddrel.core.diagnostics import RulebookError
+from caddrel.core.decide.compiled.evaluator import CompiledRulebook
+from caddrel.core.diagnostics import Diagnostic, RulebookError
 from caddrel.core.lint.finding import Context
 from caddrel.core.lint.registry import lint
+from caddrel.core.reach import lockout
+from caddrel.core.rulebook.model import Rulebook
 from caddrel.core.rulebook.reader import ReadResult, read_rulebook
 from caddrel.core.rulebook.source import Source
 from caddrel.service.deps import Deps
@@ -32,6 +35,7 @@ def check(deps: Deps, files: Sequence[File]) -> wire.CheckResult:
     if result.rulebook is None:
         return wire.CheckResult(False, found, 0)
     found += [diagnostic(d) for d in lint(Context(result.rulebook, deps.inventories.current()))]
+    found += [diagnostic(d) for d in lockout.diagnostics(lockouts(deps, result.rulebook))]
     return wire.CheckResult(True, found, len(result.rulebook.policies))
 
 
@@ -51,10 +55,36 @@ def publish(deps: Deps, request: wire.PublishRequest, by: str) -> wire.PublishRe
     result = read_files(request.files)
     if result.rulebook is None:
         raise RulebookError(result.diagnostics)
+    override = request.accept_lockout_risk.strip()
+    if len(override) > 1000:
+        raise ServiceError(422, "no-why", "say why in at most 1000 characters")
+    risks = lockout.diagnostics(lockouts(deps, result.rulebook))
+    if risks and not override:
+        hint = "mend it, or say why it is to be published all the same: --accept-lockout-risk"
+        raise ServiceError(409, "lockout-risk", _count_risks(risks), hint, risks[:20])
     files = [(file.name[:200] or "rulebook.yaml", file.text) for file in request.files]
-    revision = deps.revisions.publish(files, by, why, deps.clock(), request.base)
+    # Only where there was a risk to accept: else the history would say that somebody took one.
+    revision = deps.revisions.publish(files, by, why, deps.clock(), request.base, override if risks else "")
     found = [*result.diagnostics, *deps.findings(deps.rulebooks.get(revision.number))]
     return wire.PublishResult(info(revision, revision.number), [diagnostic(d) for d in found])
+
+
+def _count_risks(risks: Sequence[Diagnostic]) -> str:
+    people = len({risk.path for risk in risks})
+    who = "somebody who must always get in" if people == 1 else f"{people} people who must always get in"
+    return f"{who} could not any more; nothing was published"
+
+
+def lockouts(deps: Deps, rulebook: Rulebook) -> list[lockout.LockedOut]:
+    """Return which keyholders and administrators could not get in any more under a rulebook, who can now."""
+    current = deps.rulebooks.current()
+    return lockout.locked_out(
+        CompiledRulebook(rulebook),
+        deps.inventories.current(),
+        deps.clock(),
+        deps.addresses,
+        current.compiled if current is not None else None,
+    )
 
 
 def info(revision: Revision, current: int | None) -> wire.RevisionInfo:
@@ -66,4 +96,5 @@ def info(revision: Revision, current: int | None) -> wire.RevisionInfo:
         revision.why,
         revision.digest,
         revision.number == current,
+        revision.override,
     )

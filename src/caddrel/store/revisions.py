@@ -5,7 +5,7 @@ from __future__ import annotations
 import hashlib
 import json
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import datetime
 from typing import Any
 
@@ -18,7 +18,10 @@ from caddrel.store.tables import revisions
 
 @dataclass(frozen=True, slots=True)
 class Revision:
-    """One published state; `files` has name and text of each document it was published from."""
+    """One published state; `files` has name and text of each document it was published from.
+
+    `override` says why it was published though somebody who must get in could be locked out.
+    """
 
     number: int
     published_at: datetime
@@ -26,6 +29,7 @@ class Revision:
     why: str
     digest: str
     files: tuple[tuple[str, str], ...] = ()
+    override: str = ""
 
 
 class Conflict(Exception):
@@ -42,6 +46,7 @@ _INFO = (
     revisions.c.published_by,
     revisions.c.why,
     revisions.c.digest,
+    revisions.c.override,
 )
 
 
@@ -54,7 +59,13 @@ class RevisionStore:
         self._current: Kept[int | None] = Kept(database, self._read_current)
 
     def publish(
-        self, files: Sequence[tuple[str, str]], by: str, why: str, at: datetime, base: int | None = None
+        self,
+        files: Sequence[tuple[str, str]],
+        by: str,
+        why: str,
+        at: datetime,
+        base: int | None = None,
+        override: str = "",
     ) -> Revision:
         """Add the next revision.
 
@@ -81,9 +92,10 @@ class RevisionStore:
                 "why": why,
                 "digest": digest,
                 "files": text,
+                "override": override,
             }
             connection.execute(insert(revisions).values(values))
-        return Revision(current + 1, at, by, why, digest, tuple((name, body) for name, body in files))
+        return Revision(current + 1, at, by, why, digest, tuple((name, body) for name, body in files), override)
 
     def current_number(self) -> int | None:
         """Return the number of the current revision, None before the first."""
@@ -100,7 +112,7 @@ class RevisionStore:
         if row is None:
             return None
         files = tuple((name, text) for name, text in json.loads(row.files))
-        return Revision(row.number, from_stored(row.published_at), row.published_by, row.why, row.digest, files)
+        return replace(_revision(row), files=files)
 
     def all(self) -> list[Revision]:
         """Return every revision without its files, newest first."""
@@ -118,4 +130,5 @@ class RevisionStore:
 
 
 def _revision(row: Any) -> Revision:
-    return Revision(row.number, from_stored(row.published_at), row.published_by, row.why, row.digest)
+    at = from_stored(row.published_at)
+    return Revision(row.number, at, row.published_by, row.why, row.digest, override=row.override)

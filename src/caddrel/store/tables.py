@@ -30,6 +30,8 @@ revisions = Table(
     Column("why", Text, nullable=False),
     Column("files", Text, nullable=False),
     Column("digest", String, nullable=False),
+    # Why it was published though somebody who must get in could be locked out.
+    Column("override", Text, nullable=False, server_default=""),
 )
 inventory = Table(
     "inventory",
@@ -104,6 +106,21 @@ used_passwords = Table(
     Column("digest", String, nullable=False),
     Column("set_at", Integer, nullable=False),
     Index("used_passwords_person", "person", "seq"),
+)
+
+# Append-only: triggers refuse to change or delete a row, and each row's hash holds the one before.
+audit = Table(
+    "audit",
+    BOOK,
+    Column("seq", Integer, primary_key=True),
+    Column("at", Integer, nullable=False),
+    Column("who", String, nullable=False),
+    Column("did", String, nullable=False),
+    Column("target", String, nullable=False),
+    Column("outcome", String, nullable=False),
+    Column("note", Text, nullable=False),
+    Column("request_id", String, nullable=False),
+    Column("hash", String, nullable=False),
 )
 
 acceptances = Table(

@@ -9,7 +9,10 @@ from caddrel.wire.problems import Diagnostic, Span
 
 
 class RevisionInfo(msgspec.Struct, frozen=True):
-    """One published state of the rulebook; moments are RFC 3339."""
+    """One published state of the rulebook; moments are RFC 3339.
+
+    `override` says why it was published though somebody who must get in could be locked out.
+    """
 
     number: int
     published_at: str
@@ -17,6 +20,7 @@ class RevisionInfo(msgspec.Struct, frozen=True):
     why: str
     digest: str
     current: bool
+    override: str = ""
 
 
 class Revision(msgspec.Struct, frozen=True):
@@ -47,11 +51,64 @@ class CheckResult(msgspec.Struct, frozen=True):
 
 
 class PublishRequest(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
-    """Documents to publish; `base` is the revision the publisher started from."""
+    """Documents to publish.
+
+    Attributes
+    ----------
+    base
+        The revision the publisher started from.
+    accept_lockout_risk
+        Why it is to be published even when somebody who must get in could be locked out; recorded.
+    """
 
     files: list[File]
     why: str
     base: int | None = None
+    accept_lockout_risk: str = ""
+
+
+class RestoreRequest(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """A revision to publish again as the next one; the others as of publishing."""
+
+    number: int
+    why: str
+    base: int | None = None
+    accept_lockout_risk: str = ""
+
+
+class Side(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """One side of a comparison: a revision by number, documents, or, with neither, the current revision."""
+
+    revision: int | None = None
+    files: list[File] | None = None
+
+
+class CompareRequest(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """Two rulebooks to compare, the earlier first."""
+
+    before: Side
+    after: Side
+
+
+class ObjectChange(msgspec.Struct, frozen=True):
+    """An object that was added, removed or changed: its text on both sides, of a policy also its sentence."""
+
+    kind: str
+    id: str
+    title: str
+    change: str
+    before: str
+    after: str
+    before_words: list[Piece]
+    after_words: list[Piece]
+
+
+class Comparison(msgspec.Struct, frozen=True):
+    """What differs between two rulebooks, in document order; empty when they say the same."""
+
+    before: str
+    after: str
+    objects: list[ObjectChange]
 
 
 class PublishResult(msgspec.Struct, frozen=True):

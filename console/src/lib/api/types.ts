@@ -53,6 +53,32 @@ export interface Action {
   properties?: Record<string, unknown>;
 }
 
+/** Who did what to what, and how it went: ``done``, or the code of the refusal; `hash` holds the entry before. */
+export interface AuditEntry {
+  seq: number;
+  at: string;
+  who: string;
+  did: string;
+  target: string;
+  outcome: string;
+  note: string;
+  request_id: string;
+  hash: string;
+}
+
+/** Entries, newest first, and where to go on. */
+export interface AuditPage {
+  items: AuditEntry[];
+  next: number | null;
+}
+
+/** Whether every entry follows from the one before; `broken` is the first that does not. */
+export interface AuditVerdict {
+  whole: boolean;
+  entries: number;
+  broken: number | null;
+}
+
 /** A line that could not be taken in. */
 export interface BrokenLine {
   line: number;
@@ -150,6 +176,19 @@ export interface CombinedTrace {
   mild: ReadingTrace;
   block: RuleRef[];
   let_in: string[];
+}
+
+/** Two rulebooks to compare, the earlier first. */
+export interface CompareRequest {
+  before: Side;
+  after: Side;
+}
+
+/** What differs between two rulebooks, in document order; empty when they say the same. */
+export interface Comparison {
+  before: string;
+  after: string;
+  objects: ObjectChange[];
 }
 
 /** The metadata document (section 9). */
@@ -417,6 +456,18 @@ export interface Now {
   changed: Piece[];
 }
 
+/** An object that was added, removed or changed: its text on both sides, of a policy also its sentence. */
+export interface ObjectChange {
+  kind: string;
+  id: string;
+  title: string;
+  change: string;
+  before: string;
+  after: string;
+  before_words: Piece[];
+  after_words: Piece[];
+}
+
 /** The options of several evaluations (section 7.1.2). */
 export interface Options {
   evaluations_semantic?: string;
@@ -533,11 +584,12 @@ export interface Problem {
   errors?: Diagnostic[];
 }
 
-/** Documents to publish; `base` is the revision the publisher started from. */
+/** Documents to publish. */
 export interface PublishRequest {
   files: File[];
   why: string;
   base?: number | null;
+  accept_lockout_risk?: string;
 }
 
 /** The revision made, with warnings and notes. */
@@ -598,6 +650,14 @@ export interface RequirementsTrace {
   items: ItemTrace[];
 }
 
+/** A revision to publish again as the next one; the others as of publishing. */
+export interface RestoreRequest {
+  number: number;
+  why: string;
+  base?: number | null;
+  accept_lockout_risk?: string;
+}
+
 /** A revision with its documents. */
 export interface Revision {
   info: RevisionInfo;
@@ -612,6 +672,7 @@ export interface RevisionInfo {
   why: string;
   digest: string;
   current: boolean;
+  override?: string;
 }
 
 /** Every revision, newest first. */
@@ -724,6 +785,12 @@ export interface SettingsView {
 export interface Shadow {
   each: Record<string, string>;
   together: string;
+}
+
+/** One side of a comparison: a revision by number, documents, or, with neither, the current revision. */
+export interface Side {
+  revision?: number | null;
+  files?: File[] | null;
 }
 
 /** A name and a password, or a one-time code. */

@@ -19,9 +19,12 @@ def health(call: Call) -> wire.Health:
     return wire.Health("ok", __version__, call.deps.revisions.current_number())
 
 
-@endpoints.add("POST", "/api/v1/session", role=NOBODY_NEEDED, body=wire.SignInRequest, returns=wire.SessionInfo)
+@endpoints.add(
+    "POST", "/api/v1/session", role=NOBODY_NEEDED, body=wire.SignInRequest, returns=wire.SessionInfo, changes=True
+)
 def sign_in(call: Call) -> wire.SessionInfo:
     """Sign in to the console with name and password, or with a one-time code."""
+    call.noted = f"as {call.body.name[:100]}" if call.body.name else "with a one-time code"
     cookie, info = access.sign_in(call.deps, _throttle, call.body)
     call.cookies[access.COOKIE] = cookie
     return info
@@ -70,6 +73,7 @@ def _tokens(call: Call) -> wire.TokenList:
 def make_token(call: Call) -> wire.TokenMade:
     """Make a token; its text is shown this once."""
     body: wire.TokenRequest = call.body
+    call.noted = f"{body.role} token {body.name[:100]}"
     token, text = access.make_token(
         call.deps, body.name, body.role, body.days, call.who().name, body.reports, body.sees
     )
@@ -101,5 +105,6 @@ def _accounts(call: Call) -> wire.AccountList:
 def put_account(call: Call) -> wire.AccountList:
     """Add an account, or change its role and password."""
     body: wire.AccountRequest = call.body
+    call.noted = f"{body.role} account {body.name[:100]}"
     access.make_account(call.deps, body.name, body.role, body.password)
     return _accounts(call)

@@ -16,6 +16,7 @@ endpoints = Endpoints()
     body=wire.CandidateRequest,
     returns=wire.CandidateResult,
     doors=True,
+    changes=False,
 )
 def check(call: Call) -> wire.CandidateResult:
     """Whether a candidate password passes; it is neither stored nor logged."""

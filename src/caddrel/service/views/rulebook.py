@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from caddrel.service import deciding, describing, publishing
+from caddrel.service import deciding, describing, publishing, revising
 from caddrel.service.endpoints import Call, Endpoints, Param
 from caddrel.service.errors import not_found
 from caddrel.wire import rulebooks as wire
@@ -70,8 +70,42 @@ def check(call: Call) -> wire.CheckResult:
     status=201,
 )
 def publish(call: Call) -> wire.PublishResult:
-    """Publish documents as the next revision; refused when they have errors."""
-    return publishing.publish(call.deps, call.body, call.who().name)
+    """Publish documents as the next revision; refused when they have errors, or lock out who must get in."""
+    return _noted(call, publishing.publish(call.deps, call.body, call.who().name))
+
+
+@endpoints.add(
+    "POST",
+    "/api/v1/rulebook/restore",
+    role="publisher",
+    body=wire.RestoreRequest,
+    returns=wire.PublishResult,
+    status=201,
+)
+def restore(call: Call) -> wire.PublishResult:
+    """Publish an earlier revision again, as the next one."""
+    return _noted(call, revising.restore(call.deps, call.body, call.who().name))
+
+
+def _noted(call: Call, made: wire.PublishResult) -> wire.PublishResult:
+    """Have the audit trail say which revision came of it."""
+    revision = made.revision
+    risk = f"; lock-out risk accepted: {revision.override}" if revision.override else ""
+    call.noted = f"revision {revision.number}: {revision.why}{risk}"
+    return made
+
+
+@endpoints.add(
+    "POST",
+    "/api/v1/rulebook/compare",
+    role="viewer",
+    body=wire.CompareRequest,
+    returns=wire.Comparison,
+    limit="rulebook",
+)
+def compare(call: Call) -> wire.Comparison:
+    """What differs between two rulebooks, object by object, as text and in words."""
+    return revising.compare(call.deps, call.body)
 
 
 @endpoints.add("GET", "/api/v1/facts", role="viewer", returns=wire.FactList)

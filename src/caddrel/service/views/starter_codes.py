@@ -25,4 +25,5 @@ def listed(call: Call) -> wire.StarterCodeList:
 )
 def issue(call: Call) -> wire.StarterCodeMade:
     """Issue a starter code; its text is shown this once."""
+    call.noted = f"for {call.body.person[:100]}, {call.body.lasts[:20]}"
     return starter_codes.issue(call.deps, call.body, call.who().name)

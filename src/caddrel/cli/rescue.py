@@ -1,0 +1,64 @@
+"""`caddrel rescue`: when all else fails, on the host of the service."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import click
+import platformdirs
+
+from caddrel.cli.output import json_option, remark, say, table, write_json
+
+HOST = "host"
+
+
+@click.command()
+@click.option(
+    "--data",
+    type=click.Path(path_type=Path, file_okay=False, exists=True),
+    default=lambda: Path(platformdirs.user_data_dir("caddrel")),
+    show_default="the user's data folder",
+    help="The service's data folder on this machine.",
+)
+@click.option("--to", "number", type=int, help="Publish this revision again; it counts from the next decision on.")
+@click.option("--why", default="", help="Why, for those who read the history.")
+@click.option("--way-in", is_flag=True, help="Make a one-time way in to the console.")
+@click.option("--url", default="http://127.0.0.1:8420", show_default=True, help="Where the service listens.")
+@json_option
+def rescue(data: Path, number: int | None, why: str, way_in: bool, url: str, as_json: bool) -> None:
+    """List the revisions, go back to one, make a one-time way in; the service may run or not.
+
+    It asks for no token and checks nothing: whoever can write the data folder may do it. It is recorded.
+
+    \b
+    Examples: caddrel rescue --data ./data
+              caddrel rescue --data ./data --to 41 --why "42 locked the office out" --way-in
+    """
+    from caddrel import wiring
+
+    if number is not None and not why.strip():
+        raise click.UsageError("say why with --why")
+    if not (data / "book.sqlite").is_file():
+        raise click.UsageError(f"{data} is no data folder of a service: it has no book.sqlite")
+    opened = wiring.open_data(data)
+    try:
+        made = wiring.go_back(opened.deps, number, why.strip(), HOST) if number is not None else None
+        link = f"{url}/#/enter?code={wiring.way_in(opened.deps)}" if way_in else None
+        revisions = opened.deps.revisions.all()
+    finally:
+        opened.close()
+    if as_json:
+        listed = [
+            {"number": r.number, "published_at": r.published_at, "by": r.published_by, "why": r.why} for r in revisions
+        ]
+        write_json({"revisions": listed, "restored_as": made, "login_url": link})
+        return
+    if made is not None:
+        say(f"Revision {number} is in force again, as revision {made}.")
+    if link is not None:
+        say(link)
+        remark("Good once, for half an hour.")
+    if made is None and link is None:
+        rows = [(str(r.number), f"{r.published_at:%Y-%m-%d %H:%M}", r.published_by, r.why) for r in revisions]
+        table(("revision", "published", "by", "why"), rows)
+        remark("Go back to one with --to NUMBER --why …; get in with --way-in.")

@@ -1,0 +1,159 @@
+"""Whether keyholders and administrators can still get into the apps that everything is administered with."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from datetime import datetime
+
+from caddrel.core.decide.compiled.evaluator import CompiledRulebook
+from caddrel.core.decide.decision import Decision
+from caddrel.core.decide.judging import Judge
+from caddrel.core.decide.truth import TRUE
+from caddrel.core.diagnostics import Diagnostic
+from caddrel.core.facts.completion import AddressData, Facts, Setting, complete
+from caddrel.core.facts.inventory import Entry, Inventory
+from caddrel.core.reach.attempts import FEEDS, Possible, possible, silenced
+from caddrel.core.rulebook.model import OUTCOMES, Rulebook
+
+ADMINISTRATOR, ADMINISTRATION = "administrator", "administration"
+MOST_PEOPLE = 500
+
+
+@dataclass(frozen=True, slots=True)
+class LockedOut:
+    """Somebody who cannot get in by any sign-in; `feed` is what has failed, empty while nothing has.
+
+    `tried` is the sign-in that came furthest, and `decision` what was decided on it.
+    """
+
+    person: Entry
+    app: str
+    app_title: str
+    feed: str
+    tried: Possible
+    decision: Decision
+
+
+def locked_out(
+    compiled: CompiledRulebook,
+    inventory: Inventory,
+    now: datetime,
+    address_data: AddressData | None = None,
+    before: CompiledRulebook | None = None,
+) -> list[LockedOut]:
+    """Return who could not get in, with all feeds alive and with each dead.
+
+    Parameters
+    ----------
+    before
+        What is in force now: who is locked out under it in the same way is not locked out anew. None tells everybody.
+    """
+    found = []
+    for person in must_reach(compiled.rulebook, inventory):
+        for app in administration_apps(compiled.rulebook, inventory):
+            for feed in ("", *FEEDS):
+                out = _best(compiled, inventory, person, app, feed, now, address_data)
+                if out is None:
+                    continue
+                if before is not None and _best(before, inventory, person, app, feed, now, address_data) is not None:
+                    continue
+                found.append(out)
+                if not feed:
+                    # Whoever cannot get in with everything alive needs no telling what else could fail.
+                    break
+    return found
+
+
+def must_reach(rulebook: Rulebook, inventory: Inventory) -> list[Entry]:
+    """Return the keyholders, then the administrators."""
+    keyholders, administrators = [], []
+    for person in inventory.people.values():
+        facts = complete({"person.id": person.id}, rulebook.catalogue, {}, inventory, Setting.OFFLINE)
+        judge = Judge(rulebook, facts)
+        if any(judge.judge(selector.condition).truth is TRUE for selector in rulebook.settings.keyholders):
+            keyholders.append(person)
+        elif ADMINISTRATOR in (person.facts.get("person.roles") or ()):  # type: ignore[operator]
+            administrators.append(person)
+    return [*keyholders, *administrators][:MOST_PEOPLE]
+
+
+def administration_apps(rulebook: Rulebook, inventory: Inventory) -> list[str]:
+    """Return the closed apps that the inventory labels `administration`; where none is, every closed app."""
+    known = {*inventory.apps, *rulebook.apps}
+    closed = sorted(app for app in known if rulebook.stance_of(app) == "closed")
+    labelled = [
+        app for app in closed
+        if app in inventory.apps and ADMINISTRATION in (inventory.apps[app].facts.get("app.labels") or ())  # type: ignore[operator]
+    ]  # fmt: skip
+    return labelled or closed
+
+
+def _best(
+    compiled: CompiledRulebook,
+    inventory: Inventory,
+    person: Entry,
+    app: str,
+    feed: str,
+    now: datetime,
+    address_data: AddressData | None,
+) -> LockedOut | None:
+    """Return the sign-in that came furthest, None when one was allowed."""
+    rulebook = compiled.rulebook
+    best: LockedOut | None = None
+    for attempt, facts in _completed(rulebook, inventory, person, app, now, address_data):
+        decision = compiled.decide(silenced(facts, feed, rulebook.settings.assume) if feed else facts)
+        if decision.outcome == "allowed":
+            return None
+        if best is None or OUTCOMES.index(decision.outcome) < OUTCOMES.index(best.decision.outcome):
+            best = LockedOut(person, app, facts.app_title or app, feed, attempt, decision)
+    return best
+
+
+def _completed(
+    rulebook: Rulebook,
+    inventory: Inventory,
+    person: Entry,
+    app: str,
+    now: datetime,
+    address_data: AddressData | None,
+) -> Iterator[tuple[Possible, Facts]]:
+    for attempt in possible(rulebook, inventory, person, app, now):
+        yield (
+            attempt,
+            complete(
+                attempt.facts,
+                rulebook.catalogue,
+                rulebook.settings.assume,
+                inventory,
+                Setting.LIVE,
+                now,
+                address_data,
+            ),
+        )
+
+
+def diagnostics(found: list[LockedOut]) -> list[Diagnostic]:
+    """Return what was found as findings, with the sign-in that came furthest."""
+    return [
+        Diagnostic(
+            "lockout-risk",
+            f"{out.person.title or out.person.id} could not open {out.app_title} any more"
+            f"{f', with {out.feed} dead' if out.feed else ''}: {_why(out)}",
+            f"the best of their sign-ins: {out.tried.device}, {out.tried.place}",
+            severity="warning",
+            path=f"people.{out.person.id}",
+        )
+        for out in found
+    ]
+
+
+def _why(out: LockedOut) -> str:
+    decision = out.decision
+    if decision.reason == "closed":
+        return "no policy lets them in"
+    rules = ", ".join(f"`{ref.policy}` / {ref.rule}" for ref in decision.deciding[:3])
+    if decision.reason == "effect":
+        return f"blocked by {rules}"
+    needed = ", ".join(decision.outstanding or decision.in_the_way)
+    return f"{rules} requires {needed}, which they cannot do"

@@ -1,0 +1,78 @@
+"""Comparing rulebooks, and going back to an earlier revision."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping
+from typing import Any
+
+from caddrel.core.diagnostics import RulebookError
+from caddrel.core.rulebook.model import Policy, Rulebook
+from caddrel.core.words.policies import policy_words
+from caddrel.service import deciding, publishing
+from caddrel.service.comparing import SECTIONS
+from caddrel.service.deps import Deps
+from caddrel.service.describing import object_source, pieces
+from caddrel.wire import rulebooks as wire
+from caddrel.wire.decisions import File, Piece
+
+
+def restore(deps: Deps, request: wire.RestoreRequest, by: str) -> wire.PublishResult:
+    """Publish an earlier revision again, as the next one."""
+    files = [File(name, text) for name, text in deps.rulebooks.get(request.number).revision.files]
+    asked = wire.PublishRequest(files, request.why, request.base, request.accept_lockout_risk)
+    return publishing.publish(deps, asked, by)
+
+
+def compare(deps: Deps, request: wire.CompareRequest) -> wire.Comparison:
+    """Return what differs between two rulebooks, object by object.
+
+    Raises
+    ------
+    RulebookError
+        When documents have errors.
+    """
+    before, after = (_side(deps, side) for side in (request.before, request.after))
+    return wire.Comparison(before[0], after[0], list(_differences(before[1:], after[1:])))
+
+
+_Read = tuple[Rulebook, Mapping[str, str]]
+
+
+def _side(deps: Deps, side: wire.Side) -> tuple[str, Rulebook, Mapping[str, str]]:
+    if side.files is not None:
+        result = publishing.read_files(side.files)
+        if result.rulebook is None:
+            raise RulebookError(result.diagnostics)
+        name, rulebook, files = "documents", result.rulebook, {file.name: file.text for file in side.files}
+    else:
+        current = deps.rulebooks.need_current()
+        published = current if side.revision is None else deps.rulebooks.get(side.revision)
+        name = f"revision {published.revision.number}"
+        rulebook, files = published.rulebook, dict(published.revision.files)
+    return name, deciding.titled(rulebook, deps.inventories.current()), files
+
+
+def _differences(before: _Read, after: _Read) -> Iterator[wire.ObjectChange]:
+    for section, kind in SECTIONS.items():
+        then, now = getattr(before[0], section), getattr(after[0], section)
+        # In the order of the newer one; what is gone comes last.
+        for id in dict.fromkeys((*now, *then)):
+            if then.get(id) != now.get(id):
+                change = "added" if id not in then else "removed" if id not in now else "changed"
+                part: Any = now.get(id) or then.get(id)
+                path = f"{section.replace('_', '-')}.{id}"
+                yield wire.ObjectChange(
+                    kind, id, part.title or id, change,
+                    object_source(before[0], before[1], path) if id in then else "",
+                    object_source(after[0], after[1], path) if id in now else "",
+                    _words(before[0], then.get(id)), _words(after[0], now.get(id)),
+                )  # fmt: skip
+    if before[0].settings != after[0].settings:
+        then, now = (object_source(rulebook, files, "settings") for rulebook, files in (before, after))
+        yield wire.ObjectChange("settings", "settings", "Settings", "changed", then, now, [], [])
+
+
+def _words(rulebook: Rulebook, part: Any) -> list[Piece]:
+    if not isinstance(part, Policy):
+        return []
+    return pieces(policy_words(part, rulebook))
