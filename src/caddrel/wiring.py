@@ -31,6 +31,7 @@ from caddrel.store.accounts import AccountStore
 from caddrel.store.audit import AuditStore
 from caddrel.store.causes import CauseStore
 from caddrel.store.door_sessions import DoorSessionStore
+from caddrel.store.drafts import DraftStore
 from caddrel.store.engine import Database
 from caddrel.store.inventory import InventoryStore
 from caddrel.store.mappings import MappingStore
@@ -96,6 +97,7 @@ def open_data(
         starter_codes=StarterCodeStore(book),
         acceptances=AcceptanceStore(book),
         audit=AuditStore(book),
+        drafts=DraftStore(book),
         clock=clock,
         console=CONSOLE,
         folder=folder,

@@ -22,6 +22,7 @@ _COMMANDS = {
     "starter-code": "starter_codes",
     "acceptances": "acceptances",
     "audit": "audit",
+    "draft": "drafts",
     "rescue": "rescue",
     "trace": "trace",
     "people": "inventory",

@@ -15,10 +15,10 @@ from caddrel.cli.tracing import print_decision, print_policies, print_remedies
 @click.command()
 @click.argument("facts", nargs=-1, metavar="FACT=VALUE…")
 @click.option("--revision", type=int, help="Against this revision instead of the current one.")
-@click.option("--rulebook", "file", type=click.Path(path_type=Path, exists=True), help="Against a file or folder.")
+@click.option("--rulebook", "file", metavar="FILE", help="Against a file or folder, or draft:NAME.")
 @click.option("--trace", is_flag=True, help="Show every policy with the tests of its rules.")
 @json_option
-def rehearse(facts: tuple[str, ...], revision: int | None, file: Path | None, trace: bool, as_json: bool) -> None:
+def rehearse(facts: tuple[str, ...], revision: int | None, file: str | None, trace: bool, as_json: bool) -> None:
     """Decide an attempt that did not happen; facts left out stay open.
 
     `person`, `app` and `device` stand for their ids; sets are split at commas; methods may carry ages: pwd,otp:15m.
@@ -36,8 +36,11 @@ def rehearse(facts: tuple[str, ...], revision: int | None, file: Path | None, tr
             raise click.UsageError(f"{name} is given twice")
         given[name] = value
     with connect() as service:
-        files = rulebook_files(file) if file is not None else None
-        answer = service.rehearse(given, files=files, revision=revision)
+        draft = file.removeprefix("draft:") if file is not None and file.startswith("draft:") else ""
+        if file is not None and not draft and not Path(file).exists():
+            raise click.UsageError(f"{file}: no such file; draft:NAME stands for a draft")
+        files = rulebook_files(Path(file)) if file is not None and not draft else None
+        answer = service.rehearse(given, files=files, revision=revision, draft=draft)
     if as_json:
         write_json(answer)
         return

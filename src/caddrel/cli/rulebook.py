@@ -47,7 +47,7 @@ def _as_json(found: Diagnostic) -> dict[str, object]:
 
 
 @rulebook.command()
-@click.argument("file", type=_FILE)
+@click.argument("file", type=click.Path(path_type=Path, allow_dash=True))
 @click.option(
     "--inventory",
     "inventory_path",
@@ -56,11 +56,17 @@ def _as_json(found: Diagnostic) -> dict[str, object]:
 )
 @json_option
 def check(file: Path, inventory_path: Path | None, as_json: bool) -> None:
-    """Check a rulebook and tell everything that is wrong or doubtful, at once; needs no service.
+    """Check a rulebook and tell everything that is wrong or doubtful, at once; only for draft:NAME it needs a service.
 
     \b
     Example: caddrel rulebook check rulebook.yaml
+             caddrel rulebook check draft:tablets-need-may
     """
+    if str(file).startswith("draft:"):
+        _check_draft(str(file).removeprefix("draft:"), as_json)
+        return
+    if str(file) != "-" and not file.exists():
+        raise click.UsageError(f"{file}: no such file")
     sources, result = _read(file)
     found = list(result.diagnostics)
     if result.rulebook is not None:
@@ -76,6 +82,23 @@ def check(file: Path, inventory_path: Path | None, as_json: bool) -> None:
         print_diagnostics(found, {s.name: s.text for s in sources})
         say(_summary(result, count))
     if result.rulebook is None or failing:
+        raise AnswerIsNo
+
+
+def _check_draft(name: str, as_json: bool) -> None:
+    with connect() as service:
+        found = service.rulebook.check(draft=name)
+    if as_json:
+        write_json(found)
+    else:
+        for each in found.diagnostics:
+            where = f"{each.span.file}:{each.span.line}:{each.span.column}: " if each.span else ""
+            say(f"{where}{each.severity}: {each.message} [{each.code}]")
+            if each.hint:
+                say(Text(each.hint, style="dim"), indent=4)
+        verdict = "no errors" if found.ok else "it has errors"
+        say(f"draft {name}: {verdict}, {_count(found.policies, 'policy', 'policies')}")
+    if not found.ok:
         raise AnswerIsNo
 
 
@@ -194,7 +217,7 @@ def restore(number: int, why: str, base: int | None, accept_lockout_risk: str, a
 @click.argument("after")
 @json_option
 def compare(before: str, after: str, as_json: bool) -> None:
-    """Tell what differs between two rulebooks, object by object: files, revision numbers, or `current`.
+    """Tell what differs between two rulebooks, object by object: files, revision numbers, `current`, draft:NAME.
 
     Exit code 1 when they differ.
 
@@ -215,11 +238,13 @@ def compare(before: str, after: str, as_json: bool) -> None:
 def _side(text: str) -> Side:
     if text == "current":
         return Side()
+    if text.startswith("draft:"):
+        return Side(draft=text.removeprefix("draft:"))
     if text.isascii() and text.isdigit():
         return Side(revision=int(text))
     path = Path(text)
     if not path.exists():
-        raise click.UsageError(f"{text}: no such file; give a file, a revision's number, or current")
+        raise click.UsageError(f"{text}: no such file; give a file, a revision's number, current, or draft:NAME")
     return Side(files=rulebook_files(path))
 
 
@@ -227,7 +252,8 @@ def _tell_comparison(found: Comparison) -> None:
     if not found.objects:
         say(f"{found.before} and {found.after} say the same.")
         return
-    say(f"{_count(len(found.objects), 'object')} differ from {found.before} to {found.after}.")
+    differ = "differs" if len(found.objects) == 1 else "differ"
+    say(f"{_count(len(found.objects), 'object')} {differ} from {found.before} to {found.after}.")
     for each in found.objects:
         heading(f"{each.kind} {each.title}")
         say(Text(f"{each.change}  ", style="bold") + Text(each.id, style="dim"))

@@ -18,6 +18,7 @@ from caddrel.wire import (
     authzen,
     decisions,
     doctor,
+    drafts,
     inventory,
     jobs,
     passwords,
@@ -51,9 +52,9 @@ class Rulebook:
         """Return every revision, newest first."""
         return self._caller.get("/api/v1/rulebook/revisions", rulebooks.RevisionList).items
 
-    def check(self, files: Sequence[decisions.File]) -> rulebooks.CheckResult:
-        """Return everything that checking documents finds."""
-        body = rulebooks.CheckRequest(list(files))
+    def check(self, files: Sequence[decisions.File] = (), draft: str = "") -> rulebooks.CheckResult:
+        """Return everything that checking documents or a draft finds."""
+        body = rulebooks.CheckRequest(list(files), draft)
         return self._caller.post("/api/v1/rulebook/check", body, rulebooks.CheckResult)
 
     def publish(
@@ -253,6 +254,63 @@ class Acceptances:
         return self._caller.pieces("/api/v1/acceptances/export", asked)
 
 
+class Drafts:
+    """What is being written; a save names the version that was read."""
+
+    def __init__(self, caller: Caller) -> None:
+        self._caller = caller
+
+    def all(self) -> list[drafts.DraftInfo]:
+        """Return every draft, those saved last first; discarded ones too."""
+        return self._caller.get("/api/v1/drafts", drafts.DraftList).items
+
+    def begin(
+        self, name: str, revision: int | None = None, files: Sequence[decisions.File] | None = None
+    ) -> drafts.WholeDraft:
+        """Begin a draft on top of a revision, the current one when none is named."""
+        body = drafts.DraftRequest(name, revision, list(files) if files is not None else None)
+        return self._caller.post("/api/v1/drafts", body, drafts.WholeDraft)
+
+    def get(self, name: str) -> drafts.WholeDraft:
+        """Return a draft."""
+        return self._caller.get(_draft(name), drafts.WholeDraft)
+
+    def save(self, name: str, version: int, files: Sequence[decisions.File]) -> drafts.WholeDraft:
+        """Save a draft's documents."""
+        return self._caller.put(_draft(name), drafts.DraftFiles(list(files)), drafts.WholeDraft, _tag(version))
+
+    def put_object(self, name: str, version: int, path: str, text: str | None) -> drafts.WholeDraft:
+        """Put one object of a draft, or with None take it out."""
+        body = drafts.ObjectRequest(path, text)
+        return self._caller.post(f"{_draft(name)}/objects", body, drafts.WholeDraft, headers=_tag(version))
+
+    def move(self, name: str, version: int, taking: Mapping[str, str] | None = None) -> drafts.Moved:
+        """Move a draft onto the current revision; with conflicts nothing is moved."""
+        body = drafts.MoveRequest(dict(taking or {}))
+        return self._caller.post(f"{_draft(name)}/move", body, drafts.Moved, headers=_tag(version))
+
+    def publish(self, name: str, why: str, accept_lockout_risk: str = "") -> rulebooks.PublishResult:
+        """Publish a draft as the next revision."""
+        body = drafts.PublishDraft(why, accept_lockout_risk)
+        return self._caller.post(f"{_draft(name)}/publish", body, rulebooks.PublishResult)
+
+    def discard(self, name: str) -> None:
+        """Discard a draft; it can be recovered."""
+        self._caller.delete(_draft(name), drafts.DraftList)
+
+    def recover(self, name: str) -> drafts.WholeDraft:
+        """Take up a discarded draft again."""
+        return self._caller.post(f"{_draft(name)}/recover", drafts.MoveRequest(), drafts.WholeDraft)
+
+
+def _draft(name: str) -> str:
+    return f"/api/v1/drafts/{quote(name, safe='')}"
+
+
+def _tag(version: int) -> dict[str, str]:
+    return {"If-Match": f'"{version}"'}
+
+
 class Audit:
     """Every change and refusal."""
 
@@ -392,6 +450,7 @@ class Caddrel:
         self.starter_codes = StarterCodes(caller)
         self.acceptances = Acceptances(caller)
         self.audit = Audit(caller)
+        self.drafts = Drafts(caller)
         self.people = Things(caller, "people")
         self.groups = Things(caller, "groups")
         self.devices = Things(caller, "devices")
@@ -416,6 +475,7 @@ class Caddrel:
         facts: Mapping[str, Any] | None = None,
         files: Sequence[decisions.File] | None = None,
         revision: int | None = None,
+        draft: str = "",
     ) -> decisions.Rehearsal:
         """Decide an attempt that did not happen.
 
@@ -425,11 +485,11 @@ class Caddrel:
             Facts as text: ``{"person": "ines.faro", "device.owner": "company"}``.
         facts
             Facts as JSON values.
-        files, revision
+        files, revision, draft
             Another rulebook than the current revision.
         """
         listed = list(files) if files is not None else None
-        body = decisions.RehearseRequest(dict(facts or {}), dict(given or {}), listed, revision)
+        body = decisions.RehearseRequest(dict(facts or {}), dict(given or {}), listed, revision, draft)
         return self._caller.post("/api/v1/rehearse", body, decisions.Rehearsal)
 
     def facts(self) -> list[rulebooks.FactView]:

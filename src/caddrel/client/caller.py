@@ -58,10 +58,24 @@ class Caller:
         wanted = {name: value for name, value in (params or {}).items() if value not in (None, "")}
         return self._send("GET", path, returns, params=wanted)
 
-    def post(self, path: str, body: msgspec.Struct, returns: type[T], request_id: str = "") -> T:
+    def post(
+        self,
+        path: str,
+        body: msgspec.Struct,
+        returns: type[T],
+        request_id: str = "",
+        headers: Mapping[str, str] | None = None,
+    ) -> T:
         """Send a document."""
-        headers = {"Content-Type": "application/json", **({"X-Request-ID": request_id} if request_id else {})}
-        return self._send("POST", path, returns, content=msgspec.json.encode(body), headers=headers)
+        said = {"Content-Type": "application/json", **(headers or {})}
+        if request_id:
+            said["X-Request-ID"] = request_id
+        return self._send("POST", path, returns, content=msgspec.json.encode(body), headers=said)
+
+    def put(self, path: str, body: msgspec.Struct, returns: type[T], headers: Mapping[str, str]) -> T:
+        """Replace a document."""
+        said = {"Content-Type": "application/json", **headers}
+        return self._send("PUT", path, returns, content=msgspec.json.encode(body), headers=said)
 
     def stream(self, path: str, lines: Iterable[bytes], returns: type[T], params: Mapping[str, str] | None = None) -> T:
         """Send lines as they come; this may take long, so that only silence of the network ends it."""

@@ -24,6 +24,7 @@ from caddrel.service.views import (
     audit,
     doctor,
     door,
+    drafts,
     inventory,
     jobs,
     passwords,
@@ -46,6 +47,7 @@ ENDPOINTS = [
     *starter_codes.endpoints.all,
     *acceptances.endpoints.all,
     *audit.endpoints.all,
+    *drafts.endpoints.all,
 ]
 # The one inline style that a component library's template holds: "display: contents;".
 _STYLE = "'unsafe-hashes' 'sha256-iaOezIDcQIoxCULa6FBKKuLUu09R7kG+Mlu+JVfU3Rw='"

@@ -30,6 +30,7 @@ from caddrel.store.accounts import AccountStore
 from caddrel.store.audit import AuditStore
 from caddrel.store.causes import CauseStore
 from caddrel.store.door_sessions import DoorSessionStore
+from caddrel.store.drafts import DraftStore
 from caddrel.store.inventory import InventoryStore
 from caddrel.store.mappings import MappingStore
 from caddrel.store.passwords import PasswordStore
@@ -163,6 +164,7 @@ class Deps:
     starter_codes: StarterCodeStore
     acceptances: AcceptanceStore
     audit: AuditStore
+    drafts: DraftStore
     clock: Callable[[], datetime]
     console: Path
     folder: Path

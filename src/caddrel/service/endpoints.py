@@ -55,6 +55,7 @@ class Call:
     request_id: str = ""
     link: str = ""
     noted: str = ""
+    expected: str = ""
     seen: str = ""
     etag: str = ""
     cookies: dict[str, str | None] = field(default_factory=dict)
@@ -162,6 +163,7 @@ def register(app: Flask, deps: Deps, endpoint: Endpoint) -> None:
 
     def handle(**path: str) -> Response:
         call = Call(deps, _caller(deps, endpoint), path, _query(endpoint), cookie=request.cookies.get(COOKIE, ""))
+        call.expected = request.headers.get("If-Match", "")
         call.seen = request.headers.get("If-None-Match", "")
         call.base, call.request_id = request.url_root, request.headers.get("X-Request-ID", "")
         try:

@@ -8,7 +8,7 @@ from typing import Any
 from caddrel.core.diagnostics import RulebookError
 from caddrel.core.rulebook.model import Policy, Rulebook
 from caddrel.core.words.policies import policy_words
-from caddrel.service import deciding, publishing
+from caddrel.service import deciding, drafting, publishing
 from caddrel.service.comparing import SECTIONS
 from caddrel.service.deps import Deps
 from caddrel.service.describing import object_source, pieces
@@ -39,11 +39,13 @@ _Read = tuple[Rulebook, Mapping[str, str]]
 
 
 def _side(deps: Deps, side: wire.Side) -> tuple[str, Rulebook, Mapping[str, str]]:
-    if side.files is not None:
-        result = publishing.read_files(side.files)
+    if side.files is not None or side.draft:
+        given = drafting.files_of(deps, side.draft) if side.draft else side.files or []
+        result = publishing.read_files(given)
         if result.rulebook is None:
             raise RulebookError(result.diagnostics)
-        name, rulebook, files = "documents", result.rulebook, {file.name: file.text for file in side.files}
+        name = f"draft {side.draft}" if side.draft else "documents"
+        rulebook, files = result.rulebook, {file.name: file.text for file in given}
     else:
         current = deps.rulebooks.need_current()
         published = current if side.revision is None else deps.rulebooks.get(side.revision)

@@ -123,6 +123,21 @@ audit = Table(
     Column("hash", String, nullable=False),
 )
 
+# What is being written: documents on top of a revision. `version` grows with every save.
+drafts = Table(
+    "drafts",
+    BOOK,
+    Column("name", String, primary_key=True),
+    Column("base", Integer, nullable=False),
+    Column("files", Text, nullable=False),
+    Column("version", Integer, nullable=False),
+    Column("begun", Integer, nullable=False),
+    Column("begun_by", String, nullable=False),
+    Column("saved", Integer, nullable=False),
+    Column("saved_by", String, nullable=False),
+    Column("discarded", Integer),
+)
+
 acceptances = Table(
     "acceptances",
     BOOK,

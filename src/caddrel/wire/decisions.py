@@ -275,12 +275,15 @@ class RehearseRequest(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
         Rehearse against these documents instead of a revision.
     revision
         Rehearse against this revision instead of the current one.
+    draft
+        Rehearse against this draft.
     """
 
     facts: dict[str, Any] = {}
     given: dict[str, str] = {}
     files: list[File] | None = None
     revision: int | None = None
+    draft: str = ""
 
 
 class File(msgspec.Struct, frozen=True, forbid_unknown_fields=True):

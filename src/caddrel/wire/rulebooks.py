@@ -37,9 +37,10 @@ class RevisionList(msgspec.Struct, frozen=True):
 
 
 class CheckRequest(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
-    """Documents to check."""
+    """Documents to check, or a draft."""
 
-    files: list[File]
+    files: list[File] = []
+    draft: str = ""
 
 
 class CheckResult(msgspec.Struct, frozen=True):
@@ -77,10 +78,11 @@ class RestoreRequest(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
 
 
 class Side(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
-    """One side of a comparison: a revision by number, documents, or, with neither, the current revision."""
+    """One side of a comparison: a revision by number, a draft, documents, or, with none, the current revision."""
 
     revision: int | None = None
     files: list[File] | None = None
+    draft: str = ""
 
 
 class CompareRequest(msgspec.Struct, frozen=True, forbid_unknown_fields=True):

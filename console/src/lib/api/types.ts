@@ -139,9 +139,10 @@ export interface Change {
   value?: string | null;
 }
 
-/** Documents to check. */
+/** Documents to check, or a draft. */
 export interface CheckRequest {
-  files: File[];
+  files?: File[];
+  draft?: string;
 }
 
 /** What checking found; `ok` is false when there are errors. */
@@ -273,6 +274,51 @@ export interface DoorSession {
   end_with_browser: boolean;
   methods: string[];
   signin: string;
+}
+
+/** An object that both the draft and a newer revision have changed; None where it was taken out. */
+export interface DraftConflict {
+  path: string;
+  mine: string | null;
+  theirs: string | null;
+}
+
+/** The documents of a draft. */
+export interface DraftFiles {
+  files: File[];
+}
+
+/** A draft without its documents; `version` is its ETag, `changed` how many objects differ from its base. */
+export interface DraftInfo {
+  name: string;
+  base: number;
+  version: number;
+  begun: string;
+  begun_by: string;
+  saved: string;
+  saved_by: string;
+  discarded: string | null;
+  behind: boolean;
+  changed: number;
+}
+
+/** Every draft, those saved last first; discarded ones too. */
+export interface DraftList {
+  items: DraftInfo[];
+}
+
+/** An object of a draft as it stands in its document; `path` is such as ``policies.abroad``. */
+export interface DraftObject {
+  path: string;
+  text: string;
+  changed: boolean;
+}
+
+/** A draft to begin: on top of a revision (the current one when none is named), with its documents or others. */
+export interface DraftRequest {
+  name: string;
+  revision?: number | null;
+  files?: File[] | null;
 }
 
 /** A subject or resource (sections 5.1 and 5.2): its type, its id, and what the caller says of it. */
@@ -448,6 +494,17 @@ export interface MappingRequest {
   columns: Record<string, string>;
 }
 
+/** Moving a draft onto the current revision; `taking` says by path whose object to take: ``mine`` or ``theirs``. */
+export interface MoveRequest {
+  taking?: Record<string, string>;
+}
+
+/** What moving came to: the draft as it is now, and what stands in the way; with conflicts nothing was moved. */
+export interface Moved {
+  draft: DraftInfo;
+  conflicts: DraftConflict[];
+}
+
 /** The same facts under the current revision. */
 export interface Now {
   revision: number;
@@ -466,6 +523,12 @@ export interface ObjectChange {
   after: string;
   before_words: Piece[];
   after_words: Piece[];
+}
+
+/** An object of a draft to put, or with None to take out; it may come with another id than before. */
+export interface ObjectRequest {
+  path: string;
+  text?: string | null;
 }
 
 /** The options of several evaluations (section 7.1.2). */
@@ -584,6 +647,12 @@ export interface Problem {
   errors?: Diagnostic[];
 }
 
+/** Why a draft is published; `accept_lockout_risk` as of publishing documents. */
+export interface PublishDraft {
+  why: string;
+  accept_lockout_risk?: string;
+}
+
 /** Documents to publish. */
 export interface PublishRequest {
   files: File[];
@@ -626,6 +695,7 @@ export interface RehearseRequest {
   given?: Record<string, string>;
   files?: File[] | null;
   revision?: number | null;
+  draft?: string;
 }
 
 /** A smallest set of changes that would have led to a better outcome; none of its steps can be left out. */
@@ -787,10 +857,11 @@ export interface Shadow {
   together: string;
 }
 
-/** One side of a comparison: a revision by number, documents, or, with neither, the current revision. */
+/** One side of a comparison: a revision by number, a draft, documents, or, with none, the current revision. */
 export interface Side {
   revision?: number | null;
   files?: File[] | null;
+  draft?: string;
 }
 
 /** A name and a password, or a one-time code. */
@@ -1013,6 +1084,13 @@ export interface Use {
   kind: string;
   id: string;
   title: string;
+}
+
+/** A draft with its documents and its objects. */
+export interface WholeDraft {
+  info: DraftInfo;
+  files: File[];
+  objects: DraftObject[];
 }
 
 /** Everything a decision came from: recomputing needs no service. */

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from caddrel.service import deciding, describing, publishing, revising
+import msgspec
+
+from caddrel.service import deciding, describing, drafting, publishing, revising
 from caddrel.service.endpoints import Call, Endpoints, Param
 from caddrel.service.errors import not_found
 from caddrel.wire import rulebooks as wire
@@ -56,8 +58,9 @@ def revisions(call: Call) -> wire.RevisionList:
     "POST", "/api/v1/rulebook/check", role="viewer", body=wire.CheckRequest, returns=wire.CheckResult, limit="rulebook"
 )
 def check(call: Call) -> wire.CheckResult:
-    """Check documents; nothing is kept."""
-    return publishing.check(call.deps, call.body.files)
+    """Check documents or a draft; nothing is kept."""
+    body: wire.CheckRequest = call.body
+    return publishing.check(call.deps, drafting.files_of(call.deps, body.draft) if body.draft else body.files)
 
 
 @endpoints.add(
@@ -117,4 +120,7 @@ def facts(call: Call) -> wire.FactList:
 @endpoints.add("POST", "/api/v1/rehearse", role="viewer", body=RehearseRequest, returns=Rehearsal, limit="rulebook")
 def rehearse(call: Call) -> Rehearsal:
     """Decide an attempt that did not happen; facts left out stay unknown."""
-    return deciding.rehearse(call.deps, call.body)
+    body: RehearseRequest = call.body
+    if body.draft:
+        body = msgspec.structs.replace(body, files=drafting.files_of(call.deps, body.draft))
+    return deciding.rehearse(call.deps, body)

@@ -1,0 +1,224 @@
+"""`caddrel draft`: what is being written, before it is published."""
+
+from __future__ import annotations
+
+import sys
+from pathlib import Path
+
+import click
+
+from caddrel.cli.failures import AnswerIsNo
+from caddrel.cli.files import read_text, rulebook_files
+from caddrel.cli.output import json_option, remark, say, table, write_json, write_line
+from caddrel.cli.profile import connect
+from caddrel.wire.drafts import WholeDraft
+
+_FILE = click.Path(path_type=Path, exists=True, allow_dash=True)
+
+
+@click.group()
+def draft() -> None:
+    """Drafts: begin one, change it, move it onto a newer revision, publish or discard it.
+
+    Wherever a rulebook is asked for, `draft:NAME` stands for one.
+    """
+
+
+@draft.command("list")
+@json_option
+def listed(as_json: bool) -> None:
+    """List drafts, discarded ones too; with --json one a line.
+
+    \b
+    Example: caddrel draft list
+    """
+    with connect() as service:
+        found = service.drafts.all()
+    if as_json:
+        for each in found:
+            write_line(each)
+        return
+    if not found:
+        say("There is no draft. Begin one: caddrel draft begin NAME")
+        return
+    rows = [
+        (
+            each.name,
+            f"{each.base}{' (behind)' if each.behind and not each.discarded else ''}",
+            str(each.changed),
+            each.saved[:16].replace("T", " "),
+            each.saved_by,
+            "discarded" if each.discarded else "",
+        )
+        for each in found
+    ]
+    table(("name", "on revision", "changed", "saved (UTC)", "by", ""), rows)
+
+
+@draft.command()
+@click.argument("name")
+@click.argument("file", type=_FILE, required=False)
+@click.option("--revision", type=int, help="On top of this revision instead of the current one.")
+@json_option
+def begin(name: str, file: Path | None, revision: int | None, as_json: bool) -> None:
+    """Begin a draft, with the documents of its revision, or with those of a file or folder.
+
+    \b
+    Example: caddrel draft begin tablets-need-may
+    """
+    with connect() as service:
+        made = service.drafts.begin(name, revision, rulebook_files(file) if file is not None else None)
+    _tell(made, as_json)
+
+
+@draft.command()
+@click.argument("name")
+@click.argument("path", required=False)
+@json_option
+def show(name: str, path: str | None, as_json: bool) -> None:
+    """Show a draft's documents, or one object by its path, such as policies.abroad.
+
+    \b
+    Example: caddrel draft show tablets-need-may standards.crew-tablet
+    """
+    with connect() as service:
+        found = service.drafts.get(name)
+    if as_json:
+        write_json(found)
+        return
+    if path is None:
+        for file in found.files:
+            sys.stdout.write(file.text)
+        return
+    one = next((each for each in found.objects if each.path == path), None)
+    if one is None:
+        raise click.UsageError(f"{path}: the draft has no such object; see caddrel draft show {name} --json")
+    sys.stdout.write(one.text)
+
+
+@draft.command()
+@click.argument("name")
+@click.argument("path")
+@click.argument("file", type=_FILE, required=False)
+@click.option("--remove", is_flag=True, help="Take the object out.")
+@click.option("--version", type=int, help="The version that you read; the present one when left out.")
+@json_option
+def put(name: str, path: str, file: Path | None, remove: bool, version: int | None, as_json: bool) -> None:
+    """Put one object of a draft from a file, or take it out; the rest stays as it is.
+
+    \b
+    Example: caddrel draft put tablets-need-may standards.crew-tablet crew-tablet.yaml
+             caddrel draft put tablets-need-may policies.midwinter-freeze --remove
+    """
+    if (file is None) != remove:
+        raise click.UsageError("give a file, - for standard input, or --remove")
+    text = None if file is None else sys.stdin.read() if str(file) == "-" else read_text(file)
+    with connect() as service:
+        seen = version if version is not None else service.drafts.get(name).info.version
+        made = service.drafts.put_object(name, seen, path, text)
+    _tell(made, as_json)
+
+
+@draft.command()
+@click.argument("name")
+@click.argument("file", type=_FILE)
+@click.option("--version", type=int, help="The version that you read; the present one when left out.")
+@json_option
+def save(name: str, file: Path, version: int | None, as_json: bool) -> None:
+    """Save a draft's documents from a file or folder.
+
+    \b
+    Example: caddrel draft save tablets-need-may rulebook.yaml --version 3
+    """
+    with connect() as service:
+        seen = version if version is not None else service.drafts.get(name).info.version
+        made = service.drafts.save(name, seen, rulebook_files(file))
+    _tell(made, as_json)
+
+
+@draft.command()
+@click.argument("name")
+@click.option("--take", multiple=True, metavar="PATH=SIDE", help="Where both changed an object: mine or theirs.")
+@json_option
+def move(name: str, take: tuple[str, ...], as_json: bool) -> None:
+    """Move a draft onto the current revision; what both have changed is told, and nothing is moved until it is settled.
+
+    \b
+    Example: caddrel draft move tablets-need-may --take policies.abroad=mine
+    """
+    taking = dict(pair.rpartition("=")[::2] for pair in take)
+    with connect() as service:
+        seen = service.drafts.get(name).info.version
+        found = service.drafts.move(name, seen, taking)
+    if as_json:
+        write_json(found)
+    elif found.conflicts:
+        for conflict in found.conflicts:
+            say(f"{conflict.path} was changed here and there.")
+            for side, text in (("mine", conflict.mine), ("theirs", conflict.theirs)):
+                say(f"{side}:", indent=2)
+                sys.stdout.write("".join(f"    {line}\n" for line in (text or "(taken out)").splitlines()))
+        remark("Nothing was moved. Say which to take: --take PATH=mine or --take PATH=theirs")
+    else:
+        say(f"The draft {name} is on revision {found.draft.base}, with {found.draft.changed} changed objects.")
+    if found.conflicts:
+        raise AnswerIsNo
+
+
+@draft.command()
+@click.argument("name")
+@click.option("--why", required=True, help="Why, for those who read the history.")
+@click.option("--accept-lockout-risk", default="", metavar="REASON", help="As of rulebook publish.")
+@json_option
+def publish(name: str, why: str, accept_lockout_risk: str, as_json: bool) -> None:
+    """Publish a draft as the next revision.
+
+    \b
+    Example: caddrel draft publish tablets-need-may --why "Tablets need the May patch"
+    """
+    with connect() as service:
+        made = service.drafts.publish(name, why, accept_lockout_risk)
+    if as_json:
+        write_json(made)
+        return
+    say(f"Revision {made.revision.number} is current: {made.revision.why}")
+
+
+@draft.command()
+@click.argument("name")
+@json_option
+def discard(name: str, as_json: bool) -> None:
+    """Discard a draft; it can be recovered.
+
+    \b
+    Example: caddrel draft discard tablets-need-may
+    """
+    with connect() as service:
+        service.drafts.discard(name)
+    if as_json:
+        write_json({"name": name, "discarded": True})
+        return
+    remark(f"The draft {name} is discarded; caddrel draft recover {name} takes it up again.")
+
+
+@draft.command()
+@click.argument("name")
+@json_option
+def recover(name: str, as_json: bool) -> None:
+    """Take up a discarded draft again.
+
+    \b
+    Example: caddrel draft recover tablets-need-may
+    """
+    with connect() as service:
+        made = service.drafts.recover(name)
+    _tell(made, as_json)
+
+
+def _tell(made: WholeDraft, as_json: bool) -> None:
+    if as_json:
+        write_json(made)
+        return
+    info = made.info
+    changed = ", ".join(each.path for each in made.objects if each.changed)
+    say(f"Draft {info.name}, version {info.version}, on revision {info.base}: {changed or 'nothing changed yet'}.")

@@ -1,0 +1,228 @@
+"""Changing one object of a rulebook's documents, and nothing else: comments, order and layout of the rest stay.
+
+An object is named by its path: a section and an id, or one of the sections that have no ids (`settings`). Its text is
+what stands in the document, moved to the left margin.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping as AnyMapping
+from collections.abc import Sequence as AnySequence
+from typing import NamedTuple
+
+from caddrel.core.diagnostics import Diagnostic, RulebookError, shorten
+from caddrel.core.rulebook.source import Entry, Mapping, Source, read_source
+from caddrel.core.rulebook.writer import format_rulebook
+
+Path = tuple[str, ...]
+WITHOUT_IDS = ("settings",)
+
+
+class _Found(NamedTuple):
+    """Where an object stands: its document, and its lines, the last not included."""
+
+    source: int
+    first: int
+    last: int
+    indent: int
+
+
+def read_path(text: str) -> Path:
+    """Return a path such as ``policies.abroad``; ids may have dots in them.
+
+    Raises
+    ------
+    RulebookError
+        When it is none.
+    """
+    section, dot, id = text.partition(".")
+    if (section in WITHOUT_IDS and not dot) or (section and section not in WITHOUT_IDS and id):
+        return (section, id) if dot else (section,)
+    raise RulebookError([Diagnostic("bad-path", f"`{shorten(text)}` names no object", "such as policies.abroad")])
+
+
+def object_text(sources: AnySequence[Source], path: Path) -> str | None:
+    """Return an object as it stands in its document, None when it is not there."""
+    return objects_of(sources).get(path)
+
+
+def objects_of(sources: AnySequence[Source]) -> dict[Path, str]:
+    """Return every object's text by its path, in document order; of one given twice the first.
+
+    Of documents whose sections do not stand in lines of their own it is the canonical text, as an edit would write it.
+    """
+    blocks = [_as_blocks(source) for source in sources]
+    lines = [source.text.splitlines() for source in blocks]
+    found = {}
+    for path, (source, first, last, cut) in _index(blocks).items():
+        kept = [line.lstrip() if line[:cut].strip() else line[cut:] for line in lines[source][first:last]]
+        found[path] = "\n".join(kept) + "\n"
+    return found
+
+
+def with_object(sources: AnySequence[Source], path: Path, text: str | None) -> list[Source]:
+    """Return the documents with an object replaced, added at the end of its section, or taken out.
+
+    Parameters
+    ----------
+    text
+        The object with its id as the first line, which may be another id than before; None takes it out.
+
+    Raises
+    ------
+    RulebookError
+        When the text is not one object, or its id belongs to another one already.
+    """
+    blocks = [_as_blocks(source) for source in sources]
+    new = _checked(text, path, blocks) if text is not None else ""
+    found = _find(blocks, path)
+    if found is None:
+        return blocks if text is None else _added(blocks, path, new)
+    lines = blocks[found.source].text.splitlines()
+    lines[found.first : found.last] = _indented(new, found.indent)
+    changed = list(blocks)
+    changed[found.source] = Source(blocks[found.source].name, "\n".join(lines) + "\n")
+    return _without_empty_section(changed, path) if text is None else changed
+
+
+def _checked(text: str, path: Path, sources: AnySequence[Source]) -> str:
+    """Return the text of one object, without blank lines around it."""
+    root, problems = read_source(Source("object", text))
+    if problems:
+        raise RulebookError(problems)
+    if not isinstance(root, Mapping) or len(root.entries) != 1 or root.flow:
+        hint = f"begin with `{path[-1]}:` and indent what belongs to it"
+        raise RulebookError([Diagnostic("not-one-object", "this is not one object", hint, path=".".join(path))])
+    id = root.entries[0].key.text
+    renamed = (*path[:-1], id)
+    if renamed != path and (len(path) == 1 or _find(sources, renamed) is not None):
+        message = f"there is `{shorten(id)}` already" if len(path) > 1 else f"this section is called `{path[0]}`"
+        raise RulebookError([Diagnostic("given-twice", message, "give it another id", path=".".join(path))])
+    return text.strip("\n")
+
+
+def _added(sources: list[Source], path: Path, text: str) -> list[Source]:
+    section = path[0]
+    for i, source in enumerate(sources):
+        for entry in _root_entries(source):
+            inside = _entries(entry)
+            if entry.key.text == section and len(path) > 1 and inside:
+                last = _find(sources, (section, inside[-1].key.text))
+                assert last is not None
+                lines = source.text.splitlines()
+                lines[last.last : last.last] = ["", *_indented(text, last.indent)]
+                return [*sources[:i], Source(source.name, "\n".join(lines) + "\n"), *sources[i + 1 :]]
+    first = sources[0]
+    block = _indented(text, 2) if len(path) > 1 else text.splitlines()
+    lines = [*first.text.rstrip("\n").splitlines(), "", *([f"{section}:"] if len(path) > 1 else []), *block]
+    # A section that is there and empty would be given twice.
+    kept = [line for line in lines if line.rstrip() not in {f"{section}: {{}}"}]
+    return [Source(first.name, "\n".join(kept) + "\n"), *sources[1:]]
+
+
+def _without_empty_section(sources: list[Source], path: Path) -> list[Source]:
+    """Take out the key of a section that nothing is left in."""
+    made = []
+    for source in sources:
+        lines = source.text.splitlines()
+        for entry in _root_entries(source):
+            if entry.key.text == path[0] and len(path) > 1 and not _entries(entry):
+                del lines[entry.key.start.line]
+                break
+        made.append(Source(source.name, "\n".join(lines) + "\n"))
+    return made
+
+
+def _indented(text: str, indent: int) -> list[str]:
+    return [f"{' ' * indent}{line}" if line.strip() else "" for line in text.splitlines()]
+
+
+def _as_blocks(source: Source) -> Source:
+    """Return a document whose sections stand in lines of their own; one written otherwise is written canonically."""
+    root, _ = read_source(source)
+    if not isinstance(root, Mapping):
+        return source
+    flowing = root.flow or any(isinstance(e.value, Mapping) and e.value.flow and e.value.entries for e in root.entries)
+    return Source(source.name, format_rulebook(source)) if flowing else source
+
+
+def _root_entries(source: Source) -> list[Entry]:
+    root, _ = read_source(source)
+    return root.entries if isinstance(root, Mapping) else []
+
+
+def _entries(entry: Entry) -> list[Entry]:
+    return entry.value.entries if isinstance(entry.value, Mapping) else []
+
+
+def _find(sources: AnySequence[Source], path: Path) -> _Found | None:
+    return _index(sources).get(path)
+
+
+def _index(sources: AnySequence[Source]) -> dict[Path, _Found]:
+    """Return where every object stands; each document is read once."""
+    found: dict[Path, _Found] = {}
+    for i, source in enumerate(sources):
+        lines = source.text.splitlines()
+        outer = _root_entries(source)
+        for entry, following in zip(outer, [*outer[1:], None], strict=True):
+            end = following.key.start.line if following is not None else len(lines)
+            section = entry.key.text
+            if section == "caddrel":
+                continue
+            if section in WITHOUT_IDS:
+                found.setdefault((section,), _trimmed(i, lines, entry, end))
+                continue
+            inner = _entries(entry)
+            for each, after in zip(inner, [*inner[1:], None], strict=True):
+                stop = after.key.start.line if after is not None else end
+                found.setdefault((section, each.key.text), _trimmed(i, lines, each, stop))
+    return found
+
+
+def _trimmed(source: int, lines: list[str], entry: Entry, end: int) -> _Found:
+    """Return the lines of an entry; blank lines and comments before what follows belong to that."""
+    first, indent = entry.key.start.line, entry.key.start.column
+    last = end
+    while last > first + 1:
+        line = lines[last - 1]
+        outside = line.lstrip().startswith("#") and len(line) - len(line.lstrip()) <= indent
+        if line.strip() and not outside:
+            break
+        last -= 1
+    return _Found(source, first, last, indent)
+
+
+class Conflict(NamedTuple):
+    """An object that two sides have changed differently; None where a side has taken it out."""
+
+    path: Path
+    mine: str | None
+    theirs: str | None
+
+
+def moved(
+    base: AnySequence[Source],
+    mine: AnySequence[Source],
+    theirs: AnySequence[Source],
+    taking: AnyMapping[str, str],
+) -> tuple[list[Source], list[Conflict]]:
+    """Return documents with the changes that one side made to the base, made to the other side's documents.
+
+    Parameters
+    ----------
+    taking
+        By path, which side's object to take where both have changed it: ``mine`` or ``theirs``. Others are conflicts.
+    """
+    before, ours, others = objects_of(base), objects_of(mine), objects_of(theirs)
+    made, conflicts = [_as_blocks(source) for source in theirs], []
+    for path in dict.fromkeys((*ours, *before)):
+        old, new, other = before.get(path), ours.get(path), others.get(path)
+        if new in (old, other):
+            continue
+        choice = taking.get(".".join(path), "mine" if other == old else "")
+        if choice == "mine":
+            made = with_object(made, path, new)
+        elif choice != "theirs":
+            conflicts.append(Conflict(path, new, other))
+    return made, conflicts

@@ -1,0 +1,107 @@
+"""Endpoints of drafts."""
+
+from __future__ import annotations
+
+import re
+
+from caddrel.service import drafting
+from caddrel.service.endpoints import Call, Endpoints
+from caddrel.service.errors import ServiceError, not_found
+from caddrel.store.drafts import Draft
+from caddrel.wire import drafts as wire
+from caddrel.wire.rulebooks import PublishResult
+
+endpoints = Endpoints()
+_ONE = "/api/v1/drafts/<id>"
+_TAG = re.compile(r'"(\d{1,9})"')
+
+
+def _told(call: Call, draft: Draft) -> wire.WholeDraft:
+    call.etag = f'"{draft.version}"'
+    return drafting.whole(call.deps, draft)
+
+
+def _seen(call: Call) -> int:
+    """Return the version that the caller has seen (RFC 9110, section 13.1.1)."""
+    found = _TAG.fullmatch(call.expected.strip())
+    if found is None:
+        hint = 'send If-Match with the ETag that you read, such as "3"'
+        raise ServiceError(428, "no-version", "say which version of the draft you have seen", hint)
+    return int(found.group(1))
+
+
+@endpoints.add("GET", "/api/v1/drafts", role="viewer", returns=wire.DraftList)
+def listed(call: Call) -> wire.DraftList:
+    """Every draft, those saved last first; discarded ones too."""
+    return _all(call)
+
+
+def _all(call: Call) -> wire.DraftList:
+    return wire.DraftList([drafting.info(call.deps, draft) for draft in call.deps.drafts.all()])
+
+
+@endpoints.add(
+    "POST",
+    "/api/v1/drafts",
+    role="author",
+    body=wire.DraftRequest,
+    returns=wire.WholeDraft,
+    limit="rulebook",
+    status=201,
+)
+def begin(call: Call) -> wire.WholeDraft:
+    """Begin a draft on top of a revision."""
+    return _told(call, drafting.begin(call.deps, call.body, call.who().name))
+
+
+@endpoints.add("GET", _ONE, role="viewer", returns=wire.WholeDraft)
+def show(call: Call) -> wire.WholeDraft:
+    """A draft with its documents and objects; its ETag is what a save must name."""
+    return _told(call, drafting.need(call.deps, call.path["id"]))
+
+
+@endpoints.add("PUT", _ONE, role="author", body=wire.DraftFiles, returns=wire.WholeDraft, limit="rulebook")
+def save(call: Call) -> wire.WholeDraft:
+    """Save a draft's documents; refused when somebody else saved in between."""
+    draft = drafting.save(call.deps, call.path["id"], _seen(call), call.body.files, call.who().name)
+    return _told(call, draft)
+
+
+@endpoints.add(
+    "POST", f"{_ONE}/objects", role="author", body=wire.ObjectRequest, returns=wire.WholeDraft, limit="rulebook"
+)
+def put_object(call: Call) -> wire.WholeDraft:
+    """Put one object of a draft, or take it out; the rest of the documents stays as it is."""
+    call.noted = call.body.path[:200]
+    draft = drafting.put_object(call.deps, call.path["id"], _seen(call), call.body, call.who().name)
+    return _told(call, draft)
+
+
+@endpoints.add("POST", f"{_ONE}/move", role="author", body=wire.MoveRequest, returns=wire.Moved)
+def move(call: Call) -> wire.Moved:
+    """Move a draft onto the current revision; with conflicts nothing is moved, and they are told."""
+    return drafting.move(call.deps, call.path["id"], _seen(call), call.body, call.who().name)
+
+
+@endpoints.add("POST", f"{_ONE}/publish", role="publisher", body=wire.PublishDraft, returns=PublishResult, status=201)
+def publish(call: Call) -> PublishResult:
+    """Publish a draft as the next revision."""
+    made = drafting.publish(call.deps, call.path["id"], call.body, call.who().name)
+    call.noted = f"revision {made.revision.number}: {made.revision.why}"
+    return made
+
+
+@endpoints.add("DELETE", _ONE, role="author", returns=wire.DraftList)
+def discard(call: Call) -> wire.DraftList:
+    """Discard a draft; it can be recovered."""
+    drafting.need(call.deps, call.path["id"])
+    call.deps.drafts.discard(call.path["id"], call.deps.clock())
+    return _all(call)
+
+
+@endpoints.add("POST", f"{_ONE}/recover", role="author", returns=wire.WholeDraft)
+def recover(call: Call) -> wire.WholeDraft:
+    """Take up a discarded draft again."""
+    if not call.deps.drafts.discard(call.path["id"], None):
+        raise not_found("discarded draft of that name", "see caddrel draft list")
+    return _told(call, drafting.need(call.deps, call.path["id"]))

@@ -1,0 +1,93 @@
+"""Drafts as they travel."""
+
+from __future__ import annotations
+
+import msgspec
+
+from caddrel.wire.decisions import File
+
+
+class DraftInfo(msgspec.Struct, frozen=True):
+    """A draft without its documents; `version` is its ETag, `changed` how many objects differ from its base."""
+
+    name: str
+    base: int
+    version: int
+    begun: str
+    begun_by: str
+    saved: str
+    saved_by: str
+    discarded: str | None
+    behind: bool
+    changed: int
+
+
+class DraftList(msgspec.Struct, frozen=True):
+    """Every draft, those saved last first; discarded ones too."""
+
+    items: list[DraftInfo]
+
+
+class DraftObject(msgspec.Struct, frozen=True):
+    """An object of a draft as it stands in its document; `path` is such as ``policies.abroad``."""
+
+    path: str
+    text: str
+    changed: bool
+
+
+class WholeDraft(msgspec.Struct, frozen=True):
+    """A draft with its documents and its objects."""
+
+    info: DraftInfo
+    files: list[File]
+    objects: list[DraftObject]
+
+
+class DraftRequest(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """A draft to begin: on top of a revision (the current one when none is named), with its documents or others."""
+
+    name: str
+    revision: int | None = None
+    files: list[File] | None = None
+
+
+class DraftFiles(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """The documents of a draft."""
+
+    files: list[File]
+
+
+class ObjectRequest(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """An object of a draft to put, or with None to take out; it may come with another id than before."""
+
+    path: str
+    text: str | None = None
+
+
+class MoveRequest(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """Moving a draft onto the current revision; `taking` says by path whose object to take: ``mine`` or ``theirs``."""
+
+    taking: dict[str, str] = {}
+
+
+class DraftConflict(msgspec.Struct, frozen=True):
+    """An object that both the draft and a newer revision have changed; None where it was taken out."""
+
+    path: str
+    mine: str | None
+    theirs: str | None
+
+
+class Moved(msgspec.Struct, frozen=True):
+    """What moving came to: the draft as it is now, and what stands in the way; with conflicts nothing was moved."""
+
+    draft: DraftInfo
+    conflicts: list[DraftConflict]
+
+
+class PublishDraft(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """Why a draft is published; `accept_lockout_risk` as of publishing documents."""
+
+    why: str
+    accept_lockout_risk: str = ""

@@ -1,0 +1,201 @@
+"""Drafts: edited object by object, never overwritten, moved onto newer revisions, published, recovered."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+from typing import Any
+
+import pytest
+from tests.cli.test_cli import run
+from tests.conftest import Live
+from tests.service.test_publishing import OPEN, SHUT
+
+from caddrel.client import Refused
+from caddrel.wire.decisions import File
+from caddrel.wire.rulebooks import Side
+
+TEXT = OPEN + "  other:\n    mode: shadow # for now\n    rules: [{id: all, then: block}]\n"
+IN = """\
+in:
+  title: Keyholders get in
+  mode: enforced
+  people: [group:keepers]
+  apps: [tower]
+  rules: [{then: require mfa within 1h}]
+"""
+
+
+@pytest.fixture
+def live(empty: Live) -> Live:
+    with empty.client() as client:
+        client.groups.import_([b'{"id": "keepers"}'])
+        client.apps.import_([b'{"id": "tower", "title": "Tower", "labels": ["administration"]}'])
+        key = {"id": "key", "title": "The keyholder", "groups": ["keepers"], "factors": ["password", "push"]}
+        client.people.import_([json.dumps(key).encode()])
+        client.rulebook.publish([File("r.yaml", TEXT)], "the first")
+    return empty
+
+
+def test_a_draft_is_written_object_by_object_rehearsed_and_published(live: Live) -> None:
+    with live.client("author") as author, live.client("publisher") as publisher:
+        begun = author.drafts.begin("shorter")
+        assert (begun.info.version, begun.info.base, begun.info.changed, begun.info.behind) == (1, 1, 0, False)
+        assert [each.path for each in begun.objects] == [
+            "settings", "apps.tower", "places.office", "policies.in", "policies.other"
+        ]  # fmt: skip
+        saved = author.drafts.put_object("shorter", 1, "policies.in", IN)
+        assert [each.path for each in saved.objects if each.changed] == ["policies.in"]
+        assert "mode: shadow # for now" in saved.files[0].text
+        gone = author.drafts.put_object("shorter", 2, "policies.other", None)
+        assert [(each.path, each.text) for each in gone.objects if each.changed][1] == ("policies.other", "")
+        # A draft stands wherever a rulebook is asked for.
+        assert author.rulebook.check(draft="shorter").policies == 1
+        told = author.rehearse({"person": "key", "app": "tower", "auth.methods": "pwd:2h,swk:2h"}, draft="shorter")
+        assert told.decision.outcome == "challenged"
+        changes = author.rulebook.compare(Side(), Side(draft="shorter")).objects
+        assert [(c.id, c.change) for c in changes] == [("in", "changed"), ("other", "removed")]
+        with pytest.raises(Refused, match="publisher"):
+            author.drafts.publish("shorter", "an hour is enough")
+        made = publisher.drafts.publish("shorter", "an hour is enough")
+        assert made.revision.number == 2
+        assert [(d.name, d.discarded is not None) for d in author.drafts.all()] == [("shorter", True)]
+        again = author.drafts.recover("shorter")
+        assert (again.info.behind, again.info.changed) == (True, 2)
+
+
+def test_a_save_that_did_not_see_the_one_before_is_refused_with_both(live: Live) -> None:
+    with live.client("author") as one, live.client("author") as two:
+        one.drafts.begin("both")
+        one.drafts.put_object("both", 1, "policies.in", IN)
+        with pytest.raises(Refused) as refused:
+            two.drafts.put_object("both", 1, "policies.in", IN.replace("1h", "2h"))
+        problem = refused.value.problem
+        assert (problem.status, problem.code) == (412, "draft-changed")
+        assert problem.title == "token test author saved this draft in between"
+        (found,) = problem.errors
+        assert (found.path, "within 1h" in found.message, "within 2h" in found.hint) == ("policies.in", True, True)
+        assert "within 1h" in one.drafts.get("both").files[0].text
+        two.drafts.put_object("both", 2, "policies.in", IN.replace("1h", "2h"))
+        assert one.drafts.get("both").info.version == 3
+    with live.http() as http:
+        assert http.get("/api/v1/drafts/both").headers["ETag"] == '"3"'
+        bare = http.put("/api/v1/drafts/both", json={"files": [{"name": "r.yaml", "text": "x"}]})
+        assert (bare.status_code, bare.json()["code"]) == (428, "no-version")
+        for tag in ("3", '"x"', "*", '"3", "4"'):
+            answer = http.put("/api/v1/drafts/both", json={"files": []}, headers={"If-Match": tag})
+            assert answer.status_code == 428
+
+
+def test_a_draft_is_moved_onto_a_newer_revision(live: Live) -> None:
+    with live.client() as client:
+        client.drafts.begin("mine")
+        client.drafts.put_object("mine", 1, "policies.in", IN)
+        client.drafts.put_object("mine", 2, "policies.third", "third:\n  rules: [{then: block}]\n")
+        newer = TEXT.replace("192.0.2.0/26", "192.0.2.0/25")
+        client.rulebook.publish([File("r.yaml", newer)], "a larger office")
+        assert client.drafts.get("mine").info.behind
+        with pytest.raises(Refused, match="in between"):
+            client.drafts.publish("mine", "too early")
+        moved = client.drafts.move("mine", 3)
+        assert (moved.conflicts, moved.draft.base, moved.draft.changed, moved.draft.behind) == ([], 2, 2, False)
+        assert "192.0.2.0/25" in client.drafts.get("mine").files[0].text
+        # Both change the same policy: nothing is moved until somebody says whose to take.
+        client.rulebook.publish([File("r.yaml", newer.replace("require mfa", "require mfa within 4h"))], "four hours")
+        stuck = client.drafts.move("mine", 4)
+        assert [c.path for c in stuck.conflicts] == ["policies.in"]
+        assert "within 1h" in (stuck.conflicts[0].mine or "")
+        assert "within 4h" in (stuck.conflicts[0].theirs or "")
+        assert stuck.draft.base == 2
+        with pytest.raises(Refused, match="no side"):
+            client.drafts.move("mine", 4, {"policies.in": "both"})
+        assert client.drafts.move("mine", 4, {"policies.in": "theirs"}).draft.base == 3
+        text = client.drafts.get("mine").files[0].text
+        assert "within 4h" in text
+        assert "third:" in text
+        client.drafts.publish("mine", "a third")
+
+
+@pytest.mark.parametrize(
+    ("path", "text", "code"),
+    [
+        ("policies", "a: {}", "bad-path"),
+        ("policies.in", "nothing", "not-one-object"),
+        ("policies.in", "other:\n  rules: [{then: block}]", "given-twice"),
+        ("policies.in", "in: {rules: [", "not-yaml"),
+    ],
+)
+def test_an_edit_that_cannot_be_made_is_refused_and_nothing_is_lost(
+    live: Live, path: str, text: str, code: str
+) -> None:
+    with live.client("author") as author:
+        author.drafts.begin("careful")
+        with pytest.raises(Refused) as refused:
+            author.drafts.put_object("careful", 1, path, text)
+        assert refused.value.problem.errors[0].code == code
+        assert author.drafts.get("careful").files[0].text == TEXT
+
+
+def test_a_draft_may_be_wrong_while_it_is_written_and_is_not_published_so(live: Live) -> None:
+    with live.client() as client:
+        client.drafts.begin("wrong")
+        client.drafts.put_object("wrong", 1, "policies.in", "in:\n  rules: [{then: blok}]\n")
+        assert not client.rulebook.check(draft="wrong").ok
+        with pytest.raises(Refused) as refused:
+            client.drafts.publish("wrong", "why not")
+        assert refused.value.problem.code == "bad-rulebook"
+        client.drafts.save("wrong", 2, [File("r.yaml", SHUT)])
+        with pytest.raises(Refused, match="could not any more"):
+            client.drafts.publish("wrong", "why not")
+        client.drafts.discard("wrong")
+        for call in (lambda: client.drafts.get("wrong"), lambda: client.rulebook.check(draft="wrong")):
+            with pytest.raises(Refused, match="no draft"):
+                call()
+        with pytest.raises(Refused, match="already") as refused:
+            client.drafts.begin("wrong")
+        assert refused.value.problem.code == "draft-exists"
+        client.drafts.recover("wrong")
+        with pytest.raises(Refused, match="discarded draft"):
+            client.drafts.recover("wrong")
+        for name in ("", "Capital", "a b", "x" * 61, "../x"):
+            with pytest.raises(Refused, match="needs a name") as refused:
+                client.drafts.begin(name)
+            assert refused.value.problem.code == "bad-draft"
+        with pytest.raises(Refused, match="revision 7"):
+            client.drafts.begin("other", revision=7)
+        with pytest.raises(Refused, match="files"):
+            client.drafts.begin("other", files=[])
+
+
+def test_a_draft_from_the_command_line(live: Live, tmp_path: Path) -> None:
+    def draft(*words: str, **more: Any) -> Any:
+        return run("draft", *words, env=live.environment(), **more)
+
+    policy = tmp_path / "in.yaml"
+    policy.write_text(IN, encoding="utf-8")
+    assert "There is no draft" in draft("list").stdout
+    assert "nothing changed yet" in draft("begin", "shorter").stdout
+    done = draft("put", "shorter", "policies.in", str(policy))
+    assert done.stdout == "Draft shorter, version 2, on revision 1: policies.in.\n"
+    assert draft("show", "shorter", "policies.in").stdout == IN
+    assert draft("show", "shorter", "policies.inn").returncode == 2
+    assert "within 1h" in draft("show", "shorter").stdout
+    assert "shorter" in draft("list").stdout
+    done = run("rulebook", "compare", "current", "draft:shorter", env=live.environment())
+    assert (done.returncode, "1 object differs from revision 1 to draft shorter" in done.stdout) == (1, True)
+    assert run("rulebook", "check", "draft:shorter", env=live.environment()).returncode == 0
+    done = run("rehearse", "person=key", "app=tower", "--rulebook", "draft:shorter", env=live.environment())
+    assert "Tower" in done.stdout
+    assert draft("put", "shorter", "policies.other", "--remove", "--version", "1").returncode == 3
+    assert draft("put", "shorter", "policies.other").returncode == 2
+    assert "on revision 1" in draft("move", "shorter").stdout
+    assert draft("publish", "shorter", "--why", "an hour").stdout.startswith("Revision 2 is current")
+    assert draft("recover", "shorter").returncode == 0
+    whole = tmp_path / "r.yaml"
+    whole.write_text(TEXT.replace("require mfa", "require mfa within 3h"), encoding="utf-8")
+    assert draft("save", "shorter", str(whole)).returncode == 0
+    done = draft("move", "shorter")
+    assert (done.returncode, "policies.in was changed here and there." in done.stdout) == (1, True)
+    assert draft("move", "shorter", "--take", "policies.in=mine").returncode == 0
+    assert draft("discard", "shorter").returncode == 0
+    assert "discarded" in draft("list").stdout
