@@ -4,8 +4,11 @@
   import Waiting from './lib/parts/Waiting.svelte';
   import { session } from './lib/state/session.svelte';
   import CausesPage from './pages/causes/CausesPage.svelte';
+  import DraftPage from './pages/drafts/DraftPage.svelte';
+  import DraftsPage from './pages/drafts/DraftsPage.svelte';
   import EnterPage from './pages/enter/EnterPage.svelte';
   import MissingPage from './pages/enter/MissingPage.svelte';
+  import HistoryPage from './pages/history/HistoryPage.svelte';
   import RehearsePage from './pages/rehearse/RehearsePage.svelte';
   import PartPage from './pages/rulebook/PartPage.svelte';
   import PolicyPage from './pages/rulebook/PolicyPage.svelte';
@@ -22,6 +25,10 @@
     '/rulebook/:kind/:id': PartPage,
     '/rehearse': RehearsePage,
     '/causes': CausesPage,
+    '/drafts': DraftsPage,
+    '/drafts/:name': DraftPage,
+    '/drafts/:name/:path': DraftPage,
+    '/history': HistoryPage,
     '/sessions': SessionsPage,
     '/settings': SettingsPage,
     '/settings/:part': SettingsPage,

@@ -35,9 +35,11 @@ def info(deps: Deps, draft: Draft) -> wire.DraftInfo:
 def whole(deps: Deps, draft: Draft) -> wire.WholeDraft:
     """Return a draft with its documents and objects; an object that is taken out has no text."""
     changed = _changed(deps, draft)
-    there = _objects(draft.files)
-    objects = [wire.DraftObject(".".join(path), text, path in changed) for path, text in there.items()]
-    objects += [wire.DraftObject(".".join(path), "", True) for path in changed if path not in there]
+    there, before = _objects(draft.files), _objects(deps.rulebooks.get(draft.base).revision.files)
+    objects = [
+        wire.DraftObject(".".join(path), there.get(path, ""), path in changed, before.get(path, ""))
+        for path in (*there, *(path for path in changed if path not in there))
+    ]
     return wire.WholeDraft(info(deps, draft), [File(*file) for file in draft.files], objects)
 
 

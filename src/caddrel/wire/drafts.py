@@ -29,11 +29,15 @@ class DraftList(msgspec.Struct, frozen=True):
 
 
 class DraftObject(msgspec.Struct, frozen=True):
-    """An object of a draft as it stands in its document; `path` is such as ``policies.abroad``."""
+    """An object of a draft as it stands in its document; `path` is such as ``policies.abroad``.
+
+    `before` is how it stands in the revision that the draft was begun on; empty where it is not there.
+    """
 
     path: str
     text: str
     changed: bool
+    before: str
 
 
 class WholeDraft(msgspec.Struct, frozen=True):

@@ -1,16 +1,25 @@
 // The only module that fetches. Every error becomes a Failure with what happened and what to do.
 import type {
   AcceptanceList,
+  AuditPage,
+  AuditVerdict,
   CauseList,
+  CheckResult,
+  Comparison,
+  DraftList,
   FactList,
   Page,
+  Moved,
   PolicyView,
   Problem,
+  PublishResult,
   RehearseRequest,
   Rehearsal,
+  RevisionList,
   RulebookView,
   SessionInfo,
   SessionList,
+  Side,
   SigninPage,
   SigninTrace,
   StarterCodeList,
@@ -18,6 +27,7 @@ import type {
   TokenList,
   TokenMade,
   TokenRequest,
+  WholeDraft,
 } from './types';
 
 export class Failure extends Error {
@@ -32,9 +42,8 @@ async function call<T>(method: string, path: string, body?: unknown, signal?: Ab
   return (await send(method, path, body, signal)).json() as T;
 }
 
-async function send(method: string, path: string, body?: unknown, signal?: AbortSignal, seen?: string): Promise<Response> {
-  const headers: Record<string, string> = { Accept: 'application/json' };
-  if (seen) headers['If-None-Match'] = seen;
+async function send(method: string, path: string, body?: unknown, signal?: AbortSignal, more?: Record<string, string>): Promise<Response> {
+  const headers: Record<string, string> = { Accept: 'application/json', ...more };
   if (body !== undefined) headers['Content-Type'] = 'application/json';
   if (method !== 'GET' && csrf) headers['X-Caddrel-CSRF'] = csrf;
   let response: Response;
@@ -77,6 +86,13 @@ async function keepCsrf(session: Promise<SessionInfo>): Promise<SessionInfo> {
   return info;
 }
 
+const draftPath = (name: string) => `/api/v1/drafts/${encodeURIComponent(name)}`;
+
+/** A change to a draft, refused when somebody has saved another version in between. */
+async function changed<T>(path: string, version: number, body: unknown): Promise<T> {
+  return (await send('POST', path, body, undefined, { 'If-Match': `"${version}"` })).json() as T;
+}
+
 export const api = {
   session: () => keepCsrf(call<SessionInfo>('GET', '/api/v1/session')),
   signIn: (name: string, password: string) =>
@@ -93,13 +109,30 @@ export const api = {
     call<SigninPage>('GET', `/api/v1/signins${query(params)}`, undefined, signal),
   /** The newest sign-ins, null while nothing is new since `seen`; with what to say next time. */
   newest: async (params: Record<string, string>, seen: string): Promise<{ page: SigninPage | null; seen: string }> => {
-    const answer = await send('GET', `/api/v1/signins${query(params)}`, undefined, undefined, seen);
+    const answer = await send('GET', `/api/v1/signins${query(params)}`, undefined, undefined, seen ? { 'If-None-Match': seen } : {});
     const page = answer.status === 304 ? null : ((await answer.json()) as SigninPage);
     return { page, seen: answer.headers.get('ETag') ?? '' };
   },
   causes: (params: Record<string, string>, signal?: AbortSignal) =>
     call<CauseList>('GET', `/api/v1/causes${query(params)}`, undefined, signal),
   trace: (id: string) => call<SigninTrace>('GET', `/api/v1/signins/${encodeURIComponent(id)}/trace`),
+  revisions: (signal?: AbortSignal) => call<RevisionList>('GET', '/api/v1/rulebook/revisions', undefined, signal),
+  compare: (before: Side, after: Side, signal?: AbortSignal) =>
+    call<Comparison>('POST', '/api/v1/rulebook/compare', { before, after }, signal),
+  restore: (number: number, why: string, accept_lockout_risk: string) =>
+    call<PublishResult>('POST', '/api/v1/rulebook/restore', { number, why, accept_lockout_risk }),
+  checkDraft: (draft: string, signal?: AbortSignal) => call<CheckResult>('POST', '/api/v1/rulebook/check', { draft }, signal),
+  drafts: (signal?: AbortSignal) => call<DraftList>('GET', '/api/v1/drafts', undefined, signal),
+  beginDraft: (name: string) => call<WholeDraft>('POST', '/api/v1/drafts', { name }),
+  draft: (name: string, signal?: AbortSignal) => call<WholeDraft>('GET', draftPath(name), undefined, signal),
+  putObject: (name: string, version: number, path: string, text: string | null) =>
+    changed<WholeDraft>(`${draftPath(name)}/objects`, version, { path, text }),
+  moveDraft: (name: string, version: number, taking: Record<string, string>) =>
+    changed<Moved>(`${draftPath(name)}/move`, version, { taking }),
+  publishDraft: (name: string, why: string, accept_lockout_risk: string) =>
+    call<PublishResult>('POST', `${draftPath(name)}/publish`, { why, accept_lockout_risk }),
+  discardDraft: (name: string) => call<DraftList>('DELETE', draftPath(name)),
+  recoverDraft: (name: string) => call<WholeDraft>('POST', `${draftPath(name)}/recover`),
   sessions: (signal?: AbortSignal) => call<SessionList>('GET', '/api/v1/sessions', undefined, signal),
   endSession: (id: string) => call<SessionList>('DELETE', `/api/v1/sessions/${encodeURIComponent(id)}`),
   tokens: (signal?: AbortSignal) => call<TokenList>('GET', '/api/v1/tokens', undefined, signal),
@@ -110,6 +143,9 @@ export const api = {
     call<StarterCodeMade>('POST', '/api/v1/starter-codes', { person, starts, lasts }),
   acceptances: (params: Record<string, string>, signal?: AbortSignal) =>
     call<AcceptanceList>('GET', `/api/v1/acceptances${query(params)}`, undefined, signal),
+  audit: (params: Record<string, string>, signal?: AbortSignal) =>
+    call<AuditPage>('GET', `/api/v1/audit${query(params)}`, undefined, signal),
+  verifyAudit: () => call<AuditVerdict>('GET', '/api/v1/audit/verify'),
   things: (noun: string, search: string, signal?: AbortSignal) =>
     call<Page>('GET', `/api/v1/${noun}${query({ search, limit: 12 })}`, undefined, signal),
 };

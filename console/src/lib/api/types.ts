@@ -312,6 +312,7 @@ export interface DraftObject {
   path: string;
   text: string;
   changed: boolean;
+  before: string;
 }
 
 /** A draft to begin: on top of a revision (the current one when none is named), with its documents or others. */

@@ -11,6 +11,8 @@
   const view = new Load<RulebookView>();
   const PAGES = [
     { href: '/rulebook', word: 'Rulebook' },
+    { href: '/drafts', word: 'Drafts: what is being written' },
+    { href: '/history', word: 'History: revisions' },
     { href: '/rehearse', word: 'Rehearse a sign-in' },
     { href: '/signins', word: 'Sign-ins' },
     { href: '/signins?outcome=blocked', word: 'Sign-ins that were blocked' },
@@ -19,6 +21,7 @@
     { href: '/settings/tokens', word: 'Tokens of programs' },
     { href: '/settings/starter-codes', word: 'Starter codes' },
     { href: '/settings/acceptances', word: 'Acceptances of notices' },
+    { href: '/settings/audit', word: 'Audit: every change and refusal' },
   ];
   const reference = $derived(/^(s-\d+|[0-9a-z]{5}-?[0-9a-z]{5})$/i.test(text.trim()) ? text.trim() : '');
 

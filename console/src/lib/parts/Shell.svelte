@@ -1,7 +1,9 @@
 <script lang="ts">
   import BookOpenText from '@lucide/svelte/icons/book-open-text';
   import DoorOpen from '@lucide/svelte/icons/door-open';
+  import FilePen from '@lucide/svelte/icons/file-pen';
   import FlaskConical from '@lucide/svelte/icons/flask-conical';
+  import History from '@lucide/svelte/icons/history';
   import ListTree from '@lucide/svelte/icons/list-tree';
   import OctagonAlert from '@lucide/svelte/icons/octagon-alert';
   import LogOut from '@lucide/svelte/icons/log-out';
@@ -19,6 +21,8 @@
   let { children }: { children: Snippet } = $props();
   const PAGES = [
     { href: '/rulebook', word: 'Rulebook', icon: BookOpenText },
+    { href: '/drafts', word: 'Drafts', icon: FilePen },
+    { href: '/history', word: 'History', icon: History },
     { href: '/rehearse', word: 'Rehearse', icon: FlaskConical },
     { href: '/signins', word: 'Sign-ins', icon: ListTree },
     { href: '/causes', word: 'Causes', icon: OctagonAlert },

@@ -1,0 +1,100 @@
+<script lang="ts">
+  // A draft: its objects on the left, the one being written on the right; or, with none chosen, all that it changes.
+  import { push } from 'svelte-spa-router';
+  import { count } from '../../lib/format';
+  import Failing from '../../lib/parts/Failing.svelte';
+  import Heading from '../../lib/parts/Heading.svelte';
+  import Waiting from '../../lib/parts/Waiting.svelte';
+  import Differences from './Differences.svelte';
+  import ObjectEditor from './ObjectEditor.svelte';
+  import PublishBox from './PublishBox.svelte';
+  import { Writing } from './writing.svelte';
+
+  let { params }: { params: { name: string; path?: string } } = $props();
+  const SECTIONS = ['policies', 'places', 'standards', 'schedules', 'proofs', 'notices', 'signals', 'password-standards', 'guarantees', 'rehearsals', 'apps', 'attributes', 'settings'];
+  const writing = $derived(new Writing(params.name));
+  const path = $derived(params.path ?? '');
+  const objects = $derived(writing.whole?.objects ?? []);
+  const there = $derived(objects.some((each) => each.path === path && each.text));
+  const bySection = $derived(
+    SECTIONS.map((section) => [section, objects.filter((each) => each.path.split('.')[0] === section)] as const),
+  );
+  const errors = $derived((writing.check.value?.diagnostics ?? []).filter((found) => !found.severity || found.severity === 'error'));
+  const warnings = $derived((writing.check.value?.diagnostics ?? []).filter((found) => found.severity === 'warning'));
+  const changed = $derived(writing.whole?.info.changed ?? 0);
+  let adding = $state('');
+  let section = $state('policies');
+
+  function add(event: SubmitEvent): void {
+    event.preventDefault();
+    const id = adding.trim().toLowerCase().replace(/[^a-z0-9]+/g, '-').replace(/^-|-$/g, '');
+    if (id) void push(`/drafts/${params.name}/${section}.${id}`);
+    adding = '';
+  }
+</script>
+
+<Heading place="Drafts · {params.name}">
+  {#if !writing.whole}{writing.problem ? 'This draft cannot be shown.' : 'Reading the draft …'}
+  {:else}
+    {changed ? `${count(changed, 'object')} changed` : 'Nothing is changed yet'}{errors.length ? `, ${count(errors.length, 'error')} to mend` : warnings.length ? `, ${count(warnings.length, 'warning')}` : ''}.
+  {/if}
+  {#snippet aside()}
+    <a class="action" href="#/drafts/{params.name}">What it changes, and publishing</a>
+  {/snippet}
+</Heading>
+
+{#if writing.problem}
+  <Failing problem={writing.problem} again={() => void writing.load()} />
+{:else if !writing.whole}
+  <Waiting lines={12} />
+{:else}
+  <div class="grid gap-6 lg:grid-cols-[15rem_minmax(0,1fr)]">
+    <nav aria-label="Objects of the draft" class="text-small lg:max-h-[75vh] lg:overflow-y-auto">
+      <form class="mb-3 grid gap-1" onsubmit={add}>
+        <label for="adding" class="text-fine text-muted">Add an object</label>
+        <select class="field" aria-label="Kind of the new object" bind:value={section}>
+          {#each SECTIONS.filter((each) => each !== 'settings') as each (each)}<option>{each}</option>{/each}
+        </select>
+        <div class="flex gap-1"><input id="adding" class="field" bind:value={adding} placeholder="its name" /><button class="action">Add</button></div>
+      </form>
+      {#each bySection as [name, items] (name)}
+        {#if items.length}
+          <h2 class="eyebrow mt-3">{name}</h2>
+          <ul>
+            {#each items as each (each.path)}
+              <li>
+                <a href="#/drafts/{params.name}/{each.path}" aria-current={each.path === path ? 'page' : undefined} class="block rounded-[3px] px-1 py-0.5 text-ink hover:bg-sunk aria-[current=page]:bg-accent-soft" class:line-through={!each.text}>
+                  {each.path.slice(each.path.indexOf('.') + 1)}{#if each.changed}<span class="text-fine text-accent">&nbsp;changed</span>{/if}
+                </a>
+              </li>
+            {/each}
+          </ul>
+        {/if}
+      {/each}
+    </nav>
+    <div class="min-w-0">
+      {#if path}
+        {#key path}<ObjectEditor {writing} {path} fresh={!there} />{/key}
+      {:else}
+        <PublishBox {writing} />
+        {#if errors.length || warnings.length}
+          <h2 class="mt-6 mb-1 font-semibold">What checking finds</h2>
+          <ul>
+            {#each [...errors, ...warnings] as found, i (i)}
+              <li class="mb-1 text-small">
+                <span class="font-semibold {found.severity === 'warning' ? 'text-challenged' : 'text-blocked'}">{found.severity ?? 'error'}</span>
+                {found.message}{#if found.hint}<span class="block text-muted">{found.hint}</span>{/if}
+              </li>
+            {/each}
+          </ul>
+        {/if}
+        <h2 class="mt-6 mb-3 font-semibold">What it changes</h2>
+        {#if writing.check.value && !writing.check.value.ok}<p class="text-muted">It can be told once the errors are mended.</p>
+        {:else if writing.differences.value}
+          {#if writing.differences.value.objects.length}<Differences objects={writing.differences.value.objects} />
+          {:else}<p class="text-muted">Nothing yet: choose an object on the left, or add one.</p>{/if}
+        {:else}<Waiting lines={4} />{/if}
+      {/if}
+    </div>
+  </div>
+{/if}
