@@ -58,6 +58,16 @@ def sign_in_some(profile: Path, url: str) -> None:
             assert door.access.evaluate(authzen.Evaluation(*asked)).decision, person
 
 
+def write_a_draft(url: str, token: str) -> None:
+    """Begin a draft in which one policy is changed."""
+    with Caddrel(url, token) as operator:
+        begun = operator.drafts.begin("abroad-at-once")
+        text = next(each.text for each in begun.objects if each.path == "policies.abroad")
+        operator.drafts.put_object(
+            "abroad-at-once", 1, "policies.abroad", text.replace("within 15m", "within 5m or proof strong-key")
+        )
+
+
 def come_to_the_door(page: Page, url: str) -> None:
     """Take a picture of the mate being stopped at the doorway."""
     page.goto(f"{url}/?person=ines.faro&app=manifest")
@@ -84,6 +94,9 @@ def main(profile: Path) -> None:
         ("trace", f"/signins/{id}", "light"),
         ("trace", f"/signins/{id}", "dark"),
         ("sessions", "/sessions", "dark"),
+        ("tokens", "/settings/tokens", "light"),
+        ("draft", "/drafts/abroad-at-once/policies.abroad", "light"),
+        ("history", "/history?before=1&after=2", "dark"),
         (
             "columns",
             "/signins?columns=person,app,country,client,recorded,reference&outcome=blocked,challenged",
@@ -92,6 +105,7 @@ def main(profile: Path) -> None:
     ]
     TARGET.mkdir(parents=True, exist_ok=True)
     sign_in_some(profile, demo["url"])
+    write_a_draft(demo["url"], demo["token"])
     with sync_playwright() as playwright:
         browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=CHROMIUM)
         code = caddrel(profile, "account", "enter", "--data", str(profile.parent), "--url", demo["url"]).strip()

@@ -640,3 +640,22 @@ def test_clocks_that_go_wrong_let_nobody_in_and_lose_nothing(live: Live) -> None
         answer = door.access.evaluate(_ask("ines", "post", **{"device.id": "new"}))
         assert "device.listed_for" not in client.signins.trace(answer.context["id"]).trace.facts
         assert sum(client.signins.list().counts.values()) == 5
+
+
+def test_a_device_just_enrolled_has_some_time(live: Live) -> None:
+    grace = """
+  grace:
+    mode: enforced
+    apps: [post]
+    rules:
+      - {id: new, when: device.listed_for is below 1d, then: allow}
+      - {id: tidy, when: not device passes tidy, then: block, tell: "{fixes}"}
+"""
+    with live.client() as client, _door(live) as door:
+        client.rulebook.publish([File("r.yaml", RULEBOOK + grace)], "a day for new devices")
+        new = {"id": "new", "owner": "company", "encrypted": False, "listed_at": "2026-11-23T09:00:00Z"}
+        client.devices.import_([json.dumps(new).encode()])
+        assert door.access.evaluate(_ask("ines", "post", **{"device.id": "new"})).decision
+        live.clock.forward(days=1)
+        late = door.access.evaluate(_ask("ines", "post", **{"device.id": "new"}))
+        assert (late.decision, late.context["tell"][0]["text"]) == (False, "Encrypt it.")
