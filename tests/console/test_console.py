@@ -83,7 +83,7 @@ def test_people_are_found_by_typing(open_console: Open) -> None:
 
 def test_everything_by_keyboard(open_console: Open) -> None:
     page = open_console()
-    expect(page.get_by_role("heading", level=1)).to_contain_text("19 policies")
+    expect(page.get_by_role("heading", level=1)).to_contain_text("20 policies")
     page.keyboard.press("j")
     page.keyboard.press("j")
     page.keyboard.press("Enter")
@@ -309,10 +309,10 @@ def test_a_token_is_made_shown_once_and_revoked(browser: Browser, empty: Live) -
 
 
 def test_a_starter_code_is_issued_and_found_used(browser: Browser, empty: Live) -> None:
-    with empty.client() as client:
-        client.people.import_([b'{"id": "salka", "title": "Salka", "groups": [], "factors": ["password"]}'])
-        client.rulebook.publish([File("r.yaml", STARTER)], "the first")
-        client.apps.import_([b'{"id": "library"}'])
+    with empty.client() as operator:
+        operator.people.import_([b'{"id": "salka", "title": "Salka", "groups": [], "factors": ["password"]}'])
+        operator.rulebook.publish([File("r.yaml", STARTER)], "the first")
+        operator.apps.import_([b'{"id": "library"}'])
     page = _operated(browser, empty, "/settings/starter-codes")
     expect(page.get_by_role("heading", level=1)).to_have_text("No starter code has been issued.")
     page.get_by_role("button", name="Issue a code").click()
@@ -343,10 +343,10 @@ policies:
 
 
 def test_sign_ins_arrive_while_somebody_looks(browser: Browser, empty: Live) -> None:
-    with empty.client() as client:
-        client.rulebook.publish([File("r.yaml", STARTER)], "the first")
-        client.people.import_([b'{"id": "salka", "groups": [], "factors": ["password"]}'])
-        client.apps.import_([b'{"id": "library"}'])
+    with empty.client() as operator:
+        operator.rulebook.publish([File("r.yaml", STARTER)], "the first")
+        operator.people.import_([b'{"id": "salka", "groups": [], "factors": ["password"]}'])
+        operator.apps.import_([b'{"id": "library"}'])
     page = _operated(browser, empty, "/signins")
     page.get_by_role("button", name="Live").click()
     asked = (authzen.Entity("person", "salka"), authzen.Action("sign-in"), authzen.Entity("app", "library"))
@@ -383,14 +383,14 @@ policies:
 
 
 def test_a_policy_is_written_by_keyboard_checked_published_and_taken_back(browser: Browser, empty: Live) -> None:
-    with empty.client() as client:
-        client.groups.import_([b'{"id": "keepers"}'])
-        client.apps.import_(
+    with empty.client() as operator:
+        operator.groups.import_([b'{"id": "keepers"}'])
+        operator.apps.import_(
             [b'{"id": "tower", "title": "Tower", "labels": ["administration"]}', b"\n", b'{"id": "post"}']
         )
         key = b'{"id": "key", "title": "The keyholder", "groups": ["keepers"], "factors": ["password", "push"]}'
-        client.people.import_([key])
-        client.rulebook.publish([File("r.yaml", CLOSED)], "the first")
+        operator.people.import_([key])
+        operator.rulebook.publish([File("r.yaml", CLOSED)], "the first")
     page = _operated(browser, empty, "/drafts")
     page.get_by_label("A new draft").fill("post-needs-mfa")
     page.keyboard.press("Enter")

@@ -28,12 +28,12 @@ in:
 
 @pytest.fixture
 def live(empty: Live) -> Live:
-    with empty.client() as client:
-        client.groups.import_([b'{"id": "keepers"}'])
-        client.apps.import_([b'{"id": "tower", "title": "Tower", "labels": ["administration"]}'])
+    with empty.client() as operator:
+        operator.groups.import_([b'{"id": "keepers"}'])
+        operator.apps.import_([b'{"id": "tower", "title": "Tower", "labels": ["administration"]}'])
         key = {"id": "key", "title": "The keyholder", "groups": ["keepers"], "factors": ["password", "push"]}
-        client.people.import_([json.dumps(key).encode()])
-        client.rulebook.publish([File("r.yaml", TEXT)], "the first")
+        operator.people.import_([json.dumps(key).encode()])
+        operator.rulebook.publish([File("r.yaml", TEXT)], "the first")
     return empty
 
 
@@ -88,32 +88,32 @@ def test_a_save_that_did_not_see_the_one_before_is_refused_with_both(live: Live)
 
 
 def test_a_draft_is_moved_onto_a_newer_revision(live: Live) -> None:
-    with live.client() as client:
-        client.drafts.begin("mine")
-        client.drafts.put_object("mine", 1, "policies.in", IN)
-        client.drafts.put_object("mine", 2, "policies.third", "third:\n  rules: [{then: block}]\n")
+    with live.client() as operator:
+        operator.drafts.begin("mine")
+        operator.drafts.put_object("mine", 1, "policies.in", IN)
+        operator.drafts.put_object("mine", 2, "policies.third", "third:\n  rules: [{then: block}]\n")
         newer = TEXT.replace("192.0.2.0/26", "192.0.2.0/25")
-        client.rulebook.publish([File("r.yaml", newer)], "a larger office")
-        assert client.drafts.get("mine").info.behind
+        operator.rulebook.publish([File("r.yaml", newer)], "a larger office")
+        assert operator.drafts.get("mine").info.behind
         with pytest.raises(Refused, match="in between"):
-            client.drafts.publish("mine", "too early")
-        moved = client.drafts.move("mine", 3)
+            operator.drafts.publish("mine", "too early")
+        moved = operator.drafts.move("mine", 3)
         assert (moved.conflicts, moved.draft.base, moved.draft.changed, moved.draft.behind) == ([], 2, 2, False)
-        assert "192.0.2.0/25" in client.drafts.get("mine").files[0].text
+        assert "192.0.2.0/25" in operator.drafts.get("mine").files[0].text
         # Both change the same policy: nothing is moved until somebody says whose to take.
-        client.rulebook.publish([File("r.yaml", newer.replace("require mfa", "require mfa within 4h"))], "four hours")
-        stuck = client.drafts.move("mine", 4)
+        operator.rulebook.publish([File("r.yaml", newer.replace("require mfa", "require mfa within 4h"))], "four hours")
+        stuck = operator.drafts.move("mine", 4)
         assert [c.path for c in stuck.conflicts] == ["policies.in"]
         assert "within 1h" in (stuck.conflicts[0].mine or "")
         assert "within 4h" in (stuck.conflicts[0].theirs or "")
         assert stuck.draft.base == 2
         with pytest.raises(Refused, match="no side"):
-            client.drafts.move("mine", 4, {"policies.in": "both"})
-        assert client.drafts.move("mine", 4, {"policies.in": "theirs"}).draft.base == 3
-        text = client.drafts.get("mine").files[0].text
+            operator.drafts.move("mine", 4, {"policies.in": "both"})
+        assert operator.drafts.move("mine", 4, {"policies.in": "theirs"}).draft.base == 3
+        text = operator.drafts.get("mine").files[0].text
         assert "within 4h" in text
         assert "third:" in text
-        client.drafts.publish("mine", "a third")
+        operator.drafts.publish("mine", "a third")
 
 
 @pytest.mark.parametrize(
@@ -137,34 +137,34 @@ def test_an_edit_that_cannot_be_made_is_refused_and_nothing_is_lost(
 
 
 def test_a_draft_may_be_wrong_while_it_is_written_and_is_not_published_so(live: Live) -> None:
-    with live.client() as client:
-        client.drafts.begin("wrong")
-        client.drafts.put_object("wrong", 1, "policies.in", "in:\n  rules: [{then: blok}]\n")
-        assert not client.rulebook.check(draft="wrong").ok
+    with live.client() as operator:
+        operator.drafts.begin("wrong")
+        operator.drafts.put_object("wrong", 1, "policies.in", "in:\n  rules: [{then: blok}]\n")
+        assert not operator.rulebook.check(draft="wrong").ok
         with pytest.raises(Refused) as refused:
-            client.drafts.publish("wrong", "why not")
+            operator.drafts.publish("wrong", "why not")
         assert refused.value.problem.code == "bad-rulebook"
-        client.drafts.save("wrong", 2, [File("r.yaml", SHUT)])
+        operator.drafts.save("wrong", 2, [File("r.yaml", SHUT)])
         with pytest.raises(Refused, match="could not any more"):
-            client.drafts.publish("wrong", "why not")
-        client.drafts.discard("wrong")
-        for call in (lambda: client.drafts.get("wrong"), lambda: client.rulebook.check(draft="wrong")):
+            operator.drafts.publish("wrong", "why not")
+        operator.drafts.discard("wrong")
+        for call in (lambda: operator.drafts.get("wrong"), lambda: operator.rulebook.check(draft="wrong")):
             with pytest.raises(Refused, match="no draft"):
                 call()
         with pytest.raises(Refused, match="already") as refused:
-            client.drafts.begin("wrong")
+            operator.drafts.begin("wrong")
         assert refused.value.problem.code == "draft-exists"
-        client.drafts.recover("wrong")
+        operator.drafts.recover("wrong")
         with pytest.raises(Refused, match="discarded draft"):
-            client.drafts.recover("wrong")
+            operator.drafts.recover("wrong")
         for name in ("", "Capital", "a b", "x" * 61, "../x"):
             with pytest.raises(Refused, match="needs a name") as refused:
-                client.drafts.begin(name)
+                operator.drafts.begin(name)
             assert refused.value.problem.code == "bad-draft"
         with pytest.raises(Refused, match="revision 7"):
-            client.drafts.begin("other", revision=7)
+            operator.drafts.begin("other", revision=7)
         with pytest.raises(Refused, match="files"):
-            client.drafts.begin("other", files=[])
+            operator.drafts.begin("other", files=[])
 
 
 def test_a_draft_from_the_command_line(live: Live, tmp_path: Path) -> None:

@@ -27,10 +27,10 @@ CHECKS = (
     ],
 )
 def test_what_is_described_is_what_is_answered(empty: Live, paths: str, role: str, tmp_path: Path) -> None:
-    with empty.client() as client:
-        client.rulebook.publish([File("r.yaml", "caddrel: 1")], "the first")
-        client.people.import_([b'{"id": "ines", "groups": [], "factors": ["password"]}'])
-        client.apps.import_([b'{"id": "post"}'])
+    with empty.client() as operator:
+        operator.rulebook.publish([File("r.yaml", "caddrel: 1")], "the first")
+        operator.people.import_([b'{"id": "ines", "groups": [], "factors": ["password"]}'])
+        operator.apps.import_([b'{"id": "post"}'])
     token = access.make_token(empty.deps, "foreign", role, 30, "tests")[1]
     words = [
         "run",

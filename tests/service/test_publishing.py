@@ -35,27 +35,27 @@ SHUT = OPEN.replace("require mfa", "require company device")
 
 @pytest.fixture
 def live(empty: Live) -> Live:
-    with empty.client() as client:
-        client.groups.import_([b'{"id": "keepers"}'])
-        client.apps.import_([b'{"id": "tower", "title": "Tower", "labels": ["administration"]}'])
+    with empty.client() as operator:
+        operator.groups.import_([b'{"id": "keepers"}'])
+        operator.apps.import_([b'{"id": "tower", "title": "Tower", "labels": ["administration"]}'])
         key = {"id": "key", "title": "The keyholder", "groups": ["keepers"], "factors": ["password", "push"]}
-        client.people.import_([json.dumps(key).encode()])
-        client.rulebook.publish([File("r.yaml", OPEN)], "the first")
+        operator.people.import_([json.dumps(key).encode()])
+        operator.rulebook.publish([File("r.yaml", OPEN)], "the first")
     return empty
 
 
 def test_nobody_who_must_get_in_is_locked_out_without_a_reason(live: Live, tmp_path: Path) -> None:
     shut = tmp_path / "shut.yaml"
     shut.write_text(SHUT, encoding="utf-8")
-    with live.client() as client:
+    with live.client() as operator:
         with pytest.raises(Refused) as refused:
-            client.rulebook.publish([File("r.yaml", SHUT)], "tidy")
+            operator.rulebook.publish([File("r.yaml", SHUT)], "tidy")
         problem = refused.value.problem
         assert (problem.status, problem.code) == (409, "lockout-risk")
         assert problem.errors[0].path == "people.key"
         assert "The keyholder could not open Tower any more" in problem.errors[0].message
-        assert [r.number for r in client.rulebook.history()] == [1]
-        assert "lockout-risk" in [d.code for d in client.rulebook.check([File("r.yaml", SHUT)]).diagnostics]
+        assert [r.number for r in operator.rulebook.history()] == [1]
+        assert "lockout-risk" in [d.code for d in operator.rulebook.check([File("r.yaml", SHUT)]).diagnostics]
         done = run("rulebook", "publish", str(shut), "--why", "tidy", env=live.environment())
         assert done.returncode == 3
         assert "The keyholder could not open Tower any more" in done.stderr
@@ -64,26 +64,26 @@ def test_nobody_who_must_get_in_is_locked_out_without_a_reason(live: Live, tmp_p
             env=live.environment(),
         )  # fmt: skip
         assert done.returncode == 0, done.stderr
-        assert client.rulebook.history()[0].override == "we have rescue at hand"
+        assert operator.rulebook.history()[0].override == "we have rescue at hand"
         # Whoever is locked out already is not locked out anew; and mending it takes no reason.
-        client.rulebook.publish([File("r.yaml", SHUT + "\n# again\n")], "a note")
-        made = client.rulebook.restore(1, "back to where keyholders get in")
+        operator.rulebook.publish([File("r.yaml", SHUT + "\n# again\n")], "a note")
+        made = operator.rulebook.restore(1, "back to where keyholders get in")
         assert (made.revision.number, made.revision.override) == (4, "")
         with pytest.raises(Refused, match="revision 9"):
-            client.rulebook.restore(9, "there is none")
+            operator.rulebook.restore(9, "there is none")
         with pytest.raises(Refused, match="in between"):
-            client.rulebook.restore(1, "late", base=2)
+            operator.rulebook.restore(1, "late", base=2)
         with pytest.raises(Refused, match="could not any more"):
-            client.rulebook.restore(2, "shut again")
+            operator.rulebook.restore(2, "shut again")
 
 
 def test_rulebooks_are_compared_object_by_object(live: Live, tmp_path: Path) -> None:
     changed = OPEN.replace("require mfa", "require mfa within 1h").replace("192.0.2.0/26", "192.0.2.0/25")
     changed = changed.replace("help@example.org", "desk@example.org")
     changed += "  later: {mode: shadow, rules: [{id: all, then: block}]}\n"
-    with live.client("publisher") as client:
-        client.rulebook.publish([File("r.yaml", changed)], "the second")
-        found = client.rulebook.compare(Side(revision=1), Side())
+    with live.client("publisher") as operator:
+        operator.rulebook.publish([File("r.yaml", changed)], "the second")
+        found = operator.rulebook.compare(Side(revision=1), Side())
         assert (found.before, found.after) == ("revision 1", "revision 2")
         assert [(c.kind, c.id, c.change) for c in found.objects] == [
             ("policy", "in", "changed"), ("policy", "later", "added"), ("place", "office", "changed"),
@@ -93,9 +93,9 @@ def test_rulebooks_are_compared_object_by_object(live: Live, tmp_path: Path) -> 
         assert "require mfa within 1h" in policy.after
         assert "within the last hour" in "".join(piece.text for piece in policy.after_words)
         assert (found.objects[1].before, found.objects[1].before_words) == ("", [])
-        assert client.rulebook.compare(Side(revision=2), Side()).objects == []
+        assert operator.rulebook.compare(Side(revision=2), Side()).objects == []
         with pytest.raises(Refused) as refused:
-            client.rulebook.compare(Side(files=[File("x.yaml", "caddrel: 1\npolicies: {a: {rules: 5}}")]), Side())
+            operator.rulebook.compare(Side(files=[File("x.yaml", "caddrel: 1\npolicies: {a: {rules: 5}}")]), Side())
         assert refused.value.problem.errors
     file = tmp_path / "r.yaml"
     file.write_text(OPEN, encoding="utf-8")
@@ -117,14 +117,18 @@ def test_rulebooks_are_compared_object_by_object(live: Live, tmp_path: Path) -> 
 
 def test_every_change_and_refusal_is_in_the_trail(live: Live) -> None:
     viewer = access.make_token(live.deps, "looker", "viewer", 30, "tests")[1]
-    with live.client() as client, live.http(viewer) as looker, live.http("") as nobody:
+    access.make_account(live.deps, "maren", "operator", "a long password")
+    with live.client() as operator, live.http(viewer) as looker, live.http("") as nobody:
         assert looker.post("/api/v1/rulebook/publish", json={"files": [], "why": "x"}).status_code == 403
-        nobody.post("/api/v1/session", json={"name": "operator", "password": "not this one"})
-        client.tokens.create("front-door", "door")
+        nobody.post("/api/v1/session", json={"name": "maren", "password": "not this one"})
+        # A stranger cannot fill the trail with names that nobody has, or by guessing on when refused anyway.
+        for name in ("nobody-here", *["maren"] * 8):
+            nobody.post("/api/v1/session", json={"name": name, "password": "nor this"})
+        operator.tokens.create("front-door", "door")
         with pytest.raises(Refused):
-            client.rulebook.publish([File("r.yaml", SHUT)], "tidy")
-        client.rulebook.publish([File("r.yaml", SHUT)], "tidy", accept_lockout_risk="a test of it")
-        trail = client.audit.list()
+            operator.rulebook.publish([File("r.yaml", SHUT)], "tidy")
+        operator.rulebook.publish([File("r.yaml", SHUT)], "tidy", accept_lockout_risk="a test of it")
+        trail = operator.audit.list()
         told = [(e.who, e.did, e.outcome, e.note) for e in trail.items]
         assert told[0] == (
             "token test operator", "POST /api/v1/rulebook/publish", "done",
@@ -132,17 +136,17 @@ def test_every_change_and_refusal_is_in_the_trail(live: Live) -> None:
         )  # fmt: skip
         assert told[1][2] == "lockout-risk"
         assert told[2][3] == "door token front-door"
-        assert told[3] == ("nobody", "POST /api/v1/session", "wrong-credentials", "as operator")
-        assert told[4][:3] == ("token looker", "POST /api/v1/rulebook/publish", "not-allowed")
+        assert told[3:8] == [("nobody", "POST /api/v1/session", "wrong-credentials", "as maren")] * 5
+        assert told[8][:3] == ("token looker", "POST /api/v1/rulebook/publish", "not-allowed")
         # Looking changes nothing, and no secret is ever in it.
-        client.rulebook.view()
-        client.rulebook.check([File("r.yaml", OPEN)])
-        assert client.audit.list().items == trail.items
+        operator.rulebook.view()
+        operator.rulebook.check([File("r.yaml", OPEN)])
+        assert operator.audit.list().items == trail.items
         assert "cad_" not in json.dumps([e.note + e.target for e in trail.items])
-        assert [e.who for e in client.audit.list("looker").items] == ["token looker"]
-        first = client.audit.list(limit=2)
-        assert client.audit.list(before=first.next or 0).items[0].seq == trail.items[2].seq
-        verdict = client.audit.verify()
+        assert [e.who for e in operator.audit.list("looker").items] == ["token looker"]
+        first = operator.audit.list(limit=2)
+        assert operator.audit.list(before=first.next or 0).items[0].seq == trail.items[2].seq
+        verdict = operator.audit.verify()
         assert (verdict.whole, verdict.entries) == (True, trail.items[0].seq)
         with live.client("publisher") as publisher, pytest.raises(Refused, match="operator"):
             publisher.audit.list()
@@ -158,15 +162,15 @@ def test_every_change_and_refusal_is_in_the_trail(live: Live) -> None:
         connection.execute("DROP TRIGGER audit_no_update")
         connection.execute("UPDATE audit SET note = 'nothing to see' WHERE seq = 3")
         connection.commit()
-    with live.client() as client:
-        assert client.audit.verify().broken == 3
+    with live.client() as operator:
+        assert operator.audit.verify().broken == 3
     done = run("audit", "verify", env=live.environment())
     assert (done.returncode, "entry 3" in done.stdout) == (1, True)
 
 
 def test_the_host_can_go_back_and_get_in(live: Live) -> None:
-    with live.client() as client:
-        client.rulebook.publish([File("r.yaml", SHUT)], "tidy", accept_lockout_risk="on purpose")
+    with live.client() as operator:
+        operator.rulebook.publish([File("r.yaml", SHUT)], "tidy", accept_lockout_risk="on purpose")
         data = ("--data", str(live.folder))
         done = run("rescue", *data, env={})
         assert "on purpose" not in done.stdout
@@ -180,7 +184,7 @@ def test_the_host_can_go_back_and_get_in(live: Live) -> None:
         # The running service takes it up by itself.
         live.clock.forward(seconds=1)
         for _ in range(100):
-            current = client.rulebook.view().revision
+            current = operator.rulebook.view().revision
             if current is not None and current.number == 3:
                 break
         assert current is not None
@@ -189,9 +193,9 @@ def test_the_host_can_go_back_and_get_in(live: Live) -> None:
         with live.http("") as nobody:
             assert nobody.post("/api/v1/session", json={"code": code}).status_code == 200
             assert nobody.post("/api/v1/session", json={"code": code}).json()["code"] == "code-used"
-        told = [(e.who, e.did) for e in client.audit.list().items]
+        told = [(e.who, e.did) for e in operator.audit.list().items]
         assert ("host", "rescue") in told
         assert ("host", "way in") in told
-        assert client.audit.verify().whole
+        assert operator.audit.verify().whole
     assert run("rescue", *data, "--to", "9", "--why", "x", env={}).returncode != 0
     assert run("rescue", "--data", str(live.folder.parent), env={}).returncode == 2

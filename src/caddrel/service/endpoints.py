@@ -170,11 +170,11 @@ def register(app: Flask, deps: Deps, endpoint: Endpoint) -> None:
             _read_body(deps, endpoint, call)
             answer = endpoint.view(call)
         except Exception as error:
-            if endpoint.changes and not (call.caller is not None and call.caller.role == DOOR):
-                problem = problem_for(error, g.request_id)
+            problem = problem_for(error, g.request_id)
+            if _audited(endpoint, call) and problem.status != 429:
                 _audit(deps, endpoint, call.caller, problem.code, call.noted or problem.title)
             raise
-        if endpoint.changes and not (call.caller is not None and call.caller.role == DOOR):
+        if _audited(endpoint, call):
             _audit(deps, endpoint, call.caller, "done", call.noted)
         if answer is None:
             response = Response(status=304)
@@ -217,6 +217,16 @@ def _checked(endpoint: Endpoint, caller: Caller | None) -> Caller:
     changing = endpoint.method not in {"GET", "HEAD"}
     role = DOOR if endpoint.doors and caller is not None and caller.role == DOOR else endpoint.role
     return check(caller, role, changing, request.headers.get(CSRF_HEADER, ""))
+
+
+def _audited(endpoint: Endpoint, call: Call) -> bool:
+    """Tell whether the audit trail tells of a call.
+
+    Of strangers it tells only what a view notes: else anybody could fill the disk with it.
+    """
+    if call.caller is None:
+        return endpoint.changes and bool(call.noted)
+    return endpoint.changes and call.caller.role != DOOR
 
 
 def _audit(deps: Deps, endpoint: Endpoint, caller: Caller | None, outcome: str, note: str) -> None:

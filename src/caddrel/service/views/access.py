@@ -24,8 +24,10 @@ def health(call: Call) -> wire.Health:
 )
 def sign_in(call: Call) -> wire.SessionInfo:
     """Sign in to the console with name and password, or with a one-time code."""
-    call.noted = f"as {call.body.name[:100]}" if call.body.name else "with a one-time code"
+    if call.body.name and call.deps.accounts.account(call.body.name) is not None:
+        call.noted = f"as {call.body.name}"
     cookie, info = access.sign_in(call.deps, _throttle, call.body)
+    call.noted = f"as {info.account}"
     call.cookies[access.COOKIE] = cookie
     return info
 
