@@ -76,7 +76,9 @@ def test_the_schema_of_sign_ins_agrees_with_the_reader(kelpline: Live) -> None:
 def test_every_reading_endpoint_answers_as_it_says(kelpline: Live) -> None:
     with kelpline.client() as client:
         job = client.jobs.import_([]).id
+        client.drafts.begin("told")
     examples = {
+        "/api/v1/drafts/<id>": "told",
         "/api/v1/jobs/<id>": job,
         "/api/v1/jobs/<id>/events": job,
         "/api/v1/rulebook/policies/<id>": "abroad",

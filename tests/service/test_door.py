@@ -555,7 +555,7 @@ def test_an_acceptance_is_kept_with_its_version_and_counts_from_then_on(live: Li
         assert not claimed.decision
         with live.client() as client:
             assert client.acceptances.list("odd").items == []
-            assert "auth.notices" in client.signins.trace(claimed.context["id"]).trace.not_believed
+            assert "auth.notices" in client.signins.trace(claimed.context["id"]).not_believed
 
 
 @pytest.mark.parametrize(
