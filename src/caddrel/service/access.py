@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import threading
-from collections import deque
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import timedelta
@@ -37,38 +35,6 @@ class Caller:
     token_name: str = ""
     reports: tuple[str, ...] = ()
     sees: bool = False
-
-
-class Throttle:
-    """Slows down guessing: after so many failures for a name, further tries are refused for a while."""
-
-    def __init__(self, most: int = 5, seconds: float = 300) -> None:
-        self._most = most
-        self._window = timedelta(seconds=seconds)
-        self._failures: dict[str, deque[object]] = {}
-        self._lock = threading.Lock()
-
-    def check(self, deps: Deps, name: str) -> None:
-        """Refuse when the name has failed too often of late."""
-        with self._lock:
-            recent = self._recent(deps, name)
-            if len(recent) >= self._most:
-                hint = "wait five minutes, or use a one-time way in from the host"
-                raise ServiceError(429, "too-many-tries", "too many failed sign-ins for this name", hint)
-
-    def failed(self, deps: Deps, name: str) -> None:
-        """Count a failure."""
-        with self._lock:
-            if len(self._failures) > 10_000:
-                self._failures.clear()
-            self._recent(deps, name).append(deps.clock())
-
-    def _recent(self, deps: Deps, name: str) -> deque[object]:
-        recent = self._failures.setdefault(name, deque(maxlen=self._most))
-        oldest = deps.clock() - self._window
-        while recent and recent[0] < oldest:  # type: ignore[operator]
-            recent.popleft()
-        return recent
 
 
 def caller_from(deps: Deps, authorization: str, cookie: str) -> Caller | None:
@@ -121,7 +87,7 @@ def check(caller: Caller | None, role: str, changing: bool, csrf: str) -> Caller
     return caller
 
 
-def sign_in(deps: Deps, throttle: Throttle, request: wire.SignInRequest) -> tuple[str, wire.SessionInfo]:
+def sign_in(deps: Deps, request: wire.SignInRequest) -> tuple[str, wire.SessionInfo]:
     """Return a new session's cookie and description, for a password or a one-time code."""
     now = deps.clock()
     if request.code:
@@ -131,11 +97,11 @@ def sign_in(deps: Deps, throttle: Throttle, request: wire.SignInRequest) -> tupl
             raise ServiceError(401, "code-used", "this one-time way in is unknown, used or past its time", hint)
     else:
         name = request.name
-        throttle.check(deps, name)
+        deps.throttle.check(name, now)
         account = deps.accounts.account(name)
         stored = account.password_hash if account and account.password_hash else secrets.NOBODY
         if len(request.password) > LONGEST_PASSWORD or not secrets.verify(stored, request.password):
-            throttle.failed(deps, name)
+            deps.throttle.failed(name, now)
             raise ServiceError(401, "wrong-credentials", "name or password is wrong")
     account = deps.accounts.account(name)
     if account is None:

@@ -25,6 +25,7 @@ from caddrel.service.errors import ServiceError, not_found
 from caddrel.service.jobs import Jobs
 from caddrel.service.noticing import Histories, catch_up
 from caddrel.service.secrets import Verified
+from caddrel.service.throttling import Throttle
 from caddrel.store.acceptances import AcceptanceStore
 from caddrel.store.accounts import AccountStore
 from caddrel.store.audit import AuditStore
@@ -177,6 +178,7 @@ class Deps:
     # Imports come one after another: each has records decided that are not stored yet.
     import_lock: threading.Lock = field(default_factory=threading.Lock)
     verified: Verified = field(default_factory=Verified)
+    throttle: Throttle = field(default_factory=Throttle)
     histories: Histories = field(init=False)
     jobs: Jobs = field(init=False)
     recorder: Recorder = field(init=False)

@@ -10,7 +10,6 @@ from caddrel.store.accounts import Token
 from caddrel.wire import access as wire
 
 endpoints = Endpoints()
-_throttle = access.Throttle()
 
 
 @endpoints.add("GET", "/healthz", role=NOBODY_NEEDED, returns=wire.Health)
@@ -26,7 +25,7 @@ def sign_in(call: Call) -> wire.SessionInfo:
     """Sign in to the console with name and password, or with a one-time code."""
     if call.body.name and call.deps.accounts.account(call.body.name) is not None:
         call.noted = f"as {call.body.name}"
-    cookie, info = access.sign_in(call.deps, _throttle, call.body)
+    cookie, info = access.sign_in(call.deps, call.body)
     call.noted = f"as {info.account}"
     call.cookies[access.COOKIE] = cookie
     return info
