@@ -312,6 +312,20 @@ def test_other_pages_cannot_act_at_the_door(doorway: str) -> None:
         assert stranger.post("/begin", content=b"x" * 20_000).status_code in {403, 413}
 
 
+def test_nothing_opens_before_something_is_proved(doorway: str, world: Live) -> None:
+    with httpx.Client(base_url=doorway, follow_redirects=True) as thief:
+        guard = re.search(r'name="guard" value="([^"]+)"', thief.get("/").text)
+        assert guard is not None
+        form = {"guard": guard.group(1)}
+        thief.post("/begin", data={**form, "person": "halvard.tind", "app": "library", "network": "home"})
+        for path, typed in (("/open", ""), ("/accept", ""), ("/starter-code", "A"), ("/choose", "Four gulls & a net")):
+            page = thief.post(path, data={**form, "typed": typed})
+            assert "You are in" not in page.text, path
+            assert "Type your password" in page.text, path
+        assert "the password chosen here" not in page.text
+        assert "You are in" in thief.post("/prove", data={**form, "factor": "password", "typed": FIRST_PASSWORD}).text
+
+
 def test_without_a_decision_nobody_comes_in() -> None:
     command = [sys.executable, "-c", "from caddrel.cli import main; main()", "doorway", "--bind", "127.0.0.1:0"]
     environment = {**os.environ, "CADDREL_URL": "http://127.0.0.1:9", "CADDREL_TOKEN": "none"}

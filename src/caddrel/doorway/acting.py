@@ -103,3 +103,5 @@ ACTIONS: dict[str, Action] = {
     "/surroundings": _surroundings,
     "/device": change_device,
 }
+# What takes somebody who has proved something.
+AFTER_PROOF = (_accept, _choose, _starter_code, _open)
