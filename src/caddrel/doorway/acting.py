@@ -103,5 +103,8 @@ ACTIONS: dict[str, Action] = {
     "/surroundings": _surroundings,
     "/device": change_device,
 }
-# What takes somebody who has proved something.
-AFTER_PROOF = (_accept, _choose, _starter_code, _open)
+
+
+def may(visit: Visit, action: Action) -> bool:
+    """Tell whether an action can be taken: nobody opens, accepts or changes anything before they have proved something."""
+    return bool(visit.methods) or action not in (_accept, _choose, _starter_code, _open)

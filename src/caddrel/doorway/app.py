@@ -12,7 +12,7 @@ from flask import Flask, Response, abort, make_response, redirect, render_templa
 from werkzeug.wrappers import Response as Answer
 
 from caddrel.client import CaddrelError
-from caddrel.doorway.acting import ACTIONS, AFTER_PROOF, Action
+from caddrel.doorway.acting import ACTIONS, Action, may
 from caddrel.doorway.asking import Asking
 from caddrel.doorway.holdings import FIRST_PASSWORD
 from caddrel.doorway.networks import CLIENTS, NETWORKS, RISKS
@@ -73,12 +73,9 @@ def create_app(asking: Asking, font: Path | None = None) -> Flask:
     def post(path: str, action: Action) -> None:
         def view() -> Answer:
             visit = visiting()
-            if visit is None:
+            if visit is None or not may(visit, action):
                 return redirect(url_for("door"), 303)
             visit.said, visit.failed = "", ()
-            if action in AFTER_PROOF and not visit.methods:
-                # Nobody opens, accepts or changes anything before they have shown who they are.
-                return redirect(url_for("door"), 303)
             action(asking, visit, request.form)
             return redirect(url_for("door"), 303)
 
