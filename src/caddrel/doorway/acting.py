@@ -106,5 +106,5 @@ ACTIONS: dict[str, Action] = {
 
 
 def may(visit: Visit, action: Action) -> bool:
-    """Tell whether an action can be taken: nobody opens, accepts or changes anything before they have proved something."""
+    """Tell whether an action can be taken: nobody opens, accepts or changes anything before a first proof."""
     return bool(visit.methods) or action not in (_accept, _choose, _starter_code, _open)
