@@ -313,11 +313,14 @@ def test_other_pages_cannot_act_at_the_door(doorway: str) -> None:
 
 
 def test_nothing_opens_before_something_is_proved(doorway: str, world: Live) -> None:
+    # Somebody whom no other test has sent anywhere: a second place would ask for more.
+    with world.client() as client:
+        mate = [item.id for item in client.people.all() if item.document["unit"] == "/fleet/engine"][-1]
     with httpx.Client(base_url=doorway, follow_redirects=True) as thief:
         guard = re.search(r'name="guard" value="([^"]+)"', thief.get("/").text)
         assert guard is not None
         form = {"guard": guard.group(1)}
-        thief.post("/begin", data={**form, "person": "halvard.tind", "app": "library", "network": "home"})
+        thief.post("/begin", data={**form, "person": mate, "app": "library", "network": "satellite"})
         for path, typed in (("/open", ""), ("/accept", ""), ("/starter-code", "A"), ("/choose", "Four gulls & a net")):
             page = thief.post(path, data={**form, "typed": typed})
             assert "You are in" not in page.text, path
