@@ -8,10 +8,11 @@ from pathlib import Path
 import click
 
 from caddrel.cli.failures import AnswerIsNo
-from caddrel.cli.files import read_text, rulebook_files
-from caddrel.cli.output import json_option, remark, say, table, write_json, write_line
+from caddrel.cli.files import read_text, read_value, rulebook_files
+from caddrel.cli.output import count, json_option, remark, say, table, write_json, write_line
 from caddrel.cli.profile import connect
-from caddrel.wire.drafts import WholeDraft
+from caddrel.client import Caddrel
+from caddrel.wire.drafts import ObjectSaved, WholeDraft
 
 _FILE = click.Path(path_type=Path, exists=True, allow_dash=True)
 
@@ -116,7 +117,87 @@ def put(name: str, path: str, file: Path | None, remove: bool, version: int | No
     with connect() as service:
         seen = version if version is not None else service.drafts.get(name).info.version
         made = service.drafts.put_object(name, seen, path, text)
-    _tell(made, as_json)
+    _tell_object(made, as_json)
+
+
+@draft.command("set")
+@click.argument("name")
+@click.argument("path")
+@click.argument("field")
+@click.argument("value", required=False)
+@click.option("--remove", is_flag=True, help="Take the field out.")
+@json_option
+def set_field(name: str, path: str, field: str, value: str | None, remove: bool, as_json: bool) -> None:
+    """Set one field of an object, given as YAML; the object is begun when it is not there. Other lines stay.
+
+    \b
+    Example: caddrel draft set tablets-need-may policies.abroad mode enforced
+             caddrel draft set tablets-need-may policies.abroad people "[group:crew]"
+    """
+    if (value is None) != remove:
+        raise click.UsageError("give a value, or --remove")
+    with connect() as service:
+        whole = service.drafts.get(name)
+        there = any(each.path == path and each.text for each in whole.objects)
+        fields = dict(service.drafts.look(name, path).value) if there else {}
+        if value is None:
+            fields.pop(field, None)
+        else:
+            fields[field] = read_value(value)
+        made = service.drafts.put_value(name, whole.info.version, path, fields)
+    _tell_object(made, as_json)
+
+
+@draft.command()
+@click.argument("name")
+@click.argument("path")
+@click.option("--covers", type=click.Choice(["people", "apps"]), help="List whom or what it covers instead.")
+@json_option
+def look(name: str, path: str, covers: str | None, as_json: bool) -> None:
+    """Look at one object: its sentence, what is wrong, whom it covers, what the door shows, what uses it.
+
+    \b
+    Example: caddrel draft look tablets-need-may policies.abroad
+             caddrel draft look tablets-need-may policies.abroad --covers people
+    """
+    with connect() as service:
+        if covers is not None:
+            _list_covered(service, name, path, covers, as_json)
+            return
+        found = service.drafts.look(name, path)
+    if as_json:
+        write_json(found)
+        return
+    if found.words:
+        say("".join(piece.text for piece in found.words))
+    if found.covers is not None:
+        say(
+            f"It covers {count(found.covers.people, 'person', 'people')} and {count(found.covers.apps, 'app', 'apps')}."
+        )
+    for problem in found.problems:
+        say(f"{problem.severity} {problem.code} at {problem.path}: {problem.message}")
+        if problem.hint:
+            say(problem.hint, indent=2)
+    for each in found.told:
+        say(f"{each.outcome} by {each.rule or 'its rule'}, the door shows: {each.text} {each.link or ''}".rstrip())
+    for line in found.standing.lines if found.standing is not None else ():
+        say(line)
+    for device in found.standing.devices if found.standing is not None else ():
+        say(f"{device.id} ({device.title or 'nobody'}): {device.note}", indent=2)
+    for user in found.used_by:
+        say(f"used by the {user.kind} {user.id}")
+
+
+def _list_covered(service: Caddrel, name: str, path: str, side: str, as_json: bool) -> None:
+    after: str | None = ""
+    while after is not None:
+        page = service.drafts.covered(name, path, side, after, 1000)
+        for each in page.items:
+            if as_json:
+                write_line(each)
+            else:
+                say(f"{each.id}  {each.title}")
+        after = page.following
 
 
 @draft.command()
@@ -213,6 +294,15 @@ def recover(name: str, as_json: bool) -> None:
     with connect() as service:
         made = service.drafts.recover(name)
     _tell(made, as_json)
+
+
+def _tell_object(made: ObjectSaved, as_json: bool) -> None:
+    if as_json:
+        write_json(made)
+        return
+    info = made.info
+    done = "put" if made.text is not None else "taken out"
+    say(f"Draft {info.name}, version {info.version}, on revision {info.base}: {made.path} {done}.")
 
 
 def _tell(made: WholeDraft, as_json: bool) -> None:

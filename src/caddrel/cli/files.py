@@ -16,7 +16,8 @@ import msgspec
 from caddrel.cli.failures import AnswerIsNo
 from caddrel.cli.output import print_diagnostics
 from caddrel.core.facts.inventory import Inventory, read_inventory
-from caddrel.core.rulebook.source import LARGEST_DOCUMENT, Source
+from caddrel.core.rulebook.revaluing import plain
+from caddrel.core.rulebook.source import LARGEST_DOCUMENT, Source, read_source
 from caddrel.wire.decisions import File
 
 
@@ -49,6 +50,14 @@ def rulebook_files(path: Path) -> list[File]:
         File(str(Path(s.name).relative_to(base)) if s.name != "-" else "rulebook.yaml", s.text)
         for s in rulebook_sources(path)
     ]
+
+
+def read_value(text: str) -> Any:
+    """Return a value written as YAML on the command line, as texts, lists and mappings."""
+    root, problems = read_source(Source("value", text))
+    if problems or root is None:
+        raise click.UsageError(f"{text}: {problems[0].message if problems else 'not a value'}")
+    return plain(root)
 
 
 def read_inventory_file(path: Path) -> Inventory:

@@ -11,6 +11,7 @@ from rich.text import Text
 
 from caddrel.cli.failures import AnswerIsNo
 from caddrel.cli.files import read_inventory_file, rulebook_files, rulebook_sources
+from caddrel.cli.modes import mode, widen
 from caddrel.cli.output import heading, json_option, mark, plain, print_diagnostics, remark, say, table, write_json
 from caddrel.cli.profile import connect
 from caddrel.core.diagnostics import Diagnostic
@@ -394,3 +395,7 @@ def history(as_json: bool) -> None:
         for info in found
     ]
     table(("revision", "published", "by", "why"), rows)
+
+
+rulebook.add_command(mode)
+rulebook.add_command(widen)

@@ -11,6 +11,7 @@ from urllib.parse import quote
 import httpx
 
 from caddrel.client.caller import Caller, Refused
+from caddrel.client.drafts import Drafts
 from caddrel.wire import (
     acceptances,
     access,
@@ -18,7 +19,6 @@ from caddrel.wire import (
     authzen,
     decisions,
     doctor,
-    drafts,
     inventory,
     jobs,
     passwords,
@@ -26,6 +26,7 @@ from caddrel.wire import (
     sessions,
     signins,
     starter_codes,
+    writing,
 )
 
 
@@ -47,6 +48,13 @@ class Rulebook:
         """Return one policy."""
         path = f"/api/v1/rulebook/policies/{quote(id, safe='')}"
         return self._caller.get(path, rulebooks.PolicyView, {"revision": revision})
+
+    def edit(
+        self, edits: Sequence[writing.Edit], why: str, accept_lockout_risk: str = "", base: int | None = None
+    ) -> rulebooks.PublishResult:
+        """Publish changes of single fields of the current revision as one new revision."""
+        body = writing.EditRequest(list(edits), why, base, accept_lockout_risk)
+        return self._caller.post("/api/v1/rulebook/edits", body, rulebooks.PublishResult)
 
     def history(self) -> list[rulebooks.RevisionInfo]:
         """Return every revision, newest first."""
@@ -252,63 +260,6 @@ class Acceptances:
         """Yield every acceptance piece by piece, as NDJSON or CSV."""
         asked = {"format": format, "person": person, "notice": notice}
         return self._caller.pieces("/api/v1/acceptances/export", asked)
-
-
-class Drafts:
-    """What is being written; a save names the version that was read."""
-
-    def __init__(self, caller: Caller) -> None:
-        self._caller = caller
-
-    def all(self) -> list[drafts.DraftInfo]:
-        """Return every draft, those saved last first; discarded ones too."""
-        return self._caller.get("/api/v1/drafts", drafts.DraftList).items
-
-    def begin(
-        self, name: str, revision: int | None = None, files: Sequence[decisions.File] | None = None
-    ) -> drafts.WholeDraft:
-        """Begin a draft on top of a revision, the current one when none is named."""
-        body = drafts.DraftRequest(name, revision, list(files) if files is not None else None)
-        return self._caller.post("/api/v1/drafts", body, drafts.WholeDraft)
-
-    def get(self, name: str) -> drafts.WholeDraft:
-        """Return a draft."""
-        return self._caller.get(_draft(name), drafts.WholeDraft)
-
-    def save(self, name: str, version: int, files: Sequence[decisions.File]) -> drafts.WholeDraft:
-        """Save a draft's documents."""
-        return self._caller.put(_draft(name), drafts.DraftFiles(list(files)), drafts.WholeDraft, _tag(version))
-
-    def put_object(self, name: str, version: int, path: str, text: str | None) -> drafts.WholeDraft:
-        """Put one object of a draft, or with None take it out."""
-        body = drafts.ObjectRequest(path, text)
-        return self._caller.post(f"{_draft(name)}/objects", body, drafts.WholeDraft, headers=_tag(version))
-
-    def move(self, name: str, version: int, taking: Mapping[str, str] | None = None) -> drafts.Moved:
-        """Move a draft onto the current revision; with conflicts nothing is moved."""
-        body = drafts.MoveRequest(dict(taking or {}))
-        return self._caller.post(f"{_draft(name)}/move", body, drafts.Moved, headers=_tag(version))
-
-    def publish(self, name: str, why: str, accept_lockout_risk: str = "") -> rulebooks.PublishResult:
-        """Publish a draft as the next revision."""
-        body = drafts.PublishDraft(why, accept_lockout_risk)
-        return self._caller.post(f"{_draft(name)}/publish", body, rulebooks.PublishResult)
-
-    def discard(self, name: str) -> None:
-        """Discard a draft; it can be recovered."""
-        self._caller.delete(_draft(name), drafts.DraftList)
-
-    def recover(self, name: str) -> drafts.WholeDraft:
-        """Take up a discarded draft again."""
-        return self._caller.post(f"{_draft(name)}/recover", drafts.MoveRequest(), drafts.WholeDraft)
-
-
-def _draft(name: str) -> str:
-    return f"/api/v1/drafts/{quote(name, safe='')}"
-
-
-def _tag(version: int) -> dict[str, str]:
-    return {"If-Match": f'"{version}"'}
 
 
 class Audit:

@@ -32,6 +32,7 @@ from caddrel.service.views import (
     sessions,
     signins,
     starter_codes,
+    writing,
 )
 
 ENDPOINTS = [
@@ -48,6 +49,7 @@ ENDPOINTS = [
     *acceptances.endpoints.all,
     *audit.endpoints.all,
     *drafts.endpoints.all,
+    *writing.endpoints.all,
 ]
 # The one inline style that a component library's template holds: "display: contents;".
 _STYLE = "'unsafe-hashes' 'sha256-iaOezIDcQIoxCULa6FBKKuLUu09R7kG+Mlu+JVfU3Rw='"

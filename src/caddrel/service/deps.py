@@ -26,6 +26,7 @@ from caddrel.service.jobs import Jobs
 from caddrel.service.noticing import Histories, catch_up
 from caddrel.service.secrets import Verified
 from caddrel.service.throttling import Throttle
+from caddrel.service.writing.covering import Covering
 from caddrel.store.acceptances import AcceptanceStore
 from caddrel.store.accounts import AccountStore
 from caddrel.store.audit import AuditStore
@@ -179,6 +180,7 @@ class Deps:
     import_lock: threading.Lock = field(default_factory=threading.Lock)
     verified: Verified = field(default_factory=Verified)
     throttle: Throttle = field(default_factory=Throttle)
+    covering: Covering = field(default_factory=Covering)
     histories: Histories = field(init=False)
     jobs: Jobs = field(init=False)
     recorder: Recorder = field(init=False)

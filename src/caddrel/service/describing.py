@@ -18,7 +18,7 @@ from caddrel.service.publishing import info
 from caddrel.wire import rulebooks as wire
 from caddrel.wire.decisions import Piece
 
-_SECTIONS = {
+SECTIONS = {
     "place": "places",
     "standard": "standards",
     "schedule": "schedules",
@@ -61,8 +61,9 @@ def _settings(rulebook: Rulebook) -> wire.SettingsView:
     )
 
 
-def _use(ref: Ref, rulebook: Rulebook) -> wire.Use:
-    part = getattr(rulebook, _SECTIONS[ref.kind]).get(ref.id)
+def use(ref: Ref, rulebook: Rulebook) -> wire.Use:
+    """Return an object as one that uses another."""
+    part = getattr(rulebook, SECTIONS[ref.kind]).get(ref.id)
     return wire.Use(ref.kind, ref.id, (part.title if part else "") or ref.id)
 
 
@@ -91,7 +92,7 @@ def policy_view(policy: Policy, rulebook: Rulebook, files: Mapping[str, str]) ->
         sentence=pieces(policy_words(policy, rulebook)),
         scope=pieces(scope_words(scope, rulebook)),
         rules=[_rule(rule, rulebook) for rule in policy.rules],
-        parts=[_use(ref, rulebook) for ref in policy_refs(policy)],
+        parts=[use(ref, rulebook) for ref in policy_refs(policy)],
         source=object_source(rulebook, files, f"policies.{policy.id}"),
     )
 
@@ -138,11 +139,11 @@ def _source(text: str, line: int) -> str:
 
 def _parts(rulebook: Rulebook) -> Iterable[wire.PartView]:
     users = where_used(rulebook)
-    for kind, section in _SECTIONS.items():
+    for kind, section in SECTIONS.items():
         if kind in {"policy", "guarantee"}:
             continue
         for part in getattr(rulebook, section).values():
-            used = [_use(ref, rulebook) for ref in users.get(Ref(kind, part.id), [])]
+            used = [use(ref, rulebook) for ref in users.get(Ref(kind, part.id), [])]
             lines = list(_LINES[kind](part, rulebook))
             yield wire.PartView(kind, part.id, part.title or part.id, part.note, lines, used)
 

@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from functools import lru_cache
 
 from caddrel.core.diagnostics import Diagnostic, shorten
 from caddrel.core.facts.values import show_moment
-from caddrel.core.rulebook import editing
+from caddrel.core.rulebook import editing, revaluing
+from caddrel.core.rulebook.model import Rulebook
+from caddrel.core.rulebook.reader import read_rulebook
 from caddrel.core.rulebook.source import Source
 from caddrel.service import publishing
 from caddrel.service.deps import Deps
@@ -104,12 +106,50 @@ def save(deps: Deps, name: str, seen: int, files: Sequence[File], by: str) -> Dr
     return _save(deps, need(deps, name), seen, _checked(files), by)
 
 
-def put_object(deps: Deps, name: str, seen: int, request: wire.ObjectRequest, by: str) -> Draft:
+def objects_in(deps: Deps, name: str) -> Mapping[editing.Path, str]:
+    """Return the objects of a draft, or without a name those of the current revision; none before the first."""
+    if name:
+        return _objects(need(deps, name).files)
+    current = deps.rulebooks.current()
+    return {} if current is None else _objects(current.revision.files)
+
+
+def read(deps: Deps, name: str) -> Rulebook | None:
+    """Return the rulebook of a draft, None while it has errors."""
+    return _read(need(deps, name).files)
+
+
+@lru_cache(maxsize=4)
+def _read(files: tuple[tuple[str, str], ...]) -> Rulebook | None:
+    return read_rulebook(_sources(files)).rulebook
+
+
+def objects_at(deps: Deps, number: int) -> Mapping[editing.Path, str]:
+    """Return the objects of a revision."""
+    return _objects(deps.rulebooks.get(number).revision.files)
+
+
+def put_object(deps: Deps, name: str, seen: int, request: wire.ObjectRequest, by: str) -> wire.ObjectSaved:
     """Put one object of a draft, or take it out."""
     draft = need(deps, name)
+    if len(request.text or "") > LARGEST:
+        raise ServiceError(413, "too-large", f"a rulebook has at most {LARGEST >> 20} MB")
     path = editing.read_path(request.path)
-    made = editing.with_object(_sources(draft.files), path, request.text)
-    return _save(deps, draft, seen, tuple((source.name, source.text) for source in made), by)
+    sources = _sources(draft.files)
+    text, now = request.text, path
+    if request.value is not None:
+        if request.id and len(path) > 1:
+            now = editing.read_path(f"{path[0]}.{request.id}")
+        text = revaluing.with_value(editing.object_text(sources, path) or "", now, request.value)
+    made = editing.with_object(sources, path, text)
+    saved = _save(deps, draft, seen, tuple((source.name, source.text) for source in made), by)
+    there = _objects(saved.files)
+    if text is not None and now not in there:
+        # A text may give it another id.
+        now = next((p for p in there if p not in _objects(draft.files)), path)
+    kept = there.get(now) if text is not None else None
+    value = revaluing.value_of(kept) if kept is not None else None
+    return wire.ObjectSaved(info(deps, saved), ".".join(now), kept, value)
 
 
 def _save(

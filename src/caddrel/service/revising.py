@@ -5,14 +5,19 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping
 from typing import Any
 
-from caddrel.core.diagnostics import RulebookError
+from caddrel.core.diagnostics import RulebookError, shorten
+from caddrel.core.rulebook.editing import object_text, read_path, with_object
 from caddrel.core.rulebook.model import Policy, Rulebook
+from caddrel.core.rulebook.revaluing import value_of, with_value
+from caddrel.core.rulebook.source import Source
 from caddrel.core.words.policies import policy_words
 from caddrel.service import deciding, drafting, publishing
 from caddrel.service.comparing import SECTIONS
 from caddrel.service.deps import Deps
 from caddrel.service.describing import object_source, pieces
+from caddrel.service.errors import ServiceError, not_found
 from caddrel.wire import rulebooks as wire
+from caddrel.wire import writing
 from caddrel.wire.decisions import File, Piece
 
 
@@ -20,6 +25,36 @@ def restore(deps: Deps, request: wire.RestoreRequest, by: str) -> wire.PublishRe
     """Publish an earlier revision again, as the next one."""
     files = [File(name, text) for name, text in deps.rulebooks.get(request.number).revision.files]
     asked = wire.PublishRequest(files, request.why, request.base, request.accept_lockout_risk)
+    return publishing.publish(deps, asked, by)
+
+
+def edit(deps: Deps, request: writing.EditRequest, by: str) -> wire.PublishResult:
+    """Publish changes of fields of the current revision as one new revision.
+
+    Raises
+    ------
+    ServiceError
+        When an object is not there, or nothing would change.
+    """
+    current = deps.rulebooks.need_current().revision
+    sources = [Source(name, text) for name, text in current.files]
+    before = list(sources)
+    for each in request.edits:
+        path = read_path(each.path)
+        text = object_text(sources, path)
+        value = value_of(text) if text is not None else None
+        if text is None or not isinstance(value, dict):
+            raise not_found(f"object `{shorten(each.path)}` in revision {current.number}", "such as policies.abroad")
+        changed = {key: kept for key, kept in value.items() if key != each.field}
+        if each.value is not None:
+            changed = {**value, each.field: each.value}
+        sources = with_object(sources, path, with_value(text, path, changed))
+    if [source.text for source in sources] == [source.text for source in before]:
+        raise ServiceError(
+            422, "nothing-changes", "these are as the current revision has them", "nothing was published"
+        )
+    files = [File(source.name, source.text) for source in sources]
+    asked = wire.PublishRequest(files, request.why, request.base or current.number, request.accept_lockout_risk)
     return publishing.publish(deps, asked, by)
 
 

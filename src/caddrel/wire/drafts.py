@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 import msgspec
 
 from caddrel.wire.decisions import File
@@ -63,10 +65,29 @@ class DraftFiles(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
 
 
 class ObjectRequest(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
-    """An object of a draft to put, or with None to take out; it may come with another id than before."""
+    """An object of a draft to put as text or as plain values, or with neither to take out.
+
+    Attributes
+    ----------
+    text
+        With its id as the first line, which may be another than before.
+    value
+        Its fields; lines of the text that say the same as before stay as they are. `id` renames it.
+    """
 
     path: str
     text: str | None = None
+    value: Any = None
+    id: str = ""
+
+
+class ObjectSaved(msgspec.Struct, frozen=True):
+    """A draft with the object that was put, under the path that it has now; without text when it was taken out."""
+
+    info: DraftInfo
+    path: str
+    text: str | None
+    value: Any
 
 
 class MoveRequest(msgspec.Struct, frozen=True, forbid_unknown_fields=True):

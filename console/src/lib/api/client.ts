@@ -6,10 +6,16 @@ import type {
   CauseList,
   CheckResult,
   Comparison,
+  CoveredPage,
   DraftList,
+  Edit,
   FactList,
+  LanguageRequest,
+  LanguageView,
   Page,
   Moved,
+  ObjectSaved,
+  ObjectView,
   PolicyView,
   Problem,
   PublishResult,
@@ -17,9 +23,11 @@ import type {
   Rehearsal,
   RevisionList,
   RulebookView,
+  SelectorList,
   SessionInfo,
   SessionList,
   Side,
+  Standing,
   SigninPage,
   SigninTrace,
   StarterCodeList,
@@ -27,6 +35,7 @@ import type {
   TokenList,
   TokenMade,
   TokenRequest,
+  Understood,
   WholeDraft,
 } from './types';
 
@@ -88,6 +97,8 @@ async function keepCsrf(session: Promise<SessionInfo>): Promise<SessionInfo> {
 
 const draftPath = (name: string) => `/api/v1/drafts/${encodeURIComponent(name)}`;
 
+const objectPath = (name: string, path: string) => `${draftPath(name)}/objects/${encodeURIComponent(path)}`;
+
 /** A change to a draft, refused when somebody has saved another version in between. */
 async function changed<T>(path: string, version: number, body: unknown): Promise<T> {
   return (await send('POST', path, body, undefined, { 'If-Match': `"${version}"` })).json() as T;
@@ -102,7 +113,7 @@ export const api = {
   rulebook: (revision?: string) => call<RulebookView>('GET', `/api/v1/rulebook/view${query({ revision })}`),
   policy: (id: string, revision?: string) =>
     call<PolicyView>('GET', `/api/v1/rulebook/policies/${encodeURIComponent(id)}${query({ revision })}`),
-  facts: () => call<FactList>('GET', '/api/v1/facts'),
+  facts: (draft?: string) => call<FactList>('GET', `/api/v1/facts${query({ draft })}`),
   rehearse: (request: RehearseRequest, signal?: AbortSignal) =>
     call<Rehearsal>('POST', '/api/v1/rehearse', request, signal),
   signins: (params: Record<string, string>, signal?: AbortSignal) =>
@@ -126,7 +137,22 @@ export const api = {
   beginDraft: (name: string) => call<WholeDraft>('POST', '/api/v1/drafts', { name }),
   draft: (name: string, signal?: AbortSignal) => call<WholeDraft>('GET', draftPath(name), undefined, signal),
   putObject: (name: string, version: number, path: string, text: string | null) =>
-    changed<WholeDraft>(`${draftPath(name)}/objects`, version, { path, text }),
+    changed<ObjectSaved>(`${draftPath(name)}/objects`, version, { path, text }),
+  putValue: (name: string, version: number, path: string, value: unknown, id = '') =>
+    changed<ObjectSaved>(`${draftPath(name)}/objects`, version, { path, value, id }),
+  look: (name: string, path: string, signal?: AbortSignal) =>
+    call<ObjectView>('GET', objectPath(name, path), undefined, signal),
+  covers: (name: string, path: string, side: string, after: string, signal?: AbortSignal) =>
+    call<CoveredPage>('GET', `${objectPath(name, path)}/covers${query({ side, after })}`, undefined, signal),
+  holds: (name: string, path: string, address: string, signal?: AbortSignal) =>
+    call<Standing>('GET', `${objectPath(name, path)}/holds${query({ address })}`, undefined, signal),
+  language: () => call<LanguageView>('GET', '/api/v1/language'),
+  understand: (request: LanguageRequest, signal?: AbortSignal) =>
+    call<Understood>('POST', '/api/v1/language', request, signal),
+  selectors: (side: string, search: string, signal?: AbortSignal) =>
+    call<SelectorList>('GET', `/api/v1/selectors${query({ side, search })}`, undefined, signal),
+  edit: (edits: Edit[], why: string, accept_lockout_risk: string) =>
+    call<PublishResult>('POST', '/api/v1/rulebook/edits', { edits, why, accept_lockout_risk }),
   moveDraft: (name: string, version: number, taking: Record<string, string>) =>
     changed<Moved>(`${draftPath(name)}/move`, version, { taking }),
   publishDraft: (name: string, why: string, accept_lockout_risk: string) =>

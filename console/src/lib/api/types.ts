@@ -202,6 +202,19 @@ export interface Configuration {
   search_action_endpoint: string;
 }
 
+/** How many people and apps of the inventory a scope covers. */
+export interface Covered {
+  people: number;
+  apps: number;
+}
+
+/** Whom or what a scope covers, in order of id; `following` is where the next page begins. */
+export interface CoveredPage {
+  count: number;
+  items: Named[];
+  following: string | null;
+}
+
 /** How many sign-ins of one day had which outcome. */
 export interface Day {
   day: string;
@@ -320,6 +333,21 @@ export interface DraftRequest {
   name: string;
   revision?: number | null;
   files?: File[] | null;
+}
+
+/** A change of one object: one of its fields set to a value, or with None taken out. */
+export interface Edit {
+  path: string;
+  field: string;
+  value?: unknown;
+}
+
+/** Changes of the current revision to be published as one; the others as of publishing. */
+export interface EditRequest {
+  edits: Edit[];
+  why: string;
+  base?: number | null;
+  accept_lockout_risk?: string;
 }
 
 /** A subject or resource (sections 5.1 and 5.2): its type, its id, and what the caller says of it. */
@@ -475,6 +503,23 @@ export interface JobList {
   items: Job[];
 }
 
+/** A condition or an effect, as text or as a tree, to be understood as in a draft. */
+export interface LanguageRequest {
+  kind: string;
+  text?: string | null;
+  tree?: unknown;
+  draft?: string;
+  only?: string;
+}
+
+/** What can be written: comparisons, and what can be required; `named` are items with the name of a part. */
+export interface LanguageView {
+  operators: OperatorView[];
+  items: string[];
+  named: Record<string, string>;
+  timed: string[];
+}
+
 /** Whether a person is locked out for too many wrong passwords, by which standard and until when. */
 export interface LockState {
   locked: boolean;
@@ -506,6 +551,13 @@ export interface Moved {
   conflicts: DraftConflict[];
 }
 
+/** A person, app or device by id and title; `note` is what there is to say of it here. */
+export interface Named {
+  id: string;
+  title: string;
+  note?: string;
+}
+
 /** The same facts under the current revision. */
 export interface Now {
   revision: number;
@@ -526,10 +578,45 @@ export interface ObjectChange {
   after_words: Piece[];
 }
 
-/** An object of a draft to put, or with None to take out; it may come with another id than before. */
+/** An object of a draft to put as text or as plain values, or with neither to take out. */
 export interface ObjectRequest {
   path: string;
   text?: string | null;
+  value?: unknown;
+  id?: string;
+}
+
+/** A draft with the object that was put, under the path that it has now; without text when it was taken out. */
+export interface ObjectSaved {
+  info: DraftInfo;
+  path: string;
+  text: string | null;
+  value: unknown;
+}
+
+/** One object of a draft with all that an editor shows beside it. */
+export interface ObjectView {
+  path: string;
+  text: string;
+  value: unknown;
+  before: string;
+  changed: boolean;
+  version: number;
+  words: Piece[];
+  rules: Piece[][];
+  problems: Diagnostic[];
+  told: ToldText[];
+  used_by: Use[];
+  covers: Covered | null;
+  standing: Standing | null;
+}
+
+/** A comparison: its spelling, the types of fact that it fits, and how many values it takes. */
+export interface OperatorView {
+  op: string;
+  types: string[];
+  values: string;
+  doc: string;
 }
 
 /** The options of several evaluations (section 7.1.2). */
@@ -819,10 +906,22 @@ export interface Search {
   page?: PageRequest;
 }
 
+/** Selectors that fit a search. */
+export interface SelectorList {
+  items: SelectorView[];
+}
+
 /** One selector of a scope with its truth. */
 export interface SelectorTrace {
   text: string;
   truth: string;
+}
+
+/** A selector that could be written, with how many of the inventory it covers. */
+export interface SelectorView {
+  selector: string;
+  title: string;
+  count: number;
 }
 
 /** A session to end; not of the standard. */
@@ -973,6 +1072,12 @@ export interface StandardTrace {
   checks: CheckTrace[];
 }
 
+/** How a part stands now, a line each; of a standard also the devices that do not pass it. */
+export interface Standing {
+  lines: string[];
+  devices?: Named[];
+}
+
 /** A code without its text. */
 export interface StarterCodeInfo {
   id: string;
@@ -1052,6 +1157,14 @@ export interface TokenRequest {
   sees?: boolean;
 }
 
+/** What the door shows when a rule decides; placeholders are filled as for one who is stopped at `app`. */
+export interface ToldText {
+  rule: string;
+  outcome: string;
+  text: string;
+  link: string | null;
+}
+
 /** Everything that led to one decision. */
 export interface Trace {
   facts: Record<string, FactTrace>;
@@ -1078,6 +1191,14 @@ export interface Tree {
   standard?: string;
   schedule?: string;
   signals?: string[];
+}
+
+/** What a text says: the canonical text and the tree, None where it cannot be read; positions are of one line. */
+export interface Understood {
+  text: string;
+  tree: unknown;
+  problems: Diagnostic[];
+  words: Piece[];
 }
 
 /** A place where a part is used. */

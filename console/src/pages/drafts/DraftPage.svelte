@@ -8,11 +8,13 @@
   import Differences from './Differences.svelte';
   import ObjectEditor from './ObjectEditor.svelte';
   import PublishBox from './PublishBox.svelte';
+  import { Language } from './language.svelte';
   import { Writing } from './writing.svelte';
 
   let { params }: { params: { name: string; path?: string } } = $props();
   const SECTIONS = ['policies', 'places', 'standards', 'schedules', 'proofs', 'notices', 'signals', 'password-standards', 'guarantees', 'rehearsals', 'apps', 'attributes', 'settings'];
   const writing = $derived(new Writing(params.name));
+  const language = $derived(new Language(writing));
   const path = $derived(params.path ?? '');
   const objects = $derived(writing.whole?.objects ?? []);
   const there = $derived(objects.some((each) => each.path === path && each.text));
@@ -25,6 +27,19 @@
   let adding = $state('');
   let section = $state('policies');
 
+  const shown = (node: HTMLElement) => node.scrollIntoView({ block: 'nearest' });
+
+  async function step(back: boolean): Promise<void> {
+    const about = await writing.step(back);
+    if (about !== null) void push(`/drafts/${params.name}${about ? `/${about}` : ''}`);
+  }
+  function key(event: KeyboardEvent): void {
+    const typing = event.target instanceof Element && event.target.closest('input, select, textarea, [role=dialog]');
+    if (typing || !(event.ctrlKey || event.metaKey) || event.key.toLowerCase() !== 'z') return;
+    event.preventDefault();
+    void step(!event.shiftKey);
+  }
+
   function add(event: SubmitEvent): void {
     event.preventDefault();
     const id = adding.trim().toLowerCase().replace(/[^a-z0-9]+/g, '-').replace(/^-|-$/g, '');
@@ -33,12 +48,16 @@
   }
 </script>
 
+<svelte:window onkeydown={key} />
 <Heading place="Drafts · {params.name}">
   {#if !writing.whole}{writing.problem ? 'This draft cannot be shown.' : 'Reading the draft …'}
   {:else}
     {changed ? `${count(changed, 'object')} changed` : 'Nothing is changed yet'}{errors.length ? `, ${count(errors.length, 'error')} to mend` : warnings.length ? `, ${count(warnings.length, 'warning')}` : ''}.
   {/if}
   {#snippet aside()}
+    <button class="action" disabled={!writing.done.length || writing.saving} onclick={() => step(true)}>Undo</button>
+    <button class="action" disabled={!writing.undone.length || writing.saving} onclick={() => step(false)}>Redo</button>
+    <a class="action" href="#/rehearse?draft={params.name}">Rehearse it</a>
     <a class="action" href="#/drafts/{params.name}">What it changes, and publishing</a>
   {/snippet}
 </Heading>
@@ -48,7 +67,7 @@
 {:else if !writing.whole}
   <Waiting lines={12} />
 {:else}
-  <div class="grid gap-6 lg:grid-cols-[15rem_minmax(0,1fr)]">
+  <div class="grid gap-6 lg:grid-cols-[12rem_minmax(0,1fr)]">
     <nav aria-label="Objects of the draft" class="text-small lg:max-h-[75vh] lg:overflow-y-auto">
       <form class="mb-3 grid gap-1" onsubmit={add}>
         <label for="adding" class="text-fine text-muted">Add an object</label>
@@ -63,7 +82,7 @@
           <ul>
             {#each items as each (each.path)}
               <li>
-                <a href="#/drafts/{params.name}/{each.path}" aria-current={each.path === path ? 'page' : undefined} class="block rounded-[3px] px-1 py-0.5 text-ink hover:bg-sunk aria-[current=page]:bg-accent-soft" class:line-through={!each.text}>
+                <a href="#/drafts/{params.name}/{each.path}" aria-current={each.path === path ? 'page' : undefined} {@attach each.path === path ? shown : undefined} class="block rounded-[3px] px-1 py-0.5 text-ink hover:bg-sunk aria-[current=page]:bg-accent-soft" class:line-through={!each.text}>
                   {each.path.slice(each.path.indexOf('.') + 1)}{#if each.changed}<span class="text-fine text-accent">&nbsp;changed</span>{/if}
                 </a>
               </li>
@@ -74,7 +93,7 @@
     </nav>
     <div class="min-w-0">
       {#if path}
-        {#key path}<ObjectEditor {writing} {path} fresh={!there} />{/key}
+        {#key `${path} ${writing.turns}`}<ObjectEditor {writing} {language} {path} fresh={!there} />{/key}
       {:else}
         <PublishBox {writing} />
         {#if errors.length || warnings.length}

@@ -1,60 +1,92 @@
 <script lang="ts">
-  // One object as text: saved by itself a moment after the last key, checked at once, with its plain sentence beside it.
+  // One object, by form or as text: saved by itself a moment after the last key, with what it says and does beside it.
   import { onDestroy, untrack } from 'svelte';
   import { push } from 'svelte-spa-router';
+  import { api } from '../../lib/api/client';
+  import type { ObjectView } from '../../lib/api/types';
   import Failing from '../../lib/parts/Failing.svelte';
-  import Sentence from '../../lib/parts/Sentence.svelte';
+  import Waiting from '../../lib/parts/Waiting.svelte';
+  import { Load } from '../../lib/state/load.svelte';
+  import Beside from './forms/Beside.svelte';
+  import FieldForm from './forms/FieldForm.svelte';
+  import { FIELDS } from './forms/fields';
+  import type { Language } from './language.svelte';
   import type { Writing } from './writing.svelte';
 
-  let { writing, path, fresh }: { writing: Writing; path: string; fresh: boolean } = $props();
-  const AFTER = 700;
+  let { writing, language, path, fresh }: { writing: Writing; language: Language; path: string; fresh: boolean } = $props();
+  const AFTER = 500;
+  const section = untrack(() => path.split('.')[0] ?? '');
   const id = $derived(path.slice(path.indexOf('.') + 1));
+  const fields = FIELDS[section];
   const mine = $derived(writing.whole?.objects.find((each) => each.path === path));
-  const saved = $derived(mine?.text || (fresh ? `${id}:\n  ` : ''));
-  // What is being typed: never overwritten by what comes back from the service.
-  let text = $state(untrack(() => saved));
-  const same = $derived(text.trimEnd() === saved.trimEnd());
+  const view = new Load<ObjectView>();
+  let asText = $state(!fields);
+  // What is being written: never overwritten by what comes back from the service.
+  let value = $state<Record<string, unknown>>({});
+  let text = $state(untrack(() => mine?.text || (fresh ? `${id}:\n  ` : '')));
+  let name = $state(untrack(() => id));
+  let ready = $state(untrack(() => fresh));
+  let same = $state(true);
   let timer: ReturnType<typeof setTimeout> | undefined;
-  onDestroy(() => clearTimeout(timer));
+  onDestroy(() => {
+    clearTimeout(timer);
+    if (!same) void save();
+  });
 
-  function typed(): void {
+  async function look(take: boolean): Promise<void> {
+    await view.run((signal) => api.look(writing.name, path, signal));
+    if (!take || !view.value) return;
+    const found = view.value.value;
+    if (found !== null && typeof found === 'object' && !Array.isArray(found)) value = found as Record<string, unknown>;
+    else if (view.value.text) asText = true;
+    ready = true;
+  }
+  if (untrack(() => !fresh)) void look(true);
+
+  function later(): void {
+    same = false;
     clearTimeout(timer);
     timer = setTimeout(() => void save(), AFTER);
   }
 
   async function save(): Promise<void> {
     clearTimeout(timer);
-    const asked = text;
-    if (same || !asked.trim()) return;
+    if (same || (asText && !text.trim())) return;
     // Typed on while it was being saved: that is saved next.
-    if (writing.saving) return typed();
-    if (!(await writing.put(path, asked))) return;
-    const renamed = asked.trimStart().split(':')[0]?.trim();
-    if (path.includes('.') && renamed && renamed !== id) void push(`/drafts/${writing.name}/${path.split('.')[0]}.${renamed}`);
+    if (writing.saving) return later();
+    const asked = asText ? text : JSON.stringify(value) + name;
+    const saved = asText ? await writing.put(path, text) : await writing.putValue(path, $state.snapshot(value), name);
+    if (!saved) return;
+    same = asked === (asText ? text : JSON.stringify(value) + name);
+    if (asText && saved.value !== null && typeof saved.value === 'object') value = saved.value as Record<string, unknown>;
+    else if (!asText) text = saved.text ?? '';
+    if (saved.path !== path) void push(`/drafts/${writing.name}/${saved.path}`);
+    else void look(false);
   }
 
-  async function putBack(): Promise<void> {
-    const before = mine?.before ?? '';
-    if (!(await writing.put(path, before || null))) return;
-    text = saved;
-    if (!before) void push(`/drafts/${writing.name}`);
+  function change(to: Record<string, unknown>): void {
+    value = to;
+    later();
   }
-
-  async function takeOut(): Promise<void> {
-    if (await writing.put(path, null)) void push(`/drafts/${writing.name}`);
+  async function turn(): Promise<void> {
+    await save();
+    asText = !asText;
   }
-
-  const change = $derived(writing.differences.value?.objects.find((each) => isThis(each.kind, each.id)));
-  function isThis(kind: string, other: string): boolean {
-    const section = path.split('.')[0] ?? '';
-    return other === id && (kind === section || section.replaceAll('-', ' ').startsWith(kind.slice(0, -1)));
+  async function put(to: string | null): Promise<void> {
+    clearTimeout(timer);
+    same = true;
+    const saved = await writing.put(path, to);
+    if (!saved) return;
+    if (to === null) void push(`/drafts/${writing.name}`);
+    else writing.turns++;
   }
-  const findings = $derived(
-    (writing.check.value?.diagnostics ?? []).filter((found) => found.path === path || found.path?.startsWith(`${path}.`) || found.path?.startsWith(`${path}[`)),
-  );
+  const findings = $derived.by(() => {
+    const of = (found: { path?: string }) => found.path === path || found.path?.startsWith(`${path}.`) || found.path?.startsWith(`${path}[`);
+    const doubts = (writing.check.value?.diagnostics ?? []).filter((found) => of(found) && found.severity && found.severity !== 'error');
+    return [...(view.value?.problems ?? []).filter((found) => !doubts.some((doubt) => doubt.code === found.code)), ...doubts];
+  });
 
-  function key(event: KeyboardEvent & { currentTarget: HTMLTextAreaElement }): void {
-    if (event.key === 'Escape') event.currentTarget.blur();
+  function key(event: KeyboardEvent): void {
     if ((event.ctrlKey || event.metaKey) && event.key === 's') {
       event.preventDefault();
       void save();
@@ -62,32 +94,36 @@
   }
 </script>
 
+<svelte:window onkeydown={key} />
 <div class="flex flex-wrap items-center gap-2 pb-2">
-  <h2 class="flex-1 font-mono text-small font-semibold">{path}</h2>
-  <span class="text-fine text-muted" role="status">{writing.saving ? 'Saving …' : same ? 'Saved' : 'Not saved yet'}</span>
-  {#if mine?.changed}<button class="action" onclick={putBack}>Put back as it was</button>{/if}
-  {#if path.includes('.') && !fresh}<button class="action" onclick={takeOut}>Take out</button>{/if}
+  <h2 class="flex-1 font-mono text-small font-semibold wrap-anywhere">{path}</h2>
+  <span class="text-fine text-muted" role="status" data-saved={same && !writing.saving}>{writing.saving ? 'Saving …' : same ? 'Saved' : 'Not saved yet'}</span>
+  {#if fields}<button type="button" class="action" aria-pressed={asText} onclick={turn}>As text</button>{/if}
+  {#if mine?.changed && mine.before}<button type="button" class="action" onclick={() => put(mine.before)}>Put back as it was</button>{/if}
+  {#if path.includes('.') && mine?.text}<button type="button" class="action" onclick={() => put(null)}>Take out</button>{/if}
 </div>
-<textarea
-  class="field h-[26rem] resize-y py-2 font-mono leading-5"
-  spellcheck="false"
-  aria-label="Text of {path}"
-  aria-describedby="findings"
-  aria-invalid={findings.some((found) => found.severity !== 'note' && found.severity !== 'warning')}
-  bind:value={text}
-  oninput={typed}
-  onblur={() => void save()}
-  onkeydown={key}
-></textarea>
 {#if writing.refused}
-  <div class="mt-3"><Failing problem={writing.refused} again={writing.refused.code === 'draft-changed' ? () => void writing.load() : undefined} /></div>
+  <div class="mb-3"><Failing problem={writing.refused} again={writing.refused.code === 'draft-changed' ? () => void writing.load() : undefined} /></div>
 {/if}
-{#if change?.after_words.length && writing.check.value?.ok}<p class="mt-3 text-lead"><Sentence pieces={change.after_words} /></p>{/if}
-<ul id="findings" class="mt-3">
-  {#each findings as found, i (i)}
-    <li class="mb-1 text-small">
-      <span class="font-semibold {found.severity === 'warning' ? 'text-challenged' : found.severity === 'note' ? 'text-muted' : 'text-blocked'}">{found.severity ?? 'error'}</span>
-      {found.message}{#if found.hint}<span class="block text-muted">{found.hint}</span>{/if}
-    </li>
-  {/each}
-</ul>
+<div class="grid gap-x-8 gap-y-6 xl:grid-cols-[minmax(0,1fr)_18rem]">
+  <div class="min-w-0">
+    {#if asText}
+      <textarea class="field h-[26rem] resize-y py-2 font-mono leading-5" spellcheck="false" aria-label="Text of {path}" bind:value={text} oninput={later} onblur={() => void save()}></textarea>
+    {:else if !ready}
+      {#if view.problem}<Failing problem={view.problem} again={() => void look(true)} />{:else}<Waiting lines={10} />{/if}
+    {:else}
+      {#if path.includes('.')}
+        <label class="grid items-start gap-x-3 py-1 text-small sm:grid-cols-[7.5rem_minmax(0,1fr)]"><span class="pt-1">Id</span>
+          <input class="field font-mono" value={name} spellcheck="false" onchange={(event) => {
+            name = event.currentTarget.value.trim() || id;
+            later();
+          }} /></label>
+      {/if}
+      <FieldForm fields={fields ?? []} {value} {path} {language} problems={view.value?.problems ?? []} set={change} />
+    {/if}
+  </div>
+  <aside aria-label="What it says and does" class="min-w-0 xl:sticky xl:top-4 xl:max-h-[85vh] xl:self-start xl:overflow-y-auto">
+    {#if view.value}<Beside view={view.value} {findings} draft={writing.name} {path} />
+    {:else if fresh}<p class="text-small text-muted">What it says and whom it covers shows here as soon as it is begun.</p>{/if}
+  </aside>
+</div>

@@ -1,15 +1,30 @@
-// One draft while it is being written: what was saved, what checking finds, and what differs from the current revision.
+// One draft while it is being written: what was saved, what can be undone, what checking finds, and what differs.
 import { api, Failure } from '../../lib/api/client';
-import type { CheckResult, Comparison, Problem, WholeDraft } from '../../lib/api/types';
+import type { CheckResult, Comparison, ObjectSaved, Problem, WholeDraft } from '../../lib/api/types';
 import { Load } from '../../lib/state/load.svelte';
+
+/** An object before and after a change; without text where it is not there. */
+interface Step {
+  from: { path: string; text: string | null };
+  to: { path: string; text: string | null };
+}
+
+const LOOK_AFTER = 400;
+const TOGETHER = 2000;
 
 export class Writing {
   whole = $state<WholeDraft | null>(null);
   problem = $state<Problem | null>(null);
   refused = $state<Problem | null>(null);
   saving = $state(false);
+  done = $state<Step[]>([]);
+  undone = $state<Step[]>([]);
+  /** Another one whenever an object was changed by something else than its own editor. */
+  turns = $state(0);
   readonly check = new Load<CheckResult>();
   readonly differences = new Load<Comparison>();
+  private timer: ReturnType<typeof setTimeout> | undefined;
+  private last = 0;
 
   constructor(readonly name: string) {
     void this.load();
@@ -19,6 +34,7 @@ export class Writing {
     this.problem = this.refused = null;
     try {
       this.whole = await api.draft(this.name);
+      this.turns++;
       this.look();
     } catch (error) {
       if (!(error instanceof Failure)) throw error;
@@ -26,30 +42,89 @@ export class Writing {
     }
   }
 
-  /** Look anew at what checking finds and what differs. */
+  /** Look anew at what checking finds and what differs, once nothing more is typed for a moment. */
   look(): void {
-    void this.check.run((signal) => api.checkDraft(this.name, signal)).then(() => {
-      // What differs can be told only of what can be read.
-      if (this.check.value?.ok) void this.differences.run((signal) => api.compare({}, { draft: this.name }, signal));
-    });
+    clearTimeout(this.timer);
+    this.timer = setTimeout(() => {
+      void this.check.run((signal) => api.checkDraft(this.name, signal)).then(() => {
+        // What differs can be told only of what can be read.
+        if (this.check.value?.ok) void this.differences.run((signal) => api.compare({}, { draft: this.name }, signal));
+      });
+    }, LOOK_AFTER);
   }
 
-  /** Put an object, or with null take it out; tells whether it was saved. What was typed stays where it is otherwise. */
-  async put(path: string, text: string | null): Promise<boolean> {
-    if (!this.whole || this.saving) return false;
+  text(path: string): string {
+    return this.whole?.objects.find((each) => each.path === path)?.text ?? '';
+  }
+
+  ids(section: string): string[] {
+    const start = `${section}.`;
+    return (this.whole?.objects ?? []).filter((each) => each.text && each.path.startsWith(start)).map((each) => each.path.slice(start.length));
+  }
+
+  /** Put an object as text, or with null take it out; null when it was not saved. What was typed stays where it is then. */
+  put(path: string, text: string | null): Promise<ObjectSaved | null> {
+    return this.save(path, (version) => api.putObject(this.name, version, path, text));
+  }
+
+  /** Put an object as plain values; another id renames it. */
+  putValue(path: string, value: unknown, id = ''): Promise<ObjectSaved | null> {
+    return this.save(path, (version) => api.putValue(this.name, version, path, value, id));
+  }
+
+  private async save(path: string, ask: (version: number) => Promise<ObjectSaved>, remember = true): Promise<ObjectSaved | null> {
+    if (!this.whole || this.saving) return null;
     this.saving = true;
+    const from = { path, text: this.text(path) || null };
     try {
-      this.whole = await api.putObject(this.name, this.whole.info.version, path, text);
+      const saved = await ask(this.whole.info.version);
       this.refused = null;
+      this.keep(path, saved);
+      if (remember && saved.text !== from.text) this.remember({ from, to: { path: saved.path, text: saved.text } });
       this.look();
-      return true;
+      return saved;
     } catch (error) {
       if (!(error instanceof Failure)) throw error;
       this.refused = error.problem;
-      return false;
+      return null;
     } finally {
       this.saving = false;
     }
+  }
+
+  private remember(step: Step): void {
+    const now = Date.now();
+    const before = this.done.at(-1);
+    // What is typed in one go is undone in one go.
+    if (before && now - this.last < TOGETHER && before.to.path === step.from.path && before.to.text === step.from.text && before.from.text !== null)
+      this.done[this.done.length - 1] = { from: before.from, to: step.to };
+    else this.done.push(step);
+    this.last = now;
+    this.undone = [];
+  }
+
+  private keep(path: string, saved: ObjectSaved): void {
+    if (!this.whole) return;
+    const there = this.whole.objects.find((each) => each.path === path);
+    const before = this.whole.objects.find((each) => each.path === saved.path)?.before ?? '';
+    const kept = { path: saved.path, text: saved.text ?? '', changed: (saved.text ?? '') !== before, before };
+    let objects = this.whole.objects.flatMap((each) => (each === there ? (kept.text || kept.before ? [kept] : []) : [each]));
+    if (!there) objects = [...objects.filter((each) => each.path !== saved.path), kept];
+    this.whole = { ...this.whole, info: saved.info, objects };
+  }
+
+  /** Take back the last change, or do it again; the path of the object that it was about. */
+  async step(back: boolean): Promise<string | null> {
+    const step = (back ? this.done : this.undone).at(-1);
+    if (!step) return null;
+    const [old, now] = back ? [step.to, step.from] : [step.from, step.to];
+    const path = old.text === null ? now.path : old.path;
+    const saved = await this.save(path, (version) => api.putObject(this.name, version, path, now.text), false);
+    if (!saved) return null;
+    (back ? this.done : this.undone).pop();
+    (back ? this.undone : this.done).push(step);
+    this.turns++;
+    return now.text === null ? '' : now.path;
   }
 
   async attempt(ask: () => Promise<unknown>): Promise<boolean> {

@@ -1,10 +1,11 @@
 <script lang="ts">
   // A condition over the log: facts and words complete as one types, errors show at their place.
   import type { Problem } from '../../lib/api/types';
-  import { Completing } from './completing.svelte';
+  import { Completing } from '../../lib/state/completing.svelte';
+  import { filterWords } from './words';
 
   let { where, problem, apply }: { where: string; problem: Problem | null; apply: (where: string) => unknown } = $props();
-  const completing = new Completing();
+  const completing = new Completing(filterWords);
   let text = $state('');
   let box = $state<HTMLInputElement>();
   $effect(() => {
@@ -14,11 +15,9 @@
   const first = $derived(wrong[0]?.span);
 
   function pick(word: string): void {
-    const at = box?.selectionStart ?? text.length;
-    const { start } = completing.word(text, at);
-    text = `${text.slice(0, start)}${word} ${text.slice(at).trimStart()}`;
-    completing.close();
-    requestAnimationFrame(() => box?.setSelectionRange(start + word.length + 1, start + word.length + 1));
+    const picked = completing.picked(text, box?.selectionStart ?? text.length, word);
+    text = picked.text;
+    requestAnimationFrame(() => box?.setSelectionRange(picked.at, picked.at));
   }
 
   function key(event: KeyboardEvent): void {

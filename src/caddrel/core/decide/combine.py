@@ -17,7 +17,7 @@ from caddrel.core.decide.truth import FALSE, TRUE, Truth
 from caddrel.core.facts.completion import Facts
 from caddrel.core.language.nodes import AnyOf, Formula, Item, items_of
 from caddrel.core.language.printer import print_item
-from caddrel.core.rulebook.model import Policy, Rule, Rulebook
+from caddrel.core.rulebook.model import Policy, Rule, Rulebook, Settings
 
 ABSTAIN = "abstain"
 NO_FACTORS: frozenset[str] = frozenset()
@@ -250,16 +250,12 @@ class Combination:
             return ()
         settings = self.rulebook.settings
         app = self._app_title()
-        texts = []
-        for policy, rule in deciding:
-            if rule.tell:
-                filled = {
-                    "app": app,
-                    "contact": policy.contact or settings.contact,
-                    "reference": self.facts.reference,
-                    "fixes": fixes(rule) if "{fixes}" in rule.tell else "",
-                }
-                texts.append(Tell(policy.id, rule.id, fill(rule.tell, filled), rule.link or None))
+        reference = self.facts.reference
+        texts = [
+            told(policy, rule, settings, app, reference, fixes(rule) if "{fixes}" in rule.tell else "")
+            for policy, rule in deciding
+            if rule.tell
+        ]
         if texts:
             return tuple(texts)
         return (Tell(None, None, default_text(self.strict.outcome, app, settings.contact)),)
@@ -270,6 +266,13 @@ class Combination:
             return "this app"
         entry = self.rulebook.apps.get(app)
         return (entry.title if entry else "") or self.facts.app_title or app
+
+
+def told(policy: Policy, rule: Rule, settings: Settings, app: str, reference: str, fixes: str) -> Tell:
+    """Return what a deciding rule with a text of its own tells a person."""
+    contact = policy.contact or settings.contact
+    filled = {"app": app, "contact": contact, "reference": reference, "fixes": fixes}
+    return Tell(policy.id, rule.id, fill(rule.tell, filled), rule.link or None)
 
 
 def fill(text: str, values: dict[str, str]) -> str:

@@ -153,7 +153,7 @@ def complete(
     if setting is Setting.REHEARSAL:
         supply({"auth.methods": {}, "auth.notices": frozenset()}, Origin.DEFAULT)
     if device is not None:
-        supply(_ages(device, values.get("time.at")), Origin.INVENTORY)
+        supply(ages_of(device, values.get("time.at")), Origin.INVENTORY)
     _ages_of_methods(facts, assume, supply)
     supply(assume, Origin.ASSUMED)
     return facts
@@ -175,12 +175,12 @@ def _from_inventory(
         if groups is not None:
             stored["person.groups"] = groups
         stored.setdefault("person.roles", frozenset())
-        supply(stored | _attributes(person, "person", catalogue), Origin.INVENTORY)
+        supply(stored | attributes_of(person, "person", catalogue), Origin.INVENTORY)
     app_id = _text(values, "app.id")
     app = inventory.apps.get(app_id or "")
     if app is not None:
         facts.app_title = app.title
-        supply({"app.labels": frozenset(), **app.facts} | _attributes(app, "app", catalogue), Origin.INVENTORY)
+        supply({"app.labels": frozenset(), **app.facts} | attributes_of(app, "app", catalogue), Origin.INVENTORY)
     facts.app_listed = app is not None or app_id is None
     device_id, serial = _text(values, "device.id"), _text(values, "device.serial")
     if device_id is None and serial is None:
@@ -190,7 +190,7 @@ def _from_inventory(
         supply({"device.listed": False}, Origin.INVENTORY)
         return None
     stored = {"device.id": device.id, "device.listed": True, **device.facts}
-    supply(stored | _attributes(device, "device", catalogue), Origin.INVENTORY)
+    supply(stored | attributes_of(device, "device", catalogue), Origin.INVENTORY)
     return device
 
 
@@ -199,7 +199,8 @@ def _text(values: Mapping[str, Value], name: str) -> str | None:
     return value if isinstance(value, str) else None
 
 
-def _attributes(entry: Entry, kind: str, catalogue: Catalogue) -> dict[str, Value]:
+def attributes_of(entry: Entry, kind: str, catalogue: Catalogue) -> dict[str, Value]:
+    """Return the facts that an inventory entry's own attributes give; `kind` is ``person``, ``device`` or ``app``."""
     found: dict[str, Value] = {}
     for key, value in entry.attributes.items():
         spec: FactSpec | None = catalogue.attributes.get(f"{kind}.attributes.{key}")
@@ -213,7 +214,8 @@ def _attributes(entry: Entry, kind: str, catalogue: Catalogue) -> dict[str, Valu
     return found
 
 
-def _ages(device: Entry, at: Value | None) -> dict[str, Value]:
+def ages_of(device: Entry, at: Value | None) -> dict[str, Value]:
+    """Return how long ago a device's state was reported and it was listed, in seconds at a moment."""
     if not isinstance(at, datetime):
         return {}
     moments = {"device.state_age": device.state_at, "device.listed_for": device.listed_at}

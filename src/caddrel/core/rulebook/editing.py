@@ -6,6 +6,7 @@ what stands in the document, moved to the left margin.
 
 from __future__ import annotations
 
+from collections import OrderedDict
 from collections.abc import Mapping as AnyMapping
 from collections.abc import Sequence as AnySequence
 from typing import NamedTuple
@@ -60,6 +61,15 @@ def objects_of(sources: AnySequence[Source]) -> dict[Path, str]:
     return found
 
 
+def document_of(objects: AnyMapping[Path, str]) -> str:
+    """Return one document with objects as `objects_of` gives them."""
+    sections: dict[str, list[str]] = {}
+    for path, text in objects.items():
+        block = text.splitlines() if len(path) == 1 else _indented(text, 2)
+        sections.setdefault(path[0], [] if len(path) == 1 else [f"{path[0]}:"]).extend(block)
+    return "\n".join(["caddrel: 1", *(line for lines in sections.values() for line in lines)]) + "\n"
+
+
 def with_object(sources: AnySequence[Source], path: Path, text: str | None) -> list[Source]:
     """Return the documents with an object replaced, added at the end of its section, or taken out.
 
@@ -78,11 +88,22 @@ def with_object(sources: AnySequence[Source], path: Path, text: str | None) -> l
     found = _find(blocks, path)
     if found is None:
         return blocks if text is None else _added(blocks, path, new)
-    lines = blocks[found.source].text.splitlines()
-    lines[found.first : found.last] = _indented(new, found.indent)
+    before = blocks[found.source]
+    lines = before.text.splitlines()
+    put = _indented(new, found.indent)
+    lines[found.first : found.last] = put
     changed = list(blocks)
-    changed[found.source] = Source(blocks[found.source].name, "\n".join(lines) + "\n")
-    return _without_empty_section(changed, path) if text is None else changed
+    changed[found.source] = after = Source(before.name, "\n".join(lines) + "\n")
+    if text is None:
+        return _without_empty_section(changed, path)
+    _STANDS.moved(before.text, after.text, path, (*path[:-1], _id_of(new)), len(put))
+    return changed
+
+
+def _id_of(text: str) -> str:
+    root, _ = read_source(Source("object", text))
+    assert isinstance(root, Mapping)
+    return root.entries[0].key.text
 
 
 def _checked(text: str, path: Path, sources: AnySequence[Source]) -> str:
@@ -139,11 +160,7 @@ def _indented(text: str, indent: int) -> list[str]:
 
 def _as_blocks(source: Source) -> Source:
     """Return a document whose sections stand in lines of their own; one written otherwise is written canonically."""
-    root, _ = read_source(source)
-    if not isinstance(root, Mapping):
-        return source
-    flowing = root.flow or any(isinstance(e.value, Mapping) and e.value.flow and e.value.entries for e in root.entries)
-    return Source(source.name, format_rulebook(source)) if flowing else source
+    return Source(source.name, format_rulebook(source)) if _STANDS.of(source.text).flowing else source
 
 
 def _root_entries(source: Source) -> list[Entry]:
@@ -163,21 +180,77 @@ def _index(sources: AnySequence[Source]) -> dict[Path, _Found]:
     """Return where every object stands; each document is read once."""
     found: dict[Path, _Found] = {}
     for i, source in enumerate(sources):
-        lines = source.text.splitlines()
-        outer = _root_entries(source)
+        for path, (_, first, last, indent) in _STANDS.of(source.text).found.items():
+            found.setdefault(path, _Found(i, first, last, indent))
+    return found
+
+
+class _Stand(NamedTuple):
+    """Where the objects of one document stand; `flowing` when its sections do not stand in lines of their own."""
+
+    flowing: bool
+    found: dict[Path, _Found]
+
+
+class _Stands:
+    """Where objects stand in the documents looked at last: large ones are looked at again at every key typed."""
+
+    def __init__(self, most: int = 24) -> None:
+        self._known: OrderedDict[str, _Stand] = OrderedDict()
+        self._most = most
+
+    def of(self, text: str) -> _Stand:
+        """Return where the objects of a document stand."""
+        known = self._known.get(text)
+        return known if known is not None else self._keep(text, _stand_of(text))
+
+    def _keep(self, text: str, stand: _Stand) -> _Stand:
+        self._known[text] = stand
+        while len(self._known) > self._most:
+            # Another thread may have been quicker.
+            self._known.pop(next(iter(self._known)), None)
+        return stand
+
+    def moved(self, before: str, after: str, path: Path, renamed: Path, length: int) -> None:
+        """Note that one object's lines were replaced: what stands behind it has moved."""
+        stand = self.of(before)
+        mine = stand.found[path]
+        by = length - (mine.last - mine.first)
+        made = {}
+        for other, at in stand.found.items():
+            if other == path:
+                made[renamed] = at._replace(last=mine.first + length)
+            else:
+                made[other] = at if at.first < mine.first else at._replace(first=at.first + by, last=at.last + by)
+        self._keep(after, _Stand(stand.flowing, made))
+
+
+_STANDS = _Stands()
+
+
+def _stand_of(text: str) -> _Stand:
+    found: dict[Path, _Found] = {}
+    source = Source("rulebook", text)
+    root, _ = read_source(source)
+    if isinstance(root, Mapping):
+        flowing = any(isinstance(e.value, Mapping) and e.value.flow and e.value.entries for e in root.entries)
+        flowing = flowing or root.flow
+        lines = text.splitlines()
+        outer = root.entries
         for entry, following in zip(outer, [*outer[1:], None], strict=True):
             end = following.key.start.line if following is not None else len(lines)
             section = entry.key.text
             if section == "caddrel":
                 continue
             if section in WITHOUT_IDS:
-                found.setdefault((section,), _trimmed(i, lines, entry, end))
+                found.setdefault((section,), _trimmed(0, lines, entry, end))
                 continue
             inner = _entries(entry)
             for each, after in zip(inner, [*inner[1:], None], strict=True):
                 stop = after.key.start.line if after is not None else end
-                found.setdefault((section, each.key.text), _trimmed(i, lines, each, stop))
-    return found
+                found.setdefault((section, each.key.text), _trimmed(0, lines, each, stop))
+        return _Stand(flowing, found)
+    return _Stand(False, found)
 
 
 def _trimmed(source: int, lines: list[str], entry: Entry, end: int) -> _Found:

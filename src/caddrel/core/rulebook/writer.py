@@ -31,7 +31,7 @@ _TOP = {key: i for i, key in enumerate(("caddrel", *SECTIONS))}
 # Mappings of these keys, and the objects of these sections, are short enough to stand on one line.
 _INLINE_KEYS = {"keep", "without", "active", "lock", "must", "attempt", "for"}
 _INLINE_SECTIONS = {"apps", "proofs", "signals"}
-_FREE_KEYS = {"assume", "attempt", "checks", "hours", "open"}
+FREE_KEYS = {"assume", "attempt", "checks", "hours", "open"}
 _START_INDICATORS = "-?:,[]{}#&*!|>'\"%@`"
 
 
@@ -212,7 +212,7 @@ class _Writer:
 def _sorted(node: Mapping, path: tuple[str, ...]) -> list[Entry]:
     """Return the entries in canonical order; ids keep the order the administrator gave them."""
     section_objects = len(path) == 1 and path[0] != "settings"
-    if section_objects or path[-1] in _FREE_KEYS:
+    if section_objects or path[-1] in FREE_KEYS:
         return node.entries
     return sorted(node.entries, key=lambda e: _RANK.get(e.key.text, len(_RANK)))
 

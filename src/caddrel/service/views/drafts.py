@@ -68,13 +68,14 @@ def save(call: Call) -> wire.WholeDraft:
 
 
 @endpoints.add(
-    "POST", f"{_ONE}/objects", role="author", body=wire.ObjectRequest, returns=wire.WholeDraft, limit="rulebook"
+    "POST", f"{_ONE}/objects", role="author", body=wire.ObjectRequest, returns=wire.ObjectSaved, limit="rulebook"
 )
-def put_object(call: Call) -> wire.WholeDraft:
+def put_object(call: Call) -> wire.ObjectSaved:
     """Put one object of a draft, or take it out; the rest of the documents stays as it is."""
     call.noted = call.body.path[:200]
-    draft = drafting.put_object(call.deps, call.path["id"], _seen(call), call.body, call.who().name)
-    return _told(call, draft)
+    saved = drafting.put_object(call.deps, call.path["id"], _seen(call), call.body, call.who().name)
+    call.etag = f'"{saved.info.version}"'
+    return saved
 
 
 @endpoints.add("POST", f"{_ONE}/move", role="author", body=wire.MoveRequest, returns=wire.Moved)

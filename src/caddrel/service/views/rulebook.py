@@ -7,7 +7,9 @@ import msgspec
 from caddrel.service import deciding, describing, drafting, publishing, revising
 from caddrel.service.endpoints import Call, Endpoints, Param
 from caddrel.service.errors import not_found
+from caddrel.service.writing.reading import parts_of
 from caddrel.wire import rulebooks as wire
+from caddrel.wire import writing
 from caddrel.wire.decisions import File, Rehearsal, RehearseRequest
 
 endpoints = Endpoints()
@@ -90,6 +92,19 @@ def restore(call: Call) -> wire.PublishResult:
     return _noted(call, revising.restore(call.deps, call.body, call.who().name))
 
 
+@endpoints.add(
+    "POST",
+    "/api/v1/rulebook/edits",
+    role="publisher",
+    body=writing.EditRequest,
+    returns=wire.PublishResult,
+    status=201,
+)
+def edit(call: Call) -> wire.PublishResult:
+    """Publish changes of single fields as one revision: modes of many policies, everyone instead of a pilot group."""
+    return _noted(call, revising.edit(call.deps, call.body, call.who().name))
+
+
 def _noted(call: Call, made: wire.PublishResult) -> wire.PublishResult:
     """Have the audit trail say which revision came of it."""
     revision = made.revision
@@ -111,10 +126,14 @@ def compare(call: Call) -> wire.Comparison:
     return revising.compare(call.deps, call.body)
 
 
-@endpoints.add("GET", "/api/v1/facts", role="viewer", returns=wire.FactList)
+@endpoints.add(
+    "GET", "/api/v1/facts", role="viewer", returns=wire.FactList, params=[Param("draft", "Those of a draft instead.")]
+)
 def facts(call: Call) -> wire.FactList:
-    """The facts that the current rulebook knows."""
-    return deciding.fact_list(call.deps.rulebooks.need_current().rulebook)
+    """The facts that the current rulebook knows, or a draft."""
+    draft = call.query.get("draft", "")
+    found = parts_of(drafting.objects_in(call.deps, draft)) if draft else None
+    return deciding.fact_list(found or call.deps.rulebooks.need_current().rulebook)
 
 
 @endpoints.add("POST", "/api/v1/rehearse", role="viewer", body=RehearseRequest, returns=Rehearsal, limit="rulebook")

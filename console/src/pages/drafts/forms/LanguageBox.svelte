@@ -1,0 +1,98 @@
+<script lang="ts">
+  // A condition or an effect as text: words complete as one types, errors are underlined where they are.
+  import { Completing } from '../../../lib/state/completing.svelte';
+  import type { Diagnostic } from '../../../lib/api/types';
+  import type { Language } from '../language.svelte';
+
+  let { id, label, language, kind, text, problems, set }: {
+    id: string;
+    label: string;
+    language: Language;
+    kind: 'condition' | 'effect';
+    text: string;
+    problems: Diagnostic[];
+    set: (text: string) => void;
+  } = $props();
+  const completing = $derived(new Completing(language, kind));
+  let box = $state<HTMLTextAreaElement>();
+  const first = $derived(problems.find((found) => found.span)?.span);
+  const from = $derived(first ? Math.min(first.column - 1, Math.max(text.length - 1, 0)) : 0);
+  const to = $derived(first ? Math.max(first.end_column - 1, from + 1) : 0);
+
+  function pick(word: string): void {
+    const picked = completing.picked(text, box?.selectionStart ?? text.length, word);
+    set(picked.text);
+    requestAnimationFrame(() => {
+      box?.setSelectionRange(picked.at, picked.at);
+      void completing.suggest(picked.text, picked.at);
+    });
+  }
+
+  function key(event: KeyboardEvent): void {
+    if (completing.open && (event.key === 'ArrowDown' || event.key === 'ArrowUp')) {
+      event.preventDefault();
+      completing.move(event.key === 'ArrowDown' ? 1 : -1);
+    } else if (completing.open && completing.chosen && event.key === 'Enter') {
+      event.preventDefault();
+      pick(completing.chosen);
+    } else if (event.key === ' ' && event.ctrlKey) {
+      event.preventDefault();
+      void completing.suggest(text, box?.selectionStart ?? text.length, true);
+    } else if (event.key === 'Escape' && completing.open) {
+      event.stopPropagation();
+      completing.close();
+    }
+  }
+</script>
+
+<div class="relative">
+  <div class="grid grid-cols-[minmax(0,1fr)]">
+    <div class="field pointer-events-none col-start-1 row-start-1 border-transparent bg-transparent font-mono leading-6 wrap-anywhere whitespace-pre-wrap text-transparent" aria-hidden="true"
+      >{#if first}{text.slice(0, from)}<span class="underline decoration-blocked decoration-wavy decoration-2">{text.slice(from, to) || ' '}</span>{text.slice(to)}{:else}{text}{/if}&nbsp;</div>
+    <textarea
+      bind:this={box}
+      {id}
+      rows="1"
+      class="field col-start-1 row-start-1 resize-none overflow-hidden bg-transparent font-mono leading-6 wrap-anywhere"
+      value={text}
+      aria-label={label}
+      role="combobox"
+      aria-expanded={completing.open}
+      aria-controls="{id}-words"
+      aria-autocomplete="list"
+      aria-activedescendant={completing.open ? `${id}-word-${completing.at}` : undefined}
+      aria-invalid={problems.length > 0}
+      aria-describedby={problems.length ? `${id}-wrong` : undefined}
+      autocomplete="off"
+      spellcheck="false"
+      oninput={(event) => {
+        set(event.currentTarget.value.replace(/\n/g, ' '));
+        void completing.suggest(event.currentTarget.value, event.currentTarget.selectionStart);
+      }}
+      onkeydown={key}
+      onblur={() => completing.close()}
+    ></textarea>
+  </div>
+  <ul id="{id}-words" role="listbox" aria-label="What can come next" hidden={!completing.open} class="absolute z-20 max-h-72 w-[30rem] max-w-full overflow-y-auto border border-rule-strong bg-raised shadow-lg">
+    {#each completing.words as { word, says }, i (word)}
+      <li
+        id="{id}-word-{i}"
+        role="option"
+        tabindex="-1"
+        aria-selected={i === completing.at}
+        class="flex cursor-pointer gap-3 px-3 py-1 aria-selected:bg-accent-soft"
+        onmousedown={(event) => {
+          event.preventDefault();
+          pick(word);
+        }}
+      >
+        <span class="font-mono text-small">{word}</span><span class="ml-auto text-right text-fine text-muted">{says}</span>
+      </li>
+    {/each}
+  </ul>
+  {#if problems.length}
+    <div id="{id}-wrong" class="mt-0.5 text-fine text-blocked" role="status">
+      {#each problems as found, i (i)}<p>{found.message}{found.hint ? ` — ${found.hint}` : ''}</p>{/each}
+    </div>
+  {/if}
+</div>

@@ -1,0 +1,97 @@
+<script lang="ts">
+  // People or apps that a scope names: a search over the inventory that tells how many each covers; a condition too.
+  import { Combobox } from 'bits-ui';
+  import { api } from '../../../lib/api/client';
+  import type { SelectorView } from '../../../lib/api/types';
+  import { count } from '../../../lib/format';
+  import { Load } from '../../../lib/state/load.svelte';
+  import type { Language } from '../language.svelte';
+  import ConditionEditor from './ConditionEditor.svelte';
+
+  type Entry = string | { where: string };
+  let { id, label, side, entries, otherwise = '', language, set }: {
+    id: string;
+    label: string;
+    side: 'people' | 'apps';
+    entries: Entry[];
+    otherwise?: string;
+    language: Language;
+    set: (entries: Entry[]) => void;
+  } = $props();
+  const found = new Load<SelectorView[]>();
+  const known = $derived(new Map((found.value ?? []).map((each) => [each.selector, each])));
+  let open = $state(false);
+  let text = $state('');
+
+  function search(wanted: string): void {
+    void found.run(async (signal) => (await api.selectors(side, wanted, signal)).items);
+  }
+  function add(chosen: string): void {
+    if (chosen && !entries.includes(chosen)) set([...entries, chosen]);
+    text = '';
+    open = false;
+  }
+  const put = (at: number, entry: Entry | null) => set(entry === null ? entries.filter((_, i) => i !== at) : entries.map((each, i) => (i === at ? entry : each)));
+</script>
+
+<div class="py-1" role="group" aria-label={label}>
+  <div class="grid items-start gap-x-3 sm:grid-cols-[7.5rem_minmax(0,1fr)]">
+    <label for={id} class="pt-1 text-small">{label}</label>
+    <div>
+      <ul class="flex flex-wrap gap-1">
+        {#each entries as entry, i (i)}
+          {#if typeof entry === 'string'}
+            <li class="inline-flex items-center gap-1 border border-rule-strong bg-sunk px-1.5 font-mono text-fine">
+              {entry}
+              <button type="button" class="px-1 text-accent" aria-label="Take out {entry}" onclick={() => put(i, null)}>out</button>
+            </li>
+          {/if}
+        {:else}
+          {#if otherwise}<li class="text-fine text-muted">{otherwise}</li>{/if}
+        {/each}
+      </ul>
+      <Combobox.Root type="single" value="" inputValue={text} bind:open onValueChange={add}>
+        <Combobox.Input
+          {id}
+          class="field mt-1"
+          placeholder="search to add"
+          autocomplete="off"
+          spellcheck={false}
+          onfocus={() => search(text)}
+          oninput={(event) => {
+            text = event.currentTarget.value;
+            search(text);
+            open = true;
+          }}
+          onkeydown={(event: KeyboardEvent) => {
+            if (event.key === 'Enter' && !open && text.trim()) add(text.trim());
+          }}
+        />
+        <Combobox.Portal>
+          <Combobox.Content sideOffset={3} align="start" class="z-20 max-h-72 w-(--bits-combobox-anchor-width) min-w-72 overflow-y-auto border border-rule-strong bg-raised py-1 text-small shadow-lg">
+            {#each found.value ?? [] as item (item.selector)}
+              <Combobox.Item value={item.selector} label={item.selector} class="flex cursor-pointer gap-3 px-2.5 py-1 data-highlighted:bg-accent-soft">
+                <span class="font-mono text-fine">{item.selector}</span>
+                <span class="text-fine text-muted">{item.title}</span>
+                <span class="ml-auto text-fine whitespace-nowrap text-muted">{side === 'people' ? count(item.count, 'person', 'people') : count(item.count, 'app')}</span>
+              </Combobox.Item>
+            {:else}
+              <p class="px-2.5 py-1 text-muted">{found.busy ? 'Searching …' : 'The inventory has none like that.'}</p>
+            {/each}
+          </Combobox.Content>
+        </Combobox.Portal>
+      </Combobox.Root>
+      {#each entries as entry, i (i)}
+        {#if typeof entry !== 'string'}
+          <div class="mt-2">
+            <p class="flex items-center justify-between text-fine text-muted">those of whom this holds
+              <button type="button" class="text-accent underline underline-offset-3" onclick={() => put(i, null)}>take this condition out</button></p>
+            <ConditionEditor id="{id}-where-{i}" label="{label}: those of whom" {language} text={entry.where} only={side === 'people' ? 'person.' : 'app.'} set={(where) => put(i, { where })} />
+          </div>
+        {/if}
+      {/each}
+      <button type="button" class="mt-1 text-fine text-accent underline underline-offset-3" onclick={() => set([...entries, { where: '' }])}>or by a condition</button>
+      {#each entries as entry (entry)}{#if typeof entry === 'string' && known.get(entry)?.count === 0}<p class="text-fine text-challenged">{entry} covers nobody now.</p>{/if}{/each}
+    </div>
+  </div>
+</div>

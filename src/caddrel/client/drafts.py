@@ -1,0 +1,104 @@
+"""Drafts, and what an editor asks while one is written."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from typing import Any
+from urllib.parse import quote
+
+from caddrel.client.caller import Caller
+from caddrel.wire import decisions, drafts, rulebooks, writing
+
+
+class Drafts:
+    """What is being written; a save names the version that was read."""
+
+    def __init__(self, caller: Caller) -> None:
+        self._caller = caller
+
+    def all(self) -> list[drafts.DraftInfo]:
+        """Return every draft, those saved last first; discarded ones too."""
+        return self._caller.get("/api/v1/drafts", drafts.DraftList).items
+
+    def begin(
+        self, name: str, revision: int | None = None, files: Sequence[decisions.File] | None = None
+    ) -> drafts.WholeDraft:
+        """Begin a draft on top of a revision, the current one when none is named."""
+        body = drafts.DraftRequest(name, revision, list(files) if files is not None else None)
+        return self._caller.post("/api/v1/drafts", body, drafts.WholeDraft)
+
+    def get(self, name: str) -> drafts.WholeDraft:
+        """Return a draft."""
+        return self._caller.get(_draft(name), drafts.WholeDraft)
+
+    def save(self, name: str, version: int, files: Sequence[decisions.File]) -> drafts.WholeDraft:
+        """Save a draft's documents."""
+        return self._caller.put(_draft(name), drafts.DraftFiles(list(files)), drafts.WholeDraft, _tag(version))
+
+    def put_object(self, name: str, version: int, path: str, text: str | None) -> drafts.ObjectSaved:
+        """Put one object of a draft, or with None take it out."""
+        body = drafts.ObjectRequest(path, text)
+        return self._caller.post(f"{_draft(name)}/objects", body, drafts.ObjectSaved, headers=_tag(version))
+
+    def put_value(self, name: str, version: int, path: str, value: Any, id: str = "") -> drafts.ObjectSaved:
+        """Put one object of a draft as plain values; what says the same keeps its lines. `id` renames it."""
+        body = drafts.ObjectRequest(path, None, value, id)
+        return self._caller.post(f"{_draft(name)}/objects", body, drafts.ObjectSaved, headers=_tag(version))
+
+    def look(self, name: str, path: str) -> writing.ObjectView:
+        """Return one object of a draft with its words, problems, coverage and uses."""
+        return self._caller.get(f"{_draft(name)}/objects/{quote(path, safe='')}", writing.ObjectView)
+
+    def covered(
+        self, name: str, path: str, side: str = "people", after: str = "", limit: int = 100
+    ) -> writing.CoveredPage:
+        """Return whom (`side` ``people``) or what (``apps``) an object's scope covers, a page at a time."""
+        params = {"side": side, "after": after, "limit": str(limit)}
+        return self._caller.get(f"{_draft(name)}/objects/{quote(path, safe='')}/covers", writing.CoveredPage, params)
+
+    def holds(self, name: str, path: str, address: str) -> writing.Standing:
+        """Return whether an address is in a place of a draft."""
+        params = {"address": address}
+        return self._caller.get(f"{_draft(name)}/objects/{quote(path, safe='')}/holds", writing.Standing, params)
+
+    def move(self, name: str, version: int, taking: Mapping[str, str] | None = None) -> drafts.Moved:
+        """Move a draft onto the current revision; with conflicts nothing is moved."""
+        body = drafts.MoveRequest(dict(taking or {}))
+        return self._caller.post(f"{_draft(name)}/move", body, drafts.Moved, headers=_tag(version))
+
+    def publish(self, name: str, why: str, accept_lockout_risk: str = "") -> rulebooks.PublishResult:
+        """Publish a draft as the next revision."""
+        body = drafts.PublishDraft(why, accept_lockout_risk)
+        return self._caller.post(f"{_draft(name)}/publish", body, rulebooks.PublishResult)
+
+    def understand(
+        self, kind: str, *, text: str | None = None, tree: Any = None, draft: str = "", only: str = ""
+    ) -> writing.Understood:
+        """Return what a ``condition`` or an ``effect`` says, given as text or as tree, with the parts of a draft."""
+        body = writing.LanguageRequest(kind, text, tree, draft, only)
+        return self._caller.post("/api/v1/language", body, writing.Understood)
+
+    def language(self) -> writing.LanguageView:
+        """Return the comparisons and requirements that can be written."""
+        return self._caller.get("/api/v1/language", writing.LanguageView)
+
+    def selectors(self, side: str, search: str = "") -> list[writing.SelectorView]:
+        """Return selectors of ``people`` or ``apps`` that could be written, with how many each covers."""
+        params = {"side": side, "search": search}
+        return self._caller.get("/api/v1/selectors", writing.SelectorList, params).items
+
+    def discard(self, name: str) -> None:
+        """Discard a draft; it can be recovered."""
+        self._caller.delete(_draft(name), drafts.DraftList)
+
+    def recover(self, name: str) -> drafts.WholeDraft:
+        """Take up a discarded draft again."""
+        return self._caller.post(f"{_draft(name)}/recover", drafts.MoveRequest(), drafts.WholeDraft)
+
+
+def _draft(name: str) -> str:
+    return f"/api/v1/drafts/{quote(name, safe='')}"
+
+
+def _tag(version: int) -> dict[str, str]:
+    return {"If-Match": f'"{version}"'}

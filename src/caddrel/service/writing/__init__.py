@@ -1,0 +1,1 @@
+"""What an editor of rulebooks asks while somebody writes. One file a question."""

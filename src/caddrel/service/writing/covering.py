@@ -1,0 +1,140 @@
+"""Whom and what a scope covers in the inventory as it is now, and which selectors could be written."""
+
+from __future__ import annotations
+
+import threading
+from collections import Counter, OrderedDict
+from collections.abc import Iterator, Sequence
+from typing import TYPE_CHECKING, Any
+
+from caddrel.core.decide.compiled.parts import LISTS, TRUE, Parts
+from caddrel.core.facts.catalogue import KINDS
+from caddrel.core.facts.completion import attributes_of
+from caddrel.core.facts.inventory import Entry, Inventory
+from caddrel.core.language.nodes import And, Condition, Not, Or
+from caddrel.core.rulebook.model import Rulebook, Scope, Selector
+from caddrel.service.errors import ServiceError
+from caddrel.wire import writing as wire
+
+if TYPE_CHECKING:
+    from caddrel.service.deps import Deps
+
+SIDES = ("people", "apps")
+MOST_REMEMBERED = 64
+MOST_SELECTORS = 40
+_FORMS = {"people": ("group", "role", "kind", "unit", "person"), "apps": ("label", "app")}
+
+
+class Covering:
+    """Finds what selectors cover; what was found for the same inventory is remembered."""
+
+    def __init__(self) -> None:
+        self._lock = threading.Lock()
+        self._found: OrderedDict[Any, list[str]] = OrderedDict()
+        self._counted: dict[str, tuple[Inventory, dict[str, int]]] = {}
+
+    def of(self, deps: Deps, rulebook: Rulebook, scope: Scope, side: str) -> list[str]:
+        """Return the ids that a scope surely covers, in order; `side` is ``people`` or ``apps``."""
+        inventory = deps.inventories.current()
+        wanted, without = (scope.people, scope.except_people) if side == "people" else (scope.apps, scope.except_apps)
+        # Memberships may end, so what is remembered is good for a minute.
+        key = (id(inventory), side, _written(wanted), _written(without), deps.clock().replace(second=0, microsecond=0))
+        with self._lock:
+            found = self._found.get(key)
+        if found is None:
+            found = sorted(_covered(deps, inventory, rulebook, side, wanted, without))
+            with self._lock:
+                self._found[key] = found
+                while len(self._found) > MOST_REMEMBERED:
+                    self._found.popitem(last=False)
+        return found
+
+    def selectors(self, deps: Deps, side: str, search: str) -> wire.SelectorList:
+        """Return selectors whose text or title has the words searched for, the widest first.
+
+        Raises
+        ------
+        ServiceError
+            For another side than ``people`` and ``apps``.
+        """
+        if side not in SIDES:
+            raise ServiceError(400, "bad-parameter", "`side` is people or apps")
+        inventory = deps.inventories.current()
+        counts = self._counts(deps, inventory, side)
+        titles = _titles(inventory)
+        words = search.casefold().split()
+        found = []
+        for text, count in counts.items():
+            title = titles.get(text, "")
+            if all(word in f"{text} {title}".casefold() for word in words):
+                found.append(wire.SelectorView(text, title, count))
+                if len(found) == MOST_SELECTORS:
+                    break
+        return wire.SelectorList(found)
+
+    def _counts(self, deps: Deps, inventory: Inventory, side: str) -> dict[str, int]:
+        known = self._counted.get(side)
+        if known is not None and known[0] is inventory:
+            return known[1]
+        found: Counter[str] = Counter()
+        if side == "people":
+            for person in inventory.people.values():
+                found.update(_of_person(deps, inventory, person))
+            found.update({f"kind:{kind}": 0 for kind in KINDS})
+        else:
+            for app in inventory.apps.values():
+                labels = app.facts.get("app.labels", frozenset())
+                found.update([f"label:{label}" for label in labels] if isinstance(labels, frozenset) else [])
+        kinds = {form: i for i, form in enumerate(_FORMS[side])}
+        many = sorted(found.items(), key=lambda pair: (kinds[pair[0].partition(":")[0]], -pair[1], pair[0]))
+        counts = {"everyone": len(inventory.people)} if side == "people" else {"every-app": len(inventory.apps)}
+        counts |= dict(many)
+        counts |= {f"person:{id}" if side == "people" else id: 1 for id in sorted(getattr(inventory, side))}
+        self._counted[side] = (inventory, counts)
+        return counts
+
+
+def _of_person(deps: Deps, inventory: Inventory, person: Entry) -> Iterator[str]:
+    for group in inventory.groups_of(person, deps.clock()) or ():
+        yield f"group:{group}"
+    roles = person.facts.get("person.roles", frozenset())
+    for role in roles if isinstance(roles, frozenset) else ():
+        yield f"role:{role}"
+    kind, unit = person.facts.get("person.kind"), person.facts.get("person.unit")
+    if kind is not None:
+        yield f"kind:{kind}"
+    if isinstance(unit, str):
+        steps = unit.strip("/").split("/")
+        for i in range(len(steps)):
+            yield f"unit:/{'/'.join(steps[: i + 1])}"
+
+
+def _titles(inventory: Inventory) -> dict[str, str]:
+    titles = {f"group:{id}": group.title for id, group in inventory.groups.items()}
+    titles |= {f"person:{id}": person.title for id, person in inventory.people.items()}
+    return titles | {id: app.title for id, app in inventory.apps.items()}
+
+
+def _written(selectors: Sequence[Selector]) -> tuple[str, ...]:
+    return tuple(selector.text for selector in selectors)
+
+
+def _covered(
+    deps: Deps,
+    inventory: Inventory,
+    rulebook: Rulebook,
+    side: str,
+    wanted: Sequence[Selector],
+    without: Sequence[Selector],
+) -> Iterator[str]:
+    condition: Condition = Or(tuple(s.condition for s in wanted))
+    if without:
+        condition = And((condition, Not(Or(tuple(s.condition for s in without)))))
+    state = Parts(rulebook).compiled(condition)
+    now, kind = deps.clock(), "person" if side == "people" else "app"
+    for id, entry in getattr(inventory, side).items():
+        values = {**entry.facts, f"{kind}.id": id, **attributes_of(entry, kind, rulebook.catalogue)}
+        if side == "people":
+            values["person.groups"] = inventory.groups_of(entry, now)
+        if state(values, {LISTS: {}}) == TRUE:
+            yield id
