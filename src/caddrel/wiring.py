@@ -58,6 +58,7 @@ class Opened:
 
     def close(self) -> None:
         """Store what waits, stop the jobs and close the files."""
+        self.deps.planner.stop()
         self.deps.recorder.stop()
         self.deps.jobs.stop()
         for database in self.databases:
@@ -149,6 +150,7 @@ class Server:
 
     def start(self) -> None:
         """Serve in a thread of its own."""
+        self.opened.deps.planner.wake()
         self._thread = threading.Thread(target=self._server.run, name="caddrel-server", daemon=True)
         self._thread.start()
 
@@ -158,6 +160,7 @@ class Server:
         def stop(_number: int, _frame: FrameType | None) -> None:
             raise SystemExit(0)
 
+        self.opened.deps.planner.wake()
         signal.signal(signal.SIGTERM, stop)
         signal.signal(signal.SIGINT, stop)
         try:

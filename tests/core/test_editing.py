@@ -144,3 +144,11 @@ def test_two_sets_of_changes_come_together_or_conflict(mine: list[str], theirs: 
     assert left == []
     for conflict in conflicts:
         assert objects_of(settled).get(conflict.path) == conflict.mine
+
+
+def test_a_section_on_one_line_is_opened_up_and_the_rest_stays() -> None:
+    flowing = TEXT.replace("places:\n", "proofs: {key: {any_of: [[hwk]]}} # keys\n\nplaces:\n")
+    changed = with_object(_one(flowing), ("proofs", "key"), "key: {any_of: [[hwk], [swk]]}\n")[0].text
+    assert changed == flowing.replace(
+        "proofs: {key: {any_of: [[hwk]]}} # keys\n", "proofs: # keys\n  key: {any_of: [[hwk], [swk]]}\n"
+    )

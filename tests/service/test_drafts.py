@@ -45,10 +45,12 @@ def test_a_draft_is_written_object_by_object_rehearsed_and_published(live: Live)
             "settings", "apps.tower", "places.office", "policies.in", "policies.other"
         ]  # fmt: skip
         saved = author.drafts.put_object("shorter", 1, "policies.in", IN)
-        assert [each.path for each in saved.objects if each.changed] == ["policies.in"]
-        assert "mode: shadow # for now" in saved.files[0].text
+        assert (saved.path, saved.text, saved.info.changed) == ("policies.in", IN, 1)
+        assert "mode: shadow # for now" in author.drafts.get("shorter").files[0].text
         gone = author.drafts.put_object("shorter", 2, "policies.other", None)
-        assert [(each.path, each.text) for each in gone.objects if each.changed][1] == ("policies.other", "")
+        assert (gone.path, gone.text, gone.info.changed) == ("policies.other", None, 2)
+        now = author.drafts.get("shorter")
+        assert [(each.path, each.text) for each in now.objects if each.changed][1] == ("policies.other", "")
         # A draft stands wherever a rulebook is asked for.
         assert author.rulebook.check(draft="shorter").policies == 1
         told = author.rehearse({"person": "key", "app": "tower", "auth.methods": "pwd:2h,swk:2h"}, draft="shorter")
@@ -176,7 +178,7 @@ def test_a_draft_from_the_command_line(live: Live, tmp_path: Path) -> None:
     assert "There is no draft" in draft("list").stdout
     assert "nothing changed yet" in draft("begin", "shorter").stdout
     done = draft("put", "shorter", "policies.in", str(policy))
-    assert done.stdout == "Draft shorter, version 2, on revision 1: policies.in.\n"
+    assert done.stdout == "Draft shorter, version 2, on revision 1: policies.in put.\n"
     assert draft("show", "shorter", "policies.in").stdout == IN
     assert draft("show", "shorter", "policies.inn").returncode == 2
     assert "within 1h" in draft("show", "shorter").stdout

@@ -9,7 +9,7 @@ import click
 
 from caddrel.cli.failures import AnswerIsNo
 from caddrel.cli.files import read_text, read_value, rulebook_files
-from caddrel.cli.output import count, json_option, remark, say, table, write_json, write_line
+from caddrel.cli.output import count, json_option, mark, remark, say, table, write_json, write_line
 from caddrel.cli.profile import connect
 from caddrel.client import Caddrel
 from caddrel.wire.drafts import ObjectSaved, WholeDraft
@@ -196,7 +196,7 @@ def _list_covered(service: Caddrel, name: str, path: str, side: str, as_json: bo
             if as_json:
                 write_line(each)
             else:
-                say(f"{each.id}  {each.title}")
+                say(f"{each.id}  {each.title}{f'  ({each.note})' if each.note else ''}")
         after = page.following
 
 
@@ -263,6 +263,78 @@ def publish(name: str, why: str, accept_lockout_risk: str, as_json: bool) -> Non
         write_json(made)
         return
     say(f"Revision {made.revision.number} is current: {made.revision.why}")
+
+
+@draft.command()
+@click.argument("name")
+@click.option("--at", required=True, metavar="MOMENT", help="When, such as 2026-12-01T06:00:00Z.")
+@click.option("--why", required=True, help="Why, for those who read the history.")
+@click.option("--accept-lockout-risk", default="", metavar="REASON", help="As of rulebook publish.")
+@json_option
+def plan(name: str, at: str, why: str, accept_lockout_risk: str, as_json: bool) -> None:
+    """Have a draft published at a time; it is checked now, and again when it is due.
+
+    \b
+    Example: caddrel draft plan midwinter --at 2026-12-20T06:00:00Z --why "the harbour closes"
+    """
+    with connect() as service:
+        made = service.drafts.plan(name, at, why, accept_lockout_risk)
+    if as_json:
+        write_json(made)
+    elif made.plan is not None:
+        say(f"The draft {name} is to be published at {made.plan.at}; until then nobody can change it.")
+
+
+@draft.command()
+@click.argument("name")
+@json_option
+def unplan(name: str, as_json: bool) -> None:
+    """Take back when a draft was to be published.
+
+    \b
+    Example: caddrel draft unplan midwinter
+    """
+    with connect() as service:
+        made = service.drafts.unplan(name)
+    if as_json:
+        write_json(made)
+        return
+    say(f"The draft {name} is not planned any more.")
+
+
+@draft.command()
+@click.argument("name")
+@click.option("--on/--off", "on", default=None, help="Begin or end it; without, what it would have done is told.")
+@json_option
+def shadow(name: str, on: bool | None, as_json: bool) -> None:
+    """Have live decisions logged with a draft's outcome too; without an option, tell what it would have done.
+
+    \b
+    Example: caddrel draft shadow tablets-need-may --on
+             caddrel draft shadow tablets-need-may
+    """
+    with connect() as service:
+        if on is not None:
+            made = service.drafts.shadow(name, on)
+            if as_json:
+                write_json(made)
+            else:
+                state = f"is in shadow since {made.shadowed}" if on else "is not in shadow any more"
+                say(f"The draft {name} {state}.")
+            return
+        report = service.drafts.shadow_report(name)
+    if as_json:
+        write_json(report)
+        return
+    if report.since is None:
+        say(f"The draft {name} is not in shadow. Begin: caddrel draft shadow {name} --on")
+        return
+    if not report.flows:
+        say(f"There was no live decision since {report.since}.")
+        return
+    say(f"Live decisions since {report.since}:")
+    rows = [(str(flow.count), mark(flow.outcome), mark(flow.would), flow.example) for flow in report.flows]
+    table(("count", "was", "would be", "such as"), rows, right=("count",))
 
 
 @draft.command()

@@ -83,6 +83,8 @@ def _print(found: SigninTrace) -> None:
         say(mark(found.now.decision.outcome) + Text(f"  {plain(found.now.sentence)}"), indent=2)
         if found.now.changed:
             say(Text(f"changed since: {', '.join(piece.text for piece in found.now.changed)}", style="dim"), indent=2)
+    for name, outcome in found.drafts.items():
+        say(Text(f"the draft {name}, in shadow then, would have made it ") + mark(outcome))
     if found.not_believed:
         heading("Claimed, and not believed")
         table(("fact", "claimed"), [(name, json.dumps(value)) for name, value in found.not_believed.items()])

@@ -87,6 +87,23 @@ class Drafts:
         params = {"side": side, "search": search}
         return self._caller.get("/api/v1/selectors", writing.SelectorList, params).items
 
+    def plan(self, name: str, at: str, why: str, accept_lockout_risk: str = "") -> drafts.DraftInfo:
+        """Have a draft published at a time (RFC 3339)."""
+        body = drafts.PlanRequest(at, why, accept_lockout_risk)
+        return self._caller.post(f"{_draft(name)}/plan", body, drafts.DraftInfo)
+
+    def unplan(self, name: str) -> drafts.DraftInfo:
+        """Take back when a draft was to be published."""
+        return self._caller.delete(f"{_draft(name)}/plan", drafts.DraftInfo)
+
+    def shadow(self, name: str, on: bool) -> drafts.DraftInfo:
+        """Have live decisions logged with a draft's outcome too, or no more."""
+        return self._caller.post(f"{_draft(name)}/shadow", drafts.ShadowRequest(on), drafts.DraftInfo)
+
+    def shadow_report(self, name: str) -> drafts.ShadowReport:
+        """Return what a draft in shadow would have made of the live decisions since it is."""
+        return self._caller.get(f"{_draft(name)}/shadow", drafts.ShadowReport)
+
     def discard(self, name: str) -> None:
         """Discard a draft; it can be recovered."""
         self._caller.delete(_draft(name), drafts.DraftList)

@@ -216,6 +216,7 @@ def trace(deps: Deps, id: str) -> SigninTrace:
         since=changed_facts(deps, published.rulebook, explained.facts),
         around=[summary(found) for found in deps.signins.around(record, AROUND)],
         not_believed=dict(explained.facts.not_believed),
+        drafts=dict(record.decision.get("drafts", {})),
     )
 
 

@@ -24,6 +24,7 @@ from caddrel.service.door.recording import Recorder
 from caddrel.service.errors import ServiceError, not_found
 from caddrel.service.jobs import Jobs
 from caddrel.service.noticing import Histories, catch_up
+from caddrel.service.planning import Planner
 from caddrel.service.secrets import Verified
 from caddrel.service.throttling import Throttle
 from caddrel.service.writing.covering import Covering
@@ -185,6 +186,7 @@ class Deps:
     jobs: Jobs = field(init=False)
     recorder: Recorder = field(init=False)
     door: Door = field(init=False)
+    planner: Planner = field(init=False)
     _linted: tuple[int, Inventory, list[Diagnostic]] | None = field(init=False, default=None)
 
     def __post_init__(self) -> None:
@@ -194,6 +196,7 @@ class Deps:
         self.jobs = Jobs(self.clock)
         self.recorder = Recorder(self.signins, self._look_anew, self._catch_up_soon)
         self.door = Door(self)
+        self.planner = Planner(self)
 
     def _look_anew(self) -> None:
         # What was decided and not stored is not to be looked back at.

@@ -5,20 +5,23 @@ from __future__ import annotations
 import re
 from collections.abc import Mapping, Sequence
 from functools import lru_cache
+from typing import TYPE_CHECKING
 
-from caddrel.core.diagnostics import Diagnostic, shorten
+from caddrel.core.diagnostics import Diagnostic, RulebookError, shorten
 from caddrel.core.facts.values import show_moment
 from caddrel.core.rulebook import editing, revaluing
 from caddrel.core.rulebook.model import Rulebook
 from caddrel.core.rulebook.reader import read_rulebook
 from caddrel.core.rulebook.source import Source
 from caddrel.service import publishing
-from caddrel.service.deps import Deps
 from caddrel.service.errors import ServiceError, not_found
 from caddrel.store.drafts import Draft, Stale
 from caddrel.wire import drafts as wire
 from caddrel.wire import rulebooks
 from caddrel.wire.decisions import File
+
+if TYPE_CHECKING:
+    from caddrel.service.deps import Deps
 
 _NAME = re.compile(r"[a-z0-9][a-z0-9-]{0,59}")
 LARGEST = 8 * 1024 * 1024
@@ -28,9 +31,12 @@ def info(deps: Deps, draft: Draft) -> wire.DraftInfo:
     """Return what is told about a draft."""
     current = deps.revisions.current_number()
     discarded = show_moment(draft.discarded) if draft.discarded is not None else None
+    plan = draft.plan
     return wire.DraftInfo(
         draft.name, draft.base, draft.version, show_moment(draft.begun), draft.begun_by, show_moment(draft.saved),
         draft.saved_by, discarded, current is not None and draft.base != current, len(_changed(deps, draft)),
+        show_moment(draft.shadowed) if draft.shadowed is not None else None,
+        wire.PlanInfo(show_moment(plan.at), plan.by, plan.why) if plan is not None else None, draft.failed,
     )  # fmt: skip
 
 
@@ -155,6 +161,9 @@ def put_object(deps: Deps, name: str, seen: int, request: wire.ObjectRequest, by
 def _save(
     deps: Deps, draft: Draft, seen: int, files: tuple[tuple[str, str], ...], by: str, base: int | None = None
 ) -> Draft:
+    if draft.plan is not None:
+        hint = f"take the plan back first: caddrel draft unplan {draft.name}"
+        raise ServiceError(409, "draft-planned", f"it is to be published at {show_moment(draft.plan.at)}", hint)
     try:
         saved = deps.drafts.save(draft.name, seen, files, base or draft.base, by, deps.clock())
     except Stale as stale:
@@ -179,6 +188,33 @@ def _lost_update(there: Draft, base: int, mine: tuple[tuple[str, str], ...]) -> 
     ]
     hint = f"read it again (version {there.version}), and make your change to that; base is revision {base}"
     return ServiceError(412, "draft-changed", f"{there.saved_by} saved this draft in between", hint, errors)
+
+
+def shadow(deps: Deps, name: str, on: bool) -> Draft:
+    """Have live decisions logged with a draft's outcome too, or no more.
+
+    Raises
+    ------
+    RulebookError
+        When it cannot be read.
+    """
+    draft = need(deps, name)
+    if on:
+        result = read_rulebook(_sources(draft.files))
+        if result.rulebook is None:
+            raise RulebookError(result.diagnostics)
+    if on != (draft.shadowed is not None):
+        deps.drafts.shadow(name, deps.clock() if on else None)
+    return need(deps, name)
+
+
+def shadow_report(deps: Deps, name: str) -> wire.ShadowReport:
+    """Return what a draft in shadow would have made of the live decisions since it is."""
+    draft = need(deps, name)
+    if draft.shadowed is None:
+        return wire.ShadowReport(None, [])
+    flows = [wire.ShadowFlow(*flow) for flow in deps.signins.drafted(name, draft.shadowed)]
+    return wire.ShadowReport(show_moment(draft.shadowed), flows)
 
 
 def move(deps: Deps, name: str, seen: int, request: wire.MoveRequest, by: str) -> wire.Moved:

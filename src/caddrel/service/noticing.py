@@ -144,9 +144,12 @@ def _again(deps: Deps, person: str, since: datetime) -> Iterable[tuple[SigninRec
         cause = cause_of(rulebook, facts, decision)
         key = cause.key if cause is not None else None
         same = _same_signals(before, (facts.values.get("signals"), facts.noticed))
-        if not same or decision_json(decision) != record.decision or key != record.cause:
+        # What drafts in shadow made of it then stays: they may be gone.
+        drafts = record.decision.get("drafts")
+        before_it = {name: said for name, said in record.decision.items() if name != "drafts"}
+        if not same or decision_json(decision) != before_it or key != record.cause:
             recorded = recorded_of({name: record.columns[f"recorded_{name}"] for name in ("outcome", "reason")})
-            decided = decided_of(decision, facts.reference)
+            decided = decided_of(decision, facts.reference, drafts)
             yield record, signin_of(record.id, record.at, rulebook, facts, recorded, decided, cause, number)
 
 

@@ -3,20 +3,24 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from typing import TYPE_CHECKING
 
 from caddrel.core.decide.compiled.evaluator import CompiledRulebook
 from caddrel.core.diagnostics import Diagnostic, RulebookError
 from caddrel.core.lint.finding import Context
 from caddrel.core.lint.registry import lint
+from caddrel.core.lint.rehearsals import kept
 from caddrel.core.reach import lockout
 from caddrel.core.rulebook.model import Rulebook
 from caddrel.core.rulebook.reader import ReadResult, read_rulebook
 from caddrel.core.rulebook.source import Source
-from caddrel.service.deps import Deps
 from caddrel.service.errors import ServiceError, diagnostic
 from caddrel.store.revisions import Revision
 from caddrel.wire import rulebooks as wire
 from caddrel.wire.decisions import File
+
+if TYPE_CHECKING:
+    from caddrel.service.deps import Deps
 
 MOST_FILES = 500
 
@@ -34,9 +38,14 @@ def check(deps: Deps, files: Sequence[File]) -> wire.CheckResult:
     found = [diagnostic(d) for d in result.diagnostics]
     if result.rulebook is None:
         return wire.CheckResult(False, found, 0)
-    found += [diagnostic(d) for d in lint(Context(result.rulebook, deps.inventories.current()))]
+    context = Context(result.rulebook, deps.inventories.current())
+    found += [diagnostic(d) for d in lint(context)]
     found += [diagnostic(d) for d in lockout.diagnostics(lockouts(deps, result.rulebook))]
-    return wire.CheckResult(True, found, len(result.rulebook.policies))
+    rehearsed = [
+        wire.KeptRehearsal(each.id, each.title or each.id, each.expect, explained.decision.outcome)
+        for each, explained in kept(context)
+    ]
+    return wire.CheckResult(True, found, len(result.rulebook.policies), rehearsed)
 
 
 def publish(deps: Deps, request: wire.PublishRequest, by: str) -> wire.PublishResult:
@@ -48,6 +57,25 @@ def publish(deps: Deps, request: wire.PublishRequest, by: str) -> wire.PublishRe
         When they have errors; nothing is published then.
     Conflict
         When another revision than the one named as base is current.
+    """
+    result, override, risks = examine(deps, request)
+    why = request.why.strip()
+    files = [(file.name[:200] or "rulebook.yaml", file.text) for file in request.files]
+    # Only where there was a risk to accept: else the history would say that somebody took one.
+    revision = deps.revisions.publish(files, by, why, deps.clock(), request.base, override if risks else "")
+    found = [*result.diagnostics, *deps.findings(deps.rulebooks.get(revision.number))]
+    return wire.PublishResult(info(revision, revision.number), [diagnostic(d) for d in found])
+
+
+def examine(deps: Deps, request: wire.PublishRequest) -> tuple[ReadResult, str, list[Diagnostic]]:
+    """Return what was read, why a lock-out risk is accepted, and the risks that there are.
+
+    Raises
+    ------
+    RulebookError
+        When the documents have errors.
+    ServiceError
+        When they could not be published as asked.
     """
     why = request.why.strip()
     if not why or len(why) > 1000:
@@ -62,11 +90,7 @@ def publish(deps: Deps, request: wire.PublishRequest, by: str) -> wire.PublishRe
     if risks and not override:
         hint = "mend it, or say why it is to be published all the same: --accept-lockout-risk"
         raise ServiceError(409, "lockout-risk", _count_risks(risks), hint, risks[:20])
-    files = [(file.name[:200] or "rulebook.yaml", file.text) for file in request.files]
-    # Only where there was a risk to accept: else the history would say that somebody took one.
-    revision = deps.revisions.publish(files, by, why, deps.clock(), request.base, override if risks else "")
-    found = [*result.diagnostics, *deps.findings(deps.rulebooks.get(revision.number))]
-    return wire.PublishResult(info(revision, revision.number), [diagnostic(d) for d in found])
+    return result, override, risks
 
 
 def _count_risks(risks: Sequence[Diagnostic]) -> str:

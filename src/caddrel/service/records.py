@@ -27,10 +27,20 @@ def lists_of(rulebook: Rulebook) -> list[str]:
     return sorted({name for p in rulebook.places.values() for name in (*p.parts.lists, *p.without.lists)})
 
 
-def decided_of(decision: Decision, reference: str) -> Decided:
-    """Return a decision as the log keeps it; `reference` is the one that its texts quote."""
+def decided_of(decision: Decision, reference: str, drafts: Mapping[str, str] | None = None) -> Decided:
+    """Return a decision as the log keeps it.
+
+    Parameters
+    ----------
+    reference
+        The one that its texts quote.
+    drafts
+        What drafts in shadow would have made of it, by name.
+    """
     document = without_reference(decision_json(decision), reference)
     del document["revision"]
+    if drafts:
+        document["drafts"] = dict(drafts)
     first = decision.deciding[0] if decision.deciding else None
     return Decided(
         decision.outcome,
@@ -50,16 +60,17 @@ class Decisions:
     """
 
     def __init__(self) -> None:
-        self._made: dict[int, tuple[Decision, Decided]] = {}
+        self._made: dict[Any, tuple[Decision, Decided]] = {}
 
-    def of(self, decision: Decision) -> Decided:
-        """Return a decision as the log keeps it."""
-        found = self._made.get(id(decision))
+    def of(self, decision: Decision, drafts: Mapping[str, str] | None = None) -> Decided:
+        """Return a decision as the log keeps it; `drafts` as of `decided_of`."""
+        key = (id(decision), tuple(drafts.items())) if drafts else id(decision)
+        found = self._made.get(key)
         if found is None:
             if len(self._made) > 10_000:
                 self._made.clear()
             # Held together with its decision, so that another cannot come to stand in the same place.
-            found = self._made[id(decision)] = (decision, decided_of(decision, TO_COME))
+            found = self._made[key] = (decision, decided_of(decision, TO_COME, drafts))
         return found[1]
 
 

@@ -313,6 +313,21 @@ class SigninStore:
             wanted = select(signins).where(*conditions_of(query, connection))
             yield from self._each(connection, wanted.order_by(signins.c.at.desc(), signins.c.seq.desc()), whole=True)
 
+    def drafted(self, name: str, since: datetime) -> list[tuple[str, str, int, str]]:
+        """Return how many live decisions came out how, and would have under a draft, each with the newest one's id."""
+        would = func.json_extract(decisions.c.document, "$.drafts." + json.dumps(name)).label("would")
+        wanted = (
+            select(signins.c.outcome, would, func.count().label("times"), func.max(signins.c.seq).label("seq"))
+            .join(decisions, decisions.c.number == signins.c.decision)
+            .where(signins.c.at >= to_stored(since), would.is_not(None))
+            .group_by(signins.c.outcome, would)
+            .order_by(func.count().desc())
+        )
+        found = wanted.subquery()
+        with self._database.read() as connection:
+            rows = select(found, records.c.id).join(records, records.c.seq == found.c.seq)
+            return [(row.outcome, row.would, row.times, row.id) for row in connection.execute(rows)]
+
     def around(self, record: SigninRecord, count: int) -> list[SigninRecord]:
         """Return the person's sign-ins before and after one, at most so many each, in order of time; itself too."""
         person = record.columns.get("person")

@@ -136,6 +136,12 @@ drafts = Table(
     Column("saved", Integer, nullable=False),
     Column("saved_by", String, nullable=False),
     Column("discarded", Integer),
+    Column("shadowed", Integer),
+    Column("planned", Integer),
+    Column("planned_by", String, nullable=False, server_default=""),
+    Column("planned_why", String, nullable=False, server_default=""),
+    Column("planned_risk", String, nullable=False, server_default=""),
+    Column("planned_failed", String, nullable=False, server_default=""),
 )
 
 acceptances = Table(

@@ -10,7 +10,19 @@ from caddrel.wire.decisions import File
 
 
 class DraftInfo(msgspec.Struct, frozen=True):
-    """A draft without its documents; `version` is its ETag, `changed` how many objects differ from its base."""
+    """A draft without its documents.
+
+    Attributes
+    ----------
+    version
+        Its ETag.
+    changed
+        How many objects differ from its base.
+    shadowed
+        Since when live decisions are logged with its outcome.
+    plan, failed
+        When it is to be published by itself; why it was not when it was due.
+    """
 
     name: str
     base: int
@@ -22,6 +34,47 @@ class DraftInfo(msgspec.Struct, frozen=True):
     discarded: str | None
     behind: bool
     changed: int
+    shadowed: str | None = None
+    plan: PlanInfo | None = None
+    failed: str = ""
+
+
+class PlanInfo(msgspec.Struct, frozen=True):
+    """When a draft is to be published, by whose word and why."""
+
+    at: str
+    by: str
+    why: str
+
+
+class PlanRequest(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """When a draft is to be published (RFC 3339), and why; `accept_lockout_risk` as of publishing documents."""
+
+    at: str
+    why: str
+    accept_lockout_risk: str = ""
+
+
+class ShadowRequest(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """Whether live decisions are logged with a draft's outcome too."""
+
+    on: bool
+
+
+class ShadowFlow(msgspec.Struct, frozen=True):
+    """How many live decisions came out as `outcome` and would under the draft as `would`; one of them as example."""
+
+    outcome: str
+    would: str
+    count: int
+    example: str
+
+
+class ShadowReport(msgspec.Struct, frozen=True):
+    """What a draft in shadow would have done since it is; only the flows that are there."""
+
+    since: str | None
+    flows: list[ShadowFlow]
 
 
 class DraftList(msgspec.Struct, frozen=True):

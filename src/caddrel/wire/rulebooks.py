@@ -43,12 +43,22 @@ class CheckRequest(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     draft: str = ""
 
 
+class KeptRehearsal(msgspec.Struct, frozen=True):
+    """A kept rehearsal: what it must come to, and what it comes to."""
+
+    id: str
+    title: str
+    expect: str
+    outcome: str
+
+
 class CheckResult(msgspec.Struct, frozen=True):
     """What checking found; `ok` is false when there are errors."""
 
     ok: bool
     diagnostics: list[Diagnostic]
     policies: int
+    rehearsals: list[KeptRehearsal] = []
 
 
 class PublishRequest(msgspec.Struct, frozen=True, forbid_unknown_fields=True):

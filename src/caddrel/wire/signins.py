@@ -191,6 +191,8 @@ class SigninTrace(msgspec.Struct, frozen=True):
         The person's sign-ins before and after it, in order of time, itself among them.
     not_believed
         Facts that the door claimed and may not report: they counted for nothing.
+    drafts
+        What drafts that were in shadow would have made of it, by name.
     """
 
     summary: SigninSummary
@@ -208,6 +210,7 @@ class SigninTrace(msgspec.Struct, frozen=True):
     since: list[FactChange]
     around: list[SigninSummary]
     not_believed: dict[str, Any] = {}
+    drafts: dict[str, str] = {}
 
 
 class Fix(msgspec.Struct, frozen=True):

@@ -7,6 +7,7 @@ import type {
   CheckResult,
   Comparison,
   CoveredPage,
+  DraftInfo,
   DraftList,
   Edit,
   FactList,
@@ -26,6 +27,7 @@ import type {
   SelectorList,
   SessionInfo,
   SessionList,
+  ShadowReport,
   Side,
   Standing,
   SigninPage,
@@ -151,6 +153,11 @@ export const api = {
     call<Understood>('POST', '/api/v1/language', request, signal),
   selectors: (side: string, search: string, signal?: AbortSignal) =>
     call<SelectorList>('GET', `/api/v1/selectors${query({ side, search })}`, undefined, signal),
+  planDraft: (name: string, at: string, why: string, accept_lockout_risk: string) =>
+    call<DraftInfo>('POST', `${draftPath(name)}/plan`, { at, why, accept_lockout_risk }),
+  unplanDraft: (name: string) => call<DraftInfo>('DELETE', `${draftPath(name)}/plan`),
+  shadowDraft: (name: string, on: boolean) => call<DraftInfo>('POST', `${draftPath(name)}/shadow`, { on }),
+  shadowReport: (name: string, signal?: AbortSignal) => call<ShadowReport>('GET', `${draftPath(name)}/shadow`, undefined, signal),
   edit: (edits: Edit[], why: string, accept_lockout_risk: string) =>
     call<PublishResult>('POST', '/api/v1/rulebook/edits', { edits, why, accept_lockout_risk }),
   moveDraft: (name: string, version: number, taking: Record<string, string>) =>

@@ -150,6 +150,7 @@ export interface CheckResult {
   ok: boolean;
   diagnostics: Diagnostic[];
   policies: number;
+  rehearsals?: KeptRehearsal[];
 }
 
 /** One check of a standard for a device as it is now. */
@@ -301,7 +302,7 @@ export interface DraftFiles {
   files: File[];
 }
 
-/** A draft without its documents; `version` is its ETag, `changed` how many objects differ from its base. */
+/** A draft without its documents. */
 export interface DraftInfo {
   name: string;
   base: number;
@@ -313,6 +314,9 @@ export interface DraftInfo {
   discarded: string | null;
   behind: boolean;
   changed: number;
+  shadowed?: string | null;
+  plan?: PlanInfo | null;
+  failed?: string;
 }
 
 /** Every draft, those saved last first; discarded ones too. */
@@ -503,6 +507,14 @@ export interface JobList {
   items: Job[];
 }
 
+/** A kept rehearsal: what it must come to, and what it comes to. */
+export interface KeptRehearsal {
+  id: string;
+  title: string;
+  expect: string;
+  outcome: string;
+}
+
 /** A condition or an effect, as text or as a tree, to be understood as in a draft. */
 export interface LanguageRequest {
   kind: string;
@@ -679,6 +691,20 @@ export interface PlaceTrace {
   truth: string;
   parts: PlacePart[];
   without: PlacePart[];
+}
+
+/** When a draft is to be published, by whose word and why. */
+export interface PlanInfo {
+  at: string;
+  by: string;
+  why: string;
+}
+
+/** When a draft is to be published (RFC 3339), and why; `accept_lockout_risk` as of publishing documents. */
+export interface PlanRequest {
+  at: string;
+  why: string;
+  accept_lockout_risk?: string;
 }
 
 /** How one policy was read. */
@@ -957,6 +983,25 @@ export interface Shadow {
   together: string;
 }
 
+/** How many live decisions came out as `outcome` and would under the draft as `would`; one of them as example. */
+export interface ShadowFlow {
+  outcome: string;
+  would: string;
+  count: number;
+  example: string;
+}
+
+/** What a draft in shadow would have done since it is; only the flows that are there. */
+export interface ShadowReport {
+  since: string | null;
+  flows: ShadowFlow[];
+}
+
+/** Whether live decisions are logged with a draft's outcome too. */
+export interface ShadowRequest {
+  on: boolean;
+}
+
 /** One side of a comparison: a revision by number, a draft, documents, or, with none, the current revision. */
 export interface Side {
   revision?: number | null;
@@ -1038,6 +1083,7 @@ export interface SigninTrace {
   since: FactChange[];
   around: SigninSummary[];
   not_believed?: Record<string, unknown>;
+  drafts?: Record<string, string>;
 }
 
 /** A stretch of a file; lines and columns count from 1. */

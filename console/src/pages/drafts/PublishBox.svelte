@@ -1,22 +1,35 @@
 <script lang="ts">
   // Publishing a draft: why, and, where somebody who must get in could be locked out, why all the same.
   import { push } from 'svelte-spa-router';
+  import type { DraftInfo } from '../../lib/api/types';
   import { api } from '../../lib/api/client';
   import Failing from '../../lib/parts/Failing.svelte';
+  import { moment } from '../../lib/format';
+  import Mark from '../../lib/parts/Mark.svelte';
   import { session } from '../../lib/state/session.svelte';
+  import ShadowBox from './ShadowBox.svelte';
   import type { Writing } from './writing.svelte';
 
   let { writing }: { writing: Writing } = $props();
   let why = $state('');
   let accept = $state('');
+  let at = $state('');
   let conflicts = $state<{ path: string; mine: string | null; theirs: string | null }[]>([]);
   const may = $derived(session.info?.role === 'publisher' || session.info?.role === 'operator');
   const risky = $derived(writing.refused?.code === 'lockout-risk' || accept !== '');
+  const plan = $derived(writing.whole?.info.plan ?? null);
+  const rehearsals = $derived(writing.check.value?.rehearsals ?? []);
   const behind = $derived(writing.whole?.info.behind ?? false);
 
   async function publish(event: SubmitEvent): Promise<void> {
     event.preventDefault();
-    if (await writing.attempt(() => api.publishDraft(writing.name, why, accept))) void push('/history');
+    if (at.trim()) {
+      await writing.attempt(async () => keep(await api.planDraft(writing.name, at.trim(), why, accept)));
+    } else if (await writing.attempt(() => api.publishDraft(writing.name, why, accept))) void push('/history');
+  }
+  const unplan = () => writing.attempt(async () => keep(await api.unplanDraft(writing.name)));
+  function keep(info: DraftInfo): void {
+    if (writing.whole) writing.whole = { ...writing.whole, info };
   }
 
   async function move(taking: Record<string, string>): Promise<void> {
@@ -44,15 +57,35 @@
     {/each}
   </div>
 {/if}
-{#if may}
+{#if writing.whole?.info.failed}
+  <p class="mb-4 border-l-4 border-blocked bg-blocked-soft px-4 py-2">It was due to be published, and was not: {writing.whole.info.failed}</p>
+{/if}
+{#if plan}
+  <div class="border-l-4 border-accent bg-accent-soft px-4 py-3">
+    <p><span class="font-semibold">To be published at {moment(plan.at)} UTC</span> by {plan.by}: {plan.why}</p>
+    <p class="text-small text-muted">Until then nobody can change it. It is checked once more when it is due.</p>
+    {#if may}<button class="action mt-2" onclick={unplan}>Take the plan back</button>{/if}
+  </div>
+{:else if may}
   <form class="grid max-w-2xl gap-3" onsubmit={publish}>
     <label class="text-small">Why, for those who read the history<input class="field" bind:value={why} required maxlength="1000" /></label>
     {#if risky}
       <label class="text-small">Why it is to be published although somebody who must get in could be locked out<input class="field" bind:value={accept} maxlength="1000" /></label>
     {/if}
-    <div><button class="action" disabled={behind}>Publish it</button></div>
+    <label class="text-small">When, in UTC or with an offset; at once when left empty<input class="field" bind:value={at} placeholder="2026-12-01T06:00:00Z" spellcheck="false" /></label>
+    <div><button class="action" disabled={behind}>{at.trim() ? 'Plan it' : 'Publish it'}</button></div>
   </form>
 {:else}
   <p class="text-muted">Publishing needs the role publisher; yours is {session.info?.role}.</p>
 {/if}
+{#if rehearsals.length}
+  <h2 class="mt-6 mb-1 font-semibold">Kept rehearsals</h2>
+  <ul class="text-small">
+    {#each rehearsals as each (each.id)}
+      <li class="flex flex-wrap gap-x-2"><a href="#/drafts/{writing.name}/rehearsals.{each.id}">{each.title}</a> must be <Mark value={each.expect} size={10} />
+        {#if each.outcome === each.expect}<span class="text-muted">and is</span>{:else}<span class="font-semibold text-blocked">and is {each.outcome}</span>{/if}</li>
+    {/each}
+  </ul>
+{/if}
+<ShadowBox {writing} {may} />
 {#if writing.refused}<div class="mt-3 max-w-3xl"><Failing problem={writing.refused} /></div>{/if}

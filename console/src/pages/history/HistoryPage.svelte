@@ -63,7 +63,7 @@
   <!-- svelte-ignore a11y_no_noninteractive_tabindex: a region that scrolls must be reachable by keyboard -->
   <div class="relative overflow-x-auto" {@attach rows} tabindex="0" role="region" aria-label="Revisions">
     <table class="ruled min-w-[44rem]">
-      <thead><tr><th>Revision</th><th>Published (UTC)</th><th>By</th><th>Why</th><th>Compare</th><th><span class="sr-only">Restore</span></th></tr></thead>
+      <thead><tr><th>Revision</th><th>Published (UTC)</th><th>By</th><th>Why</th><th>Compare</th><th class="text-right!">Keep</th></tr></thead>
       <tbody>
         {#each list.value.items as found (found.number)}
           <tr class="hover:bg-sunk">
@@ -75,7 +75,9 @@
               {#if found.number > 1}<a data-row href="#/history?before={found.number - 1}&after={found.number}">with {found.number - 1}</a>{/if}
               {#if !found.current}<a class="ml-2" href="#/history?before={found.number}&after={list.value.items[0]?.number}">with current</a>{/if}
             </td>
-            <td class="text-right">
+            <td class="text-right whitespace-nowrap">
+              <a href="/api/v1/rulebook/export?revision={found.number}" download aria-label="Revision {found.number} as a file">file</a>
+              <a class="mx-1" href="/api/v1/rulebook/export?revision={found.number}&form=folder" download aria-label="Revision {found.number} as a folder">folder</a>
               {#if may && !found.current}<button class="action" aria-label="Restore revision {found.number}" onclick={() => (restoring = found.number)}>Restore …</button>{/if}
             </td>
           </tr>

@@ -41,7 +41,7 @@
   }
 </script>
 
-<Heading place="Rehearse">
+<Heading place={rehearsing.draft ? `Rehearse · draft ${rehearsing.draft}` : 'Rehearse'}>
   {#if answer.value && !answer.problem}
     <span class="mb-1 block text-lead" aria-live="polite"><Mark value={answer.value.decision.outcome} size={15} /></span>
     <Sentence pieces={answer.value.sentence} />
@@ -51,6 +51,7 @@
     Decide a sign-in that did not happen.
   {/if}
   {#snippet aside()}
+    {#if rehearsing.draft}<a class="action" href="#/drafts/{rehearsing.draft}">Back to the draft</a>{/if}
     <button class="action" onclick={() => (all = !all)} aria-pressed={all}>All facts</button>
     <button class="action" onclick={() => rehearsing.clear()}>Start over</button>
   {/snippet}

@@ -35,11 +35,15 @@ export class Rehearsing {
   facts = new Load<FactView[]>();
   answer = new Load<Rehearsal>();
   given = $state<Record<string, string>>({});
+  /** The draft that is rehearsed; empty for the current revision. */
+  readonly draft: string;
   private timer: ReturnType<typeof setTimeout> | undefined;
 
   constructor(querystring: string) {
-    this.given = Object.fromEntries(new URLSearchParams(querystring));
-    void this.facts.run(async () => (await api.facts()).items);
+    const { draft = '', ...given } = Object.fromEntries(new URLSearchParams(querystring));
+    this.given = given;
+    this.draft = draft;
+    void this.facts.run(async () => (await api.facts(draft)).items);
     this.ask();
   }
 
@@ -61,11 +65,11 @@ export class Rehearsing {
 
   ask(): void {
     const given = $state.snapshot(this.given);
-    void this.answer.run((signal) => api.rehearse({ given }, signal));
+    void this.answer.run((signal) => api.rehearse({ given, draft: this.draft }, signal));
   }
 
   get querystring(): string {
-    return new URLSearchParams(this.given).toString();
+    return new URLSearchParams(this.draft ? { ...this.given, draft: this.draft } : this.given).toString();
   }
 
   /** What is wrong with a fact, from the last answer. */

@@ -6,6 +6,8 @@
   import Failing from '../../lib/parts/Failing.svelte';
   import Heading from '../../lib/parts/Heading.svelte';
   import Waiting from '../../lib/parts/Waiting.svelte';
+  import { change } from '../../lib/state/changing';
+  import { session } from '../../lib/state/session.svelte';
   import { Load } from '../../lib/state/load.svelte';
 
   let { params }: { params: { kind: string; id: string } } = $props();
@@ -26,6 +28,7 @@
 {:else}
   <Heading place="{part.kind} · {part.id}">
     {part.title}: used by {part.used_by.length ? count(part.used_by.length, 'object') : 'nothing yet'}.
+    {#snippet aside()}{#if session.info?.role !== 'viewer'}<button class="action" onclick={() => change(`${part.kind}s.${part.id}`)}>Change it</button>{/if}{/snippet}
   </Heading>
   {#if part.note}<p class="mb-4 text-muted">{part.note}</p>{/if}
   <div class="grid gap-x-10 gap-y-6 lg:grid-cols-[minmax(0,1fr)_19rem]">

@@ -8,7 +8,10 @@
   import Mark from '../../lib/parts/Mark.svelte';
   import Sentence from '../../lib/parts/Sentence.svelte';
   import Waiting from '../../lib/parts/Waiting.svelte';
+  import EditBox from '../../lib/parts/EditBox.svelte';
+  import { change } from '../../lib/state/changing';
   import { Load } from '../../lib/state/load.svelte';
+  import { session } from '../../lib/state/session.svelte';
 
   let { params }: { params: { id: string } } = $props();
   const policy = new Load<PolicyView>();
@@ -16,6 +19,9 @@
     const id = params.id;
     void policy.run(() => api.policy(id));
   });
+  let widening = $state(false);
+  const mayWrite = $derived(session.info?.role !== 'viewer');
+  const mayPublish = $derived(session.info?.role === 'publisher' || session.info?.role === 'operator');
   const SCOPE = [
     ['people', 'People'],
     ['except_people', 'Except'],
@@ -33,9 +39,22 @@
   <Heading place="Policy · {it.id}">
     {it.title}
     {#snippet aside()}
+      {#if mayWrite}<button class="action" onclick={() => change(`policies.${it.id}`)}>Change it</button>{/if}
+      {#if mayPublish && !it.people.includes('everyone')}<button class="action" onclick={() => (widening = true)}>To everyone …</button>{/if}
       <a class="action" href="#/signins?policy={encodeURIComponent(it.id)}">Sign-ins it decided</a>
     {/snippet}
   </Heading>
+  {#if widening}
+    <EditBox
+      says="“{it.title}” applies to everyone instead of {it.people.join(', ')}; whom it leaves out stays left out."
+      edits={[{ path: `policies.${it.id}`, field: 'people', value: null }]}
+      done={() => {
+        widening = false;
+        void policy.run(() => api.policy(it.id));
+      }}
+      cancel={() => (widening = false)}
+    />
+  {/if}
   <p class="mb-4 flex flex-wrap gap-x-5 text-small text-muted">
     <Mark value={it.mode} />
     {#if it.owner}<span>Owner: {it.owner}</span>{/if}

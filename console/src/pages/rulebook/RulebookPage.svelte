@@ -10,7 +10,10 @@
   import Mark from '../../lib/parts/Mark.svelte';
   import Sentence from '../../lib/parts/Sentence.svelte';
   import Waiting from '../../lib/parts/Waiting.svelte';
+  import EditBox from '../../lib/parts/EditBox.svelte';
+  import { change } from '../../lib/state/changing';
   import { Load } from '../../lib/state/load.svelte';
+  import { session } from '../../lib/state/session.svelte';
 
   const view = new Load<RulebookView>();
   const load = () => void view.run(() => api.rulebook());
@@ -27,6 +30,13 @@
   );
   const inMode = (mode: string) => view.value?.policies.filter((policy) => policy.mode === mode).length ?? 0;
   const findings = $derived((view.value?.diagnostics ?? []).filter((found) => found.severity === 'warning'));
+
+  let choosing = $state(false);
+  let chosen = $state<string[]>([]);
+  let mode = $state('enforced');
+  const mayWrite = $derived(session.info?.role !== 'viewer');
+  const mayPublish = $derived(session.info?.role === 'publisher' || session.info?.role === 'operator');
+  const write = () => change(`policies.new-policy-${(view.value?.policies.length ?? 0) + 1}`);
 
   function find(event: Event & { currentTarget: HTMLInputElement }): void {
     const text = event.currentTarget.value;
@@ -47,6 +57,8 @@
     {count(view.value.policies.length, 'policy', 'policies')}: {inMode('enforced')} enforced, {inMode('shadow')} in shadow,
     {inMode('off')} off.
     {#snippet aside()}
+      {#if mayWrite}<button class="action" onclick={write}>Write a policy</button>{/if}
+      {#if mayPublish}<button class="action" aria-pressed={choosing} onclick={() => (choosing = !choosing)}>Modes …</button>{/if}
       <input
         data-search
         class="field w-56!"
@@ -59,6 +71,22 @@
       />
     {/snippet}
   </Heading>
+  {#if choosing}
+    <div class="mb-3 flex flex-wrap items-center gap-3 text-small">
+      <label>Put those chosen below into the mode <select class="field w-auto!" bind:value={mode}>{#each ['enforced', 'shadow', 'off'] as each (each)}<option>{each}</option>{/each}</select></label>
+      <button class="action" onclick={() => (chosen = chosen.length < policies.length ? policies.map(({ id }) => id) : [])}>All shown, or none</button>
+    </div>
+    <EditBox
+      says="{count(chosen.length, 'policy', 'policies')} {mode}, in one revision."
+      edits={chosen.map((id) => ({ path: `policies.${id}`, field: 'mode', value: mode }))}
+      done={() => {
+        choosing = false;
+        chosen = [];
+        load();
+      }}
+      cancel={() => (choosing = false)}
+    />
+  {/if}
   {#if info}
     <p class="-mt-2 mb-5 text-small text-muted">
       Revision {info.number}, published {moment(info.published_at)} UTC by {info.published_by}: “{info.why}”
@@ -75,7 +103,8 @@
   <div {@attach rows}>
     {#each policies as policy (policy.id)}
       <article class="grid gap-x-6 border-b border-rule py-3 md:grid-cols-[7.5rem_minmax(0,1fr)]">
-        <div class="pt-0.5 text-small"><Mark value={policy.mode} /></div>
+        <div class="pt-0.5 text-small">
+          {#if choosing}<input type="checkbox" class="mr-1" aria-label="Choose {policy.title}" value={policy.id} bind:group={chosen} />{/if}<Mark value={policy.mode} /></div>
         <div>
           <h2 class="font-semibold">
             <a data-row href={linkTo('policy', policy.id)}>{policy.title}</a>

@@ -90,6 +90,9 @@
           {/each}
         </ul>
       {/if}
+      {#each Object.entries(it.drafts ?? {}) as [name, outcome] (name)}
+        <p class="mt-3 text-small">The draft <a href="#/drafts/{name}">{name}</a>, in shadow then, would have made it <Mark value={outcome} size={10} />.</p>
+      {/each}
       {#if Object.keys(it.not_believed ?? {}).length}
         <h2 class="mt-6 mb-1 text-lead font-semibold">Claimed by the door, and not believed</h2>
         <ul class="text-small">

@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
-from caddrel.core.decide.interpreter import explain
+from collections.abc import Iterator
+
+from caddrel.core.decide.interpreter import Explained, explain
 from caddrel.core.facts.completion import Setting, complete
 from caddrel.core.lint.finding import Context, Findings
+from caddrel.core.rulebook.model import Rehearsal
 from caddrel.core.words.decisions import decision_words
 from caddrel.core.words.pieces import plain
 
@@ -12,14 +15,19 @@ FAILS, OPEN = "rehearsal-fails", "rehearsal-open"
 CODES = (FAILS, OPEN)
 
 
-def check(context: Context) -> Findings:
-    """Decide every kept rehearsal and find those with another outcome."""
+def kept(context: Context) -> Iterator[tuple[Rehearsal, Explained]]:
+    """Yield every kept rehearsal with what it comes to."""
     rulebook = context.rulebook
     for rehearsal in rulebook.rehearsals.values():
         facts = complete(
             rehearsal.attempt, rulebook.catalogue, rulebook.settings.assume, context.inventory, Setting.REHEARSAL
         )
-        explained = explain(rulebook, facts)
+        yield rehearsal, explain(rulebook, facts)
+
+
+def check(context: Context) -> Findings:
+    """Decide every kept rehearsal and find those with another outcome."""
+    for rehearsal, explained in kept(context):
         outcome = explained.decision.outcome
         if context.inventory is None and not explained.decision.certain:
             missing = ", ".join(explained.decision.unknown[:4])

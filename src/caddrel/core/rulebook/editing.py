@@ -159,8 +159,25 @@ def _indented(text: str, indent: int) -> list[str]:
 
 
 def _as_blocks(source: Source) -> Source:
-    """Return a document whose sections stand in lines of their own; one written otherwise is written canonically."""
-    return Source(source.name, format_rulebook(source)) if _STANDS.of(source.text).flowing else source
+    """Return a document whose sections stand in lines of their own; a section written otherwise is written so."""
+    if not _STANDS.of(source.text).flowing:
+        return source
+    root, _ = read_source(source)
+    assert isinstance(root, Mapping)
+    if root.flow:
+        return Source(source.name, format_rulebook(source))
+    lines = source.text.splitlines()
+    for entry, following in reversed(list(zip(root.entries, [*root.entries[1:], None], strict=True))):
+        if _flows(entry):
+            end = following.key.start.line if following is not None else len(lines)
+            at = _trimmed(0, lines, entry, end)
+            section = Source(source.name, "\n".join(lines[at.first : at.last]) + "\n")
+            lines[at.first : at.last] = format_rulebook(section).splitlines()
+    return Source(source.name, "\n".join(lines) + "\n")
+
+
+def _flows(entry: Entry) -> bool:
+    return isinstance(entry.value, Mapping) and entry.value.flow and bool(entry.value.entries)
 
 
 def _root_entries(source: Source) -> list[Entry]:
@@ -233,8 +250,7 @@ def _stand_of(text: str) -> _Stand:
     source = Source("rulebook", text)
     root, _ = read_source(source)
     if isinstance(root, Mapping):
-        flowing = any(isinstance(e.value, Mapping) and e.value.flow and e.value.entries for e in root.entries)
-        flowing = flowing or root.flow
+        flowing = root.flow or any(_flows(entry) for entry in root.entries)
         lines = text.splitlines()
         outer = root.entries
         for entry, following in zip(outer, [*outer[1:], None], strict=True):

@@ -24,6 +24,7 @@ from caddrel.core.rulebook.model import Rulebook
 from caddrel.service.door import sessions
 from caddrel.service.door.answering import answer
 from caddrel.service.door.asking import may_accept, read_request
+from caddrel.service.door.shadowing import Shadows
 from caddrel.service.errors import ServiceError
 from caddrel.service.records import Decisions, recorded_of, signin_of
 from caddrel.service.secrets import new_id
@@ -61,6 +62,7 @@ class Door:
         self._lock = threading.Lock()
         self._once = threading.Lock()
         self._decisions = Decisions()
+        self._shadows = Shadows(deps)
 
     def evaluate(self, caller: Caller, request: authzen.Evaluation, request_id: str) -> authzen.AccessDecision:
         """Return the decision on an evaluation, once it is recorded.
@@ -167,10 +169,13 @@ class Door:
         with deps.log_lock:
             deps.histories.look_back([rulebook])
             facts, decision = self._with_code(published, claims, caller, now, id, asked.code)
-            deps.histories.add(facts, now, id, decision.outcome)
             left = sessions.after(session, id, caller.token, facts.values, decision, now)
             cause = cause_of(rulebook, facts, decision)
-            decided, number = self._decisions.of(decision), published.revision.number
+            methods = facts.values.get("auth.methods")
+            said = _proved(claims) if asked.code and isinstance(methods, dict) and "starter-code" in methods else claims
+            drafts = self._shadows.outcomes(lambda rulebook: _facts(deps, rulebook, said, caller, now), id)
+            decided, number = self._decisions.of(decision, drafts), published.revision.number
+            deps.histories.add(facts, now, id, decision.outcome)
             signin = signin_of(id, now, rulebook, facts, _NOTHING, decided, cause, number)._replace(digest=digest)
             try:
                 stored = deps.recorder.put(signin, left, deps.histories.late())

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 
-from caddrel.service import drafting
+from caddrel.service import drafting, planning
 from caddrel.service.endpoints import Call, Endpoints
 from caddrel.service.errors import ServiceError, not_found
 from caddrel.store.drafts import Draft
@@ -90,6 +90,33 @@ def publish(call: Call) -> PublishResult:
     made = drafting.publish(call.deps, call.path["id"], call.body, call.who().name)
     call.noted = f"revision {made.revision.number}: {made.revision.why}"
     return made
+
+
+@endpoints.add("POST", f"{_ONE}/plan", role="publisher", body=wire.PlanRequest, returns=wire.DraftInfo)
+def plan(call: Call) -> wire.DraftInfo:
+    """Have a draft published at a time; it is checked now, and again when it is due."""
+    made = planning.plan(call.deps, call.path["id"], call.body, call.who().name)
+    call.noted = f"at {call.body.at[:40]}: {call.body.why[:300]}"
+    return drafting.info(call.deps, made)
+
+
+@endpoints.add("DELETE", f"{_ONE}/plan", role="publisher", returns=wire.DraftInfo)
+def unplan(call: Call) -> wire.DraftInfo:
+    """Take back when a draft was to be published."""
+    return drafting.info(call.deps, planning.unplan(call.deps, call.path["id"]))
+
+
+@endpoints.add("POST", f"{_ONE}/shadow", role="publisher", body=wire.ShadowRequest, returns=wire.DraftInfo)
+def shadow(call: Call) -> wire.DraftInfo:
+    """Have live decisions logged with a draft's outcome too, or no more."""
+    call.noted = "on" if call.body.on else "off"
+    return drafting.info(call.deps, drafting.shadow(call.deps, call.path["id"], call.body.on))
+
+
+@endpoints.add("GET", f"{_ONE}/shadow", role="viewer", returns=wire.ShadowReport)
+def shadow_report(call: Call) -> wire.ShadowReport:
+    """What a draft in shadow would have made of the live decisions since it is."""
+    return drafting.shadow_report(call.deps, call.path["id"])
 
 
 @endpoints.add("DELETE", _ONE, role="author", returns=wire.DraftList)

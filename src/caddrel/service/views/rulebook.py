@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import msgspec
 
-from caddrel.service import deciding, describing, drafting, publishing, revising
-from caddrel.service.endpoints import Call, Endpoints, Param
+from caddrel.service import deciding, describing, drafting, exporting, publishing, revising
+from caddrel.service.endpoints import Call, Endpoints, Param, Stream
 from caddrel.service.errors import not_found
 from caddrel.service.writing.reading import parts_of
 from caddrel.wire import rulebooks as wire
@@ -24,6 +24,20 @@ def show(call: Call) -> wire.Revision:
     revision = current if number is None else call.deps.rulebooks.get(number).revision
     files = [File(name, text) for name, text in revision.files]
     return wire.Revision(publishing.info(revision, current.number), files)
+
+
+@endpoints.add(
+    "GET",
+    "/api/v1/rulebook/export",
+    role="viewer",
+    returns=Stream,
+    params=[_REVISION, Param("form", "`file`, one YAML document (the default), or `folder`, a ZIP of its documents.")],
+)
+def export(call: Call) -> Stream:
+    """A revision's documents to keep: as one YAML file, or as a folder in a ZIP."""
+    number = deciding.need_revision(call.query.get("revision", ""))
+    published = call.deps.rulebooks.need_current() if number is None else call.deps.rulebooks.get(number)
+    return exporting.export(published.revision, call.query.get("form", "file"))
 
 
 @endpoints.add("GET", "/api/v1/rulebook/view", role="viewer", returns=wire.RulebookView, params=[_REVISION])

@@ -7,7 +7,7 @@ from collections import Counter, OrderedDict
 from collections.abc import Iterator, Sequence
 from typing import TYPE_CHECKING, Any
 
-from caddrel.core.decide.compiled.parts import LISTS, TRUE, Parts
+from caddrel.core.decide.compiled.parts import FALSE, LISTS, TRUE, Parts
 from caddrel.core.facts.catalogue import KINDS
 from caddrel.core.facts.completion import attributes_of
 from caddrel.core.facts.inventory import Entry, Inventory
@@ -30,11 +30,19 @@ class Covering:
 
     def __init__(self) -> None:
         self._lock = threading.Lock()
-        self._found: OrderedDict[Any, list[str]] = OrderedDict()
+        self._found: OrderedDict[Any, dict[str, bool]] = OrderedDict()
         self._counted: dict[str, tuple[Inventory, dict[str, int]]] = {}
 
-    def of(self, deps: Deps, rulebook: Rulebook, scope: Scope, side: str) -> list[str]:
-        """Return the ids that a scope surely covers, in order; `side` is ``people`` or ``apps``."""
+    def of(self, deps: Deps, rulebook: Rulebook, scope: Scope, side: str) -> dict[str, bool]:
+        """Return the ids that a scope covers, in order, each with whether that is certain.
+
+        Where a fact is not known a policy may be about somebody, and decisions reckon with it.
+
+        Parameters
+        ----------
+        side
+            ``people`` or ``apps``.
+        """
         inventory = deps.inventories.current()
         wanted, without = (scope.people, scope.except_people) if side == "people" else (scope.apps, scope.except_apps)
         # Memberships may end, so what is remembered is good for a minute.
@@ -42,7 +50,7 @@ class Covering:
         with self._lock:
             found = self._found.get(key)
         if found is None:
-            found = sorted(_covered(deps, inventory, rulebook, side, wanted, without))
+            found = dict(sorted(_covered(deps, inventory, rulebook, side, wanted, without)))
             with self._lock:
                 self._found[key] = found
                 while len(self._found) > MOST_REMEMBERED:
@@ -126,7 +134,7 @@ def _covered(
     side: str,
     wanted: Sequence[Selector],
     without: Sequence[Selector],
-) -> Iterator[str]:
+) -> Iterator[tuple[str, bool]]:
     condition: Condition = Or(tuple(s.condition for s in wanted))
     if without:
         condition = And((condition, Not(Or(tuple(s.condition for s in without)))))
@@ -136,5 +144,6 @@ def _covered(
         values = {**entry.facts, f"{kind}.id": id, **attributes_of(entry, kind, rulebook.catalogue)}
         if side == "people":
             values["person.groups"] = inventory.groups_of(entry, now)
-        if state(values, {LISTS: {}}) == TRUE:
-            yield id
+        told = state(values, {LISTS: {}})
+        if told != FALSE:
+            yield id, told == TRUE

@@ -71,7 +71,10 @@ def covered(deps: Deps, name: str, text: str, side: str, after: str, limit: int)
     ids = deps.covering.of(deps, rulebook, scope, side)
     entries = getattr(deps.inventories.current(), side)
     found = [id for id in ids if id > after][: limit + 1]
-    items = [wire.Named(id, entries[id].title if id in entries else "") for id in found[:limit]]
+    items = [
+        wire.Named(id, entries[id].title if id in entries else "", "" if ids[id] else "not known for certain")
+        for id in found[:limit]
+    ]
     return wire.CoveredPage(len(ids), items, found[limit - 1] if len(found) > limit else None)
 
 
@@ -103,7 +106,7 @@ def _used_by(deps: Deps, name: str, path: Path) -> list[Use]:
 def _told(deps: Deps, policy: Policy, rulebook: Rulebook) -> list[wire.ToldText]:
     """Return what the door shows rule by rule, as to somebody who fails every check that a rule names."""
     apps = deps.covering.of(deps, rulebook, policy.scope, "apps")
-    app = app_title(rulebook, apps[0]) if apps else "this app"
+    app = app_title(rulebook, next(iter(apps))) if apps else "this app"
     found = []
     for rule in policy.rules:
         outcome = {"block": "blocked", "require": "challenged"}.get(rule.effect.kind, "")

@@ -31,7 +31,7 @@
 </p>
 {#if side && page.value}
   <ul class="mt-1 max-h-56 overflow-y-auto border border-rule bg-raised px-2 py-1 text-small" aria-label="Which {side} it covers">
-    {#each page.value.items as each (each.id)}<li><span class="font-mono text-fine">{each.id}</span> {each.title}</li>{:else}<li class="text-muted">none</li>{/each}
+    {#each page.value.items as each (each.id)}<li><span class="font-mono text-fine">{each.id}</span> {each.title}{#if each.note}<span class="text-fine text-challenged">&nbsp;{each.note}</span>{/if}</li>{:else}<li class="text-muted">none</li>{/each}
     {#if page.value.following}<li><button type="button" class="text-accent underline" onclick={more}>more</button></li>{/if}
   </ul>
 {/if}
