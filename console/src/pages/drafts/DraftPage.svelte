@@ -13,7 +13,9 @@
 
   let { params }: { params: { name: string; path?: string } } = $props();
   const SECTIONS = ['policies', 'places', 'standards', 'schedules', 'proofs', 'notices', 'signals', 'password-standards', 'guarantees', 'rehearsals', 'apps', 'attributes', 'settings'];
-  const writing = $derived(new Writing(params.name));
+  // Of the name alone: another object of the same draft must not begin it anew.
+  const name = $derived(params.name);
+  const writing = $derived(Writing.of(name));
   const language = $derived(new Language(writing));
   const path = $derived(params.path ?? '');
   const objects = $derived(writing.whole?.objects ?? []);
@@ -63,7 +65,7 @@
 </Heading>
 
 {#if writing.problem}
-  <Failing problem={writing.problem} again={() => void writing.load()} />
+  <Failing problem={writing.problem} again={() => void writing.read()} />
 {:else if !writing.whole}
   <Waiting lines={12} />
 {:else}

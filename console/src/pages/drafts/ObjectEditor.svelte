@@ -13,10 +13,12 @@
   import type { Language } from './language.svelte';
   import type { Writing } from './writing.svelte';
 
-  let { writing, language, path, fresh }: { writing: Writing; language: Language; path: string; fresh: boolean } = $props();
+  let { writing, language, path: given, fresh }: { writing: Writing; language: Language; path: string; fresh: boolean } = $props();
   const AFTER = 500;
-  const section = untrack(() => path.split('.')[0] ?? '');
-  const id = $derived(path.slice(path.indexOf('.') + 1));
+  // The page makes another editor for another object: on its way out this one still saves its own.
+  const path = untrack(() => given);
+  const section = path.split('.')[0] ?? '';
+  const id = path.slice(path.indexOf('.') + 1);
   const fields = FIELDS[section];
   const mine = $derived(writing.whole?.objects.find((each) => each.path === path));
   const view = new Load<ObjectView>();
@@ -24,13 +26,14 @@
   // What is being written: never overwritten by what comes back from the service.
   let value = $state<Record<string, unknown>>({});
   let text = $state(untrack(() => mine?.text || (fresh ? `${id}:\n  ` : '')));
-  let name = $state(untrack(() => id));
+  let name = $state(id);
   let ready = $state(untrack(() => fresh));
   let same = $state(true);
   let timer: ReturnType<typeof setTimeout> | undefined;
   onDestroy(() => {
     clearTimeout(timer);
-    if (!same) void save();
+    // What somebody else saved in between is not written over unseen.
+    if (!same && !writing.refused) void save();
   });
 
   async function look(take: boolean): Promise<void> {
@@ -103,7 +106,7 @@
   {#if path.includes('.') && mine?.text}<button type="button" class="action" onclick={() => put(null)}>Take out</button>{/if}
 </div>
 {#if writing.refused}
-  <div class="mb-3"><Failing problem={writing.refused} again={writing.refused.code === 'draft-changed' ? () => void writing.load() : undefined} /></div>
+  <div class="mb-3"><Failing problem={writing.refused} again={writing.refused.code === 'draft-changed' ? () => void writing.read() : undefined} /></div>
 {/if}
 <div class="grid gap-x-8 gap-y-6 xl:grid-cols-[minmax(0,1fr)_18rem]">
   <div class="min-w-0">

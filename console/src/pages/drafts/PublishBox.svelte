@@ -36,7 +36,7 @@
     await writing.attempt(async () => {
       const moved = await api.moveDraft(writing.name, writing.whole?.info.version ?? 0, taking);
       conflicts = moved.conflicts;
-      if (!conflicts.length) await writing.load();
+      if (!conflicts.length) await writing.read();
     });
   }
   let taking = $state<Record<string, string>>({});

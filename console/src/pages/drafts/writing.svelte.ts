@@ -11,6 +11,7 @@ interface Step {
 
 const LOOK_AFTER = 400;
 const TOGETHER = 2000;
+let last: Writing | undefined;
 
 export class Writing {
   whole = $state<WholeDraft | null>(null);
@@ -25,21 +26,36 @@ export class Writing {
   readonly differences = new Load<Comparison>();
   private timer: ReturnType<typeof setTimeout> | undefined;
   private last = 0;
+  private before: Promise<unknown> = Promise.resolve();
 
-  constructor(readonly name: string) {
-    void this.load();
+  private constructor(readonly name: string) {}
+
+  /** The one that was written last goes on, with what can be undone; it is read anew. */
+  static of(name: string): Writing {
+    if (last?.name !== name) last = new Writing(name);
+    void last.read();
+    return last;
   }
 
-  async load(): Promise<void> {
-    this.problem = this.refused = null;
-    try {
-      this.whole = await api.draft(this.name);
-      this.turns++;
-      this.look();
-    } catch (error) {
-      if (!(error instanceof Failure)) throw error;
-      this.problem = error.problem;
-    }
+  /** Read it anew; what is being typed stays where it is. */
+  read(): Promise<void> {
+    return this.alone(async () => {
+      this.problem = this.refused = null;
+      try {
+        this.whole = await api.draft(this.name);
+        this.look();
+      } catch (error) {
+        if (!(error instanceof Failure)) throw error;
+        this.problem = error.problem;
+      }
+    });
+  }
+
+  /** One after the other: an editor on its way out still saves while the next one is read. */
+  private alone<T>(work: () => Promise<T>): Promise<T> {
+    const mine = this.before.then(work);
+    this.before = mine.catch(() => undefined);
+    return mine;
   }
 
   /** Look anew at what checking finds and what differs, once nothing more is typed for a moment. */
@@ -72,8 +88,13 @@ export class Writing {
     return this.save(path, (version) => api.putValue(this.name, version, path, value, id));
   }
 
-  private async save(path: string, ask: (version: number) => Promise<ObjectSaved>, remember = true): Promise<ObjectSaved | null> {
-    if (!this.whole || this.saving) return null;
+  private save(path: string, ask: (version: number) => Promise<ObjectSaved>, remember = true): Promise<ObjectSaved | null> {
+    this.saving = true;
+    return this.alone(() => this.saveNow(path, ask, remember));
+  }
+
+  private async saveNow(path: string, ask: (version: number) => Promise<ObjectSaved>, remember: boolean): Promise<ObjectSaved | null> {
+    if (!this.whole) return null;
     this.saving = true;
     const from = { path, text: this.text(path) || null };
     try {
@@ -109,6 +130,7 @@ export class Writing {
     const before = this.whole.objects.find((each) => each.path === saved.path)?.before ?? '';
     const kept = { path: saved.path, text: saved.text ?? '', changed: (saved.text ?? '') !== before, before };
     let objects = this.whole.objects.flatMap((each) => (each === there ? (kept.text || kept.before ? [kept] : []) : [each]));
+    if (there?.before && saved.path !== path) objects = [...objects, { ...there, text: '', changed: true }];
     if (!there) objects = [...objects.filter((each) => each.path !== saved.path), kept];
     this.whole = { ...this.whole, info: saved.info, objects };
   }

@@ -56,8 +56,7 @@
       class="field col-start-1 row-start-1 resize-none overflow-hidden bg-transparent font-mono leading-6 wrap-anywhere"
       value={text}
       aria-label={label}
-      role="combobox"
-      aria-expanded={completing.open}
+      aria-haspopup="listbox"
       aria-controls="{id}-words"
       aria-autocomplete="list"
       aria-activedescendant={completing.open ? `${id}-word-${completing.at}` : undefined}

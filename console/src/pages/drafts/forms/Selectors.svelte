@@ -1,6 +1,5 @@
 <script lang="ts">
   // People or apps that a scope names: a search over the inventory that tells how many each covers; a condition too.
-  import { Combobox } from 'bits-ui';
   import { api } from '../../../lib/api/client';
   import type { SelectorView } from '../../../lib/api/types';
   import { count } from '../../../lib/format';
@@ -22,14 +21,36 @@
   const known = $derived(new Map((found.value ?? []).map((each) => [each.selector, each])));
   let open = $state(false);
   let text = $state('');
+  let at = $state(0);
+  const items = $derived(found.value ?? []);
+
+  const shown = (node: HTMLElement) => node.scrollIntoView({ block: 'nearest' });
 
   function search(wanted: string): void {
+    text = wanted;
+    at = 0;
+    open = true;
     void found.run(async (signal) => (await api.selectors(side, wanted, signal)).items);
   }
   function add(chosen: string): void {
     if (chosen && !entries.includes(chosen)) set([...entries, chosen]);
     text = '';
     open = false;
+  }
+  function key(event: KeyboardEvent): void {
+    if (event.key === 'ArrowDown' || event.key === 'ArrowUp') {
+      event.preventDefault();
+      if (!open) search(text);
+      else at = Math.max(0, Math.min(items.length - 1, at + (event.key === 'ArrowDown' ? 1 : -1)));
+    } else if (event.key === 'Enter') {
+      event.preventDefault();
+      const item = items[at];
+      if (open && item && !found.busy) add(item.selector);
+      else if (text.trim() && !found.busy) add(text.trim());
+    } else if (event.key === 'Escape' && open) {
+      event.stopPropagation();
+      open = false;
+    }
   }
   const put = (at: number, entry: Entry | null) => set(entry === null ? entries.filter((_, i) => i !== at) : entries.map((each, i) => (i === at ? entry : each)));
 </script>
@@ -50,37 +71,45 @@
           {#if otherwise}<li class="text-fine text-muted">{otherwise}</li>{/if}
         {/each}
       </ul>
-      <Combobox.Root type="single" value="" inputValue={text} bind:open onValueChange={add}>
-        <Combobox.Input
+      <div class="relative mt-1">
+        <input
           {id}
-          class="field mt-1"
+          class="field"
           placeholder="search to add"
+          role="combobox"
+          aria-expanded={open}
+          aria-controls="{id}-found"
+          aria-autocomplete="list"
+          aria-activedescendant={open && items[at] ? `${id}-found-${at}` : undefined}
           autocomplete="off"
-          spellcheck={false}
-          onfocus={() => search(text)}
-          oninput={(event) => {
-            text = event.currentTarget.value;
-            search(text);
-            open = true;
-          }}
-          onkeydown={(event: KeyboardEvent) => {
-            if (event.key === 'Enter' && !open && text.trim()) add(text.trim());
-          }}
+          spellcheck="false"
+          value={text}
+          oninput={(event) => search(event.currentTarget.value)}
+          onkeydown={key}
+          onblur={() => (open = false)}
         />
-        <Combobox.Portal>
-          <Combobox.Content sideOffset={3} align="start" class="z-20 max-h-72 w-(--bits-combobox-anchor-width) min-w-72 overflow-y-auto border border-rule-strong bg-raised py-1 text-small shadow-lg">
-            {#each found.value ?? [] as item (item.selector)}
-              <Combobox.Item value={item.selector} label={item.selector} class="flex cursor-pointer gap-3 px-2.5 py-1 data-highlighted:bg-accent-soft">
-                <span class="font-mono text-fine">{item.selector}</span>
-                <span class="text-fine text-muted">{item.title}</span>
-                <span class="ml-auto text-fine whitespace-nowrap text-muted">{side === 'people' ? count(item.count, 'person', 'people') : count(item.count, 'app')}</span>
-              </Combobox.Item>
-            {:else}
-              <p class="px-2.5 py-1 text-muted">{found.busy ? 'Searching …' : 'The inventory has none like that.'}</p>
-            {/each}
-          </Combobox.Content>
-        </Combobox.Portal>
-      </Combobox.Root>
+        <ul id="{id}-found" role="listbox" aria-label="{label}: found" hidden={!open} class="absolute z-20 max-h-72 w-full min-w-80 overflow-y-auto border border-rule-strong bg-raised py-1 text-small shadow-lg">
+          {#each items as item, i (item.selector)}
+            <li
+              id="{id}-found-{i}"
+              role="option"
+              tabindex="-1"
+              aria-selected={i === at}
+              class="flex cursor-pointer gap-3 px-2.5 py-1 aria-selected:bg-accent-soft"
+              {@attach i === at ? shown : undefined}
+              onmousedown={(event) => {
+                event.preventDefault();
+                add(item.selector);
+              }}
+            >
+              <span class="font-mono text-fine">{item.selector}</span>
+              <span class="text-fine text-muted">{item.title}</span>
+              <span class="ml-auto text-fine whitespace-nowrap text-muted">{side === 'people' ? count(item.count, 'person', 'people') : count(item.count, 'app')}</span>
+            </li>
+          {/each}
+        </ul>
+        {#if open && found.value && !items.length}<p class="text-fine text-muted">The inventory has none like that; Enter takes it as it is.</p>{/if}
+      </div>
       {#each entries as entry, i (i)}
         {#if typeof entry !== 'string'}
           <div class="mt-2">

@@ -1,0 +1,232 @@
+"""Writing a policy in the console: by keyboard alone, as rows and as text, with everything that stands beside it."""
+
+from __future__ import annotations
+
+from datetime import timedelta
+
+import pytest
+from playwright.sync_api import Browser, Page, expect
+from tests.axe import axe_findings
+from tests.conftest import NOW, Live
+
+from caddrel import wiring
+from caddrel.demo.fill import anchor, documents
+from caddrel.demo.world import build_world
+from caddrel.wire.decisions import File
+
+
+@pytest.fixture
+def company(empty: Live) -> Live:
+    """Return the Kelpline company with its rulebook, and no log."""
+    empty.deps.inventory.put(build_world(anchor(NOW)).objects(), NOW - timedelta(days=1))
+    with empty.client() as operator:
+        operator.rulebook.publish([File("kelpline.yaml", documents()[1])], "the first")
+    return empty
+
+
+def _page(browser: Browser, live: Live, path: str, width: int = 1280, theme: str = "light") -> Page:
+    context = browser.new_context(reduced_motion="reduce", viewport={"width": width, "height": 800}, color_scheme=theme)  # type: ignore[arg-type]
+    page = context.new_page()
+    page.set_default_timeout(15_000)
+    page.goto(f"{live.url}/#/enter?code={wiring.way_in(live.deps)}")
+    page.wait_for_selector("nav")
+    page.goto(f"{live.url}/#{path}")
+    return page
+
+
+_FOCUSED = """([role, name]) => {
+  const it = document.activeElement;
+  const labels = [...(it.labels ?? [])].map((label) => label.innerText.trim());
+  const named = it.getAttribute('aria-label') ?? (labels.length ? labels[0].split('\\n')[0] : it.innerText ?? '');
+  return it.matches(role) && named.trim().startsWith(name);
+}"""
+
+
+def _to(page: Page, role: str, name: str, back: bool = False) -> None:
+    """Go on with Tab until something of that kind and name has the focus."""
+    for _ in range(260):
+        page.keyboard.press("Shift+Tab" if back else "Tab")
+        if page.evaluate(_FOCUSED, [role, name]):
+            return
+    raise AssertionError(f"no {role} {name} is reached with Tab")
+
+
+def _press(page: Page, role: str, name: str, back: bool = False) -> None:
+    _to(page, role, name, back)
+    page.keyboard.press("Enter")
+
+
+def _choose(page: Page, name: str, typed: str, option: str) -> None:
+    _to(page, "input", name)
+    page.keyboard.type(typed)
+    wanted = page.get_by_role("option", name=option).first
+    expect(wanted).to_be_visible()
+    while wanted.get_attribute("aria-selected") != "true":
+        page.keyboard.press("ArrowDown")
+    page.keyboard.press("Enter")
+    expect(page.get_by_role("button", name=f"Take out {option}")).to_be_visible()
+
+
+def test_a_newcomer_writes_rehearses_publishes_enforces_and_undoes_by_keyboard(browser: Browser, company: Live) -> None:
+    page = _page(browser, company, "/rulebook")
+    heading = page.get_by_role("heading", level=1)
+    expect(heading).to_contain_text("20 policies")
+    _press(page, "button", "Write a policy")
+    expect(heading).to_contain_text("Nothing is changed yet")
+    _to(page, "input", "Title")
+    page.keyboard.type("Contractors need a strong key for Farebox")
+    _choose(page, "People", "contractor", "kind:contractor")
+    _choose(page, "Apps", "farebox", "farebox")
+    _press(page, "button", "Add a rule")
+    _to(page, "textarea", "Condition of rule 1")
+    page.keyboard.type("not during sh")
+    expect(page.get_by_role("option", name="shore-hours")).to_be_visible()
+    page.keyboard.press("Enter")
+    page.keyboard.type("and not from head-offce")
+    beside = page.get_by_label("What it says and does")
+    expect(page.get_by_text("there is no place `head-offce` — did you mean `head-office`?")).to_be_visible()
+    page.keyboard.press("Backspace")
+    page.keyboard.press("Backspace")
+    page.keyboard.type("ice")
+    # The same as rows: not during shore hours, not from the head office.
+    rows = page.get_by_role("group", name="Condition of rule 1, as rows")
+    expect(rows.get_by_role("button", name="not", exact=True, pressed=True)).to_have_count(2)
+    expect(rows.get_by_label("With what").first).to_have_value("shore-hours")
+    _to(page, "select", "What the rule does")
+    expect(page.get_by_label("What rule 1 does", exact=True)).to_have_value("require mfa")
+    _to(page, "select", "Requirement")
+    page.keyboard.type("proof")
+    page.keyboard.press("Tab")
+    _to(page, "select", "Which one", back=True)
+    page.keyboard.type("strong-key")
+    expect(page.get_by_label("What rule 1 does", exact=True)).to_have_value("require proof strong-key")
+    _to(page, "textarea", "What somebody is told")
+    page.keyboard.type("Use your key for {app}, or ask {contact}.")
+    expect(beside.locator("[data-sentence]")).to_have_text(
+        "Contractors, opening Farebox: needs the proof Strong key when it is outside Shore hours and the attempt does "
+        "not come from Head office; else no opinion."
+    )
+    expect(beside.locator("[data-told]")).to_have_text("Use your key for Farebox, or ask access-help@kelpline.example.")
+    expect(beside.locator("[data-covers]")).to_contain_text("9 people and 1 app")
+    _press(page, "button", "9 people")
+    expect(beside.get_by_role("list", name="Which people it covers").get_by_role("listitem")).to_have_count(9)
+    person = beside.get_by_role("list", name="Which people it covers").locator("span").first.inner_text()
+    expect(page.locator("[data-saved=true]")).to_be_visible()
+
+    _press(page, "a", "Rehearse it", back=True)
+    expect(heading).to_contain_text("This person")
+    _to(page, "input", "person.id")
+    page.keyboard.type(person)
+    page.keyboard.press("Escape")
+    _to(page, "input", "app.id")
+    page.keyboard.type("farebox")
+    page.keyboard.press("Escape")
+    _to(page, "input", "network.ip")
+    page.keyboard.type("192.0.2.7")
+    _to(page, "input", "time.at")
+    page.keyboard.type("2026-11-23T23:00:00Z")
+    expect(page.get_by_label("Answer")).to_contain_text("contractors")
+    _press(page, "a", "Back to the draft", back=True)
+    expect(heading).to_contain_text("1 object changed")
+
+    _to(page, "input", "Why, for those who read")
+    page.keyboard.type("keys are harder to steal")
+    _press(page, "button", "Publish it")
+    expect(heading).to_have_text("2 revisions; revision 2 is current.")
+
+    _press(page, "a", "Rulebook")
+    expect(heading).to_contain_text("21 policies")
+    _press(page, "button", "Modes")
+    _to(page, "input", "Choose Contractors need a strong key")
+    page.keyboard.press("Space")
+    _to(page, "input", "Why, for those who read", back=True)
+    page.keyboard.type("a quiet week in shadow")
+    page.keyboard.press("Enter")
+    expect(heading).to_contain_text("18 enforced")
+
+    _press(page, "a", "History")
+    expect(heading).to_have_text("3 revisions; revision 3 is current.")
+    _press(page, "button", "Restore revision 1")
+    _to(page, "input", "Why")
+    page.keyboard.type("not in winter")
+    page.keyboard.press("Enter")
+    expect(heading).to_have_text("4 revisions; revision 4 is current.")
+    with company.client() as operator:
+        texts = [operator.rulebook.get(number).files[0].text for number in (1, 2, 3, 4)]
+        assert texts[0] == texts[3]
+        assert "kind:contractor" in texts[1]
+        assert texts[2] == texts[1].replace(
+            "    apps: [farebox]\n    rules:", "    apps: [farebox]\n    rules:", 1
+        ) or ("mode: enforced" in texts[2].split("new-policy-21")[1])
+
+
+def test_rows_and_text_follow_each_other_and_changes_are_undone(browser: Browser, company: Live) -> None:
+    with company.client("author") as author:
+        author.drafts.begin("mine")
+    page = _page(browser, company, "/drafts/mine/policies.farebox-at-the-counter")
+    text = page.get_by_label("Condition of rule 1", exact=True)
+    rows = page.get_by_role("group", name="Condition of rule 1, as rows")
+    was = text.input_value()
+    text.fill("device.owner is company and (from terminals or not surely device.managed)")
+    expect(rows.get_by_label("How the rows go together")).to_have_count(4)
+    expect(rows.locator("select[data-subject]").nth(1)).to_have_value("from")
+    rows.locator("select[data-subject]").first.select_option("network.country")
+    expect(rows.get_by_label("How it is compared").first).to_have_value("is")
+    expect(text).to_have_value("device.owner is company and (from terminals or not surely device.managed)")
+    rows.get_by_label("With what").first.fill("NO")
+    expect(text).to_have_value("network.country is NO and (from terminals or not surely device.managed)")
+    rows.get_by_label("How it is compared").first.select_option("is one of")
+    rows.get_by_label("With what").first.fill("NO, IS")
+    expect(text).to_have_value("network.country is one of [NO, IS] and (from terminals or not surely device.managed)")
+    rows.get_by_role("button", name="Add a row").click()
+    expect(rows.get_by_role("status")).to_have_text("The new row is not complete yet.")
+    rows.get_by_role("button", name="Take out row 3").click()
+    rows.get_by_role("button", name="not", exact=True).first.click()
+    expect(text).to_have_value(
+        "not network.country is one of [NO, IS] and (from terminals or not surely device.managed)"
+    )
+    text.fill("network.country is NOO")
+    expect(page.locator("span.decoration-wavy")).to_have_text("NOO")
+    text.fill("")
+    expect(page.locator("[data-saved=true]")).to_be_visible()
+    while page.get_by_role("button", name="Undo").is_enabled():
+        page.get_by_role("button", name="Undo").click()
+        expect(page.get_by_role("button", name="Redo")).to_be_enabled()
+    expect(page.get_by_label("Condition of rule 1", exact=True)).to_have_value(was)
+    expect(page.get_by_role("heading", level=1)).to_contain_text("Nothing is changed yet")
+    # Rules are moved with the keyboard.
+    handle = page.get_by_role("button", name="Rule 1: Alt with an arrow moves it")
+    handle.focus()
+    page.keyboard.press("Alt+ArrowDown")
+    expect(page.get_by_label("Condition of rule 2", exact=True)).to_have_value(was)
+    # A week's hours, too.
+    page.goto(f"{company.url}/#/drafts/mine/schedules.shore-hours")
+    cell = page.get_by_role("gridcell", name="Monday 08:00 open")
+    cell.focus()
+    page.keyboard.press("Space")
+    expect(page.get_by_label("Hours of mon", exact=True)).to_have_value("05:30-08:00, 08:30-21:30")
+    page.get_by_role("link", name="office-second-factor").click()
+    expect(page.get_by_role("heading", level=1)).to_contain_text("2 objects changed")
+
+
+KINDS = [
+    "places.terminals", "standards.crew-tablet", "schedules.shore-hours", "proofs.strong-key", "notices.passenger-data",
+    "signals.too-fast", "password-standards.deck-terminal", "settings", "rehearsals.mate-on-her-tablet", "apps.gangway",
+]  # fmt: skip
+
+
+@pytest.mark.parametrize("theme", ["light", "dark"])
+def test_every_kind_of_object_has_a_form_that_axe_finds_nothing_on(browser: Browser, company: Live, theme: str) -> None:
+    with company.client("author") as author:
+        author.drafts.begin("mine")
+        paths = {each.path for each in author.drafts.get("mine").objects}
+    page = _page(browser, company, "/drafts/mine", width=1280 if theme == "light" else 600, theme=theme)
+    for path in KINDS:
+        wanted = path if path in paths else next(p for p in sorted(paths) if p.startswith(path.split(".")[0]))
+        page.goto(f"{company.url}/#/drafts/mine/{wanted}")
+        expect(page.get_by_role("heading", level=2, name=wanted, exact=True).last).to_be_visible()
+        expect(page.get_by_role("button", name="As text")).to_be_visible()
+        page.wait_for_load_state("networkidle")
+        assert (wanted, axe_findings(page)) == (wanted, [])
+        assert page.evaluate("document.documentElement.scrollWidth <= window.innerWidth"), wanted
+    page.context.close()
