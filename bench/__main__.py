@@ -7,7 +7,7 @@ import sys
 from dataclasses import asdict
 from pathlib import Path
 
-from bench import decisions, door, log
+from bench import decisions, door, log, pages
 
 ROOT = Path(__file__).parent.parent
 _HEAD = """# Benchmarks
@@ -24,7 +24,7 @@ def main() -> None:
     """Run everything and write the table."""
     results = []
     lines = []
-    wanted = {"decisions": decisions.run, "log": log.run, "door": door.run}
+    wanted = {"decisions": decisions.run, "log": log.run, "door": door.run, "pages": pages.run}
     chosen = [run for name, run in wanted.items() if not sys.argv[1:] or name in sys.argv[1:]]
     for result in (found for run in chosen for found in run()):
         results.append(asdict(result))

@@ -56,7 +56,7 @@ policies:
 """
 PEOPLE = b"""\
 {"id": "ada", "title": "Ada", "kind": "employee", "groups": ["quay"], "roles": ["clerk"], "unit": "/port/east"}
-{"id": "bo", "title": "Bo", "kind": "employee", "groups": ["harbour"], "attributes": {"shift": "night"}, "unit": "/port"}
+{"id": "bo", "kind": "employee", "groups": ["harbour"], "attributes": {"shift": "night"}, "unit": "/port"}
 {"id": "cy", "title": "Cy", "kind": "contractor", "groups": []}
 """
 
@@ -70,7 +70,8 @@ def live(empty: Live) -> Live:
         operator.people.import_([PEOPLE])
         operator.apps.import_(
             [
-                b'{"id": "farebox", "title": "Farebox", "labels": []}\n{"id": "till", "labels": ["money"]}\n{"id": "mail", "labels": []}'
+                b'{"id": "farebox", "title": "Farebox", "labels": []}\n{"id": "till", "labels": ["money"]}\n',
+                b'{"id": "mail", "labels": []}',
             ]
         )
         operator.devices.import_(

@@ -9,6 +9,7 @@ from collections.abc import Callable
 from dataclasses import dataclass, field
 from datetime import datetime
 from pathlib import Path
+from typing import Any, TypeVar
 
 from caddrel.core.decide.compiled.evaluator import CompiledRulebook
 from caddrel.core.diagnostics import Diagnostic
@@ -40,6 +41,8 @@ from caddrel.store.passwords import PasswordStore
 from caddrel.store.revisions import Revision, RevisionStore
 from caddrel.store.signins import SigninStore
 from caddrel.store.starter_codes import StarterCodeStore
+
+V = TypeVar("V")
 
 
 @dataclass(frozen=True, slots=True)
@@ -187,6 +190,8 @@ class Deps:
     recorder: Recorder = field(init=False)
     door: Door = field(init=False)
     planner: Planner = field(init=False)
+    # The view of the revision that was looked at last, with what it was made of.
+    _viewed: tuple[tuple[int, int | None, Inventory], Any] | None = field(init=False, default=None)
     _linted: tuple[int, Inventory, list[Diagnostic]] | None = field(init=False, default=None)
 
     def __post_init__(self) -> None:
@@ -209,6 +214,15 @@ class Deps:
                 catch_up(self)
 
         self.jobs.soon(work)
+
+    def view_once(self, number: int, current: int | None, make: Callable[[], V]) -> V:
+        """Return what `make` makes of a revision and the inventory, made once for as long as neither changes."""
+        key = (number, current, self.inventories.current())
+        viewed = self._viewed
+        if viewed is None or viewed[0][:2] != key[:2] or viewed[0][2] is not key[2]:
+            viewed = self._viewed = (key, make())
+        made: V = viewed[1]
+        return made
 
     def findings(self, published: Published) -> list[Diagnostic]:
         """Return what is doubtful about a revision, with the inventory as it is now; the last answer is kept."""

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
+from functools import lru_cache
 from typing import Any
 
 from caddrel.core.diagnostics import Diagnostic
@@ -122,9 +123,15 @@ def _keep(keep: Keep | None) -> dict[str, int | bool]:
     return {name: getattr(keep, name) for name in names if keep is not None and getattr(keep, name) is not None}
 
 
+@lru_cache(maxsize=8)
+def _lines(text: str) -> list[str]:
+    # Asked for every object of the same few documents.
+    return text.splitlines()
+
+
 def _source(text: str, line: int) -> str:
     """Return the lines of an object: from its key to the next line that is indented no further."""
-    lines = text.splitlines()
+    lines = _lines(text)
     first = lines[line - 1]
     indent = len(first) - len(first.lstrip())
     found = [first]

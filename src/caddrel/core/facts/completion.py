@@ -214,6 +214,9 @@ def attributes_of(entry: Entry, kind: str, catalogue: Catalogue) -> dict[str, Va
     return found
 
 
+AGES = ("device.state_age", "device.listed_for")
+
+
 def ages_of(device: Entry, at: Value | None) -> dict[str, Value]:
     """Return how long ago a device's state was reported and it was listed, in seconds at a moment."""
     if not isinstance(at, datetime):

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass, replace
 from itertools import combinations
 
@@ -16,7 +16,7 @@ from caddrel.core.facts.types import Value
 from caddrel.core.language.nodes import items_of
 from caddrel.core.remedies.steps import Step, Who, taken
 from caddrel.core.remedies.wishes import Wishes, with_starter_code
-from caddrel.core.rulebook.model import ALWAYS, OUTCOMES, Rule, Rulebook
+from caddrel.core.rulebook.model import ALWAYS, OUTCOMES, Rule
 
 MOST_STEPS = 3
 # More steps than this are not combined: the search stays within a moment.
@@ -68,7 +68,7 @@ def remedies(
     if not worst:
         return []
     rulebook, facts = explained.rulebook, explained.facts
-    candidates = _candidates(explained, inventory)
+    candidates = _candidates(explained, compiled, inventory)
     found: list[Remedy] = []
     for size in range(1, MOST_STEPS + 1):
         for steps in combinations(candidates, size):
@@ -76,10 +76,12 @@ def remedies(
             if len(set(families)) != len(families) or any(set(r.steps) <= set(steps) for r in found):
                 continue
             changed = taken(facts, steps, rulebook.settings.assume, address_data)
-            if OUTCOMES.index(compiled.decide(changed).outcome) >= worst:
+            if OUTCOMES.index(compiled.outcome(changed)) >= worst:
                 continue
             again = decide(rulebook, changed)
-            if OUTCOMES.index(again.outcome) < worst:
+            if OUTCOMES.index(again.outcome) < worst and not any(
+                _dead_end(lambda tried: decide(rulebook, tried).outcome, facts, step) for step in steps
+            ):
                 found.append(Remedy(steps, again))
         if len(found) >= MOST_REMEDIES:
             break
@@ -87,21 +89,21 @@ def remedies(
     return found[:MOST_REMEDIES]
 
 
-def _dead_end(rulebook: Rulebook, facts: Facts, step: Step) -> bool:
-    """Tell whether a step takes an enrolment that the person's policies refuse."""
+def _dead_end(outcome: Callable[[Facts], str], facts: Facts, step: Step) -> bool:
+    """Tell whether a step takes an enrolment that the person's policies refuse, decided by whatever `outcome` is."""
     if not step.enrols:
         return False
     owner = "company" if facts.values.get("device.owner") == "company" else "personal"
     values = {"enrolling.owner": owner, **facts.values, **step.enrols}
     origins = {name: facts.origins.get(name, Origin.COMPUTED) for name in values}
-    return decide(rulebook, replace(facts, values=values, origins=origins)).outcome == "blocked"
+    return outcome(replace(facts, values=values, origins=origins)) == "blocked"
 
 
-def _candidates(explained: Explained, inventory: Inventory) -> list[Step]:
+def _candidates(explained: Explained, compiled: CompiledRulebook, inventory: Inventory) -> list[Step]:
     found: dict[tuple[object, ...], Step] = {}
     for step in _every_step(explained, inventory):
         # Of two ways to the same facts the easier one is kept, unless it is a dead end.
-        if step.key not in found and not _dead_end(explained.rulebook, explained.facts, step):
+        if step.key not in found and not _dead_end(compiled.outcome, explained.facts, step):
             found[step.key] = step
     return sorted(found.values(), key=lambda step: step.who)[:MOST_CANDIDATES]
 

@@ -46,9 +46,12 @@ def view(call: Call) -> wire.RulebookView:
     number = deciding.need_revision(call.query.get("revision", ""))
     current = call.deps.rulebooks.need_current()
     published = current if number is None else call.deps.rulebooks.get(number)
-    rulebook = deciding.titled(published.rulebook, call.deps.inventories.current())
-    findings = call.deps.findings(published)
-    return describing.view(published, rulebook, current.revision.number, findings)
+
+    def make() -> wire.RulebookView:
+        rulebook = deciding.titled(published.rulebook, call.deps.inventories.current())
+        return describing.view(published, rulebook, current.revision.number, call.deps.findings(published))
+
+    return call.deps.view_once(published.revision.number, current.revision.number, make)
 
 
 @endpoints.add("GET", "/api/v1/rulebook/policies/<id>", role="viewer", returns=wire.PolicyView, params=[_REVISION])

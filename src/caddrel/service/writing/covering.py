@@ -5,6 +5,7 @@ from __future__ import annotations
 import threading
 from collections import Counter, OrderedDict
 from collections.abc import Iterator, Sequence
+from itertools import islice
 from typing import TYPE_CHECKING, Any
 
 from caddrel.core.decide.compiled.parts import FALSE, LISTS, TRUE, Parts
@@ -31,7 +32,7 @@ class Covering:
     def __init__(self) -> None:
         self._lock = threading.Lock()
         self._found: OrderedDict[Any, dict[str, bool]] = OrderedDict()
-        self._counted: dict[str, tuple[Inventory, dict[str, int]]] = {}
+        self._counted: dict[str, tuple[Inventory, list[tuple[str, wire.SelectorView]]]] = {}
 
     def of(self, deps: Deps, rulebook: Rulebook, scope: Scope, side: str) -> dict[str, bool]:
         """Return the ids that a scope covers, in order, each with whether that is certain.
@@ -68,19 +69,12 @@ class Covering:
         if side not in SIDES:
             raise ServiceError(400, "bad-parameter", "`side` is people or apps")
         inventory = deps.inventories.current()
-        counts = self._counts(deps, inventory, side)
-        titles = _titles(inventory)
         words = search.casefold().split()
-        found = []
-        for text, count in counts.items():
-            title = titles.get(text, "")
-            if all(word in f"{text} {title}".casefold() for word in words):
-                found.append(wire.SelectorView(text, title, count))
-                if len(found) == MOST_SELECTORS:
-                    break
-        return wire.SelectorList(found)
+        fits = (view for text, view in self._counts(deps, inventory, side) if all(word in text for word in words))
+        return wire.SelectorList(list(islice(fits, MOST_SELECTORS)))
 
-    def _counts(self, deps: Deps, inventory: Inventory, side: str) -> dict[str, int]:
+    def _counts(self, deps: Deps, inventory: Inventory, side: str) -> list[tuple[str, wire.SelectorView]]:
+        """Return every selector with the text that it is found by, the widest first."""
         known = self._counted.get(side)
         if known is not None and known[0] is inventory:
             return known[1]
@@ -98,8 +92,13 @@ class Covering:
         counts = {"everyone": len(inventory.people)} if side == "people" else {"every-app": len(inventory.apps)}
         counts |= dict(many)
         counts |= {f"person:{id}" if side == "people" else id: 1 for id in sorted(getattr(inventory, side))}
-        self._counted[side] = (inventory, counts)
-        return counts
+        titles = _titles(inventory)
+        made = []
+        for text, count in counts.items():
+            view = wire.SelectorView(text, titles.get(text, ""), count)
+            made.append((f"{text} {view.title}".casefold(), view))
+        self._counted[side] = (inventory, made)
+        return made
 
 
 def _of_person(deps: Deps, inventory: Inventory, person: Entry) -> Iterator[str]:

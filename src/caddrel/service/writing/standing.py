@@ -2,11 +2,16 @@
 
 from __future__ import annotations
 
+from collections import Counter
+from heapq import nsmallest
+
 from caddrel.core.decide.compiled.parts import FALSE, LISTS, TRUE, Parts, Values
 from caddrel.core.decide.judging import Judge
 from caddrel.core.diagnostics import shorten
 from caddrel.core.facts.attempts import AttemptRefused, read_given_facts
-from caddrel.core.facts.completion import Setting, ages_of, attributes_of, complete
+from caddrel.core.facts.completion import AGES, Setting, ages_of, attributes_of, complete
+from caddrel.core.facts.inventory import Entry
+from caddrel.core.language.nodes import FactTest, tests_of
 from caddrel.core.rulebook.model import Place, Rulebook, Schedule, Standard
 from caddrel.service.deps import Deps
 from caddrel.service.errors import ServiceError, not_found
@@ -38,34 +43,44 @@ def _standard(deps: Deps, rulebook: Rulebook, standard: Standard) -> wire.Standi
     inventory, now = deps.inventories.current(), deps.clock()
     parts = Parts(rulebook)
     checks = [parts.compiled(check.must) for check in standard.checks]
-    counts = [[0, 0, 0] for _ in checks]
-    passing, failing = 0, []
-    for id, device in sorted(inventory.devices.items()):
-        values: Values = {
-            "device.id": id, "device.listed": True, **device.facts, **ages_of(device, now),
-            **attributes_of(device, "device", rulebook.catalogue), "time.at": now,
-        }  # fmt: skip
-        states = [check(values, {LISTS: {}}) for check in checks]
-        for count, state in zip(counts, states, strict=True):
-            count[state - 1] += 1
-        if all(state == TRUE for state in states):
-            passing += 1
-        else:
-            failing.append((id, device, states))
+    asked = {test.fact for check in standard.checks for test in tests_of(check.must) if isinstance(test, FactTest)}
+    own = any(fact.startswith("device.attributes.") for fact in asked)
+    # Where it is about what only one device has, each is judged by itself.
+    single = bool(asked & {*AGES, "device.id"}) or own
+    names = sorted(asked)
+    # Most devices are alike in what is asked, so each way to be is judged once.
+    alike: dict[object, list[Entry]] = {}
+    for device in inventory.devices.values():
+        key = device.id if single else tuple(map(device.facts.get, names))
+        alike.setdefault(key, []).append(device)
+    judged: list[tuple[tuple[int, ...], list[Entry]]] = []
+    for devices in alike.values():
+        device = devices[0]
+        values: Values = {**device.facts, "device.id": device.id, "device.listed": True, "time.at": now}
+        values |= {**ages_of(device, now), **attributes_of(device, "device", rulebook.catalogue)}
+        judged.append((tuple(check(values, {LISTS: {}}) for check in checks), devices))
+    counted: Counter[tuple[int, ...]] = Counter()
+    for states, devices in judged:
+        counted[states] += len(devices)
+    whole = (TRUE,) * len(checks)
+    passing = counted[whole]
+    counts = [[sum(n for s, n in counted.items() if s[i] == state) for state in (1, 2, 3)] for i in range(len(checks))]
+    failing = [(device.id, device, states) for states, devices in judged if states != whole for device in devices]
+    first = nsmallest(MOST_DEVICES, failing, key=lambda each: each[0])
     lines = [f"{passing} of {len(inventory.devices)} devices pass it today."]
     for check, (no, open_, yes) in zip(standard.checks, counts, strict=True):
         unknown = f", of {open_} it is not known" if open_ else ""
         lines.append(f"{check.title or check.id}: {yes} pass, {no} fail{unknown}.")
-    return wire.Standing(lines, [_failing(standard, *each) for each in failing[:MOST_DEVICES]])
+    return wire.Standing(lines, [_failing(standard, *each) for each in first])
 
 
-def _failing(standard: Standard, id: str, device: object, states: list[int]) -> wire.Named:
+def _failing(standard: Standard, id: str, device: Entry, states: tuple[int, ...]) -> wire.Named:
     told = [
         f"{check.title or check.id}{'' if state == FALSE else ' (not known)'}"
         for check, state in zip(standard.checks, states, strict=True)
         if state != TRUE
     ]
-    return wire.Named(id, getattr(device, "person", "") or "", ", ".join(told))
+    return wire.Named(id, device.person, ", ".join(told))
 
 
 def holds_address(deps: Deps, rulebook: Rulebook, id: str, address: str) -> wire.Standing:

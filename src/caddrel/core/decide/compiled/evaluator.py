@@ -89,6 +89,18 @@ class CompiledRulebook:
         found = heard.remembered.get(known)
         return found if found is not None else self._combine(facts, heard, m, known, requirements)
 
+    def outcome(self, facts: Facts) -> str:
+        """Return the outcome alone, for who tries many attempts and shows none of them."""
+        v = facts.values
+        key = self._key(v.get)
+        live = self._live.get(key) or self._index(key)
+        m: Memo = {LISTS: facts.lists}
+        bits = tuple([walk(v, m) for walk in live.walks])
+        bits += tuple([_asked(scope, walk, v, m) for scope, walk in live.asked])
+        heard = live.heard.get(bits) or self._hear(live, bits)
+        # Policies that only abstain do not change it, so they need not be listed.
+        return Combination(self.rulebook, facts, self._requirements(facts, m), heard.spoken).strict.outcome
+
     def _requirements(self, facts: Facts, m: Memo) -> Requirements:
         return Requirements(self.rulebook, facts, lambda name: _TRUTH[self._parts.standard(facts.values, m, name)])
 

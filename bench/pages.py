@@ -1,0 +1,121 @@
+"""The console's pages at scale: what the service takes to answer each, with very many policies and people."""
+
+from __future__ import annotations
+
+import json
+import statistics
+import tempfile
+import time
+from collections.abc import Callable, Iterator
+from datetime import UTC, datetime
+from pathlib import Path
+from typing import Any
+
+import httpx
+
+from bench.company import Company
+from bench.result import Result
+from caddrel.service import access
+from caddrel.wiring import build_server, collect_seldom, log_nothing, open_data
+
+NOW = datetime(2026, 11, 23, 9, tzinfo=UTC)
+POLICIES, PEOPLE, DEVICES = 1_000, 50_000, 50_000
+GOAL = 0.1
+TIMES = 7
+
+
+def run() -> Iterator[Result]:
+    """Yield the slowest page, and the others that a goal is not set for."""
+    collect_seldom()
+    log_nothing()
+    with tempfile.TemporaryDirectory() as folder:
+        opened = open_data(Path(folder) / "data", lambda: NOW)
+        company = Company(POLICIES)
+        opened.deps.inventory.put(_inventory(company), NOW)
+        text = json.dumps(company.document, indent=1)
+        opened.deps.revisions.publish([("rulebook.yaml", _yaml(company.document))], "bench", "first", NOW)
+        token = access.make_token(opened.deps, "bench", "operator", 1, "bench")[1]
+        server = build_server(opened, "127.0.0.1", 0)
+        server.start()
+        with httpx.Client(base_url=server.url, headers={"Authorization": f"Bearer {token}"}, timeout=120) as http:
+            yield from _pages(http, len(text))
+        server.stop()
+
+
+def _inventory(company: Company) -> list[tuple[str, dict[str, Any]]]:
+    rng = company.rng
+    found: list[tuple[str, dict[str, Any]]] = [("groups", {"id": f"group-{i}"}) for i in range(company.groups)]
+    found += [("apps", {"id": f"app-{i}", "title": f"App {i}", "labels": []}) for i in range(company.apps)]
+    for i in range(PEOPLE):
+        groups = [f"group-{n}" for n in rng.sample(range(company.groups), 3)]
+        person = {"id": f"p-{i:05}", "title": f"Person {i}", "kind": "employee", "groups": groups, "roles": []}
+        found.append(("people", {**person, "unit": f"/u{i % 20}/t{i % 400}"}))
+    for i in range(DEVICES):
+        found.append(
+            ("devices", {"id": f"d-{i:05}", "person": f"p-{i:05}", "encrypted": bool(i % 7), "os_version": "14"})
+        )
+    return found
+
+
+def _yaml(document: dict[str, Any]) -> str:
+    """Return a document with each section and object in lines of its own, as people write it."""
+    lines = []
+    for section, inside in document.items():
+        if not isinstance(inside, dict) or section == "settings":
+            lines.append(f"{section}: {json.dumps(inside)}")
+            continue
+        lines.append(f"{section}:")
+        for id, each in inside.items():
+            lines.append(f"  {id}:" if isinstance(each, dict) else f"  {id}: {json.dumps(each)}")
+            if isinstance(each, dict):
+                lines += [f"    {key}: {json.dumps(value)}" for key, value in each.items()]
+    return "\n".join(lines) + "\n"
+
+
+def _pages(http: httpx.Client, size: int) -> Iterator[Result]:
+    draft = http.post("/api/v1/drafts", json={"name": "mine"}).raise_for_status().json()
+    version = draft["info"]["version"]
+    path = next(each["path"] for each in draft["objects"] if each["path"].startswith("policies."))
+    standard = next(each["path"] for each in draft["objects"] if each["path"].startswith("standards."))
+    value = http.get(f"/api/v1/drafts/mine/objects/{path}").raise_for_status().json()["value"]
+
+    def save() -> httpx.Response:
+        nonlocal version
+        changed = {**value, "note": f"version {version}"}
+        body = {"path": path, "value": changed}
+        answer = http.post("/api/v1/drafts/mine/objects", json=body, headers={"If-Match": f'"{version}"'})
+        version = answer.json()["info"]["version"]
+        return answer
+
+    asked: dict[str, Callable[[], httpx.Response]] = {
+        "rulebook": lambda: http.get("/api/v1/rulebook/view"),
+        "policy": lambda: http.get(f"/api/v1/rulebook/policies/{path.partition('.')[2]}"),
+        "history": lambda: http.get("/api/v1/rulebook/revisions"),
+        "drafts": lambda: http.get("/api/v1/drafts"),
+        "draft": lambda: http.get("/api/v1/drafts/mine"),
+        "object of a draft": lambda: http.get(f"/api/v1/drafts/mine/objects/{path}"),
+        "standard of a draft": lambda: http.get(f"/api/v1/drafts/mine/objects/{standard}"),
+        "saving an object": save,
+        "condition typed": lambda: http.post(
+            "/api/v1/language", json={"kind": "condition", "text": "not device.managed", "draft": "mine"}
+        ),
+        "selectors": lambda: http.get("/api/v1/selectors?side=people&search=group-1"),
+        "people": lambda: http.get("/api/v1/people?search=p-01&limit=12"),
+        "rehearsal": lambda: http.post("/api/v1/rehearse", json={"given": {"person": "p-00001", "app": "app-1"}}),
+    }
+    took = {name: _seconds(ask) for name, ask in asked.items()}
+    slowest = max(took, key=lambda name: took[name])
+    told = ", ".join(f"{name} {seconds * 1000:.0f}" for name, seconds in sorted(took.items(), key=lambda p: -p[1]))
+    scale = f"{POLICIES:,} policies ({size >> 10} KB), {PEOPLE:,} people"
+    yield Result("slowest page, s", took[slowest], "below", GOAL, f"{scale}; ms: {told}")
+    checking = _seconds(lambda: http.post("/api/v1/rulebook/check", json={"draft": "mine"}), 1)
+    yield Result("checking a draft, s", checking, "below", None, "with lint, lock-out check and kept rehearsals")
+
+
+def _seconds(ask: Callable[[], httpx.Response], times: int = TIMES) -> float:
+    found = []
+    for _ in range(times):
+        began = time.perf_counter()
+        ask().raise_for_status()
+        found.append(time.perf_counter() - began)
+    return statistics.median(found)
