@@ -6,10 +6,11 @@ from concurrent.futures import ThreadPoolExecutor
 
 import httpx
 import pytest
+from tests.cli.test_cli import run
 from tests.conftest import NOW, Live
 
 from caddrel import wiring
-from caddrel.client import Refused
+from caddrel.client import Caddrel, Refused
 from caddrel.service import access
 from caddrel.service.app import ENDPOINTS
 from caddrel.service.endpoints import NOBODY_NEEDED
@@ -19,7 +20,7 @@ NEEDING = [e for e in ENDPOINTS if e.role != NOBODY_NEEDED]
 
 
 def _path(route: str) -> str:
-    return route.replace("<id>", "x")
+    return route.replace("<id>", "x").replace("<path>", "settings")
 
 
 @pytest.mark.parametrize("endpoint", NEEDING, ids=lambda e: f"{e.method} {e.route}")
@@ -147,3 +148,25 @@ def test_accounts_that_make_no_sense(empty: Live, body: dict[str, str], code: st
         token = {"name": "x", "role": "viewer", "days": 0}
         assert http.post("/api/v1/tokens", json=token).json()["code"] == "bad-token"
         assert http.delete("/api/v1/session").json()["code"] == "no-session"
+
+
+def test_a_token_for_some_things_may_do_no_others(empty: Live) -> None:
+    with empty.client() as operator:
+        made = operator.tokens.create("nightly", "operator", 30, only=["signins", "jobs"])
+        assert made.info.only == ["signins", "jobs"]
+        for only, role in ((["tokens"], "operator"), (["signin"], "operator"), (["signins"], "door")):
+            with pytest.raises(Refused) as refused:
+                operator.tokens.create("wrong", role, 30, only=only)
+            assert refused.value.problem.code == "bad-token"
+    with Caddrel(empty.url, made.token) as nightly:
+        assert nightly.jobs.all() == []
+        for ask in (nightly.tokens.all, nightly.rulebook.history, nightly.people.list, nightly.drafts.all):
+            with pytest.raises(Refused) as refused:
+                ask()
+            assert (refused.value.problem.status, refused.value.problem.code) == (403, "out-of-scope")
+    areas = {e.route.removeprefix("/api/v1/").partition("/")[0] for e in ENDPOINTS if e.route.startswith("/api/v1/")}
+    # Whoever may make tokens or accounts can do anything, so nothing can be for these alone.
+    assert areas - set(access.AREAS) == {"tokens", "accounts", "session"}
+    done = run("token", "create", "n", "--role", "viewer", "--only", "rulebook", env=empty.environment())
+    assert done.returncode == 0
+    assert "signins, jobs" in " ".join(run("token", "list", env=empty.environment()).stdout.split())

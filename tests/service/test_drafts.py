@@ -8,7 +8,7 @@ from typing import Any
 
 import pytest
 from tests.cli.test_cli import run
-from tests.conftest import Live
+from tests.conftest import Live, serving
 from tests.service.test_publishing import OPEN, SHUT
 
 from caddrel.client import Refused
@@ -201,3 +201,46 @@ def test_a_draft_from_the_command_line(live: Live, tmp_path: Path) -> None:
     assert draft("move", "shorter", "--take", "policies.in=mine").returncode == 0
     assert draft("discard", "shorter").returncode == 0
     assert "discarded" in draft("list").stdout
+
+
+def test_a_rulebook_of_two_megabytes_is_pasted_into_a_draft(tmp_path: Path) -> None:
+    rules = "    rules:\n" + "".join(
+        f"      - {{when: person.groups has group-{i} and network.country is NO, then: require mfa}}\n"
+        for i in range(22)
+    )
+    policies = "".join(f"  policy-{i}:\n    title: Policy {i}\n{rules}" for i in range(1000))
+    text = f"caddrel: 1\npolicies:\n{policies}"
+    assert len(text) > 1_900_000
+    for live in serving(tmp_path / "data"):
+        with live.client() as operator:
+            operator.rulebook.publish([File("r.yaml", "caddrel: 1\n")], "the first")
+            operator.drafts.begin("large")
+            saved = operator.drafts.save("large", 1, [File("r.yaml", text)])
+            assert (saved.info.changed, len(saved.objects)) == (1000, 1000)
+            one = operator.drafts.put_value("large", 2, "policies.policy-500", {"rules": [{"then": "blok"}]})
+            assert (one.info.version, one.info.changed) == (3, 1000)
+            found = operator.rulebook.check(draft="large")
+            assert [(d.code, d.path) for d in found.diagnostics if d.severity == "error"] == [
+                ("unknown-effect", "policies.policy-500.rules[0].then")
+            ]
+            with pytest.raises(Refused) as refused:
+                operator.drafts.save("large", 3, [File("r.yaml", text * 5)])
+            assert (refused.value.problem.status, refused.value.problem.code) == (413, "too-large")
+            assert operator.drafts.get("large").info.version == 3
+
+
+def test_a_draft_of_an_older_release_is_told_and_mended(live: Live) -> None:
+    old = "caddrel: 0\npolicies:\n  in:\n    mode: live\n    apply: yes\n    rules: [{id: all, then: block}]\n"
+    live.deps.drafts.begin("old", 1, [("r.yaml", old)], "somebody", live.clock())
+    with live.client("publisher") as publisher:
+        assert publisher.drafts.look("old", "policies.in").value["apply"] == "yes"
+        codes = {d.code for d in publisher.rulebook.check(draft="old").diagnostics}
+        assert {"unknown-format", "unknown-key", "wrong-value"} <= codes
+        with pytest.raises(Refused) as refused:
+            publisher.drafts.publish("old", "as it was")
+        assert refused.value.problem.code == "bad-rulebook"
+        publisher.drafts.put_value("old", 1, "policies.in", {"mode": "shadow", "rules": [{"then": "block"}]})
+        text = publisher.drafts.get("old").files[0].text
+        assert "apply" not in text
+        publisher.drafts.save("old", 2, [File("r.yaml", text.replace("caddrel: 0", "caddrel: 1"))])
+        assert publisher.rulebook.check(draft="old").ok

@@ -23,21 +23,24 @@ def token() -> None:
 @click.argument("name")
 @click.option("--role", type=TOKEN_ROLES, required=True, help="What it may do.")
 @click.option("--days", type=click.IntRange(1, 3660), default=90, show_default=True, help="Days until it expires.")
+@click.option("--only", multiple=True, metavar="AREA", help="What it is for, such as signins; else all its role may.")
 @click.option("--reports", multiple=True, help="Of a door: a fact it may report, or the beginning of several.")
 @click.option("--sees", is_flag=True, help="Of a door: decisions come with what is for administrators.")
 @json_option
-def create(name: str, role: str, days: int, reports: tuple[str, ...], sees: bool, as_json: bool) -> None:
+def create(
+    name: str, role: str, days: int, reports: tuple[str, ...], sees: bool, only: tuple[str, ...], as_json: bool
+) -> None:
     """Make a token; it is shown this once.
 
     A door asks for decisions and may do nothing else; without --reports it may say what only a door can see. A device
     reports its own state; its token has the device's id for its name.
 
     \b
-    Examples: caddrel token create nightly-import --role operator --days 30
+    Examples: caddrel token create nightly-import --role operator --only signins --only jobs --days 30
               caddrel token create front-door --role door --reports network --reports auth
     """
     with connect() as service:
-        made = service.tokens.create(name, role, days, reports, sees)
+        made = service.tokens.create(name, role, days, reports, sees, only)
     if as_json:
         write_json(made)
         return
@@ -59,10 +62,18 @@ def list_tokens(as_json: bool) -> None:
         write_json({"items": found})
         return
     rows = [
-        (t.id, t.name, t.role, t.created_by, (t.expires_at or "")[:10], "revoked" if t.revoked else "in use")
+        (
+            t.id,
+            t.name,
+            t.role,
+            ", ".join(t.only) or "all",
+            t.created_by,
+            (t.expires_at or "")[:10],
+            "revoked" if t.revoked else "in use",
+        )
         for t in found
     ]
-    table(("id", "name", "role", "made by", "expires", "state"), rows)
+    table(("id", "name", "role", "for", "expires", "state"), rows)
 
 
 @token.command("revoke")

@@ -340,10 +340,16 @@ class Tokens:
         return self._caller.get("/api/v1/tokens", access.TokenList).items
 
     def create(
-        self, name: str, role: str, days: int = 90, reports: Sequence[str] = (), sees: bool = False
+        self,
+        name: str,
+        role: str,
+        days: int = 90,
+        reports: Sequence[str] = (),
+        sees: bool = False,
+        only: Sequence[str] = (),
     ) -> access.TokenMade:
         """Make a token; its text is told this once. Of a door: which facts it may report, and what it is told."""
-        body = access.TokenRequest(name, role, days, list(reports), sees)
+        body = access.TokenRequest(name, role, days, list(reports), sees, list(only))
         return self._caller.post("/api/v1/tokens", body, access.TokenMade)
 
     def revoke(self, id: str) -> None:

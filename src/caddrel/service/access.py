@@ -15,6 +15,13 @@ from caddrel.service.errors import ServiceError
 from caddrel.store.accounts import DEVICE, DOOR, PEOPLE, ROLES, Token
 from caddrel.wire import access as wire
 
+# What a token can be for alone: the first word of an address of the API. Not tokens and accounts: whoever may make
+# those can do anything.
+AREAS = (
+    "acceptances", "apps", "audit", "causes", "devices", "doctor", "drafts", "facts", "groups", "jobs", "language",
+    "lists", "mappings", "passwords", "people", "rehearse", "rulebook", "selectors", "sessions", "signins",
+    "starter-codes",
+)  # fmt: skip
 SESSION_LASTS = timedelta(hours=12)
 CODE_LASTS = timedelta(minutes=30)
 COOKIE = "caddrel_session"
@@ -35,6 +42,7 @@ class Caller:
     token_name: str = ""
     reports: tuple[str, ...] = ()
     sees: bool = False
+    only: tuple[str, ...] = ()
 
 
 def caller_from(deps: Deps, authorization: str, cookie: str) -> Caller | None:
@@ -61,11 +69,12 @@ def _by_token(deps: Deps, text: str) -> Caller | None:
         hint = "make a new one: caddrel token create"
         raise ServiceError(401, "token-expired", "this token has expired", hint)
     return Caller(
-        f"token {token.name}", token.role, token=token.id, token_name=token.name, reports=token.reports, sees=token.sees
-    )
+        f"token {token.name}", token.role, token=token.id, token_name=token.name, reports=token.reports,
+        sees=token.sees, only=token.only,
+    )  # fmt: skip
 
 
-def check(caller: Caller | None, role: str, changing: bool, csrf: str) -> Caller:
+def check(caller: Caller | None, role: str, changing: bool, csrf: str, area: str = "") -> Caller:
     """Return the caller when their role may do this, else refuse.
 
     Parameters
@@ -74,6 +83,8 @@ def check(caller: Caller | None, role: str, changing: bool, csrf: str) -> Caller
         The least role that may.
     changing
         Whether the request changes anything; with a console session it then needs its CSRF value.
+    area
+        What it is about, for tokens that are for some areas only.
     """
     if caller is None:
         raise ServiceError(401, "not-signed-in", "sign in, or send a bearer token", "CADDREL_TOKEN, or the console")
@@ -84,6 +95,9 @@ def check(caller: Caller | None, role: str, changing: bool, csrf: str) -> Caller
         raise ServiceError(403, "not-allowed", f"only the token of a {role} may do this", hint)
     if ROLES.index(caller.role) < ROLES.index(role):
         raise ServiceError(403, "not-allowed", f"this needs the role {role}; yours is {caller.role}")
+    if caller.only and area not in caller.only:
+        message = f"this token is for {', '.join(caller.only)} only"
+        raise ServiceError(403, "out-of-scope", message, "make another: caddrel token create NAME --only …")
     return caller
 
 
@@ -113,8 +127,9 @@ def sign_in(deps: Deps, request: wire.SignInRequest) -> tuple[str, wire.SessionI
 
 
 def make_token(
-    deps: Deps, name: str, role: str, days: int, by: str, reports: Sequence[str] = (), sees: bool = False
-) -> tuple[Token, str]:
+    deps: Deps, name: str, role: str, days: int, by: str, reports: Sequence[str] = (), sees: bool = False,
+    only: Sequence[str] = (),
+) -> tuple[Token, str]:  # fmt: skip
     """Return a new token and its text, which is not kept anywhere."""
     if role not in ROLES or not name.strip() or len(name) > 100 or not 1 <= days <= 3660:
         raise ServiceError(
@@ -123,11 +138,15 @@ def make_token(
     if role == DEVICE and name not in deps.inventories.current().devices:
         hint = "the token of a device has the device's id for its name"
         raise ServiceError(422, "bad-token", f"there is no device `{shorten(name)}`", hint)
+    for area in only:
+        if area not in AREAS or role not in PEOPLE:
+            hint = did_you_mean(area, AREAS, f"of viewers, authors, publishers and operators: {', '.join(AREAS)}")
+            raise ServiceError(422, "bad-token", f"a {role}'s token cannot be for `{shorten(area)}` only", hint)
     now = deps.clock()
     id, secret, text = secrets.new_token()
     token = Token(
         id, name.strip(), role, secrets.hashed(secret), now, by, now + timedelta(days=days), None,
-        _reports(deps, role, reports), sees and role == DOOR,
+        _reports(deps, role, reports), sees and role == DOOR, tuple(dict.fromkeys(only)),
     )  # fmt: skip
     deps.accounts.add_token(token)
     return token, text

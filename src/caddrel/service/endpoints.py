@@ -216,7 +216,8 @@ def _caller(deps: Deps, endpoint: Endpoint) -> Caller | None:
 def _checked(endpoint: Endpoint, caller: Caller | None) -> Caller:
     changing = endpoint.method not in {"GET", "HEAD"}
     role = DOOR if endpoint.doors and caller is not None and caller.role == DOOR else endpoint.role
-    return check(caller, role, changing, request.headers.get(CSRF_HEADER, ""))
+    area = endpoint.route.removeprefix("/api/v1/").partition("/")[0]
+    return check(caller, role, changing, request.headers.get(CSRF_HEADER, ""), area)
 
 
 def _audited(endpoint: Endpoint, call: Call) -> bool:

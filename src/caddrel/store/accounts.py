@@ -30,7 +30,10 @@ class Account:
 
 @dataclass(frozen=True, slots=True)
 class Token:
-    """A token of a program; the secret is known by its hash only."""
+    """A token of a program; the secret is known by its hash only.
+
+    `only` are the areas that it is for, all that its role may when empty.
+    """
 
     id: str
     name: str
@@ -42,6 +45,7 @@ class Token:
     revoked_at: datetime | None
     reports: tuple[str, ...] = ()
     sees: bool = False
+    only: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
@@ -145,6 +149,7 @@ class AccountStore:
             "created_by": token.created_by,
             "expires_at": to_stored(token.expires_at) if token.expires_at else None,
             "reports": json.dumps(list(token.reports)),
+            "only": json.dumps(list(token.only)),
             "sees": token.sees,
         }
         with self._database.write() as connection:
@@ -174,6 +179,7 @@ class AccountStore:
                 from_stored(row.revoked_at) if row.revoked_at is not None else None,
                 tuple(json.loads(row.reports)) if row.reports else (),
                 row.sees,
+                tuple(json.loads(row.only)),
             )
             for row in rows
         ]

@@ -69,6 +69,7 @@ tokens = Table(
     Column("created_by", String, nullable=False),
     # Of a door: which facts it may report, as JSON, and whether it is told what is for administrators.
     Column("reports", Text),
+    Column("only", Text, nullable=False, server_default="[]"),
     Column("sees", Boolean(create_constraint=False), nullable=False, server_default="0"),
     Column("expires_at", Integer),
     Column("revoked_at", Integer),

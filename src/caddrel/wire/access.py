@@ -56,6 +56,7 @@ class TokenInfo(msgspec.Struct, frozen=True):
     revoked: bool
     reports: list[str] = []
     sees: bool = False
+    only: list[str] = []
 
 
 class TokenList(msgspec.Struct, frozen=True):
@@ -73,6 +74,8 @@ class TokenRequest(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
         Of a door: the facts that it may report, such as ``network``; those that only a door can see when empty.
     sees
         Of a door: whether decisions come with what is for administrators.
+    only
+        What it is for, such as ``signins``; all that its role may when empty.
     """
 
     name: str
@@ -80,6 +83,7 @@ class TokenRequest(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     days: int = 90
     reports: list[str] = []
     sees: bool = False
+    only: list[str] = []
 
 
 class TokenMade(msgspec.Struct, frozen=True):

@@ -1181,6 +1181,7 @@ export interface TokenInfo {
   revoked: boolean;
   reports?: string[];
   sees?: boolean;
+  only?: string[];
 }
 
 /** Every token. */
@@ -1201,6 +1202,7 @@ export interface TokenRequest {
   days?: number;
   reports?: string[];
   sees?: boolean;
+  only?: string[];
 }
 
 /** What the door shows when a rule decides; placeholders are filled as for one who is stopped at `app`. */

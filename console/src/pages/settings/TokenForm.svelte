@@ -13,10 +13,12 @@
     publisher: 'publishes rulebooks',
     operator: 'does everything',
   };
+  const ROLES_FOR_SOME = ['viewer', 'author', 'publisher', 'operator'];
   let name = $state('');
   let role = $state('door');
   let days = $state(90);
   let reports = $state('');
+  let only = $state('');
   let sees = $state(false);
   let refused = $state<Problem | null>(null);
 
@@ -25,7 +27,7 @@
     refused = null;
     const said = role === 'door' ? reports.split(/[\s,]+/).filter(Boolean) : [];
     try {
-      done(await api.makeToken({ name, role, days, reports: said, sees: sees && role === 'door' }));
+      done(await api.makeToken({ name, role, days, reports: said, sees: sees && role === 'door', only: ROLES_FOR_SOME.includes(role) ? only.split(/[\s,]+/).filter(Boolean) : [] }));
     } catch (error) {
       if (!(error instanceof Failure)) throw error;
       refused = error.problem;
@@ -47,6 +49,11 @@
       <input class="field font-mono" bind:value={reports} placeholder="left empty: what only a door can see" spellcheck="false" />
     </label>
     <label class="flex items-center gap-2 text-small sm:col-span-2"><input type="checkbox" bind:checked={sees} /> Tell it what is for administrators: reason, deciding rules, what is unknown</label>
+  {/if}
+  {#if ROLES_FOR_SOME.includes(role)}
+    <label class="text-small sm:col-span-2">What it is for, and nothing else
+      <input class="field font-mono" bind:value={only} placeholder="left empty: all that its role may; such as signins, jobs" spellcheck="false" />
+    </label>
   {/if}
   {#if refused}<div class="sm:col-span-2"><Failing problem={refused} /></div>{/if}
   <div class="flex gap-2 sm:col-span-2">

@@ -73,7 +73,7 @@
   <div class="relative overflow-x-auto" {@attach rows} tabindex="0" role="region" aria-label="Tokens">
     <table class="ruled min-w-[52rem]">
       <thead>
-        <tr><th>Name</th><th>Role</th><th>May report</th><th>Made by</th><th>Expires</th><th>State</th><th><span class="sr-only">Revoke it</span></th></tr>
+        <tr><th>Name</th><th>Role</th><th>May report, or is for</th><th>Made by</th><th>Expires</th><th>State</th><th><span class="sr-only">Revoke it</span></th></tr>
       </thead>
       <tbody>
         {#each shown as token (token.id)}
@@ -81,7 +81,7 @@
             <td>{token.name}<span class="block font-mono text-fine text-muted">{token.id}</span></td>
             <td>{token.role}{#if token.sees}<span class="block text-fine text-muted">told what is for administrators</span>{/if}</td>
             <td class="max-w-[26rem] font-mono text-fine">
-              {#if token.role === 'door'}{(token.reports ?? []).join(', ')}{:else if token.role === 'device'}its own state{:else}<span class="text-muted">nothing</span>{/if}
+              {#if token.role === 'door'}{(token.reports ?? []).join(', ')}{:else if token.role === 'device'}its own state{:else if (token.only ?? []).length}only {(token.only ?? []).join(', ')}{:else}<span class="text-muted">nothing</span>{/if}
             </td>
             <td>{token.created_by}<span class="block text-fine text-muted tabular-nums">{token.created_at.slice(0, 10)}</span></td>
             <td class="whitespace-nowrap tabular-nums">{token.expires_at?.slice(0, 10) ?? 'never'}</td>

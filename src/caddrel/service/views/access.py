@@ -56,7 +56,16 @@ def _info(token: Token) -> wire.TokenInfo:
     created = token.created_at.isoformat()
     revoked = bool(token.revoked_at)
     return wire.TokenInfo(
-        token.id, token.name, token.role, created, token.created_by, expires, revoked, list(token.reports), token.sees
+        token.id,
+        token.name,
+        token.role,
+        created,
+        token.created_by,
+        expires,
+        revoked,
+        list(token.reports),
+        token.sees,
+        list(token.only),
     )
 
 
@@ -76,7 +85,14 @@ def make_token(call: Call) -> wire.TokenMade:
     body: wire.TokenRequest = call.body
     call.noted = f"{body.role} token {body.name[:100]}"
     token, text = access.make_token(
-        call.deps, body.name, body.role, body.days, call.who().name, body.reports, body.sees
+        call.deps,
+        body.name,
+        body.role,
+        body.days,
+        call.who().name,
+        body.reports,
+        body.sees,
+        body.only,
     )
     return wire.TokenMade(_info(token), text)
 
