@@ -36,7 +36,7 @@ def test_the_openapi_document_is_valid_and_complete(empty: Live) -> None:
     validate(document)
     assert document["openapi"].startswith("3.1")
     described = {(method.upper(), path) for path, item in document["paths"].items() for method in item}
-    assert described == {(e.method, e.route.replace("<id>", "{id}")) for e in ENDPOINTS}
+    assert described == {(e.method, e.route.replace("<", "{").replace(">", "}")) for e in ENDPOINTS}
 
 
 def test_the_schema_of_rulebooks_is_published(empty: Live) -> None:
@@ -79,6 +79,7 @@ def test_every_reading_endpoint_answers_as_it_says(kelpline: Live) -> None:
         client.drafts.begin("told")
     examples = {
         "/api/v1/drafts/<id>": "told",
+        "/api/v1/drafts/<id>/shadow": "told",
         "/api/v1/jobs/<id>": job,
         "/api/v1/jobs/<id>/events": job,
         "/api/v1/rulebook/policies/<id>": "abroad",
@@ -92,11 +93,18 @@ def test_every_reading_endpoint_answers_as_it_says(kelpline: Live) -> None:
         "/api/v1/apps/<id>": "manifest",
         "/api/v1/lists/<id>": "bad-addresses",
     }
+    object = "/api/v1/drafts/told/objects"
+    whole = {
+        "/api/v1/drafts/<id>/objects/<path>": f"{object}/standards.crew-tablet",
+        "/api/v1/drafts/<id>/objects/<path>/covers": f"{object}/policies.abroad/covers?side=people&limit=3",
+        "/api/v1/drafts/<id>/objects/<path>/holds": f"{object}/places.terminals/holds?address=192.0.2.70",
+    }
     with kelpline.http() as http:
         for endpoint in ENDPOINTS:
             if endpoint.method != "GET":
                 continue
-            answer = http.get(endpoint.route.replace("<id>", examples.get(endpoint.route, "")))
+            route = endpoint.route
+            answer = http.get(whole.get(route) or route.replace("<id>", examples.get(route, "")))
             assert answer.status_code == 200, endpoint.route
             if endpoint.returns is not Stream:
                 msgspec.json.decode(answer.content, type=endpoint.returns, strict=True)

@@ -244,3 +244,27 @@ def test_a_draft_of_an_older_release_is_told_and_mended(live: Live) -> None:
         assert "apply" not in text
         publisher.drafts.save("old", 2, [File("r.yaml", text.replace("caddrel: 0", "caddrel: 1"))])
         assert publisher.rulebook.check(draft="old").ok
+
+
+def test_draft_revision_and_file_stand_for_each_other(live: Live, tmp_path: Path) -> None:
+    file = tmp_path / "r.yaml"
+    file.write_text(TEXT, encoding="utf-8")
+    attempts = tmp_path / "a.ndjson"
+    attempts.write_text(
+        '{"facts": {"person.id": "key", "app.id": "tower", "operation": "sign-in"}}\n', encoding="utf-8"
+    )
+    with live.client() as operator:
+        operator.drafts.begin("same")
+    answers = set()
+    for given in (str(file), "draft:same", "1", "current"):
+        done = run("decide", "--rulebook", given, "--attempts", str(attempts), env=live.environment())
+        assert done.returncode == 0, done.stderr
+        answers.add(done.stdout)
+        assert run("rulebook", "check", given, env=live.environment()).returncode == 0
+        done = run("rehearse", "person=key", "app=tower", "--rulebook", given, env=live.environment())
+        assert "Tower" in done.stdout
+        assert run("rulebook", "compare", given, "1", env=live.environment()).returncode == 0
+    assert len(answers) == 1
+    for given, code in (("draft:none", 3), ("99", 3), ("none.yaml", 2)):
+        done = run("decide", "--rulebook", given, "--attempts", str(attempts), env=live.environment())
+        assert done.returncode == code

@@ -67,7 +67,6 @@ def list_tokens(as_json: bool) -> None:
             t.name,
             t.role,
             ", ".join(t.only) or "all",
-            t.created_by,
             (t.expires_at or "")[:10],
             "revoked" if t.revoked else "in use",
         )

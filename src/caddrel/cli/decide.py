@@ -11,7 +11,8 @@ from typing import Any
 import click
 
 from caddrel.cli.failures import AnswerIsNo
-from caddrel.cli.files import open_bytes, read_inventory_file, rulebook_sources
+from caddrel.cli.files import open_bytes, read_inventory_file
+from caddrel.cli.given import FORMS, sources
 from caddrel.cli.output import print_diagnostics, remark
 from caddrel.cli.rechecking import check_again
 from caddrel.core.decide.compiled.evaluator import CompiledRulebook
@@ -31,9 +32,9 @@ LONGEST_LINE = 4 * 1024 * 1024
 @click.command()
 @click.option(
     "--rulebook",
-    "rulebook_path",
-    type=click.Path(path_type=Path, exists=True),
-    help="The rulebook: a file or a folder.",
+    "rulebook_given",
+    metavar="FILE",
+    help=f"The rulebook: {FORMS}.",
 )
 @click.option(
     "--attempts",
@@ -54,14 +55,14 @@ LONGEST_LINE = 4 * 1024 * 1024
 @click.option("--trace", is_flag=True, help="Add the trace to every decision.")
 @click.option("--json", "as_json", is_flag=True, help="Accepted for the sake of habit: the output is always NDJSON.")
 def decide(
-    rulebook_path: Path | None,
+    rulebook_given: str | None,
     attempts: Path | None,
     inventory_path: Path | None,
     recheck: Path | None,
     trace: bool,
     as_json: bool,
 ) -> None:
-    """Decide attempts against a rulebook without a service; one decision a line, in the same order.
+    """Decide attempts against a rulebook; one decision a line, in the same order. With a file it needs no service.
 
     \b
     Examples: caddrel decide --rulebook rulebook.yaml --attempts attempts.ndjson
@@ -70,9 +71,9 @@ def decide(
     if recheck is not None:
         check_again(recheck, as_json)
         return
-    if rulebook_path is None or attempts is None:
+    if rulebook_given is None or attempts is None:
         raise click.UsageError("give --rulebook and --attempts, or --recheck")
-    rulebook = _rulebook(rulebook_path)
+    rulebook = _rulebook(rulebook_given)
     compiled = None if trace else CompiledRulebook(rulebook)
     inventory = read_inventory_file(inventory_path) if inventory_path is not None else None
     bad = 0
@@ -86,11 +87,11 @@ def decide(
         raise AnswerIsNo
 
 
-def _rulebook(path: Path) -> Rulebook:
-    sources = rulebook_sources(path)
-    result = read_rulebook(sources)
+def _rulebook(given: str) -> Rulebook:
+    documents = sources(given)
+    result = read_rulebook(documents)
     if result.rulebook is None:
-        print_diagnostics(result.diagnostics, {s.name: s.text for s in sources})
+        print_diagnostics(result.diagnostics, {s.name: s.text for s in documents})
         raise AnswerIsNo
     return result.rulebook
 

@@ -2,20 +2,19 @@
 
 from __future__ import annotations
 
-from pathlib import Path
-
 import click
 
-from caddrel.cli.files import rulebook_files
+from caddrel.cli.given import FORMS, side
 from caddrel.cli.output import json_option, plain, remark, say, write_json
 from caddrel.cli.profile import connect
 from caddrel.cli.tracing import print_decision, print_policies, print_remedies
+from caddrel.wire.rulebooks import Side
 
 
 @click.command()
 @click.argument("facts", nargs=-1, metavar="FACT=VALUE…")
 @click.option("--revision", type=int, help="Against this revision instead of the current one.")
-@click.option("--rulebook", "file", metavar="FILE", help="Against a file or folder, or draft:NAME.")
+@click.option("--rulebook", "file", metavar="FILE", help=f"Against {FORMS}.")
 @click.option("--trace", is_flag=True, help="Show every policy with the tests of its rules.")
 @json_option
 def rehearse(facts: tuple[str, ...], revision: int | None, file: str | None, trace: bool, as_json: bool) -> None:
@@ -35,12 +34,10 @@ def rehearse(facts: tuple[str, ...], revision: int | None, file: str | None, tra
         if name in given:
             raise click.UsageError(f"{name} is given twice")
         given[name] = value
+    under = side(file) if file is not None else Side()
     with connect() as service:
-        draft = file.removeprefix("draft:") if file is not None and file.startswith("draft:") else ""
-        if file is not None and not draft and not Path(file).exists():
-            raise click.UsageError(f"{file}: no such file; draft:NAME stands for a draft")
-        files = rulebook_files(Path(file)) if file is not None and not draft else None
-        answer = service.rehearse(given, files=files, revision=revision, draft=draft)
+        number = under.revision if under.revision is not None else revision
+        answer = service.rehearse(given, files=under.files, revision=number, draft=under.draft)
     if as_json:
         write_json(answer)
         return

@@ -11,6 +11,7 @@ from rich.text import Text
 
 from caddrel.cli.failures import AnswerIsNo
 from caddrel.cli.files import read_inventory_file, rulebook_files, rulebook_sources
+from caddrel.cli.given import side
 from caddrel.cli.modes import mode, widen
 from caddrel.cli.output import heading, json_option, mark, plain, print_diagnostics, remark, say, table, write_json
 from caddrel.cli.profile import connect
@@ -57,17 +58,18 @@ def _as_json(found: Diagnostic) -> dict[str, object]:
 )
 @json_option
 def check(file: Path, inventory_path: Path | None, as_json: bool) -> None:
-    """Check a rulebook and tell everything that is wrong or doubtful, at once; only for draft:NAME it needs a service.
+    """Check a rulebook and tell everything that is wrong or doubtful, at once.
+
+    A file or folder needs no service; a revision's number, `current` and draft:NAME are checked with its inventory.
 
     \b
     Example: caddrel rulebook check rulebook.yaml
              caddrel rulebook check draft:tablets-need-may
     """
-    if str(file).startswith("draft:"):
-        _check_draft(str(file).removeprefix("draft:"), as_json)
+    given = side(str(file)) if str(file) != "-" else None
+    if given is not None and given.files is None:
+        _check_there(given, str(file), as_json)
         return
-    if str(file) != "-" and not file.exists():
-        raise click.UsageError(f"{file}: no such file")
     sources, result = _read(file)
     found = list(result.diagnostics)
     if result.rulebook is not None:
@@ -86,9 +88,11 @@ def check(file: Path, inventory_path: Path | None, as_json: bool) -> None:
         raise AnswerIsNo
 
 
-def _check_draft(name: str, as_json: bool) -> None:
+def _check_there(given: Side, name: str, as_json: bool) -> None:
+    """Check what the service has, with its inventory."""
     with connect() as service:
-        found = service.rulebook.check(draft=name)
+        files = [] if given.draft else service.rulebook.get(given.revision).files
+        found = service.rulebook.check(files, draft=given.draft)
     if as_json:
         write_json(found)
     else:
@@ -98,7 +102,7 @@ def _check_draft(name: str, as_json: bool) -> None:
             if each.hint:
                 say(Text(each.hint, style="dim"), indent=4)
         verdict = "no errors" if found.ok else "it has errors"
-        say(f"draft {name}: {verdict}, {_count(found.policies, 'policy', 'policies')}")
+        say(f"{name}: {verdict}, {_count(found.policies, 'policy', 'policies')}")
     if not found.ok:
         raise AnswerIsNo
 
@@ -227,26 +231,13 @@ def compare(before: str, after: str, as_json: bool) -> None:
              caddrel rulebook compare current rulebook.yaml
     """
     with connect() as service:
-        found = service.rulebook.compare(_side(before), _side(after))
+        found = service.rulebook.compare(side(before), side(after))
     if as_json:
         write_json(found)
     else:
         _tell_comparison(found)
     if found.objects:
         raise AnswerIsNo
-
-
-def _side(text: str) -> Side:
-    if text == "current":
-        return Side()
-    if text.startswith("draft:"):
-        return Side(draft=text.removeprefix("draft:"))
-    if text.isascii() and text.isdigit():
-        return Side(revision=int(text))
-    path = Path(text)
-    if not path.exists():
-        raise click.UsageError(f"{text}: no such file; give a file, a revision's number, current, or draft:NAME")
-    return Side(files=rulebook_files(path))
 
 
 def _tell_comparison(found: Comparison) -> None:

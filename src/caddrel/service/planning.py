@@ -72,8 +72,11 @@ class Planner:
 
     def wake(self) -> None:
         """Look again what is planned; what became due while the service was down is published now."""
+        planned = bool(self._planned())
         with self._lock:
             self._woken.set()
+            if not planned:
+                return
             if self._stopped or (self._thread is not None and self._thread.is_alive()):
                 return
             self._thread = threading.Thread(target=self._run, name="caddrel-planner", daemon=True)

@@ -1,0 +1,38 @@
+"""A rulebook as a command is given one: a file, a folder, a revision by number, `current`, or draft:NAME."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import click
+
+from caddrel.cli.files import rulebook_files, rulebook_sources
+from caddrel.cli.profile import connect
+from caddrel.core.rulebook.source import Source
+from caddrel.wire.rulebooks import Side
+
+FORMS = "a file or folder, a revision's number, current, or draft:NAME"
+
+
+def side(text: str) -> Side:
+    """Return a rulebook as the service is to look it up; files are sent along."""
+    if text == "current":
+        return Side()
+    if text.startswith("draft:"):
+        return Side(draft=text.removeprefix("draft:"))
+    path = Path(text)
+    if text.isascii() and text.isdigit() and not path.exists():
+        return Side(revision=int(text))
+    if text != "-" and not path.exists():
+        raise click.UsageError(f"{text}: no such file; give {FORMS}")
+    return Side(files=rulebook_files(path))
+
+
+def sources(text: str) -> list[Source]:
+    """Return a rulebook's documents; only for what the service has, it is asked."""
+    given = side(text)
+    if given.files is not None:
+        return rulebook_sources(Path(text))
+    with connect() as service:
+        files = service.drafts.get(given.draft).files if given.draft else service.rulebook.get(given.revision).files
+    return [Source(file.name, file.text) for file in files]
