@@ -123,7 +123,7 @@ def _asking(deps: Deps) -> Iterator[Result]:
     yield Result("counts by day of any filter, s", counted, "below", 1, "all thirty days, the slowest of seven")
     took = _seconds(lambda: causes(deps, Query(since=week)))
     yield Result("causes of the last 7 days, s", took, "below", 1, "with what would help")
-    yield Result("memory of the process after it, MB", _memory(), "below", 600, "resident, after all filters")
+    yield Result("memory of the process after all filters, MB", _memory(), "below", 600, "resident")
 
 
 def _query(deps: Deps, where: str) -> Query:

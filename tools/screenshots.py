@@ -96,6 +96,8 @@ def main(profile: Path) -> None:
         ("sessions", "/sessions", "dark"),
         ("tokens", "/settings/tokens", "light"),
         ("draft", "/drafts/abroad-at-once/policies.abroad", "light"),
+        ("schedule", "/drafts/abroad-at-once/schedules.shore-hours", "dark"),
+        ("publish", "/drafts/abroad-at-once", "light"),
         ("history", "/history?before=1&after=2", "dark"),
         (
             "columns",
@@ -117,6 +119,9 @@ def main(profile: Path) -> None:
             page.emulate_media(color_scheme="dark" if theme == "dark" else "light")
             page.goto(f"{demo['url']}/#{path}")
             settle(page)
+            if name == "draft":
+                page.get_by_role("heading", name="Rules").evaluate("rules => rules.scrollIntoView()")
+                settle(page)
             page.screenshot(path=TARGET / f"{name}-{theme}.png")
         page.goto(f"{demo['url']}/#/signins?outcome=blocked")
         page.get_by_label("Only where this condition holds").click()

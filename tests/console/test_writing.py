@@ -209,6 +209,67 @@ def test_rows_and_text_follow_each_other_and_changes_are_undone(browser: Browser
     expect(page.get_by_role("heading", level=1)).to_contain_text("2 objects changed")
 
 
+def test_a_place_is_made_of_countries_by_name_and_asked_about_an_address(browser: Browser, company: Live) -> None:
+    with company.client("author") as author:
+        author.drafts.begin("mine")
+    page = _page(browser, company, "/drafts/mine")
+    page.get_by_label("Kind of the new object").select_option("places")
+    page.get_by_label("Add an object").fill("Northern ports")
+    page.keyboard.press("Enter")
+    page.get_by_label("Add to countries by name").first.select_option(label="Norway")
+    page.get_by_label("Networks", exact=True).first.fill("192.0.2.0/26, 300.0.2.0/24")
+    expect(page.get_by_text("300.0.2.0/24").last).to_be_visible()
+    expect(page.get_by_label("Networks", exact=True).first).to_have_attribute("aria-invalid", "true")
+    page.get_by_label("Networks", exact=True).first.fill("192.0.2.0/26")
+    expect(page.get_by_label("Networks", exact=True).first).to_have_attribute("aria-invalid", "false")
+    expect(page.get_by_label("What it says and does")).to_contain_text("Nothing uses it yet.")
+    page.get_by_label("Is this address in it?").fill("192.0.2.7")
+    page.keyboard.press("Enter")
+    expect(page.get_by_text("192.0.2.7 is in it")).to_be_visible()
+    page.get_by_label("Is this address in it?").fill("nowhere")
+    page.keyboard.press("Enter")
+    expect(page.get_by_text("such as 192.0.2.7")).to_be_visible()
+    with company.client() as operator:
+        value = operator.drafts.look("mine", "places.northern-ports").value
+        assert value == {"countries": ["NO"], "networks": ["192.0.2.0/26"]}
+
+
+def test_a_plan_is_made_and_taken_back_and_a_draft_runs_in_shadow(browser: Browser, company: Live) -> None:
+    with company.client("author") as author:
+        author.drafts.begin("mine")
+        author.drafts.put_value("mine", 1, "policies.abroad", {"rules": [{"then": "block"}]})
+    page = _page(browser, company, "/drafts/mine")
+    page.get_by_label("Why, for those who read").fill("the harbour closes")
+    page.get_by_label("When, in UTC").fill("2026-12-01T06:00:00Z")
+    page.get_by_role("button", name="Plan it").click()
+    expect(page.get_by_text("To be published at 2026-12-01 06:00 UTC")).to_be_visible()
+    assert axe_findings(page) == []
+    page.get_by_role("button", name="Take the plan back").click()
+    expect(page.get_by_role("button", name="Plan it")).to_be_visible()
+    page.get_by_role("button", name="Run it in shadow").click()
+    expect(page.get_by_text("There was no live decision yet.")).to_be_visible()
+    expect(page.get_by_text("The mate opens the manifest on a patched tablet")).to_be_visible()
+    assert axe_findings(page) == []
+    page.get_by_role("link", name="Rehearse it").click()
+    page.get_by_label("person.id").fill("ines.faro")
+    page.get_by_label("auth.methods").fill("pwd:5m, otp")
+    expect(page.get_by_role("heading", level=1)).to_contain_text("Ines Faro")
+    page.get_by_label("Keep it in the draft").fill("The mate, abroad")
+    page.keyboard.press("Enter")
+    expect(page.get_by_text("Kept as the-mate-abroad.")).to_be_visible()
+    with company.client() as operator:
+        kept = operator.rulebook.check(draft="mine").rehearsals[-1]
+        assert (kept.title, kept.expect, kept.outcome) == ("The mate, abroad", "blocked", "blocked")
+    page.get_by_role("link", name="History").click()
+    with page.expect_download() as download:
+        page.get_by_role("link", name="Revision 1 as a file").click()
+    assert download.value.path().read_text(encoding="utf-8") == documents()[1]
+    page.get_by_role("link", name="Rulebook").click()
+    page.get_by_role("button", name="Modes").click()
+    page.get_by_label("Choose Abroad, a fresh second factor").check()
+    assert axe_findings(page) == []
+
+
 KINDS = [
     "places.terminals", "standards.crew-tablet", "schedules.shore-hours", "proofs.strong-key", "notices.passenger-data",
     "signals.too-fast", "password-standards.deck-terminal", "settings", "rehearsals.mate-on-her-tablet", "apps.gangway",

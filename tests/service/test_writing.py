@@ -333,6 +333,13 @@ def test_a_draft_in_shadow_is_logged_beside_live_decisions(live: Live) -> None:
         shown = run("draft", "shadow", "mine", env=live.environment()).stdout
         assert "challenged" in shown
         assert "the draft mine, in shadow then" in run("trace", report.flows[1].example, env=live.environment()).stdout
+        for i in range(4):
+            author.drafts.begin(f"more-{i}")
+            if i < 3:
+                publisher.drafts.shadow(f"more-{i}", True)
+        with pytest.raises(Refused) as refused:
+            publisher.drafts.shadow("more-3", True)
+        assert refused.value.problem.code == "too-many-shadowed"
         assert "not in shadow any more" in run("draft", "shadow", "mine", "--off", env=live.environment()).stdout
         live.clock.forward(minutes=1)
         with Caddrel(live.url, token) as door:

@@ -25,6 +25,8 @@ if TYPE_CHECKING:
 
 _NAME = re.compile(r"[a-z0-9][a-z0-9-]{0,59}")
 LARGEST = 8 * 1024 * 1024
+# Each is decided at every sign-in.
+MOST_SHADOWED = 4
 
 
 def info(deps: Deps, draft: Draft) -> wire.DraftInfo:
@@ -138,8 +140,6 @@ def objects_at(deps: Deps, number: int) -> Mapping[editing.Path, str]:
 def put_object(deps: Deps, name: str, seen: int, request: wire.ObjectRequest, by: str) -> wire.ObjectSaved:
     """Put one object of a draft, or take it out."""
     draft = need(deps, name)
-    if len(request.text or "") > LARGEST:
-        raise ServiceError(413, "too-large", f"a rulebook has at most {LARGEST >> 20} MB")
     path = editing.read_path(request.path)
     sources = _sources(draft.files)
     text, now = request.text, path
@@ -164,6 +164,8 @@ def _save(
     if draft.plan is not None:
         hint = f"take the plan back first: caddrel draft unplan {draft.name}"
         raise ServiceError(409, "draft-planned", f"it is to be published at {show_moment(draft.plan.at)}", hint)
+    if sum(len(text) for _, text in files) > LARGEST:
+        raise ServiceError(413, "too-large", f"a draft has at most {LARGEST >> 20} MB", "nothing was saved")
     try:
         saved = deps.drafts.save(draft.name, seen, files, base or draft.base, by, deps.clock())
     except Stale as stale:
@@ -203,6 +205,10 @@ def shadow(deps: Deps, name: str, on: bool) -> Draft:
         result = read_rulebook(_sources(draft.files))
         if result.rulebook is None:
             raise RulebookError(result.diagnostics)
+        others = [each for each in deps.drafts.all() if each.shadowed is not None and each.name != name]
+        if len(others) >= MOST_SHADOWED:
+            hint = f"end one first: caddrel draft shadow {others[0].name} --off"
+            raise ServiceError(409, "too-many-shadowed", f"{MOST_SHADOWED} drafts are in shadow already", hint)
     if on != (draft.shadowed is not None):
         deps.drafts.shadow(name, deps.clock() if on else None)
     return need(deps, name)

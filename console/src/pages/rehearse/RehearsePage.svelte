@@ -11,6 +11,7 @@
   import Sentence from '../../lib/parts/Sentence.svelte';
   import Waiting from '../../lib/parts/Waiting.svelte';
   import FactField from './FactField.svelte';
+  import KeepBox from './KeepBox.svelte';
   import { GROUPS, Rehearsing, USUAL } from './rehearse.svelte';
 
   const rehearsing = new Rehearsing(router.querystring ?? '');
@@ -96,6 +97,9 @@
         <p class="mb-3 border-l-4 border-challenged bg-challenged-soft px-4 py-2">{remark}</p>
       {/each}
       <Needs decision={answer.value.decision} onfact={focusFact} />
+      {#if rehearsing.draft && rehearsing.facts.value}
+        <KeepBox draft={rehearsing.draft} given={rehearsing.given} facts={rehearsing.facts.value} outcome={answer.value.decision.outcome} />
+      {/if}
       <Remedies remedies={answer.value.remedies} decision={answer.value.decision} />
       <h2 class="mt-6 mb-2 border-t-2 border-ink pt-3 text-lead font-semibold">How it is decided</h2>
       <Policies trace={answer.value.trace} decision={answer.value.decision} />

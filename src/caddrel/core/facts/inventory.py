@@ -86,6 +86,7 @@ class Inventory:
             str(d.facts["device.serial"]): d for d in self.devices.values() if "device.serial" in d.facts
         }
         self._closures: dict[str, frozenset[str]] = {}
+        self._by_person: dict[str, list[Entry]] | None = None
 
     def replaced(self, changed: Inventory) -> Inventory:
         """Return the index with the objects of another added, or in place of those of the same ids."""
@@ -103,6 +104,16 @@ class Inventory:
         if id is not None:
             return self.devices.get(id)
         return self._by_serial.get(serial) if serial is not None else None
+
+    def devices_of(self, person: str) -> list[Entry]:
+        """Return the devices that belong to a person, in the order of the inventory."""
+        if self._by_person is None:
+            found: dict[str, list[Entry]] = {}
+            for device in self.devices.values():
+                if device.person:
+                    found.setdefault(device.person, []).append(device)
+            self._by_person = found
+        return self._by_person.get(person, [])
 
     def groups_of(self, person: Entry, at: datetime | None) -> frozenset[str] | None:
         """Return all groups that a person is in at a moment, directly or through others.

@@ -165,8 +165,8 @@ def _methods(facts: Facts, enrolling: bool) -> Iterator[Step]:
 def _devices(facts: Facts, inventory: Inventory) -> Iterator[Step]:
     """Yield the person's other devices, with the facts that the inventory has of them."""
     person, current = facts.values.get("person.id"), facts.values.get("device.id")
-    for device in inventory.devices.values():
-        if device.person and device.person == person and device.id != current:
+    for device in inventory.devices_of(str(person or "")):
+        if device.id != current:
             yield Step(
                 Who.PERSON_NOW,
                 f"used {device.title or device.id}",

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import threading
 from collections import Counter, OrderedDict
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from itertools import islice
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, TypeVar
 
 from caddrel.core.decide.compiled.parts import FALSE, LISTS, TRUE, Parts
 from caddrel.core.facts.catalogue import KINDS
@@ -20,6 +20,7 @@ from caddrel.wire import writing as wire
 if TYPE_CHECKING:
     from caddrel.service.deps import Deps
 
+T = TypeVar("T")
 SIDES = ("people", "apps")
 MOST_REMEMBERED = 64
 MOST_SELECTORS = 40
@@ -31,7 +32,7 @@ class Covering:
 
     def __init__(self) -> None:
         self._lock = threading.Lock()
-        self._found: OrderedDict[Any, dict[str, bool]] = OrderedDict()
+        self._found: OrderedDict[Any, Any] = OrderedDict()
         self._counted: dict[str, tuple[Inventory, list[tuple[str, wire.SelectorView]]]] = {}
 
     def of(self, deps: Deps, rulebook: Rulebook, scope: Scope, side: str) -> dict[str, bool]:
@@ -44,14 +45,23 @@ class Covering:
         side
             ``people`` or ``apps``.
         """
-        inventory = deps.inventories.current()
         wanted, without = (scope.people, scope.except_people) if side == "people" else (scope.apps, scope.except_apps)
-        # Memberships may end, so what is remembered is good for a minute.
-        key = (id(inventory), side, _written(wanted), _written(without), deps.clock().replace(second=0, microsecond=0))
+        return self.once(
+            deps,
+            (side, _written(wanted), _written(without), attribute_types(rulebook)),
+            lambda: dict(sorted(_covered(deps, deps.inventories.current(), rulebook, side, wanted, without))),
+        )
+
+    def once(self, deps: Deps, what: tuple[Any, ...], make: Callable[[], T]) -> T:
+        """Return what `make` finds in the inventory, remembered for the same inventory and minute.
+
+        Memberships end and states grow old by themselves, so it is no good for longer.
+        """
+        key = (deps.inventory.version(), deps.clock().replace(second=0, microsecond=0), *what)
         with self._lock:
-            found = self._found.get(key)
+            found: T | None = self._found.get(key)
         if found is None:
-            found = dict(sorted(_covered(deps, inventory, rulebook, side, wanted, without)))
+            found = make()
             with self._lock:
                 self._found[key] = found
                 while len(self._found) > MOST_REMEMBERED:
@@ -120,6 +130,11 @@ def _titles(inventory: Inventory) -> dict[str, str]:
     titles = {f"group:{id}": group.title for id, group in inventory.groups.items()}
     titles |= {f"person:{id}": person.title for id, person in inventory.people.items()}
     return titles | {id: app.title for id, app in inventory.apps.items()}
+
+
+def attribute_types(rulebook: Rulebook) -> tuple[tuple[str, str], ...]:
+    """Return what a rulebook's own facts are, for who remembers what was found with them."""
+    return tuple(sorted((name, spec.type.value) for name, spec in rulebook.catalogue.attributes.items()))
 
 
 def _written(selectors: Sequence[Selector]) -> tuple[str, ...]:

@@ -12,9 +12,11 @@ from caddrel.core.facts.attempts import AttemptRefused, read_given_facts
 from caddrel.core.facts.completion import AGES, Setting, ages_of, attributes_of, complete
 from caddrel.core.facts.inventory import Entry
 from caddrel.core.language.nodes import FactTest, tests_of
+from caddrel.core.language.printer import print_condition
 from caddrel.core.rulebook.model import Place, Rulebook, Schedule, Standard
 from caddrel.service.deps import Deps
 from caddrel.service.errors import ServiceError, not_found
+from caddrel.service.writing.covering import attribute_types
 from caddrel.wire import writing as wire
 
 MOST_DEVICES = 50
@@ -24,7 +26,10 @@ _DAYS = ("Monday", "Tuesday", "Wednesday", "Thursday", "Friday", "Saturday", "Su
 def standing(deps: Deps, rulebook: Rulebook, section: str, id: str) -> wire.Standing | None:
     """Return how a part stands now; None for parts that stand in no way."""
     if section == "standards":
-        return _standard(deps, rulebook, rulebook.standards[id])
+        standard = rulebook.standards[id]
+        asked = tuple((check.id, check.title, print_condition(check.must)) for check in standard.checks)
+        key = (section, asked, attribute_types(rulebook))
+        return deps.covering.once(deps, key, lambda: _standard(deps, rulebook, standard))
     if section == "schedules":
         return wire.Standing([_schedule(deps, rulebook.schedules[id])])
     return None

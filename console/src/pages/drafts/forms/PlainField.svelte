@@ -1,5 +1,6 @@
 <script lang="ts">
   // A field of one text, a longer one, a choice, a list with commas, or ticks.
+  import { COUNTRIES, countryName } from './countries';
   import type { Field } from './fields';
 
   let { id, field, value, known, invalid, set }: {
@@ -54,6 +55,18 @@
           }}
           onblur={() => (typing = null)}
         />
+        {#if field.key === 'countries'}
+          <p class="mt-0.5 flex flex-wrap items-center gap-2 text-fine text-muted">
+            <select class="field w-48! text-fine" aria-label="Add to {field.label.toLowerCase()} by name" value="" onchange={(event) => {
+              if (event.currentTarget.value && !picked.includes(event.currentTarget.value)) set([...picked, event.currentTarget.value]);
+              event.currentTarget.value = '';
+            }}>
+              <option value="">add one by name …</option>
+              {#each COUNTRIES as [code, name] (code)}<option value={code}>{name}</option>{/each}
+            </select>
+            <span>{picked.map(countryName).join(', ')}</span>
+          </p>
+        {/if}
         {#if known.length}<datalist id="{id}-known">{#each known as word (word)}<option value={word}></option>{/each}</datalist>{/if}
       </div>
     {/if}

@@ -42,11 +42,11 @@
     {/each}
   </select>
   {#if fact}
-    <select class="field" aria-label="How it is compared" value={test.op} onchange={(event) => compare(event.currentTarget.value)}>
+    <select class="field {takes === 'none' ? 'col-span-2' : ''}" aria-label="How it is compared" value={test.op} onchange={(event) => compare(event.currentTarget.value)}>
       {#each operators as row (row.op)}<option value={row.op}>{row.op || 'is yes'}</option>{/each}
     </select>
   {/if}
-  {#if takes === 'none'}<span></span>
+  {#if takes === 'none'}<!-- Nothing to compare with. -->
   {:else if !many && (part || (words.length && words.length <= 14))}
     <select class="field" aria-label="With what" value={test.values?.[0] ?? ''} onchange={(event) => value(event.currentTarget.value)}>
       <option value="">choose …</option>

@@ -1,0 +1,42 @@
+<script lang="ts">
+  // Keeps a rehearsal of a draft in that draft: the facts, and the outcome that it must go on to give.
+  import { api, Failure } from '../../lib/api/client';
+  import type { FactView } from '../../lib/api/types';
+
+  let { draft, given, facts, outcome }: { draft: string; given: Record<string, string>; facts: FactView[]; outcome: string } = $props();
+  let name = $state('');
+  let kept = $state('');
+  let refused = $state('');
+
+  /** A fact as a document has it: several values as a list, methods with ages by name. */
+  function written(fact: string, text: string): unknown {
+    const type = facts.find((each) => each.name === fact)?.type;
+    if (type !== 'names' && type !== 'methods') return text;
+    const parts = text.split(',').map((each) => each.trim()).filter(Boolean);
+    if (type === 'names' || !parts.some((each) => each.includes(':'))) return parts;
+    return Object.fromEntries(parts.map((each) => [each.split(':')[0], each.split(':')[1] ?? '0s']));
+  }
+
+  async function keep(event: SubmitEvent): Promise<void> {
+    event.preventDefault();
+    const id = name.trim().toLowerCase().replace(/[^a-z0-9]+/g, '-').replace(/^-|-$/g, '');
+    if (!id) return;
+    const attempt = Object.fromEntries(Object.entries(given).map(([fact, text]) => [fact, written(fact, text)]));
+    try {
+      const { info } = await api.draft(draft);
+      await api.putValue(draft, info.version, `rehearsals.${id}`, { title: name.trim(), attempt, expect: outcome });
+      [kept, refused, name] = [id, '', ''];
+    } catch (error) {
+      if (!(error instanceof Failure)) throw error;
+      refused = [error.problem.title, error.problem.errors?.[0]?.message].filter(Boolean).join(': ');
+    }
+  }
+</script>
+
+<form class="mt-6 max-w-xl" onsubmit={keep}>
+  <label class="text-small">Keep it in the draft: from then on it must be {outcome}
+    <span class="flex gap-1"><input class="field" bind:value={name} placeholder="what it is about" maxlength="80" /><button class="action" disabled={!Object.keys(given).length}>Keep</button></span></label>
+  <p class="text-fine" aria-live="polite">
+    {#if kept}Kept as <a href="#/drafts/{draft}/rehearsals.{kept}">{kept}</a>.{:else if refused}<span class="text-blocked">{refused}</span>{/if}
+  </p>
+</form>
