@@ -185,6 +185,8 @@ def test_rows_and_text_follow_each_other_and_changes_are_undone(browser: Browser
     expect(text).to_have_value(
         "not network.country is one of [NO, IS] and (from terminals or not surely device.managed)"
     )
+    text.fill("network.country is NO # home")
+    expect(page.get_by_text("The text has a comment, which rows would lose")).to_be_visible()
     text.fill("network.country is NOO")
     expect(page.locator("span.decoration-wavy")).to_have_text("NOO")
     text.fill("")
@@ -198,6 +200,14 @@ def test_rows_and_text_follow_each_other_and_changes_are_undone(browser: Browser
     handle = page.get_by_role("button", name="Rule 1: Alt with an arrow moves it")
     handle.focus()
     page.keyboard.press("Alt+ArrowDown")
+    expect(page.get_by_label("Condition of rule 2", exact=True)).to_have_value(was)
+    # And back by mouse; the page must not scroll on the way.
+    page.set_viewport_size({"width": 1280, "height": 2400})
+    page.get_by_role("button", name="Rule 2: Alt with an arrow moves it").drag_to(
+        page.get_by_role("button", name="Rule 1: Alt with an arrow moves it")
+    )
+    expect(page.get_by_label("Condition of rule 1", exact=True)).to_have_value(was)
+    page.get_by_role("button", name="Move rule 1 down").click()
     expect(page.get_by_label("Condition of rule 2", exact=True)).to_have_value(was)
     # A week's hours, too.
     page.goto(f"{company.url}/#/drafts/mine/schedules.shore-hours")

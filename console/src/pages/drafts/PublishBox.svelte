@@ -83,7 +83,7 @@
   <ul class="text-small">
     {#each rehearsals as each (each.id)}
       <li class="flex flex-wrap gap-x-2"><a href="#/drafts/{writing.name}/rehearsals.{each.id}">{each.title}</a> must be <Mark value={each.expect} size={10} />
-        {#if each.outcome === each.expect}<span class="text-muted">and is</span>{:else}<span class="font-semibold text-blocked">and is {each.outcome}</span>{/if}</li>
+        {#if each.outcome === each.expect}<span class="text-muted">and is so</span>{:else}<span class="font-semibold text-blocked">and is {each.outcome}</span>{/if}</li>
     {/each}
   </ul>
 {/if}

@@ -81,7 +81,7 @@
             <td>{token.name}<span class="block font-mono text-fine text-muted">{token.id}</span></td>
             <td>{token.role}{#if token.sees}<span class="block text-fine text-muted">told what is for administrators</span>{/if}</td>
             <td class="max-w-[26rem] font-mono text-fine">
-              {#if token.role === 'door'}{(token.reports ?? []).join(', ')}{:else if token.role === 'device'}its own state{:else if (token.only ?? []).length}only {(token.only ?? []).join(', ')}{:else}<span class="text-muted">nothing</span>{/if}
+              {#if token.role === 'door'}{(token.reports ?? []).join(', ')}{:else if token.role === 'device'}its own state{:else if (token.only ?? []).length}only {(token.only ?? []).join(', ')}{:else}<span class="text-muted">all that its role may</span>{/if}
             </td>
             <td>{token.created_by}<span class="block text-fine text-muted tabular-nums">{token.created_at.slice(0, 10)}</span></td>
             <td class="whitespace-nowrap tabular-nums">{token.expires_at?.slice(0, 10) ?? 'never'}</td>

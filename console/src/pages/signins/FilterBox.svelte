@@ -1,6 +1,7 @@
 <script lang="ts">
   // A condition over the log: facts and words complete as one types, errors show at their place.
   import type { Problem } from '../../lib/api/types';
+  import { tick } from 'svelte';
   import { Completing } from '../../lib/state/completing.svelte';
   import { filterWords } from './words';
 
@@ -17,7 +18,8 @@
   function pick(word: string): void {
     const picked = completing.picked(text, box?.selectionStart ?? text.length, word);
     text = picked.text;
-    requestAnimationFrame(() => box?.setSelectionRange(picked.at, picked.at));
+    // Before the next key: whoever types on at once must not find the caret elsewhere.
+    void tick().then(() => box?.setSelectionRange(picked.at, picked.at));
   }
 
   function key(event: KeyboardEvent): void {

@@ -23,6 +23,8 @@
   const fresh = (): Tree => ({ kind: 'test', test: 'fact', fact: '', op: '', values: [] });
   const group = $derived<Tree | null>(it.tree && ['all', 'any', 'not', 'surely'].includes(it.tree.kind) ? it.tree : null);
 
+  const commented = $derived(it.text.includes('#'));
+
   function add(): void {
     const tree = $state.snapshot(it.tree) as Tree | null;
     if (!tree) it.tree = { kind: 'all', parts: [fresh()] };
@@ -35,13 +37,14 @@
 
 <LanguageBox {id} {label} {language} kind="condition" text={it.text} problems={it.problems} set={(said) => it.typed(said)} />
 {#if it.words.length}<p class="mt-0.5 text-fine text-muted"><Sentence pieces={it.words} /></p>{/if}
-<div class="mt-1.5" class:opacity-60={!it.current} data-rows={id} role="group" aria-label="{label}, as rows">
+<div class="mt-1.5" class:opacity-60={!it.current || commented} inert={commented} data-rows={id} role="group" aria-label="{label}, as rows">
   {#if it.tree}
     <ConditionRows tree={group ?? { kind: 'all', parts: [it.tree] }} {language} {only} top={id} root={true} set={(tree) => it.changed(tree)} />
   {/if}
   <p class="mt-1 flex flex-wrap items-center gap-2">
     <button type="button" class="action" onclick={add}>Add a row</button>
-    {#if it.lacking}<span class="text-fine text-challenged" role="status">{it.lacking}</span>
+    {#if commented}<span class="text-fine text-muted">The text has a comment, which rows would lose: change it as text.</span>
+    {:else if it.lacking}<span class="text-fine text-challenged" role="status">{it.lacking}</span>
     {:else if !it.current}<span class="text-fine text-muted">The rows follow once the text can be read.</span>
     {:else if !it.tree}<span class="text-fine text-muted">Without a condition it always holds.</span>{/if}
   </p>

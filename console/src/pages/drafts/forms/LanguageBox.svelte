@@ -1,5 +1,6 @@
 <script lang="ts">
   // A condition or an effect as text: words complete as one types, errors are underlined where they are.
+  import { tick } from 'svelte';
   import { Completing } from '../../../lib/state/completing.svelte';
   import type { Diagnostic } from '../../../lib/api/types';
   import type { Language } from '../language.svelte';
@@ -22,7 +23,8 @@
   function pick(word: string): void {
     const picked = completing.picked(text, box?.selectionStart ?? text.length, word);
     set(picked.text);
-    requestAnimationFrame(() => {
+    // Before the next key: whoever types on at once must not find the caret elsewhere.
+    void tick().then(() => {
       box?.setSelectionRange(picked.at, picked.at);
       void completing.suggest(picked.text, picked.at);
     });
@@ -35,6 +37,9 @@
     } else if (completing.open && completing.chosen && event.key === 'Enter') {
       event.preventDefault();
       pick(completing.chosen);
+    } else if (event.key === 'Enter') {
+      // One line is enough; lines that a document has stay, since a comment ends with its line.
+      event.preventDefault();
     } else if (event.key === ' ' && event.ctrlKey) {
       event.preventDefault();
       void completing.suggest(text, box?.selectionStart ?? text.length, true);
@@ -65,7 +70,7 @@
       autocomplete="off"
       spellcheck="false"
       oninput={(event) => {
-        set(event.currentTarget.value.replace(/\n/g, ' '));
+        set(event.currentTarget.value);
         void completing.suggest(event.currentTarget.value, event.currentTarget.selectionStart);
       }}
       onkeydown={key}

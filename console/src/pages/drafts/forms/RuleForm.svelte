@@ -1,5 +1,6 @@
 <script lang="ts">
   // One rule: when, then, what a person is told, and how long it lasts.
+  import { tick } from 'svelte';
   import type { Diagnostic } from '../../../lib/api/types';
   import type { Language } from '../language.svelte';
   import ConditionEditor from './ConditionEditor.svelte';
@@ -25,7 +26,7 @@
   function insert(word: string): void {
     const at = tell?.selectionStart ?? text('tell').length;
     put('tell', `${text('tell').slice(0, at)}${word}${text('tell').slice(at)}`);
-    requestAnimationFrame(() => {
+    void tick().then(() => {
       tell?.focus();
       tell?.setSelectionRange(at + word.length, at + word.length);
     });
