@@ -2,6 +2,7 @@
   // A condition over the log: facts and words complete as one types, errors show at their place.
   import type { Problem } from '../../lib/api/types';
   import { tick } from 'svelte';
+  import WordList from '../../lib/parts/WordList.svelte';
   import { Completing } from '../../lib/state/completing.svelte';
   import { filterWords } from './words';
 
@@ -55,7 +56,7 @@
       aria-expanded={completing.open}
       aria-controls="filter-words"
       aria-autocomplete="list"
-      aria-activedescendant={completing.open && completing.chosen ? `filter-word-${completing.at}` : undefined}
+      aria-activedescendant={completing.open && completing.chosen ? `filter-words-${completing.at}` : undefined}
       aria-invalid={wrong.length > 0}
       autocomplete="off"
       spellcheck="false"
@@ -66,29 +67,7 @@
     <button class="action" type="submit">Filter</button>
     {#if where}<button class="action" type="button" onclick={() => apply('')}>Clear</button>{/if}
   </div>
-  <ul
-    id="filter-words"
-    role="listbox"
-    aria-label="Facts and values"
-    hidden={!completing.open}
-    class="absolute z-10 mt-1 max-h-72 w-[34rem] max-w-full overflow-y-auto border border-rule-strong bg-raised"
-  >
-    {#each completing.words as { word, says }, i (word)}
-      <li
-        id="filter-word-{i}"
-        role="option"
-        tabindex="-1"
-        aria-selected={i === completing.at}
-        class="flex cursor-pointer gap-3 px-3 py-1 aria-selected:bg-accent-soft"
-        onmousedown={(event) => {
-          event.preventDefault();
-          pick(word);
-        }}
-      >
-        <span class="font-mono text-small">{word}</span><span class="ml-auto text-fine text-muted">{says}</span>
-      </li>
-    {/each}
-  </ul>
+  <WordList id="filter-words" label="Facts and values" {completing} {pick} />
   {#if wrong.length}
     <div class="mt-1 border-l-4 border-blocked bg-blocked-soft px-3 py-1 text-small" role="alert">
       {#if first}

@@ -1,6 +1,7 @@
 <script lang="ts">
   // A condition or an effect as text: words complete as one types, errors are underlined where they are.
   import { tick } from 'svelte';
+  import WordList from '../../../lib/parts/WordList.svelte';
   import { Completing } from '../../../lib/state/completing.svelte';
   import type { Diagnostic } from '../../../lib/api/types';
   import type { Language } from '../language.svelte';
@@ -64,7 +65,7 @@
       aria-haspopup="listbox"
       aria-controls="{id}-words"
       aria-autocomplete="list"
-      aria-activedescendant={completing.open ? `${id}-word-${completing.at}` : undefined}
+      aria-activedescendant={completing.open ? `${id}-words-${completing.at}` : undefined}
       aria-invalid={problems.length > 0}
       aria-describedby={problems.length ? `${id}-wrong` : undefined}
       autocomplete="off"
@@ -77,23 +78,7 @@
       onblur={() => completing.close()}
     ></textarea>
   </div>
-  <ul id="{id}-words" role="listbox" aria-label="What can come next" hidden={!completing.open} class="absolute z-20 max-h-72 w-[30rem] max-w-full overflow-y-auto border border-rule-strong bg-raised shadow-lg">
-    {#each completing.words as { word, says }, i (word)}
-      <li
-        id="{id}-word-{i}"
-        role="option"
-        tabindex="-1"
-        aria-selected={i === completing.at}
-        class="flex cursor-pointer gap-3 px-3 py-1 aria-selected:bg-accent-soft"
-        onmousedown={(event) => {
-          event.preventDefault();
-          pick(word);
-        }}
-      >
-        <span class="font-mono text-small">{word}</span><span class="ml-auto text-right text-fine text-muted">{says}</span>
-      </li>
-    {/each}
-  </ul>
+  <WordList id="{id}-words" label="What can come next" {completing} {pick} />
   {#if problems.length}
     <div id="{id}-wrong" class="mt-0.5 text-fine text-blocked" role="status">
       {#each problems as found, i (i)}<p>{found.message}{found.hint ? ` — ${found.hint}` : ''}</p>{/each}

@@ -22,6 +22,7 @@
   let open = $state(false);
   let text = $state('');
   let at = $state(0);
+  let entered = false;
   const items = $derived(found.value ?? []);
 
   const shown = (node: HTMLElement) => node.scrollIntoView({ block: 'nearest' });
@@ -30,7 +31,16 @@
     text = wanted;
     at = 0;
     open = true;
-    void found.run(async (signal) => (await api.selectors(side, wanted, signal)).items);
+    entered = false;
+    void found.run(async (signal) => (await api.selectors(side, wanted, signal)).items).then(() => {
+      if (entered && !found.busy) enter();
+    });
+  }
+  /** Take what is chosen, or what was typed; while the search is under way, once it is done. */
+  function enter(): void {
+    entered = found.busy;
+    if (entered) return;
+    add((open && items[at]?.selector) || text.trim());
   }
   function add(chosen: string): void {
     if (chosen && !entries.includes(chosen)) set([...entries, chosen]);
@@ -44,9 +54,7 @@
       else at = Math.max(0, Math.min(items.length - 1, at + (event.key === 'ArrowDown' ? 1 : -1)));
     } else if (event.key === 'Enter') {
       event.preventDefault();
-      const item = items[at];
-      if (open && item && !found.busy) add(item.selector);
-      else if (text.trim() && !found.busy) add(text.trim());
+      enter();
     } else if (event.key === 'Escape' && open) {
       event.stopPropagation();
       open = false;
