@@ -16,7 +16,7 @@ from caddrel.core.facts.bundling import Bundler
 from caddrel.core.facts.catalogue import Catalogue
 from caddrel.core.facts.completion import AddressRecord, Setting, complete
 from caddrel.core.facts.inventory import read_inventory
-from caddrel.core.facts.record import facts_json, noticed_json
+from caddrel.core.facts.record import facts_json
 from caddrel.core.facts.types import Address
 from caddrel.core.rulebook.reader import read_rulebook
 from caddrel.core.rulebook.source import Source
@@ -122,9 +122,8 @@ def test_many_attempts_are_completed_as_each_alone_would_be(documents: list[dict
         assert bundled.at == alone.values["time.at"]
         assert json.dumps(document) == before
         # Stored apart and put together again, it says the same as when written at once.
-        signals, beside = noticed_json(bundled.facts)
-        shared = [json.loads(bundle.document) for bundle in bundled.bundles[:5]] + [json.loads(signals)]
-        own = {"values": bundled.own, **beside, "default_age": bundled.facts.default_age}
+        shared = [json.loads(bundle.document) for bundle in bundled.bundles]
+        own = {"values": bundled.own, "default_age": bundled.default_age}
         whole = facts_json(alone, [])
         joined = join(own, shared, "")
         read_again = {name: read_facts({name: value}, catalogue) for name, (_, value) in joined["values"].items()}

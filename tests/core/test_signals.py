@@ -49,7 +49,7 @@ def test_each_kind(case: dict[str, Any]) -> None:
     history = History(_past(i, ago, **fields) for i, (ago, fields) in enumerate(case["log"]))
     facts = _facts(rulebook, case.get("attempt", {}), case.get("at"))
     found = notice(rulebook, facts, history, "now")
-    assert {name: noticed.truth.word for name, noticed in found.items()} == case["expect"]
+    assert {name: noticed["truth"] for name, noticed in found.items()} == case["expect"]
 
 
 NEW = "{new: {kind: first-seen, of: device.id}, fast: {kind: travel-speed, above_kmh: 900}}"
@@ -59,7 +59,7 @@ def test_attempts_at_one_moment_are_in_the_order_of_their_ids() -> None:
     rulebook = _rulebook(NEW)
     history = History([Past(NOW, "b", True, "right", "t2")])
     facts = _facts(rulebook, {"device.id": "t1"})
-    before, itself, after = (notice(rulebook, facts, history, id)["new"].truth.word for id in ("a", "b", "c"))
+    before, itself, after = (notice(rulebook, facts, history, id)["new"]["truth"] for id in ("a", "b", "c"))
     assert (before, itself, after) == ("false", "false", "true")
 
 
@@ -137,5 +137,5 @@ def test_what_is_forgotten_is_never_looked_back_at(kinds: list[tuple[bool, str |
         trimmed.add(past)
         trimmed.trim(needed_history([rulebook]))
     facts = _facts(rulebook, {"device.id": "a"})
-    truths = [{k: n.truth for k, n in notice(rulebook, facts, h, "z").items()} for h in (History(pasts), trimmed)]
+    truths = [{k: n["truth"] for k, n in notice(rulebook, facts, h, "z").items()} for h in (History(pasts), trimmed)]
     assert truths[0] == truths[1]

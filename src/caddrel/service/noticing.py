@@ -3,17 +3,19 @@
 from __future__ import annotations
 
 from collections import OrderedDict
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from datetime import datetime, timedelta
 from typing import TYPE_CHECKING, Any
 
-from caddrel.core.decide.decision import decision_json
+from caddrel.core.decide.decision import Decision, decision_json
+from caddrel.core.facts.bundles import GROUPS
+from caddrel.core.facts.bundling import Bundled
 from caddrel.core.facts.completion import Facts, Origin
 from caddrel.core.facts.record import facts_from_json
 from caddrel.core.logs.causes import cause_of
 from caddrel.core.rulebook.model import Rulebook
-from caddrel.core.signals.history import History, Past, needed_history, past_of
-from caddrel.core.signals.noticing import add_signals
+from caddrel.core.signals.history import History, Past, needed_history, past_of, past_of_bundled
+from caddrel.core.signals.noticing import add_signals, compared, is_computed, nothing_known, told
 from caddrel.service.records import decided_of, recorded_of, signin_of
 from caddrel.store.signins import NewSignin, SigninRecord, SigninStore
 
@@ -21,6 +23,7 @@ if TYPE_CHECKING:
     from caddrel.service.deps import Deps
 
 MOST_PEOPLE = 20_000
+_PERSON, _SIGNALS = GROUPS.index("person"), GROUPS.index("signals")
 
 
 class Histories:
@@ -40,15 +43,36 @@ class Histories:
         if rulebook.signals:
             add_signals(rulebook, facts, self._of(facts), id)
 
+    def take_in(self, rulebook: Rulebook, attempt: Bundled, id: str, decide: Callable[[Bundled], Decision]) -> Decision:
+        """Work out the signals of an attempt of a log, decide it, and look back at it from then on."""
+        computed = is_computed(rulebook, attempt.bundles[_SIGNALS].origins.get("signals"))
+        (person,) = attempt.bundles[_PERSON].told
+        if self._needed == 0 or not isinstance(person, str):
+            if computed:
+                found = nothing_known(rulebook, "person.id")
+                attempt.noticed = told(found), found
+            return decide(attempt)
+        history = self._of_person(person)
+        past = past_of_bundled(attempt, id)
+        if computed:
+            found = compared(rulebook, past, history)
+            attempt.noticed = told(found), found
+        decision = decide(attempt)
+        let_in = past.let_in and decision.outcome == "allowed"
+        self._add(person, history, past if let_in == past.let_in else past._replace(let_in=let_in))
+        return decision
+
     def add(self, facts: Facts, at: datetime, id: str, outcome: str) -> None:
         """Take in an attempt that has been decided; one that others came after makes those due again."""
         person = facts.values.get("person.id")
         if self._needed == 0 or not isinstance(person, str):
             return
-        history = self._of(facts)
-        if history.is_late(at, id):
-            self._late[person] = min(at, self._late.get(person, at))
-        history.add(past_of(facts, at, id, outcome))
+        self._add(person, self._of_person(person), past_of(facts, at, id, outcome))
+
+    def _add(self, person: str, history: History, past: Past) -> None:
+        if history.is_late(past.at, past.id):
+            self._late[person] = min(past.at, self._late.get(person, past.at))
+        history.add(past)
         history.trim(self._needed)
 
     def look_back(self, rulebooks: Iterable[Rulebook]) -> None:
@@ -74,8 +98,9 @@ class Histories:
 
     def _of(self, facts: Facts) -> History:
         person = facts.values.get("person.id")
-        if not isinstance(person, str):
-            return History()
+        return self._of_person(person) if isinstance(person, str) else History()
+
+    def _of_person(self, person: str) -> History:
         history = self._kept.get(person)
         if history is None:
             history = self._kept[person] = History(newest(self._signins, person, self._needed))

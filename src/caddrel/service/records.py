@@ -12,7 +12,7 @@ from caddrel.core.decide.decision import Decision, decision_json
 from caddrel.core.facts.bundles import split
 from caddrel.core.facts.bundling import Bundled
 from caddrel.core.facts.completion import TO_COME, Facts
-from caddrel.core.facts.record import facts_json, noticed_json
+from caddrel.core.facts.record import facts_json, signals_document
 from caddrel.core.logs.causes import Cause
 from caddrel.core.logs.references import number_for, without_reference
 from caddrel.core.rulebook.model import Rulebook
@@ -20,6 +20,7 @@ from caddrel.store.dictionary import Decided
 from caddrel.store.signins import NewSignin
 
 _encode = msgspec.json.Encoder(order="sorted").encode
+_encode_own = msgspec.json.Encoder().encode
 
 
 def lists_of(rulebook: Rulebook) -> list[str]:
@@ -80,22 +81,30 @@ def recorded_of(recorded: Mapping[str, Any]) -> bytes:
 
 
 def bundled_signin(
-    id: str, digest: bytes, bundled: Bundled, recorded: bytes, decided: Decided, cause: Cause | None, revision: int
+    id: str, digest: bytes, attempt: Bundled, recorded: bytes, decided: Decided, cause: Cause | None, revision: int
 ) -> NewSignin:
     """Return a sign-in of an import to be stored."""
-    facts, bundles, own, at = bundled
-    get: Any = facts.values.get
-    signals, beside = noticed_json(facts)
-    mine: dict[str, Any] = {"values": own, **beside}
-    if facts.default_age is not None:
-        mine["default_age"] = facts.default_age
-    shared = (*[bundle.document for bundle in bundles[:5]], signals)
+    person, app, device, network, told, said = attempt.bundles
+    own, noticed = attempt.own, attempt.noticed
+    mine: dict[str, Any] = {"values": own}
+    signals = said.document
+    if noticed is not None:
+        signals = signals_document(noticed[0])
+        if noticed[1]:
+            mine["noticed"] = noticed[1]
+    if attempt.default_age is not None:
+        mine["default_age"] = attempt.default_age
+    get = own.get
     return NewSignin(
-        id, number_for(id), at, digest, msgspec.json.encode(mine), shared, recorded,
-        get("person.id"), get("app.id"), get("device.id"),
-        (get("device.state_age"), get("device.listed_for"), get("auth.age")),
-        decided.outcome == "allowed" and get("auth.credentials") != "wrong", decided, cause, revision,
+        id, number_for(id), attempt.at, digest, _encode_own(mine),
+        (person.document, app.document, device.document, network.document, told.document, signals, recorded), decided,
+        person.told[0], app.told[0], device.told[0],
+        (get("device.state_age", _NONE)[1], get("device.listed_for", _NONE)[1], get("auth.age", _NONE)[1]),
+        decided.outcome == "allowed" and told.told[0] != "wrong", cause, revision,
     )  # fmt: skip
+
+
+_NONE = (None, None)
 
 
 def signin_of(
@@ -106,8 +115,8 @@ def signin_of(
     own, shared = split(facts_json(facts, lists_of(rulebook)))
     get: Any = facts.values.get
     return NewSignin(
-        id, number_for(id), at, b"", msgspec.json.encode(own), shared, recorded,
+        id, number_for(id), at, b"", msgspec.json.encode(own), (*shared, recorded), decided,
         get("person.id"), get("app.id"), get("device.id"),
         (get("device.state_age"), get("device.listed_for"), get("auth.age")),
-        decided.outcome == "allowed" and get("auth.credentials") != "wrong", decided, cause, revision,
+        decided.outcome == "allowed" and get("auth.credentials") != "wrong", cause, revision,
     )  # fmt: skip

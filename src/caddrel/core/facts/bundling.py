@@ -20,13 +20,22 @@ from caddrel.core.facts.catalogue import Catalogue
 from caddrel.core.facts.completion import AddressData, Facts, Origin, Setting, complete
 from caddrel.core.facts.inventory import Inventory
 from caddrel.core.facts.record import facts_json
-from caddrel.core.facts.types import FactType, Value
-from caddrel.core.facts.values import ValueRefused, read_moment, read_reported, reported_duration, show_moment, to_json
+from caddrel.core.facts.types import FactType, Methods, Signals, Value
+from caddrel.core.facts.values import read_moment, read_reported, reported_duration, show_moment, to_json
 
+# Facts of each group that every attempt is asked for.
+TOLD: Mapping[str, tuple[str, ...]] = {
+    "person": ("person.id",),
+    "app": ("app.id",),
+    "device": ("device.id",),
+    "network": ("network.country", "network.city", "network.asn"),
+    "attempt": ("auth.credentials", "client.name"),
+    "signals": (),
+}
 MOST_REMEMBERED = 100_000
 MOST_PLANS = 1_000
-MOST_JOINED = 8
 _SETS = (FactType.NAMES, FactType.METHODS)
+_TOLD_WITH_TYPE = (*_SETS, FactType.FLAG, FactType.NUMBER)
 _AGES = {"device.state_age": "state_at", "device.listed_for": "listed_at"}
 
 
@@ -34,31 +43,96 @@ _AGES = {"device.state_age": "state_at", "device.listed_for": "listed_at"}
 class Bundle:
     """The completed facts of one group, with the same as JSON.
 
-    `since` are the moments that ages count from, `assumed` the ages that the rulebook assumes where there are none;
-    `joined` keeps what a person's facts and a device's are together. `ends` are the moments at which memberships of the
-    person end, and `spells` what the bundle is between them.
+    `since` are the moments that ages count from, `assumed` the ages that the rulebook assumes where there are none.
+    `ends` are the moments at which memberships of the person end, and `spells` what the bundle is between them. `like`
+    is a number that bundles have in common in which the rulebook sees no difference, 0 while nobody has asked. `told`
+    are the values of `TOLD`, at hand without a look into all of them.
     """
 
-    values: dict[str, Value]
+    values: dict[str, Any]
     origins: dict[str, Origin]
     document: bytes
     facts: Facts
+    told: tuple[Any, ...]
     since: tuple[tuple[str, datetime], ...] = ()
-    assumed: tuple[str, ...] = ()
-    joined: dict[int, tuple[Bundle, dict[str, Value], dict[str, Origin]]] = field(default_factory=dict)
+    assumed: tuple[tuple[str, list[Any]], ...] = ()
     ends: tuple[datetime, ...] = ()
     spells: dict[int, Bundle] = field(default_factory=dict)
+    like: int = 0
 
 
-class Bundled(NamedTuple):
-    """An attempt: its facts, the bundles they came from, and what is its own as JSON: name to origin and value."""
+class Bundled:
+    """An attempt: what it has in common with others, and what is its own.
 
-    facts: Facts
-    bundles: list[Bundle]
-    own: dict[str, list[Any]]
-    at: datetime
+    Attributes
+    ----------
+    bundles
+        One for each of `GROUPS`.
+    own
+        Facts of its own as JSON: name to origin and value.
+    methods
+        Methods with their ages in seconds, None when none was reported with an age.
+    default_age
+        Seconds; the age of methods reported without one.
+    noticed
+        Its signals and what each was compared with, once they have been worked out.
+    """
+
+    __slots__ = ("_facts", "_lists", "at", "bundles", "default_age", "methods", "noticed", "own")
+
+    def __init__(
+        self,
+        bundles: list[Bundle],
+        own: dict[str, list[Any]],
+        at: datetime,
+        methods: Methods | None,
+        default_age: float | None,
+        lists: Mapping[str, Any],
+    ) -> None:
+        self.bundles = bundles
+        self.own = own
+        self.at = at
+        self.methods = methods
+        self.default_age = default_age
+        self.noticed: tuple[Signals, Mapping[str, Any]] | None = None
+        self._lists = lists
+        self._facts: Facts | None = None
+
+    @property
+    def signals(self) -> Any:
+        """The value of the fact ``signals``, None when it is unknown."""
+        return self.noticed[0] if self.noticed is not None else self.bundles[_SIGNALS].values.get("signals")
+
+    @property
+    def facts(self) -> Facts:
+        """All facts together: most attempts are like others, and are decided without."""
+        if self._facts is None:
+            self._facts = self._whole()
+        return self._facts
+
+    def _whole(self) -> Facts:
+        values: dict[str, Value] = {}
+        origins: dict[str, Origin] = {}
+        for bundle in self.bundles:
+            values.update(bundle.values)
+            origins.update(bundle.origins)
+        for name, (origin, value) in self.own.items():
+            values[name], origins[name] = value, _ORIGINS[origin]
+        values["time.at"] = self.at
+        if self.methods is not None:
+            values["auth.methods"] = self.methods
+        app, network = self.bundles[1].facts, self.bundles[3].facts
+        facts = Facts(
+            values, origins, self.default_age, False, app.app_listed, app.app_title, self._lists, network.coordinates
+        )
+        if self.noticed is not None:
+            values["signals"], facts.noticed = self.noticed
+            origins["signals"] = Origin.COMPUTED
+        return facts
 
 
+_DEVICE, _SIGNALS = GROUPS.index("device"), GROUPS.index("signals")
+_ORIGINS = {origin.value: origin for origin in Origin}
 Key = Callable[[Mapping[str, Any]], Any]
 
 
@@ -72,10 +146,13 @@ class _Part(NamedTuple):
 
 
 class _Plan(NamedTuple):
-    """How to take apart attempts that report the same facts; `bare` are the bundles of groups without any."""
+    """How to take apart attempts that report the same facts.
+
+    `bare` are the bundles of groups without any; `own` the facts that are each attempt's own, but for its moment.
+    """
 
     parts: tuple[_Part, ...]
-    bare: tuple[Bundle, ...]
+    bare: list[Bundle]
     own: tuple[str, ...]
     methods: bool
 
@@ -118,13 +195,13 @@ class Bundler:
         """
         try:
             plan = self._plans.get(tuple(document)) or self._plan(document)
-            bundles = [*plan.bare]
+            bundles = plan.bare.copy()
             for part in plan.parts:
                 place, _, key, made = part
                 bundle = made.get(key(document)) or self._make_part(part, document)
                 bundles[place] = self._spell(part, document, bundle) if bundle.ends else bundle
-            return self._whole(document, plan, bundles)
-        except (ValueRefused, TypeError, AttributeError, KeyError):
+            return self._attempt(document, plan, bundles)
+        except (ValueError, TypeError, AttributeError, KeyError):
             # Nested facts, nulls, and everything that is wrong: read whole, which tells what it is.
             read_facts(document, self._catalogue)
             flat = flat_facts(document, self._catalogue)
@@ -140,7 +217,9 @@ class Bundler:
         Raises
         ------
         KeyError
-            For a fact that the catalogue does not know, or without a moment.
+            For a fact that the catalogue does not know.
+        ValueError
+            Without a moment.
         """
         groups: dict[str, list[str]] = {group: [] for group in GROUPS}
         own: list[str] = []
@@ -148,14 +227,13 @@ class Bundler:
             self._catalogue[fact]
             group = group_of(fact)
             (groups[group] if group else own).append(fact)
-        if "time.at" not in own:
-            raise KeyError("time.at")
+        own.remove("time.at")
         parts = tuple(
             _Part(place, tuple(groups[group]), self._key(tuple(groups[group])), self._made_of(group, groups[group]))
             for place, group in enumerate(GROUPS)
             if groups[group]
         )
-        bare = tuple(self._make(group, {}) for group in GROUPS)
+        bare = [self._make(group, {}) for group in GROUPS]
         plan = _Plan(parts, bare, tuple(own), "auth.methods" in document)
         if len(self._plans) < MOST_PLANS:
             self._plans[tuple(document)] = plan
@@ -165,23 +243,19 @@ class Bundler:
         return self._made.setdefault((group, *names), {}) if len(self._made) < MOST_PLANS else {}
 
     def _key(self, names: tuple[str, ...]) -> Key:
-        """Return what tells apart the values of some facts."""
-        if not names:
-            return lambda _document: ()
-        sets = [name for name in names if self._catalogue[name].type in _SETS]
-        if not sets:
-            # A flag is no number, though Python takes True for 1; a type that tells them apart costs little.
-            get = itemgetter(*names)
-            flags = [n for n in names if self._catalogue[n].type in {FactType.FLAG, FactType.NUMBER}]
-            if not flags:
-                return get
-            kinds = itemgetter(*flags)
-            several = len(flags) > 1
-            return lambda d: (get(d), tuple(map(type, kinds(d))) if several else type(kinds(d)))
-        plain = tuple(name for name in names if name not in sets)
-        rest = self._key(plain)
-        # With its type, since a text is a sequence of texts too.
-        return lambda d: (rest(d), *[(type(d[name]), *d[name]) for name in sets])
+        """Return what tells apart the values of some facts; written out, since every attempt is asked several times."""
+        kinds = [self._catalogue[name].type for name in names]
+        if len(names) == 1 and kinds[0] not in _TOLD_WITH_TYPE:
+            return itemgetter(*names)
+        # A flag is no number, though Python takes True for 1; a text is a sequence of texts too.
+        parts = [
+            f"(d[{n!r}].__class__, *d[{n!r}])" if kind in _SETS
+            else f"d[{n!r}].__class__, d[{n!r}]" if kind in _TOLD_WITH_TYPE
+            else f"d[{n!r}]"
+            for n, kind in zip(names, kinds, strict=True)
+        ]  # fmt: skip
+        key: Key = eval(f"lambda d: ({', '.join(parts)},)", {})  # noqa: S307 - names of the catalogue's own
+        return key
 
     def _make_part(self, part: _Part, document: Mapping[str, Any]) -> Bundle:
         self._count += 1
@@ -217,7 +291,7 @@ class Bundler:
         )
         mine = [name for name in facts.values if group_of(name) == group]
         # Ages that the rulebook assumes count where none can be told.
-        assumed = tuple(name for name in _AGES if group == "device" and name in self._assume)
+        assumed = [name for name in _AGES if group == "device" and name in self._assume]
         mine += assumed
         values = {name: facts.values[name] for name in mine}
         origins = {name: facts.origins[name] for name in mine}
@@ -227,7 +301,9 @@ class Bundler:
         if group == "network":
             alone.coordinates, alone.lists = facts.coordinates, facts.lists
         document = self._document(group, alone)
-        return Bundle(values, origins, document, alone, self._since(group, read), assumed, ends=self._ends(group, read))
+        ages = tuple((name, ["assumed", to_json(values[name])]) for name in assumed)
+        told = tuple(values.get(name) for name in TOLD[group])
+        return Bundle(values, origins, document, alone, told, self._since(group, read), ages, self._ends(group, read))
 
     def _document(self, group: str, alone: Facts) -> bytes:
         whole = facts_json(alone, self._lists if group == "network" else ())
@@ -249,71 +325,54 @@ class Bundler:
         moments = {} if device is None else {name: getattr(device, held) for name, held in _AGES.items()}
         return tuple((name, moment) for name, moment in moments.items() if moment is not None)
 
-    def _whole(self, document: Mapping[str, Any], plan: _Plan, bundles: list[Bundle]) -> Bundled:
-        person, app, device, network, attempt, signals = bundles
-        at = read_moment(document["time.at"])
-        # Most people use one device: copying what the two have together is quicker than adding it up each time.
-        together = person.joined.get(id(device))
-        if together is None or together[0] is not device:
-            if len(person.joined) > MOST_JOINED:
-                person.joined.clear()
-            together = person.joined[id(device)] = (
-                device, {**person.values, **device.values}, {**person.origins, **device.origins}
-            )  # fmt: skip
-        values: dict[str, Value] = together[1].copy()
-        origins: dict[str, Origin] = together[2].copy()
-        for part in (app, network, attempt, signals) if signals.values else (app, network, attempt):
-            values.update(part.values)
-            origins.update(part.origins)
-        own: dict[str, list[Any]] = {}
-        for name, since in device.since:
-            age = (at - since).total_seconds()
-            # Before the report, or before the device was listed, there is no age to tell.
-            if age >= 0:
-                values[name], origins[name] = age, Origin.INVENTORY
-                own[name] = ["inventory", age]
+    def _attempt(self, document: Mapping[str, Any], plan: _Plan, bundles: list[Bundle]) -> Bundled:
+        text = document["time.at"]
+        at = read_moment(text)
+        plain = len(text) == _PLAIN and text[10] == "T" and text[-1] == "Z"
+        own: dict[str, list[Any]] = {"time.at": ["reported", text if plain else show_moment(at)]}
         for name in plan.own:
-            values[name] = value = at if name == "time.at" else reported_duration(document[name])
-            own[name] = ["reported", show_moment(at) if value is at else value]
-            origins[name] = Origin.REPORTED
-        default = self._add_methods(document, plan, values, origins, own)
-        for name in device.assumed:
-            own.setdefault(name, ["assumed", to_json(values[name])])
-        facts = Facts(
-            values, origins, default, False, app.facts.app_listed, app.facts.app_title,
-            self._inventory.lists, network.facts.coordinates,
-        )  # fmt: skip
-        return Bundled(facts, bundles, own, at)
-
-    def _add_methods(
-        self,
-        document: Mapping[str, Any],
-        plan: _Plan,
-        values: dict[str, Value],
-        origins: dict[str, Origin],
-        own: dict[str, list[Any]],
-    ) -> float | None:
-        """Add the methods with their ages, and the age of those without; returns the latter."""
+            own[name] = ["reported", reported_duration(document[name])]
+        device = bundles[_DEVICE]
+        for name, since in device.since:
+            if name not in own:
+                age = (at - since).total_seconds()
+                # Before the report, or before the device was listed, there is no age to tell.
+                if age >= 0:
+                    own[name] = ["inventory", age]
+        for name, assumed in device.assumed:
+            own.setdefault(name, assumed)
+        methods = _with_ages(document["auth.methods"], own) if plan.methods else None
         default = self._assumed_age
-        methods = document["auth.methods"] if plan.methods else None
-        if has_ages(methods):
-            read: Any = read_reported(self._catalogue["auth.methods"], methods)
-            values["auth.methods"] = read
-            known = [age for age in read.values() if age is not None]
-            if known:
-                own["auth.methods"] = ["reported", read]
-            if known and "auth.age" not in own:
-                values["auth.age"], origins["auth.age"] = max(known), Origin.COMPUTED
-                own["auth.age"] = ["computed", max(known)]
-        if "auth.age" not in own:
-            if default is not None:
-                values["auth.age"], origins["auth.age"] = default, Origin.ASSUMED
-                own["auth.age"] = ["assumed", default]
-        elif origins["auth.age"] is Origin.REPORTED:
-            default = values["auth.age"]  # type: ignore[assignment]
-        return default
+        age_of_all = own.get("auth.age")
+        if age_of_all is not None:
+            if age_of_all[0] == "reported":
+                default = age_of_all[1]
+        elif default is not None:
+            own["auth.age"] = ["assumed", default]
+        return Bundled(bundles, own, at, methods, default, self._inventory.lists)
 
 
+def _with_ages(reported: object, own: dict[str, list[Any]]) -> Methods | None:
+    """Return methods with their ages, None when they came without; adds what is an attempt's own of them.
+
+    Their names were read with the bundle, which knows nothing of ages.
+    """
+    if type(reported) is not dict:
+        return None
+    methods: Methods = {}
+    oldest: float | None = None
+    for name, age in reported.items():
+        methods[name] = seconds = None if age is None else reported_duration(age)
+        if seconds is not None and (oldest is None or seconds > oldest):
+            oldest = seconds
+    if oldest is not None:
+        own["auth.methods"] = ["reported", methods]
+        own.setdefault("auth.age", ["computed", oldest])
+    return methods
+
+
+# The length of a moment in UTC in whole seconds, which is written as it is shown.
+_PLAIN = len("2026-11-02T07:10:00Z")
 _BESIDE = {"app": ("app_title", "app_listed"), "network": ("coordinates", "lists")}
 
 

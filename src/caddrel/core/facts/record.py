@@ -56,19 +56,14 @@ def _signals_json(facts: Facts) -> dict[str, Any]:
     return found
 
 
-def noticed_json(facts: Facts) -> tuple[bytes, dict[str, Any]]:
-    """Return the bundle of an attempt's signals, and what is its own: what each was compared with."""
-    signals = facts.values.get("signals")
-    beside = {"noticed": facts.noticed} if facts.noticed else {}
-    if signals is None:
-        return b"{}", beside
-    open_ = signals.open if isinstance(signals, Signals) else frozenset()
-    return _signals_bundle(facts.origins["signals"], frozenset(signals), open_), beside  # type: ignore[arg-type]
+def signals_document(signals: Signals) -> bytes:
+    """Return the bundle of signals that have been worked out."""
+    return _signals_document(signals, signals.open)
 
 
 @lru_cache(maxsize=1024)
-def _signals_bundle(origin: Origin, fired: frozenset[str], open_: frozenset[str]) -> bytes:
-    document: dict[str, Any] = {"values": {"signals": [origin.value, sorted(fired)]}}
+def _signals_document(fired: frozenset[str], open_: frozenset[str]) -> bytes:
+    document: dict[str, Any] = {"values": {"signals": [Origin.COMPUTED.value, sorted(fired)]}}
     if open_:
         document["open_signals"] = sorted(open_)
     return encoded(document)

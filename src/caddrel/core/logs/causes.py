@@ -136,7 +136,7 @@ class Causes:
         if "" in groups:
             return cause_of(rulebook, bundled.facts, decision)
         told = [bundled.bundles[i] for i, group in enumerate(GROUPS) if group in groups]
-        signals = bundled.facts.values.get("signals", frozenset())
+        signals = bundled.signals
         key = (id(rulebook), id(decision), signals, getattr(signals, "open", None), *map(id, told))
         found = self._made.get(key)
         if found is None:

@@ -2,38 +2,39 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-
-from caddrel.core.decide.truth import FALSE, TRUE, UNKNOWN
-from caddrel.core.facts.completion import Facts
 from caddrel.core.rulebook.model import Signal
 from caddrel.core.signals.earth import great_circle_km
-from caddrel.core.signals.history import Past
-from caddrel.core.signals.noticed import Noticed, not_known
+from caddrel.core.signals.history import Earlier, Past
+from caddrel.core.signals.noticed import Compare, Noticed, not_known
+
+KIND = "far-away"
 
 
-def notice(signal: Signal, facts: Facts, pasts: Sequence[Past]) -> Noticed:
-    """Return whether every earlier attempt came from farther away; one without coordinates may not have."""
-    here = facts.coordinates
-    if here is None:
-        return not_known("coordinates")
-    limit = float(str(signal.settings["km"]))
-    nearest: tuple[float, str] | None = None
-    lacking = None
-    among = 0
-    for past in pasts:
-        among += 1
-        if past.coordinates is None:
-            lacking = lacking or past.id
-            continue
-        km = great_circle_km(past.coordinates, here)
-        if nearest is None or km < nearest[0]:
-            nearest = (km, past.id)
-        if km <= limit:
-            return Noticed(FALSE, {"km": round(km, 1), "from": past.id, "limit": signal.settings["km"]})
-    if not among:
-        return Noticed(FALSE, {"among": 0})
-    if lacking is not None:
-        return Noticed(UNKNOWN, {"missing": "coordinates", "of": lacking})
-    found = {"km": round(nearest[0], 1), "from": nearest[1]} if nearest is not None else {}
-    return Noticed(TRUE, {**found, "limit": signal.settings["km"], "among": among})
+def comparing(signal: Signal) -> Compare:
+    """Return what tells whether every earlier attempt came from farther away; one without coordinates may not have."""
+    km_limit = signal.settings["km"]
+    limit = float(str(km_limit))
+
+    def compare(attempt: Past, earlier: Earlier) -> Noticed:
+        here = attempt.coordinates
+        if here is None:
+            return not_known(KIND, "coordinates")
+        nearest: tuple[float, str] | None = None
+        lacking = None
+        for past in earlier:
+            if past.coordinates is None:
+                lacking = lacking or past.id
+                continue
+            km = great_circle_km(past.coordinates, here)
+            if nearest is None or km < nearest[0]:
+                nearest = (km, past.id)
+            if km <= limit:
+                return {"truth": "false", "kind": KIND, "km": round(km, 1), "from": past.id, "limit": km_limit}
+        if not earlier:
+            return {"truth": "false", "kind": KIND, "among": 0}
+        if lacking is not None:
+            return {**not_known(KIND, "coordinates"), "of": lacking}
+        found = {"km": round(nearest[0], 1), "from": nearest[1]} if nearest is not None else {}
+        return {"truth": "true", "kind": KIND, **found, "limit": km_limit, "among": len(earlier)}
+
+    return compare

@@ -6,10 +6,11 @@ Not here: what the kinds of signal make of them.
 from __future__ import annotations
 
 from bisect import bisect_left, insort
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from datetime import datetime, timedelta
 from typing import Any, NamedTuple
 
+from caddrel.core.facts.bundling import Bundled
 from caddrel.core.facts.completion import Facts
 from caddrel.core.rulebook.model import Rulebook, Signal
 
@@ -59,6 +60,44 @@ def past_of(facts: Facts, at: datetime, id: str, outcome: str) -> Past:
     )  # fmt: skip
 
 
+def past_of_bundled(attempt: Bundled, id: str) -> Past:
+    """Return an attempt of a log as one that is compared with earlier ones, let in unless its credentials are wrong."""
+    _, _, device, network, said, _ = attempt.bundles
+    credentials, client = said.told
+    country, city, asn = network.told
+    return Past(
+        attempt.at, id, credentials != "wrong", credentials, device.told[0], country, city, asn, client,
+        network.facts.coordinates,
+    )  # fmt: skip
+
+
+class LooksBack(NamedTuple):
+    """How a signal looks back: at how many attempts, whether at all that were tried, at those how many seconds old."""
+
+    most: int | None
+    tried: bool
+    oldest: float | None
+
+
+class Earlier:
+    """Some of a person's attempts, newest first; one is read only when it is come to, for most are not needed."""
+
+    __slots__ = ("_end", "_pasts", "_start")
+
+    def __init__(self, pasts: list[Past], start: int, end: int) -> None:
+        self._pasts, self._start, self._end = pasts, start, end
+
+    def __len__(self) -> int:
+        return self._end - self._start
+
+    def __iter__(self) -> Iterator[Past]:
+        return map(self._pasts.__getitem__, range(self._end - 1, self._start - 1, -1))
+
+    def newest(self) -> Past | None:
+        """Return the newest, None when there are none."""
+        return self._pasts[self._end - 1] if self._end > self._start else None
+
+
 class History:
     """The earlier attempts of one person that any signal looks back at, in order of time."""
 
@@ -90,24 +129,18 @@ class History:
             elif counts:
                 insort(pasts, past)
 
-    def newest(self, at: datetime, id: str, most: int | None, tried: bool) -> list[Past]:
-        """Return the attempts before one, newest first.
-
-        Parameters
-        ----------
-        most
-            At most so many; None for all there are.
-        tried
-            Those whose credentials are known, rather than those that were let in.
-        """
-        pasts = self._tried if tried else self._let_in
+    def before(self, at: datetime, id: str, look: LooksBack) -> Earlier:
+        """Return the attempts before one that a signal looks back at."""
+        pasts = self._tried if look.tried else self._let_in
         end = len(pasts)
-        if end and pasts[-1][:2] >= (at, id):
-            end = bisect_left(pasts, (at, id))
-        start = 0 if most is None or most > end else end - most
-        found = pasts[start:end]
-        found.reverse()
-        return found
+        if end:
+            last = pasts[-1]
+            if last.at >= at and last[:2] >= (at, id):
+                end = bisect_left(pasts, (at, id))
+        start = 0 if look.most is None or look.most > end else end - look.most
+        if look.oldest is not None:
+            start = max(start, bisect_left(pasts, (at - timedelta(seconds=look.oldest),), hi=end))
+        return Earlier(pasts, start, end)
 
     def trim(self, needed: int | None) -> None:
         """Forget what no signal looks back at: all but the newest `needed` of either sort; None keeps all."""
@@ -130,23 +163,11 @@ def needed_history(rulebooks: Iterable[Rulebook]) -> int | None:
     return most
 
 
-def looks_back(signal: Signal) -> tuple[int | None, bool, float | None]:
-    """Return how a signal looks back: at how many attempts, at all whose credentials are known, how many seconds."""
+def looks_back(signal: Signal) -> LooksBack:
+    """Return how a signal looks back."""
     most, oldest = signal.settings.get("history"), signal.settings.get("not_older_than")
-    return (
+    return LooksBack(
         most if isinstance(most, int) else None,
         signal.kind == "failed-attempts",
         oldest if isinstance(oldest, int | float) else None,
     )
-
-
-def looked_at(
-    most: int | None, tried: bool, oldest: float | None, at: datetime, id: str, history: History
-) -> list[Past]:
-    """Return the attempts that a signal looks back at, newest first; it does so as `looks_back` tells."""
-    found = history.newest(at, id, most, tried)
-    if oldest is not None:
-        since = at - timedelta(seconds=oldest)
-        while found and found[-1].at < since:
-            found.pop()
-    return found

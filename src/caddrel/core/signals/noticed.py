@@ -1,29 +1,24 @@
-"""What a signal comes to for one attempt."""
+"""What a signal comes to for one attempt, as JSON: its truth, its kind, and what it was compared with.
+
+That is numbers, texts and the id of the attempt compared with, by the kind of signal. ``missing`` names what was not
+known.
+"""
 
 from __future__ import annotations
 
-from collections.abc import Mapping
-from dataclasses import dataclass, field
+from collections.abc import Callable
 from typing import Any
 
-from caddrel.core.decide.truth import UNKNOWN, Truth
+from caddrel.core.decide.truth import UNKNOWN
+from caddrel.core.signals.history import Earlier, Past
+
+# Made anew for each attempt.
+Noticed = dict[str, Any]
+
+# Compares an attempt with earlier ones of the same person; of the attempt itself `let_in` says nothing.
+Compare = Callable[[Past, Earlier], Noticed]
 
 
-@dataclass(frozen=True, slots=True)
-class Noticed:
-    """The truth of one signal, with what it was compared with.
-
-    Attributes
-    ----------
-    why
-        As JSON: numbers, texts and the id of the attempt compared with, by the kind of signal. ``missing`` names what
-        was not known.
-    """
-
-    truth: Truth
-    why: Mapping[str, Any] = field(default_factory=dict)
-
-
-def not_known(missing: str) -> Noticed:
+def not_known(kind: str, missing: str) -> Noticed:
     """Return an unknown signal; `missing` is the fact that it lacks, or ``coordinates``."""
-    return Noticed(UNKNOWN, {"missing": missing})
+    return {"truth": UNKNOWN.word, "kind": kind, "missing": missing}

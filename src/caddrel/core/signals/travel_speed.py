@@ -2,33 +2,35 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from datetime import datetime
-
-from caddrel.core.decide.truth import FALSE, UNKNOWN, truth_of
-from caddrel.core.facts.completion import Facts
 from caddrel.core.rulebook.model import Signal
 from caddrel.core.signals.earth import great_circle_km
-from caddrel.core.signals.history import Past
-from caddrel.core.signals.noticed import Noticed, not_known
+from caddrel.core.signals.history import Earlier, Past
+from caddrel.core.signals.noticed import Compare, Noticed, not_known
 
+KIND = "travel-speed"
 IGNORE_KM = 50
 
 
-def notice(signal: Signal, facts: Facts, pasts: Sequence[Past]) -> Noticed:
-    """Return whether the way from the newest attempt to this one is faster than `above_kmh`."""
-    at = facts.values["time.at"]
-    here = facts.coordinates
-    if here is None or not isinstance(at, datetime):
-        return not_known("coordinates")
-    if not pasts:
-        return Noticed(FALSE, {"among": 0})
-    past = pasts[0]
-    if past.coordinates is None:
-        return Noticed(UNKNOWN, {"missing": "coordinates", "of": past.id})
-    km = great_circle_km(past.coordinates, here) if past.coordinates != here else 0.0
-    seconds = (at - past.at).total_seconds()
+def comparing(signal: Signal) -> Compare:
+    """Return what tells whether the way from the newest attempt to this one is faster than `above_kmh`."""
     limit, ignore = signal.settings["above_kmh"], signal.settings.get("ignore_km", IGNORE_KM)
-    too_fast = km >= float(str(ignore)) and km * 3600 > float(str(limit)) * seconds
-    why = {"km": round(km, 1), "seconds": seconds, "from": past.id, "above_kmh": limit}
-    return Noticed(truth_of(too_fast), why)
+    fastest, nearest = float(str(limit)), float(str(ignore))
+
+    def compare(attempt: Past, earlier: Earlier) -> Noticed:
+        here = attempt.coordinates
+        if here is None:
+            return not_known(KIND, "coordinates")
+        past = earlier.newest()
+        if past is None:
+            return {"truth": "false", "kind": KIND, "among": 0}
+        there = past.coordinates
+        if there is None:
+            return {**not_known(KIND, "coordinates"), "of": past.id}
+        km = great_circle_km(there, here) if there != here else 0.0
+        seconds = (attempt.at - past.at).total_seconds()
+        truth = "true" if km >= nearest and km * 3600 > fastest * seconds else "false"
+        return {
+            "truth": truth, "kind": KIND, "km": round(km, 1), "seconds": seconds, "from": past.id, "above_kmh": limit
+        }  # fmt: skip
+
+    return compare

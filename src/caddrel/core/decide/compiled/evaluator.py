@@ -8,11 +8,13 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable
 from dataclasses import replace
+from functools import cached_property
 from typing import Any
 
 from caddrel.core.decide import truth
 from caddrel.core.decide.combine import Combination, Says
 from caddrel.core.decide.compiled.expressions import Names, possible, settle_first, sure, sure_when_possible
+from caddrel.core.decide.compiled.likeness import Likeness
 from caddrel.core.decide.compiled.parts import LISTS, Memo, Parts, Values, build
 from caddrel.core.decide.compiled.scopes import by_index, indexed, scope_condition, scope_state
 from caddrel.core.decide.compiled.unknowns import Unknowns
@@ -57,6 +59,11 @@ class CompiledRulebook:
         self._live: dict[tuple[Any, ...], _Live] = {}
         self._heard: dict[tuple[Says, ...], _Heard] = {}
         self._count = 0
+
+    @cached_property
+    def likeness(self) -> Likeness:
+        """What is seen of attempts: those between which no difference is seen have the same decision."""
+        return Likeness(self.rulebook, self._parts)
 
     def decide(self, facts: Facts) -> Decision:
         """Return the decision on an attempt whose facts are completed."""
