@@ -21,6 +21,8 @@ from caddrel.service.errors import ServiceError
 from caddrel.store.signins import SigninRecord
 from caddrel.wire.signins import SigninSummary
 
+# Bytes.
+READ_AT_ONCE = 256 * 1024
 FORMATS = ("ndjson", "csv", "ocsf")
 MEDIA = {
     "ndjson": "application/x-ndjson",
@@ -59,7 +61,7 @@ class Unzipped(io.RawIOBase):
     def __init__(self, stream: BinaryIO, most: int) -> None:
         first = stream.read(2)
         self._joined = _Joined(first, stream)
-        whole = cast("BinaryIO", io.BufferedReader(self._joined))
+        whole = cast("BinaryIO", io.BufferedReader(self._joined, READ_AT_ONCE))
         self._stream = cast("BinaryIO", gzip.GzipFile(fileobj=whole)) if first == b"\x1f\x8b" else whole
         self._left = most
 

@@ -15,8 +15,8 @@ import msgspec
 from caddrel.core.diagnostics import Diagnostic, shorten
 from caddrel.core.facts.attempts import AttemptRefused
 from caddrel.core.facts.bundling import Bundled, Bundler
-from caddrel.core.facts.completion import TO_COME
 from caddrel.core.facts.values import show_moment
+from caddrel.core.logs.alike import Alike
 from caddrel.core.logs.causes import Causes
 from caddrel.service.deps import Deps
 from caddrel.service.errors import ServiceError
@@ -24,17 +24,21 @@ from caddrel.service.formats import Read, Unzipped, documents
 from caddrel.service.jobs import Cancelled, Progress
 from caddrel.service.noticing import catch_up
 from caddrel.service.records import Decisions, bundled_signin, lists_of, recorded_of
+from caddrel.service.storing import Batch, Storing
 from caddrel.store.signins import NewSignin
 from caddrel.wire.signins import BrokenLine, ImportResult
 
 # So many lines are decided at once, and so many stored in one commit.
 PIECE = 500
-TOGETHER = 4_000
+TOGETHER = 8_000
+MOST_REMEMBERED = 10_000
 # How many times as large as a stream may be, what a compressed one unpacks to.
 UNPACKED = 8
 LISTED = 100
 LONGEST_ID = 200
+LONGEST_RECORDED = 500
 _LINE_KEYS = {"id", "facts", "recorded"}
+_RECORDED_KEYS = {"outcome", "reason"}
 
 
 class _Line(NamedTuple):
@@ -56,7 +60,7 @@ class _Under:
         published = deps.rulebooks.get(number)
         self.number = number
         self.rulebook = rulebook = published.rulebook
-        self.decide = published.compiled.decide
+        self.decide = Alike(published.compiled).decide
         inventory = deps.inventories.current()
         lists = lists_of(rulebook)
         self.bundle = Bundler(rulebook.catalogue, rulebook.settings.assume, inventory, lists, deps.addresses).bundle
@@ -75,15 +79,16 @@ class Importer:
         with deps.log_lock:
             self._histories.look_back([under.rulebook for under in self._under])
         # What is decided and not stored yet.
-        self._ready: list[NewSignin] = []
-        self._ids: dict[str, bytes] = {}
+        self._ready = Batch()
+        self._storing = Storing(deps.signins)
+        self._recorded: dict[Any, bytes] = {}
         self._causes = Causes()
         self._decisions = Decisions()
         # A clock that runs ahead would make its sign-in the newest of all for signals; a day is no error yet.
         self._latest = deps.clock() + timedelta(days=1)
         self._listed: list[BrokenLine] = []
         self._stopped: ServiceError | None = None
-        self._broken = self._added = self._known = self._conflicting = 0
+        self._broken = self._known = self._conflicting = 0
 
     def run(
         self,
@@ -112,17 +117,16 @@ class Importer:
         return self._result()
 
     def _result(self) -> ImportResult:
-        return ImportResult(self._added, self._known, self._conflicting, self._broken, self._listed)
+        return ImportResult(self._storing.stored, self._known, self._conflicting, self._broken, self._listed)
 
     def _run(self, stream: Unzipped, format: str, mapping: Mapping[str, str], progress: Progress | None) -> None:
         read = documents(self._lines(stream), format, mapping, self._under[-1].rulebook.catalogue)
         try:
-            while piece := self._good(islice(read, PIECE)):
-                with self._deps.log_lock:
+            with self._storing:
+                while piece := self._good(islice(read, PIECE)):
                     self._decide([line for line in piece if line is not None])
-                if progress is not None:
-                    progress(stream.taken)
-            with self._deps.log_lock:
+                    if progress is not None:
+                        progress(stream.taken)
                 self._store()
             if self._stopped is not None:
                 raise self._stopped
@@ -137,15 +141,16 @@ class Importer:
     def _decide(self, lines: list[_Line]) -> None:
         """Decide the lines that are not there yet, in order of time; stored when there are enough."""
         fresh = self._fresh(lines)
-        self._ready.extend([self._record(line) for line in sorted(fresh, key=_MOMENT)])
-        if len(self._ready) >= TOGETHER:
+        with self._deps.log_lock:
+            self._ready.signins.extend([self._record(line) for line in sorted(fresh, key=_MOMENT)])
+            self._ready.add_late(self._histories.late())
+        if len(self._ready.signins) >= TOGETHER:
             self._store()
 
     def _store(self) -> None:
-        """Store what is ready in one commit."""
-        self._deps.signins.add(self._ready, self._histories.late())
-        self._added += len(self._ready)
-        self._ready, self._ids = [], {}
+        """Store what is ready in one commit, while what comes next is decided."""
+        self._storing.put(self._ready)
+        self._ready = Batch()
 
     def _good(self, read: Iterator[Read]) -> list[_Line | None]:
         """Return lines as they were read, None for a broken one."""
@@ -166,13 +171,13 @@ class Importer:
 
     def _fresh(self, lines: list[_Line]) -> list[_Line]:
         """Return the lines that are neither stored nor about to be."""
-        ids = self._ids
+        ready, stored = self._ready.ids, self._storing.ids
         present = self._deps.signins.present([line.id for line in lines])
         fresh = []
         for line in lines:
-            known = ids.get(line.id) or present.get(line.id)
+            known = ready.get(line.id) or stored.get(line.id) or present.get(line.id)
             if known is None:
-                ids[line.id] = line.digest
+                ready[line.id] = line.digest
                 fresh.append(line)
             elif known == line.digest:
                 self._known += 1
@@ -209,7 +214,9 @@ class Importer:
                 yield number, line
 
     def _read(self, number: int, document: Any) -> _Line:
-        _check_document(document)
+        recorded = self._recorded_of(document)
+        _check_document(document, recorded is not None)
+        assert recorded is not None
         facts = document["facts"]
         under = self._in_force(facts)
         bundled = under.bundle(facts)
@@ -218,17 +225,29 @@ class Importer:
             message = f"`time.at` is {show_moment(at)}, more than a day ahead of this service's clock"
             raise AttemptRefused([Diagnostic("in-the-future", message, "set the clock of whoever wrote it")])
         digest = hashlib.sha256(_encode(document)).digest()
-        recorded = recorded_of(document.get("recorded") or {})
         return _Line(number, document["id"], digest, at, under, bundled, recorded)
 
+    def _recorded_of(self, document: Any) -> bytes | None:
+        """Return what the other system recorded as it is stored, None for what it cannot be.
+
+        Hardly ever there is anything that did not come before.
+        """
+        try:
+            recorded = document.get("recorded") or {}
+            key = tuple(recorded.items())
+            found = self._recorded.get(key)
+        except (AttributeError, TypeError):
+            return None
+        if found is None and recorded.keys() <= _RECORDED_KEYS and all(map(_is_short_text, recorded.values())):
+            if len(self._recorded) > MOST_REMEMBERED:
+                self._recorded.clear()
+            found = self._recorded[key] = recorded_of(recorded)
+        return found
+
     def _record(self, line: _Line) -> NewSignin:
-        _, id, digest, at, under, bundled, recorded = line
-        facts, rulebook = bundled.facts, under.rulebook
-        # Each record's own reference is put in when it is read, so that decisions can be shared.
-        facts.reference = TO_COME
-        self._histories.notice(rulebook, facts, id)
-        decision = under.decide(facts)
-        self._histories.add(facts, at, id, decision.outcome)
+        _, id, digest, _, under, bundled, recorded = line
+        rulebook = under.rulebook
+        decision = self._histories.take_in(rulebook, bundled, id, under.decide)
         cause = self._causes.of(rulebook, bundled, decision) if decision.outcome != "allowed" else None
         decided = self._decisions.of(decision)
         return bundled_signin(id, digest, bundled, recorded, decided, cause, under.number)
@@ -253,7 +272,7 @@ _MOMENT = attrgetter("at", "id")
 _encode = msgspec.json.Encoder(order="deterministic").encode
 
 
-def _check_document(document: Any) -> None:
+def _check_document(document: Any, good_recorded: bool) -> None:
     if not isinstance(document, dict) or not isinstance(document.get("facts"), dict):
         hint = 'such as {"id": "s-1", "facts": {"time.at": …}}'
         raise AttemptRefused([Diagnostic("wrong-type", "a line holds one object with `id` and `facts`", hint)])
@@ -265,9 +284,11 @@ def _check_document(document: Any) -> None:
         problems = [Diagnostic("unknown-key", f"a sign-in has no `{shorten(key)}`", hint) for key in unknown]
     if not isinstance(id, str) or not 0 < len(id) <= LONGEST_ID or not id.isprintable():
         problems.append(Diagnostic("bad-id", f"`id` is a text of 1 to {LONGEST_ID} printable characters"))
-    recorded = document.get("recorded") or {}
-    texts = isinstance(recorded, dict) and all(isinstance(v, str) and len(v) <= 500 for v in recorded.values())
-    if not texts or not set(recorded) <= {"outcome", "reason"}:
+    if not good_recorded:
         problems.append(Diagnostic("bad-recorded", "`recorded` has `outcome` and `reason`, both short texts"))
     if problems:
         raise AttemptRefused(problems)
+
+
+def _is_short_text(value: object) -> bool:
+    return isinstance(value, str) and len(value) <= LONGEST_RECORDED

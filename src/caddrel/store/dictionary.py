@@ -42,29 +42,27 @@ class Dictionary:
         self._fresh: list[tuple[str, bytes]] = []
         self._documents: Documents = {}
 
-    def numbered(self, connection: Connection, contents: Iterable[Sequence[Any]]) -> Sequence[Mapping[Any, int]]:
+    def numbered(
+        self, connection: Connection, documents: Sequence[Iterable[bytes]], decided: Iterable[Decided]
+    ) -> Sequence[Mapping[bytes, int]]:
         """Return the numbers of documents by kind, in the order of `KINDS`; what is not there yet is added.
 
         After the commit `settled` is to be called.
 
         Parameters
         ----------
-        contents
-            Documents in the order of `KINDS`, the last of each a decision.
+        documents
+            The bundles of each kind, in the order of `COLUMNS`.
         """
         known = [self._numbers[kind] for kind in KINDS]
-        fresh: dict[str, dict[bytes, Any]] = {}
-        for documents in contents:
-            for kind, numbers, document in zip(KINDS, known, documents, strict=True):
-                key = document.document if kind == "decision" else document
-                if key not in numbers:
-                    fresh.setdefault(kind, {})[key] = document
-        bundled = {_digest(kind, key): (kind, key) for kind in COLUMNS for key in fresh.get(kind, ())}
+        fresh = {kind: set(some).difference(self._numbers[kind]) for kind, some in zip(COLUMNS, documents, strict=True)}
+        bundled = {_digest(kind, key): (kind, key) for kind, keys in fresh.items() for key in sorted(keys)}
         self._add(connection, bundled, bundles, lambda digest, name: (name[0], name[1].decode(), digest))
-        decided = {_digest("decision", key): ("decision", key) for key in fresh.get("decision", ())}
+        numbers = self._numbers["decision"]
+        made = {decision.document: decision for decision in decided if decision.document not in numbers}
         self._add(
-            connection, decided, decisions,
-            lambda digest, name: (*fresh["decision"][name[1]][:-1], name[1].decode(), digest),
+            connection, {_digest("decision", key): ("decision", key) for key in made}, decisions,
+            lambda digest, name: (*made[name[1]][:-1], name[1].decode(), digest),
         )  # fmt: skip
         return known
 

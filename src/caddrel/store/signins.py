@@ -25,6 +25,7 @@ from caddrel.store.dictionary import COLUMNS, Decided, Dictionary, Documents
 from caddrel.store.door_sessions import DoorSession, put_sessions
 from caddrel.store.engine import Database
 from caddrel.store.filters import Asking, Judge, Judged, bundled, decided, fact_value
+from caddrel.store.inserting import Values, insert_many
 from caddrel.store.moments import from_stored, to_stored
 from caddrel.store.tables import bundles, causes, days, decisions, due, records, signins
 
@@ -53,7 +54,15 @@ FILTERS = tuple(dict.fromkeys(FILTERS))
 
 
 class NewSignin(NamedTuple):
-    """A sign-in to be stored; `own` and `shared` are its facts as `bundles.split` takes them apart."""
+    """A sign-in to be stored.
+
+    Attributes
+    ----------
+    own, shared
+        Its facts as `bundles.split` takes them apart; after those, `shared` has what the other system recorded.
+    ages
+        Of its device's state, of its device's entry in the inventory, and of its methods; seconds.
+    """
 
     id: str
     reference: int
@@ -61,13 +70,12 @@ class NewSignin(NamedTuple):
     digest: bytes
     own: bytes
     shared: tuple[bytes, ...]
-    recorded: bytes
+    decided: Decided
     person: str | None
     app: str | None
     device: str | None
     ages: tuple[float | None, float | None, float | None]
     let_in: bool
-    decided: Decided
     cause: Cause | None
     revision: int
 
@@ -115,13 +123,9 @@ class SigninStore:
 
     def present(self, ids: Sequence[str]) -> dict[str, bytes]:
         """Return which of the ids are there already, each with the digest of its content."""
-        found: dict[str, bytes] = {}
+        # All in one value: a statement with a mark for each takes longer to make than to answer.
         with self._database.read() as connection:
-            for start in range(0, len(ids), READ_AT_ONCE):
-                batch = ids[start : start + READ_AT_ONCE]
-                wanted = select(records.c.id, records.c.digest).where(records.c.id.in_(batch))
-                found.update((row.id, row.digest) for row in connection.execute(wanted))
-        return found
+            return {row[0]: row[1] for row in connection.exec_driver_sql(_PRESENT, (json.dumps(ids),))}
 
     def add(self, new: Sequence[NewSignin], late: Mapping[str, datetime], sessions: Iterable[DoorSession] = ()) -> None:
         """Add records in one commit.
@@ -136,15 +140,14 @@ class SigninStore:
         with self._writing() as connection:
             last = int(connection.exec_driver_sql("SELECT coalesce(max(seq), 0) FROM records").scalar_one())
             numbers = self._numbers(connection, new)
-            mine, rows = [], []
+            mine: list[Values] = []
+            rows: list[Values] = []
             for seq, signin in enumerate(new, last + 1):
                 at = to_stored(signin.at)
                 mine.append((seq, at, signin.id, signin.reference, signin.digest, signin.own.decode()))
                 rows.append((at, seq, *_row(signin, numbers)))
-            # Written out: SQLAlchemy's own way binds every row anew, which takes longer than storing it.
-            if rows:
-                connection.exec_driver_sql(_INSERT_RECORD, mine)
-                connection.exec_driver_sql(_INSERT_SIGNIN, rows)
+            insert_many(connection, "records", _RECORD, mine)
+            insert_many(connection, "signins", _SIGNIN, rows)
             put_sessions(connection, sessions)
             _add_causes(connection, (signin.cause for signin in new))
             _count(connection, Counter((row[0] // DAY, row[_OUTCOME]) for row in rows))
@@ -165,10 +168,9 @@ class SigninStore:
             finally:
                 self._dictionary.settled(committed)
 
-    def _numbers(self, connection: Connection, new: Iterable[NewSignin]) -> _Numbers:
-        return self._dictionary.numbered(
-            connection, ((*signin.shared, signin.recorded, signin.decided) for signin in new)
-        )
+    def _numbers(self, connection: Connection, new: Sequence[NewSignin]) -> _Numbers:
+        documents = list(zip(*[signin.shared for signin in new], strict=True)) or [()] * len(COLUMNS)
+        return self._dictionary.numbered(connection, documents, [signin.decided for signin in new])
 
     def older(self, before: datetime) -> int:
         """Return how many records are older than a moment."""
@@ -220,7 +222,7 @@ class SigninStore:
             _add_causes(connection, (new.cause for _, new in changed))
             for old, new in changed:
                 connection.execute(update(records).where(records.c.seq == old.seq).values(own=new.own.decode()))
-                row = dict(zip(_SIGNIN, _row(new, numbers), strict=True))
+                row = dict(zip(_SIGNIN[2:], _row(new, numbers), strict=True))
                 mine = (signins.c.at == to_stored(old.at)) & (signins.c.seq == old.seq)
                 connection.execute(update(signins).where(mine).values(row))
                 day = to_stored(old.at) // DAY
@@ -420,38 +422,31 @@ _PASTS = (
     "SELECT s.at, r.id, s.let_in, s.device, s.network_facts, s.attempt_facts "
     "FROM signins s JOIN records r ON r.seq = s.seq WHERE s.person = ? AND s.at < ? ORDER BY s.at DESC, r.id DESC"
 )
+_PRESENT = "SELECT id, digest FROM records WHERE id IN (SELECT value FROM json_each(?))"
 _EVER = 1 << 62
 _RECORD = ("seq", "at", "id", "reference", "digest", "own")
-_SIGNIN = tuple(column.name for column in signins.c if column.name not in {"at", "seq"})
-_OUTCOME = 2 + _SIGNIN.index("outcome")
-
-
-def _inserting(table: str, names: Sequence[str]) -> str:
-    return f"INSERT INTO {table} ({', '.join(names)}) VALUES ({', '.join('?' * len(names))})"  # noqa: S608 - our own names
-
-
-_INSERT_RECORD = _inserting("records", _RECORD)
+_SIGNIN = ("at", "seq", *(column.name for column in signins.c if column.name not in {"at", "seq"}))
+_OUTCOME = _SIGNIN.index("outcome")
 _COUNT = (
     "INSERT INTO days (day, outcome, count) VALUES (?, ?, ?) "
     "ON CONFLICT (day, outcome) DO UPDATE SET count = count + excluded.count"
 )
 _INSERT_CAUSE = "INSERT INTO causes (key, document) VALUES (?, ?) ON CONFLICT DO NOTHING"
-_INSERT_SIGNIN = _inserting("signins", ("at", "seq", *_SIGNIN))
 
 
 # The numbers of documents, of each kind in the order of `dictionary.KINDS`.
-_Numbers = Sequence[Mapping[Any, int]]
+_Numbers = Sequence[Mapping[bytes, int]]
 
 
 def _row(signin: NewSignin, numbers: _Numbers) -> tuple[Any, ...]:
     """Return the values of a row, in the order of the table's columns from the third on."""
-    person, app, device, network, attempt, signals = signin.shared
+    person, app, device, network, attempt, signals, recorded = signin.shared
     decision = signin.decided
     cause = signin.cause
     return (
         signin.person, signin.app, signin.device,
         numbers[0][person], numbers[1][app], numbers[2][device], numbers[3][network], numbers[4][attempt],
-        numbers[5][signals], numbers[6][signin.recorded],
+        numbers[5][signals], numbers[6][recorded],
         *signin.ages,
         signin.let_in, decision.outcome, decision.policy,
         None if cause is None else cause.key,

@@ -1,0 +1,40 @@
+"""Inserting many rows at once, so that other threads can go on meanwhile."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from functools import lru_cache
+from itertools import chain
+from typing import Any
+
+from sqlalchemy import Connection
+
+Values = tuple[Any, ...]
+# SQLite takes 32,766 values in one statement.
+MOST_VALUES = 32_000
+
+
+def insert_many(connection: Connection, table: str, columns: Sequence[str], rows: Sequence[Values]) -> None:
+    """Insert rows, their values in the order of the columns.
+
+    Many rows go in one statement: SQLite is then left to itself for as long as that takes, and the interpreter to other
+    threads. Row by row, each would have to wait for the interpreter again. There are statements of a few sizes only,
+    since each is kept ready.
+    """
+    # Written out: SQLAlchemy's own way binds every row anew, which takes longer than storing it.
+    most = MOST_VALUES // len(columns)
+    start = 0
+    for size in (most, most // 10, most // 100):
+        statement = _inserting(table, tuple(columns), size)
+        while len(rows) - start >= size:
+            values = tuple(chain.from_iterable(rows[start : start + size]))
+            connection.exec_driver_sql(statement, values)
+            start += size
+    if rest := list(rows[start:]):
+        connection.exec_driver_sql(_inserting(table, tuple(columns), 1), rest)
+
+
+@lru_cache
+def _inserting(table: str, columns: tuple[str, ...], rows: int) -> str:
+    row = f"({', '.join('?' * len(columns))})"
+    return f"INSERT INTO {table} ({', '.join(columns)}) VALUES {', '.join([row] * rows)}"  # noqa: S608 - our own names
