@@ -38,7 +38,7 @@ class _File(ctypes.Structure):
 
 _SYNC = 4
 _OpenType = ctypes.CFUNCTYPE(
-    ctypes.c_int, ctypes.c_void_p, ctypes.c_char_p, ctypes.POINTER(_File), ctypes.c_int, ctypes.c_void_p
+    ctypes.c_int, ctypes.c_void_p, ctypes.c_void_p, ctypes.POINTER(_File), ctypes.c_int, ctypes.c_void_p
 )
 _SyncType = ctypes.CFUNCTYPE(ctypes.c_int, ctypes.c_void_p, ctypes.c_int)
 # C holds pointers to these for as long as the process lives.
@@ -54,9 +54,11 @@ def watch() -> None:
     names: dict[int, Path] = {}
     watched = _Methods()
 
-    def opened(found: int, name: bytes | None, file: Any, flags: int, out: int) -> int:
-        code = open_really(found, name, file, flags, out)
-        if code == 0 and name is not None and name.endswith(b"-wal"):
+    def opened(found: int, at: int | None, file: Any, flags: int, out: int) -> int:
+        # SQLite keeps the pointer, and reads the name there again: a copy of the name would be gone by then.
+        code = open_really(found, at, file, flags, out)
+        name = ctypes.string_at(at) if at is not None else b""
+        if code == 0 and name.endswith(b"-wal"):
             if not _held[3:]:
                 ctypes.memmove(ctypes.byref(watched), file.contents.methods, ctypes.sizeof(_Methods))
                 sync_really = _SyncType(watched.methods[_SYNC])
