@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from functools import lru_cache
 from typing import Any
 
 import msgspec
@@ -154,7 +155,9 @@ def trace_view(explained: Explained) -> wire.Trace:
     return msgspec.convert(document, wire.Trace)
 
 
+@lru_cache(maxsize=4096)
 def _plain_pieces(sentence: Sentence) -> list[Any]:
+    # Most policies have the same few things to say; who gets them does not change them.
     return [msgspec.to_builtins(piece) for piece in pieces(sentence)]
 
 

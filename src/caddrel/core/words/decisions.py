@@ -18,6 +18,9 @@ _SCOPE_PARTS = {
     "except_apps": "this app is excepted",
     "operations": "it is not for this operation",
 }
+# What most policies have to say about most attempts.
+_OUT_OF_SCOPE = {part: capital(say(words, ".")) for part, words in _SCOPE_PARTS.items()}
+_OFF = say("It is off.")
 
 
 def policy_title(policy: Policy) -> Piece:
@@ -125,10 +128,10 @@ def _in_the_way(explained: Explained) -> Sentence:
 def why_not_words(steps: PolicySteps, rulebook: Rulebook) -> Sentence:
     """Return what a policy had to do with the decision, in one short sentence."""
     if steps.policy.mode == "off":
-        return say("It is off.")
+        return _OFF
     if steps.scope is FALSE:
-        failed = next(part.name for part in steps.parts if part.truth is FALSE)
-        return capital(say(_SCOPE_PARTS[failed], "."))
+        # The last part that was judged: nothing after the first that is false is.
+        return _OUT_OF_SCOPE[next(part.name for part in reversed(steps.parts) if part.truth is FALSE)]
     doubt = "Perhaps in scope" if steps.scope is UNKNOWN else "In scope"
     spoke = [step for step in steps.rules if step.truth is not FALSE]
     if not spoke:
