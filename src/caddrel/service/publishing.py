@@ -88,7 +88,7 @@ def examine(deps: Deps, request: wire.PublishRequest) -> tuple[ReadResult, str, 
         raise ServiceError(422, "no-why", "say why in at most 1000 characters")
     risks = lockout.diagnostics(lockouts(deps, result.rulebook))
     if risks and not override:
-        hint = "mend it, or say why it is to be published all the same: --accept-lockout-risk"
+        hint = "mend it, or give the reason why the risk of a lock-out is accepted"
         raise ServiceError(409, "lockout-risk", _count_risks(risks), hint, risks[:20])
     return result, override, risks
 

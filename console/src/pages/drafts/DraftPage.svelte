@@ -70,7 +70,7 @@
   <Waiting lines={12} />
 {:else}
   <div class="grid gap-6 lg:grid-cols-[12rem_minmax(0,1fr)]">
-    <nav aria-label="Objects of the draft" class="text-small lg:max-h-[75vh] lg:overflow-y-auto">
+    <nav aria-label="Objects of the draft" class="max-h-56 overflow-y-auto border-b border-rule text-small lg:max-h-[75vh] lg:border-b-0">
       <form class="mb-3 grid gap-1" onsubmit={add}>
         <label for="adding" class="text-fine text-muted">Add an object</label>
         <select class="field" aria-label="Kind of the new object" bind:value={section}>

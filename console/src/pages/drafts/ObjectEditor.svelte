@@ -99,7 +99,7 @@
 
 <svelte:window onkeydown={key} />
 <div class="flex flex-wrap items-center gap-2 pb-2">
-  <h2 class="flex-1 font-mono text-small font-semibold wrap-anywhere">{path}</h2>
+  <h2 class="grow basis-48 font-mono text-small font-semibold wrap-anywhere">{path}</h2>
   <span class="text-fine text-muted" role="status" data-saved={same && !writing.saving}>{writing.saving ? 'Saving …' : same ? 'Saved' : 'Not saved yet'}</span>
   {#if fields}<button type="button" class="action" aria-pressed={asText} onclick={turn}>As text</button>{/if}
   {#if mine?.changed && mine.before}<button type="button" class="action" onclick={() => put(mine.before)}>Put back as it was</button>{/if}

@@ -78,6 +78,7 @@
 {:else}
   <p class="text-muted">Publishing needs the role publisher; yours is {session.info?.role}.</p>
 {/if}
+{#if writing.refused}<div class="mt-3 max-w-3xl"><Failing problem={writing.refused} /></div>{/if}
 {#if rehearsals.length}
   <h2 class="mt-6 mb-1 font-semibold">Kept rehearsals</h2>
   <ul class="text-small">
@@ -88,4 +89,3 @@
   </ul>
 {/if}
 <ShadowBox {writing} {may} />
-{#if writing.refused}<div class="mt-3 max-w-3xl"><Failing problem={writing.refused} /></div>{/if}
