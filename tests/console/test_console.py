@@ -257,6 +257,12 @@ def test_axe_finds_nothing(open_console: Open, name: str, theme: str) -> None:
         expect(page.get_by_role("option").first).to_be_visible()
         assert axe_findings(page) == []
         page.keyboard.press("Escape")
+
+
+@pytest.mark.parametrize("theme", ["light", "dark"])
+def test_axe_finds_nothing_while_the_palette_is_open(open_console: Open, theme: str) -> None:
+    page = open_console("/rulebook", theme)
+    expect(page.locator("[aria-busy=true]")).to_have_count(0)
     page.keyboard.press("Control+k")
     expect(page.get_by_role("dialog")).to_be_visible()
     assert axe_findings(page) == []

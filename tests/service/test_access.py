@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from concurrent.futures import ThreadPoolExecutor
 
 import httpx
 import pytest
 from tests.cli.test_cli import run
-from tests.conftest import NOW, Live
+from tests.conftest import NOW, Live, serving
 
 from caddrel import wiring
 from caddrel.client import Caddrel, Refused
@@ -23,20 +24,27 @@ def _path(route: str) -> str:
     return route.replace("<id>", "x").replace("<path>", "settings")
 
 
+@pytest.fixture(scope="module")
+def refusing(tmp_path_factory: pytest.TempPathFactory) -> Iterator[tuple[Live, dict[str, str]]]:
+    """A service that is only asked for what it refuses, and a token of each role."""
+    for live in serving(tmp_path_factory.mktemp("refusing") / "data"):
+        # The token of a device has the name of one.
+        live.deps.inventory.put([("devices", {"id": "device"})], NOW)
+        yield live, {role: access.make_token(live.deps, role, role, 1, "tests")[1] for role in ROLES}
+
+
 @pytest.mark.parametrize("endpoint", NEEDING, ids=lambda e: f"{e.method} {e.route}")
-def test_every_endpoint_refuses_nobody_and_lesser_roles(empty: Live, endpoint) -> None:
-    with empty.http("") as nobody:
+def test_every_endpoint_refuses_nobody_and_lesser_roles(refusing: tuple[Live, dict[str, str]], endpoint) -> None:
+    live, tokens = refusing
+    with live.http("") as nobody:
         answer = nobody.request(endpoint.method, _path(endpoint.route))
         assert answer.status_code == 401
         assert answer.json()["code"] == "not-signed-in"
         assert answer.headers["WWW-Authenticate"].startswith("Bearer")
-    # The token of a device has the name of one.
-    empty.deps.inventory.put([("devices", {"id": "device"})], NOW)
     for role in ROLES[: ROLES.index(endpoint.role)]:
         if role == DOOR and endpoint.doors:
             continue
-        token = access.make_token(empty.deps, role, role, 1, "tests")[1]
-        with empty.http(token) as lesser:
+        with live.http(tokens[role]) as lesser:
             answer = lesser.request(endpoint.method, _path(endpoint.route))
             assert (answer.status_code, answer.json()["code"]) == (403, "not-allowed")
 
