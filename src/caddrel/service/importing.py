@@ -12,6 +12,7 @@ from typing import Any, BinaryIO, NamedTuple
 
 import msgspec
 
+from caddrel.core.decide.decision import Decision
 from caddrel.core.diagnostics import Diagnostic, shorten
 from caddrel.core.facts.attempts import AttemptRefused
 from caddrel.core.facts.bundling import Bundled, Bundler
@@ -23,9 +24,8 @@ from caddrel.service.errors import ServiceError
 from caddrel.service.formats import Read, Unzipped, documents
 from caddrel.service.jobs import Cancelled, Progress
 from caddrel.service.noticing import catch_up
-from caddrel.service.records import Decisions, bundled_signin, lists_of, recorded_of
+from caddrel.service.records import Decisions, Taken, lists_of, recorded_of, signins_of
 from caddrel.service.storing import Batch, Storing
-from caddrel.store.signins import NewSignin
 from caddrel.wire.signins import BrokenLine, ImportResult
 
 # So many lines are decided at once, and so many stored in one commit.
@@ -123,8 +123,8 @@ class Importer:
         read = documents(self._lines(stream), format, mapping, self._under[-1].rulebook.catalogue)
         try:
             with self._storing:
-                while piece := self._good(islice(read, PIECE)):
-                    self._decide([line for line in piece if line is not None])
+                while piece := self._piece(read):
+                    self._decide(self._good(piece))
                     if progress is not None:
                         progress(stream.taken)
                 self._store()
@@ -140,33 +140,46 @@ class Importer:
 
     def _decide(self, lines: list[_Line]) -> None:
         """Decide the lines that are not there yet, in order of time; stored when there are enough."""
-        fresh = self._fresh(lines)
+        fresh = sorted(self._fresh(lines), key=_MOMENT)
+        take_in = self._histories.take_in
         with self._deps.log_lock:
-            self._ready.signins.extend([self._record(line) for line in sorted(fresh, key=_MOMENT)])
+            decisions = [take_in(line.under.rulebook, line.bundled, line.id, line.under.decide) for line in fresh]
             self._ready.add_late(self._histories.late())
+        self._ready.signins.extend(signins_of([self._taken(*each) for each in zip(fresh, decisions, strict=True)]))
         if len(self._ready.signins) >= TOGETHER:
             self._store()
+
+    def _taken(self, line: _Line, decision: Decision) -> Taken:
+        _, id, digest, _, under, bundled, recorded = line
+        cause = self._causes.of(under.rulebook, bundled, decision) if decision.outcome != "allowed" else None
+        return Taken(id, digest, bundled, recorded, self._decisions.of(decision), cause, under.number)
 
     def _store(self) -> None:
         """Store what is ready in one commit, while what comes next is decided."""
         self._storing.put(self._ready)
         self._ready = Batch()
 
-    def _good(self, read: Iterator[Read]) -> list[_Line | None]:
-        """Return lines as they were read, None for a broken one."""
-        found: list[_Line | None] = []
+    def _piece(self, read: Iterator[Read]) -> list[Read]:
+        found: list[Read] = []
         try:
-            for number, document in read:
-                try:
-                    if isinstance(document, AttemptRefused):
-                        raise document
-                    found.append(self._read(number, document))
-                except AttemptRefused as refused:
-                    self._refuse(number, refused.problems)
-                    found.append(None)
+            found.extend(islice(read, PIECE))
         except ServiceError as stopped:
             # Told once the lines before it are stored.
             self._stopped = stopped
+        return found
+
+    def _good(self, piece: list[Read]) -> list[_Line]:
+        """Return the good lines of some; the others are told."""
+        try:
+            return self._read(piece)
+        except AttemptRefused:
+            pass
+        found = []
+        for read in piece:
+            try:
+                found += self._read([read])
+            except AttemptRefused as refused:
+                self._refuse(read[0], refused.problems)
         return found
 
     def _fresh(self, lines: list[_Line]) -> list[_Line]:
@@ -213,19 +226,33 @@ class Importer:
             if line.strip():
                 yield number, line
 
-    def _read(self, number: int, document: Any) -> _Line:
-        recorded = self._recorded_of(document)
-        _check_document(document, recorded is not None)
-        assert recorded is not None
-        facts = document["facts"]
-        under = self._in_force(facts)
-        bundled = under.bundle(facts)
-        at = bundled.at
-        if at > self._latest:
-            message = f"`time.at` is {show_moment(at)}, more than a day ahead of this service's clock"
-            raise AttemptRefused([Diagnostic("in-the-future", message, "set the clock of whoever wrote it")])
-        digest = hashlib.sha256(_encode(document)).digest()
-        return _Line(number, document["id"], digest, at, under, bundled, recorded)
+    def _read(self, piece: list[Read]) -> list[_Line]:
+        """Return lines read and completed.
+
+        Step by step: one step for many lines takes much less time than all steps for each, since what a step needs is
+        then at hand for the processor.
+
+        Raises
+        ------
+        AttemptRefused
+            For the first line that is wrong.
+        """
+        recorded = [self._recorded_of(document) for _, document in piece]
+        documents = [_checked(document, said) for (_, document), said in zip(piece, recorded, strict=True)]
+        facts = [document["facts"] for document in documents]
+        under = [self._in_force(some) for some in facts]
+        bundled = [each.bundle(some) for each, some in zip(under, facts, strict=True)]
+        for attempt in bundled:
+            if attempt.at > self._latest:
+                message = f"`time.at` is {show_moment(attempt.at)}, more than a day ahead of this service's clock"
+                raise AttemptRefused([Diagnostic("in-the-future", message, "set the clock of whoever wrote it")])
+        digests = [hashlib.sha256(text).digest() for text in [_encode(document) for document in documents]]
+        return [
+            _Line(read[0], document["id"], digest, attempt.at, each, attempt, said or b"")
+            for read, document, digest, each, attempt, said in zip(
+                piece, documents, digests, under, bundled, recorded, strict=True
+            )
+        ]
 
     def _recorded_of(self, document: Any) -> bytes | None:
         """Return what the other system recorded as it is stored, None for what it cannot be.
@@ -243,14 +270,6 @@ class Importer:
                 self._recorded.clear()
             found = self._recorded[key] = recorded_of(recorded)
         return found
-
-    def _record(self, line: _Line) -> NewSignin:
-        _, id, digest, _, under, bundled, recorded = line
-        rulebook = under.rulebook
-        decision = self._histories.take_in(rulebook, bundled, id, under.decide)
-        cause = self._causes.of(rulebook, bundled, decision) if decision.outcome != "allowed" else None
-        decided = self._decisions.of(decision)
-        return bundled_signin(id, digest, bundled, recorded, decided, cause, under.number)
 
     def _in_force(self, facts: dict[str, Any]) -> _Under:
         """Return the revision in force at the time of a record; before the first, the first."""
@@ -272,7 +291,9 @@ _MOMENT = attrgetter("at", "id")
 _encode = msgspec.json.Encoder(order="deterministic").encode
 
 
-def _check_document(document: Any, good_recorded: bool) -> None:
+def _checked(document: Any, recorded: bytes | None) -> dict[str, Any]:
+    if isinstance(document, AttemptRefused):
+        raise document
     if not isinstance(document, dict) or not isinstance(document.get("facts"), dict):
         hint = 'such as {"id": "s-1", "facts": {"time.at": …}}'
         raise AttemptRefused([Diagnostic("wrong-type", "a line holds one object with `id` and `facts`", hint)])
@@ -284,10 +305,11 @@ def _check_document(document: Any, good_recorded: bool) -> None:
         problems = [Diagnostic("unknown-key", f"a sign-in has no `{shorten(key)}`", hint) for key in unknown]
     if not isinstance(id, str) or not 0 < len(id) <= LONGEST_ID or not id.isprintable():
         problems.append(Diagnostic("bad-id", f"`id` is a text of 1 to {LONGEST_ID} printable characters"))
-    if not good_recorded:
+    if recorded is None:
         problems.append(Diagnostic("bad-recorded", "`recorded` has `outcome` and `reason`, both short texts"))
     if problems:
         raise AttemptRefused(problems)
+    return document
 
 
 def _is_short_text(value: object) -> bool:

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from datetime import datetime
-from typing import Any
+from typing import Any, NamedTuple
 
 import msgspec
 
@@ -80,23 +80,44 @@ def recorded_of(recorded: Mapping[str, Any]) -> bytes:
     return _encode({name: value for name, value in recorded.items() if value})
 
 
-def bundled_signin(
-    id: str, digest: bytes, attempt: Bundled, recorded: bytes, decided: Decided, cause: Cause | None, revision: int
-) -> NewSignin:
-    """Return a sign-in of an import to be stored."""
-    person, app, device, network, told, said = attempt.bundles
-    own, noticed = attempt.own, attempt.noticed
-    mine: dict[str, Any] = {"values": own}
-    signals = said.document
-    if noticed is not None:
-        signals = signals_document(noticed[0])
-        if noticed[1]:
-            mine["noticed"] = noticed[1]
+class Taken(NamedTuple):
+    """A sign-in of an import that has been decided."""
+
+    id: str
+    digest: bytes
+    attempt: Bundled
+    recorded: bytes
+    decided: Decided
+    cause: Cause | None
+    revision: int
+
+
+def signins_of(taken: Sequence[Taken]) -> list[NewSignin]:
+    """Return sign-ins of an import to be stored.
+
+    Step by step: one step for many takes much less time than all steps for each.
+    """
+    numbers = [number_for(each.id) for each in taken]
+    own = [_encode_own(_own(each.attempt)) for each in taken]
+    return [_bundled(*each) for each in zip(taken, numbers, own, strict=True)]
+
+
+def _own(attempt: Bundled) -> dict[str, Any]:
+    mine: dict[str, Any] = {"values": attempt.own}
+    if attempt.noticed is not None and attempt.noticed[1]:
+        mine["noticed"] = attempt.noticed[1]
     if attempt.default_age is not None:
         mine["default_age"] = attempt.default_age
-    get = own.get
+    return mine
+
+
+def _bundled(taken: Taken, reference: int, own: bytes) -> NewSignin:
+    id, digest, attempt, recorded, decided, cause, revision = taken
+    person, app, device, network, told, said = attempt.bundles
+    signals = said.document if attempt.noticed is None else signals_document(attempt.noticed[0])
+    get = attempt.own.get
     return NewSignin(
-        id, number_for(id), attempt.at, digest, _encode_own(mine),
+        id, reference, attempt.at, digest, own,
         (person.document, app.document, device.document, network.document, told.document, signals, recorded), decided,
         person.told[0], app.told[0], device.told[0],
         (get("device.state_age", _NONE)[1], get("device.listed_for", _NONE)[1], get("auth.age", _NONE)[1]),
