@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import io
 import json
 import random
 from collections.abc import Iterator
@@ -17,6 +18,7 @@ from caddrel.core.decide.decision import Decision, Shadow
 from caddrel.core.facts.completion import Origin
 from caddrel.core.facts.record import facts_from_json
 from caddrel.demo.fill import ADDRESSES
+from caddrel.service import importing
 from caddrel.service.records import decided_of, recorded_of, signin_of
 from caddrel.store.signins import SigninRecord
 from caddrel.wire.decisions import File
@@ -93,6 +95,36 @@ def test_the_order_in_which_records_come_changes_nothing(service: Live, tmp_path
                 for part in parts:
                     client.signins.import_(part)
             assert _told(_all(live)) == expected
+
+
+class _Disturbed(io.BytesIO):
+    """A log; while it is read, somebody else has the recent attempts of everybody read anew."""
+
+    def __init__(self, lines: list[bytes], live: Live) -> None:
+        super().__init__(b"".join(lines))
+        self._live = live
+
+    def read(self, size: int | None = -1) -> bytes:
+        with self._live.deps.log_lock:
+            self._live.deps.histories.clear()
+        return super().read(2_000 if size is None or size > 2_000 else size)
+
+
+def test_records_that_are_not_stored_yet_are_looked_back_at(
+    service: Live, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    lines = _lines(300, 5)
+    with service.client() as client:
+        client.signins.import_(lines)
+    monkeypatch.setattr(importing, "PIECE", 7)
+    monkeypatch.setattr(importing, "TOGETHER", 50)
+    for live in serving(tmp_path / "disturbed", address_files=[ADDRESSES]):
+        live.clock.now = START - timedelta(days=1)
+        with live.client() as client:
+            client.rulebook.publish([File("r.yaml", RULEBOOK)], "signals")
+        live.clock.now = START + timedelta(days=20)
+        assert importing.Importer(live.deps).run(_Disturbed(lines, live)).added == 300
+        assert _told(_all(live)) == _told(_all(service))
 
 
 def test_what_is_due_is_done_when_the_service_starts_again(service: Live) -> None:

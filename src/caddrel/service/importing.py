@@ -78,6 +78,7 @@ class Importer:
         self._histories = deps.histories
         with deps.log_lock:
             self._histories.look_back([under.rulebook for under in self._under])
+            self._let_go = self._histories.let_go
         # What is decided and not stored yet.
         self._ready = Batch()
         self._storing = Storing(deps.signins)
@@ -143,11 +144,20 @@ class Importer:
         fresh = sorted(self._fresh(lines), key=_MOMENT)
         take_in = self._histories.take_in
         with self._deps.log_lock:
+            self._miss_nothing()
             decisions = [take_in(line.under.rulebook, line.bundled, line.id, line.under.decide) for line in fresh]
-            self._ready.add_late(self._histories.late())
+            self._ready.add_late(self._histories.late().items())
         self._ready.signins.extend(signins_of([self._taken(*each) for each in zip(fresh, decisions, strict=True)]))
         if len(self._ready.signins) >= TOGETHER:
             self._store()
+
+    def _miss_nothing(self) -> None:
+        """Have what comes worked out again, where it would look back at records that are decided and not stored yet."""
+        if self._let_go == self._histories.let_go:
+            return
+        self._let_go = self._histories.let_go
+        waiting = (*self._storing.batch.signins, *self._ready.signins)
+        self._ready.add_late((signin.person, signin.at) for signin in waiting if signin.person is not None)
 
     def _taken(self, line: _Line, decision: Decision) -> Taken:
         _, id, digest, _, under, bundled, recorded = line
@@ -184,7 +194,7 @@ class Importer:
 
     def _fresh(self, lines: list[_Line]) -> list[_Line]:
         """Return the lines that are neither stored nor about to be."""
-        ready, stored = self._ready.ids, self._storing.ids
+        ready, stored = self._ready.ids, self._storing.batch.ids
         present = self._deps.signins.present([line.id for line in lines])
         fresh = []
         for line in lines:

@@ -30,6 +30,12 @@ class Histories:
     """The recent attempts of many people, read from the log when first asked for and kept up to date.
 
     All who add records share one, and hold the log's lock while they do.
+
+    Attributes
+    ----------
+    let_go
+        Grows whenever attempts are let go of. What was decided and not stored by then is missed when they are read
+        again: whoever has such records must have what came after them worked out once more.
     """
 
     def __init__(self, signins: SigninStore) -> None:
@@ -37,6 +43,7 @@ class Histories:
         self._needed: int | None = 0
         self._kept: OrderedDict[str, History] = OrderedDict()
         self._late: dict[str, datetime] = {}
+        self.let_go = 0
 
     def notice(self, rulebook: Rulebook, facts: Facts, id: str) -> None:
         """Add the signals of an attempt to its facts."""
@@ -81,15 +88,18 @@ class Histories:
         if self._needed is not None and (needed is None or needed > self._needed):
             self._needed = needed
             self._kept.clear()
+            self.let_go += 1
 
     def drop(self, person: str) -> None:
         """Read a person's attempts anew when they are asked for next: what came of them has changed."""
         self._kept.pop(person, None)
+        self.let_go += 1
 
     def clear(self) -> None:
         """Begin anew from what the log holds."""
         self._kept.clear()
         self._late = {}
+        self.let_go += 1
 
     def late(self) -> dict[str, datetime]:
         """Return the people whose later signals may have changed since the last time this was asked, and from when."""

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterable
 from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass, field
 from datetime import datetime
@@ -28,9 +28,9 @@ class Batch:
     ids: dict[str, bytes] = field(default_factory=dict)
     late: dict[str, datetime] = field(default_factory=dict)
 
-    def add_late(self, found: Mapping[str, datetime]) -> None:
+    def add_late(self, found: Iterable[tuple[str, datetime]]) -> None:
         """Add people whose signals became due."""
-        for person, since in found.items():
+        for person, since in found:
             self.late[person] = min(since, self.late.get(person, since))
 
 
@@ -44,16 +44,16 @@ class Storing:
     ----------
     stored
         How many sign-ins have been stored.
-    ids
-        Those of the batch that was put last: it may not be stored yet.
+    batch
+        The one that was put last: it may not be stored yet.
     """
 
     def __init__(self, signins: SigninStore) -> None:
         self._signins = signins
         self._worker: ThreadPoolExecutor | None = None
         self._under_way: Future[None] | None = None
-        self._count = self.stored = 0
-        self.ids: Mapping[str, bytes] = {}
+        self.stored = 0
+        self.batch = Batch()
 
     def __enter__(self) -> Self:
         """Begin."""
@@ -76,11 +76,11 @@ class Storing:
         """Store a batch as soon as the one before is stored, which is waited for."""
         assert self._worker is not None
         self._settle()
-        self.ids, self._count = batch.ids, len(batch.signins)
+        self.batch = batch
         self._under_way = self._worker.submit(self._signins.add, batch.signins, batch.late)
 
     def _settle(self) -> None:
         under_way, self._under_way = self._under_way, None
         if under_way is not None:
             under_way.result()
-            self.stored += self._count
+            self.stored += len(self.batch.signins)
