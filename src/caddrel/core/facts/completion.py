@@ -84,6 +84,15 @@ class Facts:
     reference: str = ""
     not_believed: Mapping[str, Any] = field(default_factory=dict)
 
+    def changed(
+        self, values: dict[str, Value], origins: dict[str, Origin], coordinates: tuple[float, float] | None
+    ) -> Facts:
+        """Return the attempt with other values; written out, since remedies try hundreds."""
+        return Facts(
+            values, origins, self.default_age, self.live, self.app_listed, self.app_title, self.lists, coordinates,
+            self.noticed, self.reference, self.not_believed,
+        )  # fmt: skip
+
 
 @dataclass(frozen=True, slots=True)
 class AddressRecord:

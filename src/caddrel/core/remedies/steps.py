@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import enum
 from collections.abc import Mapping
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 
 from caddrel.core.facts.completion import AddressData, Facts, Origin
 from caddrel.core.facts.types import Value
@@ -91,7 +91,7 @@ def taken(
     for name, value in assume.items():
         if name not in values:
             values[name], origins[name] = value, Origin.ASSUMED
-    return replace(facts, values=values, origins=origins, coordinates=coordinates)
+    return facts.changed(values, origins, coordinates)
 
 
 NETWORK_FACTS = ("network.country", "network.city", "network.asn", "network.anonymiser")

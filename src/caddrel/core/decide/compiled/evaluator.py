@@ -105,8 +105,16 @@ class CompiledRulebook:
         bits = tuple([walk(v, m) for walk in live.walks])
         bits += tuple([_asked(scope, walk, v, m) for scope, walk in live.asked])
         heard = live.heard.get(bits) or self._hear(live, bits)
-        # Policies that only abstain do not change it, so they need not be listed.
-        return Combination(self.rulebook, facts, self._requirements(facts, m), heard.spoken).strict.outcome
+        requirements = self._requirements(facts, m)
+        # Beside what the policies say, only the stance and the items that they require tell.
+        states = tuple([requirements.state(item) for item in heard.items])
+        known = (key[0], key[1], facts.live and not facts.app_listed, states)
+        found = heard.outcomes.get(known)
+        if found is None:
+            # Policies that only abstain do not change it, so they need not be listed.
+            found = heard.outcomes[known] = Combination(self.rulebook, facts, requirements, heard.spoken).strict.outcome
+            self._grow()
+        return found
 
     def _requirements(self, facts: Facts, m: Memo) -> Requirements:
         return Requirements(self.rulebook, facts, lambda name: _TRUTH[self._parts.standard(facts.values, m, name)])
@@ -243,12 +251,12 @@ class _Live:
 
 
 class _Heard:
-    """What policies say together, the items they require, and the decisions that came of it.
+    """What policies say together, the items they require, and the decisions and bare outcomes that came of it.
 
     `plain` tells that the items depend on methods and factors alone, and on no ages.
     """
 
-    __slots__ = ("items", "plain", "remembered", "spoken")
+    __slots__ = ("items", "outcomes", "plain", "remembered", "spoken")
 
     def __init__(self, spoken: tuple[Says, ...]) -> None:
         self.spoken = spoken
@@ -256,6 +264,7 @@ class _Heard:
         self.items = tuple(dict.fromkeys(item for formula in formulas for item in items_of(formula)))
         self.plain = all(item.kind in _PLAIN and item.within is None for item in self.items)
         self.remembered: dict[tuple[Any, ...], Decision] = {}
+        self.outcomes: dict[tuple[Any, ...], str] = {}
 
 
 _PLAIN = ("mfa", "proof", "new password")
