@@ -79,6 +79,7 @@ def assert_evaluators_agree(text: str, several: list[dict[str, Any]]) -> None:
         expected = decide(rulebook, facts, 7)
         assert compiled.decide(facts) == expected
         assert compiled.decide(facts) == expected
+        assert [compiled.outcome(facts), compiled.outcome(facts)] == [expected.outcome] * 2
 
 
 @given(rulebooks(), st.lists(attempts(), min_size=1, max_size=6))

@@ -9,11 +9,12 @@ import pytest
 from alembic import command
 from alembic.autogenerate import compare_metadata
 from alembic.migration import MigrationContext
-from sqlalchemy import MetaData, insert
+from sqlalchemy import MetaData, insert, select
 from sqlalchemy.exc import OperationalError
 
 from caddrel.core.logs.references import number_for, spelled
 from caddrel.store.engine import Database
+from caddrel.store.inserting import MOST_VALUES, insert_many
 from caddrel.store.signins import Query, SigninStore
 from caddrel.store.tables import BOOK, LOG, counters
 
@@ -29,6 +30,25 @@ def test_a_migrated_file_is_as_declared_and_migrating_again_changes_nothing(
         assert compare_metadata(MigrationContext.configure(connection), declared) == []
     database.close()
     assert (tmp_path / "folder" / "x.sqlite").stat().st_mode & 0o077 == 0
+
+
+_WHOLE = MOST_VALUES // 2
+
+
+@pytest.mark.parametrize("count", [0, 1, 159, 160, 161, _WHOLE - 1, _WHOLE, _WHOLE + 1, 2 * _WHOLE + 1777])
+def test_many_rows_are_each_inserted_once(tmp_path: Path, count: int) -> None:
+    database = Database(tmp_path / "x.sqlite", "book")
+    database.migrate()
+    with database.read() as connection:
+        before = {tuple(row) for row in connection.execute(select(counters.c.name, counters.c.value))}
+    rows = [(f"n{i}", i) for i in range(count)]
+    with database.write() as connection:
+        insert_many(connection, "counters", ("name", "value"), rows)
+    with database.read() as connection:
+        found = [tuple(row) for row in connection.execute(select(counters.c.name, counters.c.value))]
+    database.close()
+    assert len(found) == len(before) + count
+    assert set(found) == before | set(rows)
 
 
 def test_reading_connections_cannot_write_and_failed_writes_leave_nothing(tmp_path: Path) -> None:
