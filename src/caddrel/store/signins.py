@@ -17,7 +17,8 @@ from sqlalchemy import ColumnElement, Connection, Row, Select, delete, func, or_
 from sqlalchemy.dialects.sqlite import insert
 
 from caddrel.core.facts.bundles import GROUPS, join
-from caddrel.core.language.nodes import Condition
+from caddrel.core.language.nodes import And, Condition, FactTest
+from caddrel.core.language.operators import Op
 from caddrel.core.logs.causes import Cause
 from caddrel.core.logs.references import read_reference, spelled, with_reference
 from caddrel.core.signals.history import Past
@@ -27,6 +28,7 @@ from caddrel.store.engine import Database
 from caddrel.store.filters import Asking, Judge, Judged, bundled, decided, fact_value
 from caddrel.store.inserting import Values, insert_many
 from caddrel.store.moments import from_stored, to_stored
+from caddrel.store.stretches import BITS, add_stretches, walking, within
 from caddrel.store.tables import bundles, causes, days, decisions, due, records, signins
 
 DAY = 86_400_000_000
@@ -119,6 +121,7 @@ class SigninStore:
         self._database = database
         self._process = uuid.uuid4().hex
         self._dictionary = Dictionary()
+        self._stretches: set[int] = set()
         self._lock = threading.Lock()
 
     def present(self, ids: Sequence[str]) -> dict[str, bytes]:
@@ -149,6 +152,7 @@ class SigninStore:
                 )
                 rows = [(*first, *rest) for *first, rest in zip(ats, seqs, self._rows(connection, new), strict=True)]
                 insert_many(connection, "signins", _SIGNIN, rows)
+            fresh = add_stretches(connection, (row[0] for row in rows), self._stretches)
             put_sessions(connection, sessions)
             _add_causes(connection, (signin.cause for signin in new))
             _count(connection, Counter((row[0] // DAY, row[_OUTCOME]) for row in rows))
@@ -156,6 +160,7 @@ class SigninStore:
                 adding = insert(due).values(person=person, since=to_stored(since))
                 earliest = func.min(due.c.since, adding.excluded.since)
                 connection.execute(adding.on_conflict_do_update(index_elements=["person"], set_={"since": earliest}))
+        self._stretches |= fresh
 
     @contextmanager
     def _writing(self) -> Iterator[Connection]:
@@ -252,7 +257,7 @@ class SigninStore:
         """Yield a person's attempts, newest first; with `before` only those before that moment."""
         until = to_stored(before) if before is not None else _EVER
         with self._database.read() as connection:
-            found = connection.exec_driver_sql(_PASTS, (person, until))
+            found = connection.exec_driver_sql(_PASTS, (person, until, until >> BITS))
             while rows := found.fetchmany(PASTS_AT_ONCE):
                 named = [("network", row[4]) for row in rows] + [("attempt", row[5]) for row in rows]
                 documents = self._dictionary.load_bundles(connection, named)
@@ -278,9 +283,11 @@ class SigninStore:
 
     def wrong(self, person: str, since: datetime, until: datetime) -> list[datetime]:
         """Return the moments of a person's attempts with wrong credentials, both ends included."""
+        first, last = to_stored(since), to_stored(until)
         wanted = select(signins.c.at).where(
+            within(first, last),
             signins.c.person == person,
-            signins.c.at.between(to_stored(since), to_stored(until)),
+            signins.c.at.between(first, last),
             bundled("attempt", fact_value("auth.credentials") == "wrong"),
         )
         with self._database.read() as connection:
@@ -291,7 +298,7 @@ class SigninStore:
         wanted = (
             select(signins, records.c.id)
             .join(records, records.c.seq == signins.c.seq)
-            .where(signins.c.person == person, signins.c.at >= to_stored(since))
+            .where(within(to_stored(since)), signins.c.person == person, signins.c.at >= to_stored(since))
             .order_by(signins.c.at, records.c.id)
         )
         with self._database.read() as connection:
@@ -300,17 +307,14 @@ class SigninStore:
     def get(self, id: str) -> SigninRecord | None:
         """Return a sign-in by its id, or by the reference that a person quotes."""
         reference = read_reference(id)
-        wanted = [records.c.id == id]
-        if reference is not None:
-            wanted.append(records.c.reference == reference)
         with self._database.read() as connection:
-            for condition in wanted:
-                newest = select(records.c.at, records.c.seq).where(condition).order_by(records.c.at.desc()).limit(1)
-                found = connection.execute(newest).first()
-                if found is not None:
-                    mine = select(signins).where(signins.c.at == found.at, signins.c.seq == found.seq)
-                    return next(self._each(connection, mine, whole=True))
-        return None
+            found = connection.exec_driver_sql("SELECT at, seq FROM records WHERE id = ?", (id,)).first()
+            if found is None and reference is not None:
+                found = connection.exec_driver_sql(_REFERENCED, (reference,)).first()
+            if found is None:
+                return None
+            mine = select(signins).where(signins.c.at == found.at, signins.c.seq == found.seq)
+            return next(self._each(connection, mine, whole=True))
 
     def version(self) -> str:
         """Return a text that is another after each change of the log, and in each process."""
@@ -319,17 +323,16 @@ class SigninStore:
     def page(self, query: Query) -> list[SigninRecord]:
         """Return sign-ins, newest first."""
         with self._database.read() as connection:
-            wanted = select(signins).where(*conditions_of(query, connection))
+            wanted = _newest_first(query).where(*conditions_of(query, connection))
             if query.before is not None:
                 wanted = wanted.where(tuple_(signins.c.at, signins.c.seq) < query.before)
-            wanted = wanted.order_by(signins.c.at.desc(), signins.c.seq.desc()).limit(query.limit)
-            return list(self._each(connection, wanted, whole=False))
+            return list(self._each(connection, wanted.limit(query.limit), whole=False))
 
     def every(self, query: Query) -> Iterator[SigninRecord]:
         """Yield every matching record with its facts, newest first."""
         with self._database.read() as connection:
-            wanted = select(signins).where(*conditions_of(query, connection))
-            yield from self._each(connection, wanted.order_by(signins.c.at.desc(), signins.c.seq.desc()), whole=True)
+            wanted = _newest_first(query).where(*conditions_of(query, connection))
+            yield from self._each(connection, wanted, whole=True)
 
     def drafted(self, name: str, since: datetime) -> list[tuple[str, str, int, str]]:
         """Return how many live decisions came out how, and would have under a draft, each with the newest one's id."""
@@ -354,8 +357,8 @@ class SigninStore:
         here = (to_stored(record.at), record.seq)
         place = tuple_(signins.c.at, signins.c.seq)
         mine = select(signins).where(signins.c.person == person)
-        earlier = mine.where(place < here).order_by(signins.c.at.desc(), signins.c.seq.desc()).limit(count)
-        later = mine.where(place > here).order_by(signins.c.at, signins.c.seq).limit(count)
+        earlier = walking(mine.where(place < here), until=here[0]).limit(count)
+        later = walking(mine.where(place > here), since=here[0], newest_first=False).limit(count)
         with self._database.read() as connection:
             before = list(self._each(connection, earlier, whole=False))
             return [*reversed(before), record, *self._each(connection, later, whole=False)]
@@ -390,6 +393,8 @@ class SigninStore:
                     continue
                 # A day at a time: that needs no sorting.
                 mine = (signins.c.at >= start) & (signins.c.at < end)
+                if _of_few(query):
+                    mine &= signins.c.stretch.in_(range(start >> BITS, (end >> BITS) + 1))
                 one = select(signins.c.outcome, func.count()).where(mine, *asked).group_by(signins.c.outcome)
                 counts.update({(day, outcome): count for outcome, count in connection.execute(one)})
         return [(day, outcome, count) for (day, outcome), count in sorted(counts.items())]
@@ -436,12 +441,19 @@ class SigninStore:
 # Written out: it is asked for every person of an import.
 _PASTS = (
     "SELECT s.at, r.id, s.let_in, s.device, s.network_facts, s.attempt_facts "
-    "FROM signins s JOIN records r ON r.seq = s.seq WHERE s.person = ? AND s.at < ? ORDER BY s.at DESC, r.id DESC"
+    "FROM stretches t CROSS JOIN signins s ON s.stretch = t.number CROSS JOIN records r ON r.seq = s.seq "
+    "WHERE s.person = ? AND s.at < ? AND t.number <= ? ORDER BY t.number DESC, s.at DESC, r.id DESC"
+)
+_REFERENCED = (
+    "WITH blocks AS (SELECT 0 AS number UNION ALL "
+    "SELECT number + 1 FROM blocks WHERE number < (SELECT max(seq) >> 16 FROM records)) "
+    "SELECT at, seq FROM blocks CROSS JOIN records ON block = number WHERE reference = ? ORDER BY at DESC LIMIT 1"
 )
 _PRESENT = "SELECT id, digest FROM records WHERE id IN (SELECT value FROM json_each(?))"
 _EVER = 1 << 62
 _RECORD = ("seq", "at", "id", "reference", "digest", "own")
-_SIGNIN = ("at", "seq", *(column.name for column in signins.c if column.name not in {"at", "seq"}))
+_SIGNIN = ("at", "seq", *(c.name for c in signins.c if c.name not in {"at", "seq"} and c.computed is None))
+_FEW, _FEW_FACTS = ("person", "device"), ("person.id", "device.id")
 _OUTCOME = _SIGNIN.index("outcome")
 _COUNT = (
     "INSERT INTO days (day, outcome, count) VALUES (?, ?, ?) "
@@ -462,6 +474,32 @@ def _count(connection: Connection, moved: Mapping[tuple[int, str], int]) -> None
     rows = [(day, outcome, count) for (day, outcome), count in moved.items()]
     if rows:
         connection.exec_driver_sql(_COUNT, rows)
+
+
+def _newest_first(query: Query) -> Select[Any]:
+    wanted = select(signins)
+    if _of_few(query):
+        until = query.before[0] if query.before is not None else None
+        return walking(wanted, None if query.since is None else to_stored(query.since), until)
+    return wanted.order_by(signins.c.at.desc(), signins.c.seq.desc())
+
+
+def _of_few(query: Query) -> bool:
+    """Tell whether a query is for sign-ins of certain people or devices."""
+    pinned = {*query.equal, *(fact.removesuffix(".id") for fact in map(_pinned, query.conditions) if fact)}
+    return not pinned.isdisjoint(_FEW)
+
+
+def _pinned(condition: Condition) -> str:
+    """Return the fact that a condition asks a certain value of, empty when there is none."""
+    match condition:
+        case And(parts=parts):
+            found = list(map(_pinned, parts))
+            return next((fact for fact in found if fact in _FEW_FACTS), "")
+        case FactTest(fact=fact, op=Op.IS | Op.ONE_OF):
+            return fact
+        case _:
+            return ""
 
 
 def conditions_of(query: Query, connection: Connection) -> list[ColumnElement[bool]]:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from sqlalchemy import (
     Boolean,
     Column,
+    Computed,
     Float,
     ForeignKey,
     Index,
@@ -182,7 +183,9 @@ records = Table(
     Column("reference", Integer, nullable=False),
     Column("digest", LargeBinary, nullable=False),
     Column("own", Text, nullable=False),
-    Index("records_reference", "reference"),
+    Column("block", Integer, Computed("seq >> 16", persisted=False)),
+    # References are spread evenly; block by block, only a small part of the index is written at a time.
+    Index("records_reference", "block", "reference"),
 )
 # One narrow row a sign-in, in order of time, so that reading a stretch of it reads nothing else: every filter becomes a
 # walk over these.
@@ -212,13 +215,22 @@ signins = Table(
     Column("cause", String),
     Column("decision", Integer, nullable=False),
     Column("revision", Integer, nullable=False),
-    Index("signins_person", "person", "at", "seq"),
-    Index("signins_device", "device", "at", "seq"),
+    Column("stretch", Integer, Computed("at >> 37", persisted=False)),
+    # There are many people and devices, so the newest records belong to places all over such an index: stretch of time
+    # by stretch of time, they are near one another, and storing takes as long however large the log is.
+    Index("signins_person", "stretch", "person", "at", "seq"),
+    Index("signins_device", "stretch", "device", "at", "seq"),
     Index("signins_app", "app", "at", "seq"),
     # Most sign-ins are let in without any rule's doing, and have neither.
     Index("signins_policy", "policy", "at", "seq", sqlite_where=text("policy IS NOT NULL")),
     Index("signins_cause", "cause", "at", "seq", sqlite_where=text("cause IS NOT NULL")),
     sqlite_with_rowid=False,
+)
+# The stretches of time that there may be sign-ins in. None is taken out: an empty one costs one look.
+stretches = Table(
+    "stretches",
+    LOG,
+    Column("number", Integer, primary_key=True),
 )
 # Facts that records have in common, and what other systems recorded: each once.
 bundles = Table(
