@@ -78,7 +78,7 @@ def test_those_alike_are_decided_as_each_alone_would_be(
         drawn = data.draw(st.integers(0, 7)) if "signals" not in document else 0
         # What was remembered for one bundle must not be taken for another's: of the second all are made anew.
         for bundler in bundlers:
-            attempt, apart = bundler.bundle(document), bundler.bundle(document)
+            attempt, apart = bundler.bundle([document, document])
             _noticed(attempt, drawn)
             _noticed(apart, drawn)
             apart.facts.reference = TO_COME

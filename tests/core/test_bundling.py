@@ -96,7 +96,7 @@ def attempts(draw: st.DrawFn) -> dict[str, Any]:
 def _refusals(document: dict[str, Any], catalogue: Catalogue, bundler: Bundler) -> tuple[list[str], list[str]]:
     """Return the codes with which an attempt is refused when it is read alone, and when it is read with others."""
     found: list[list[str]] = []
-    for way in (lambda: read_facts(document, catalogue), lambda: bundler.bundle(document)):
+    for way in (lambda: read_facts(document, catalogue), lambda: bundler.bundle([document])):
         try:
             way()
             found.append([])
@@ -109,6 +109,7 @@ def _refusals(document: dict[str, Any], catalogue: Catalogue, bundler: Bundler) 
 def test_many_attempts_are_completed_as_each_alone_would_be(documents: list[dict[str, Any]]) -> None:
     catalogue, assume = RULEBOOK.catalogue, RULEBOOK.settings.assume
     bundler = Bundler(catalogue, assume, INVENTORY, [], _known)
+    good = []
     for document in [*documents, *documents]:
         before = json.dumps(document)
         refused, again = _refusals(document, catalogue, bundler)
@@ -117,19 +118,25 @@ def test_many_attempts_are_completed_as_each_alone_would_be(documents: list[dict
             continue
         reported = read_facts(document, catalogue)
         alone = complete(reported, catalogue, assume, INVENTORY, Setting.LOG, address_data=_known)
-        bundled = bundler.bundle(document)
+        (bundled,) = bundler.bundle([document])
         assert bundled.facts == alone
         assert bundled.at == alone.values["time.at"]
         assert json.dumps(document) == before
         # Stored apart and put together again, it says the same as when written at once.
         shared = [json.loads(bundle.document) for bundle in bundled.bundles]
-        own = {"values": bundled.own, "default_age": bundled.default_age}
+        own = {"values": json.loads(bundled.own), "default_age": bundled.default_age}
         whole = facts_json(alone, [])
         joined = join(own, shared, "")
         read_again = {name: read_facts({name: value}, catalogue) for name, (_, value) in joined["values"].items()}
         assert read_again == {name: {name: value} for name, value in alone.values.items()}
         assert {name: origin for name, (origin, _) in joined["values"].items()} == alone.origins
         assert {**joined, "values": 0} == {**whole, "values": 0}
+        good.append((document, alone))
+    together = bundler.bundle([document for document, _ in good])
+    assert [bundled.facts for bundled in together] == [alone for _, alone in good]
+    if len(good) < 2 * len(documents):
+        with pytest.raises(AttemptRefused):
+            bundler.bundle([*documents, *documents])
 
 
 @given(attempts())
@@ -157,4 +164,4 @@ def test_an_attempt_without_a_moment_is_refused() -> None:
     bundler = Bundler(RULEBOOK.catalogue, {}, INVENTORY, [])
     for document in ({"person.id": "a"}, {"person.id": "a", "time.at": None}, {}):
         with pytest.raises(AttemptRefused, match=r"time\.at"):
-            bundler.bundle(document)
+            bundler.bundle([document])

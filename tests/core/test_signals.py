@@ -48,7 +48,7 @@ def test_each_kind(case: dict[str, Any]) -> None:
     rulebook = _rulebook(case["signals"])
     history = History(_past(i, ago, **fields) for i, (ago, fields) in enumerate(case["log"]))
     facts = _facts(rulebook, case.get("attempt", {}), case.get("at"))
-    found = notice(rulebook, facts, history, "now")
+    _, found = notice(rulebook, facts, history, "now")
     assert {name: noticed["truth"] for name, noticed in found.items()} == case["expect"]
 
 
@@ -57,9 +57,9 @@ NEW = "{new: {kind: first-seen, of: device.id}, fast: {kind: travel-speed, above
 
 def test_attempts_at_one_moment_are_in_the_order_of_their_ids() -> None:
     rulebook = _rulebook(NEW)
-    history = History([Past(NOW, "b", True, "right", "t2")])
+    history = History([Past(NOW, "b", True, "right", device="t2")])
     facts = _facts(rulebook, {"device.id": "t1"})
-    before, itself, after = (notice(rulebook, facts, history, id)["new"]["truth"] for id in ("a", "b", "c"))
+    before, itself, after = (notice(rulebook, facts, history, id)[1]["new"]["truth"] for id in ("a", "b", "c"))
     assert (before, itself, after) == ("false", "false", "true")
 
 
@@ -134,8 +134,7 @@ def test_what_is_forgotten_is_never_looked_back_at(kinds: list[tuple[bool, str |
     ]
     trimmed = History()
     for past in pasts:
-        trimmed.add(past)
-        trimmed.trim(needed_history([rulebook]))
+        trimmed.add(past, needed_history([rulebook]))
     facts = _facts(rulebook, {"device.id": "a"})
-    truths = [{k: n["truth"] for k, n in notice(rulebook, facts, h, "z").items()} for h in (History(pasts), trimmed)]
+    truths = [{k: n["truth"] for k, n in notice(rulebook, facts, h, "z")[1].items()} for h in (History(pasts), trimmed)]
     assert truths[0] == truths[1]

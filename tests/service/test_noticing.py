@@ -18,9 +18,9 @@ from caddrel.core.decide.decision import Decision, Shadow
 from caddrel.core.facts.completion import Origin
 from caddrel.core.facts.record import facts_from_json
 from caddrel.demo.fill import ADDRESSES
-from caddrel.service import importing
+from caddrel.service import formats, importing
 from caddrel.service.records import decided_of, recorded_of, signin_of
-from caddrel.store.signins import SigninRecord
+from caddrel.store.signins import NewSignins, SigninRecord
 from caddrel.wire.decisions import File
 
 RULEBOOK = """
@@ -116,7 +116,7 @@ def test_records_that_are_not_stored_yet_are_looked_back_at(
     lines = _lines(300, 5)
     with service.client() as client:
         client.signins.import_(lines)
-    monkeypatch.setattr(importing, "PIECE", 7)
+    monkeypatch.setattr(formats, "PIECE", 1_500)
     monkeypatch.setattr(importing, "TOGETHER", 50)
     for live in serving(tmp_path / "disturbed", address_files=[ADDRESSES]):
         live.clock.now = START - timedelta(days=1)
@@ -143,7 +143,7 @@ def test_what_is_due_is_done_when_the_service_starts_again(service: Live) -> Non
         broken = signin_of(record.id, record.at, rulebook, facts, recorded_of({}), decided_of(nothing, ""), None, 1)
         deps.signins.settle(record.columns["person"], START + timedelta(days=9), [(record, broken)])
     assert _told(_all(service)) != expected
-    deps.signins.add([], {"ines.faro": START, "odd.vik": START})
+    deps.signins.add(NewSignins(), {"ines.faro": START, "odd.vik": START})
     again = wiring.open_data(service.folder, service.clock, address_files=[ADDRESSES])
     assert again.deps.signins.due() == []
     again.close()

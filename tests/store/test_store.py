@@ -43,7 +43,7 @@ def test_many_rows_are_each_inserted_once(tmp_path: Path, count: int) -> None:
         before = {tuple(row) for row in connection.execute(select(counters.c.name, counters.c.value))}
     rows = [(f"n{i}", i) for i in range(count)]
     with database.write() as connection:
-        insert_many(connection, "counters", ("name", "value"), rows)
+        insert_many(connection, "counters", ("name", "value"), [[row[0] for row in rows], [row[1] for row in rows]])
     with database.read() as connection:
         found = [tuple(row) for row in connection.execute(select(counters.c.name, counters.c.value))]
     database.close()

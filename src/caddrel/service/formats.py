@@ -6,7 +6,7 @@ import csv
 import gzip
 import io
 import zlib
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from typing import Any, BinaryIO, cast
 
 import msgspec
@@ -21,8 +21,10 @@ from caddrel.service.errors import ServiceError
 from caddrel.store.signins import SigninRecord
 from caddrel.wire.signins import SigninSummary
 
-# Bytes.
-READ_AT_ONCE = 256 * 1024
+# Bytes: so many are read at once, and their lines decided together. With many more, what one step leaves behind is no
+# longer at hand for the processor when the next one needs it.
+PIECE = 128 * 1024
+_BOM = b"\xef\xbb\xbf"
 FORMATS = ("ndjson", "csv", "ocsf")
 MEDIA = {
     "ndjson": "application/x-ndjson",
@@ -30,6 +32,8 @@ MEDIA = {
     "ocsf": "application/x-ndjson",
     "parquet": "application/vnd.apache.parquet",
 }
+# Lines that come together: the number of each, and what it holds, without its end.
+Lines = tuple[Sequence[int], list[bytes]]
 # What was read of a line: the document, or why it cannot be read.
 Read = tuple[int, dict[str, Any] | AttemptRefused]
 
@@ -61,7 +65,7 @@ class Unzipped(io.RawIOBase):
     def __init__(self, stream: BinaryIO, most: int) -> None:
         first = stream.read(2)
         self._joined = _Joined(first, stream)
-        whole = cast("BinaryIO", io.BufferedReader(self._joined, READ_AT_ONCE))
+        whole = cast("BinaryIO", io.BufferedReader(self._joined, PIECE))
         self._stream = cast("BinaryIO", gzip.GzipFile(fileobj=whole)) if first == b"\x1f\x8b" else whole
         self._left = most
 
@@ -70,17 +74,17 @@ class Unzipped(io.RawIOBase):
         """How many bytes have been read of what may be compressed."""
         return self._joined.taken
 
-    def readline(self, size: int | None = -1, /) -> bytes:
-        """Return the next line, at most `size` bytes of it."""
+    def read(self, size: int = -1, /) -> bytes:
+        """Return as many bytes, fewer only at the end."""
         try:
-            line = self._stream.readline(-1 if size is None else size)
+            found = self._stream.read(size)
         except (EOFError, gzip.BadGzipFile, zlib.error):
             hint = "the lines before the damage were taken in; send it whole, what is there already is passed over"
             raise ServiceError(400, "bad-gzip", "the file is compressed, but damaged or cut short", hint) from None
-        self._left -= len(line)
+        self._left -= len(found)
         if self._left < 0:
             raise ServiceError(413, "too-large", "the file is too large once it is unpacked")
-        return line
+        return found
 
 
 class _Joined(io.RawIOBase):
@@ -100,6 +104,49 @@ class _Joined(io.RawIOBase):
         buffer[: len(piece)] = piece
         self.taken += len(piece)
         return len(piece)
+
+
+def lines_of(stream: Unzipped, most: int) -> Iterator[Lines]:
+    """Yield the lines of a stream, many at a time; blank ones are passed over.
+
+    Parameters
+    ----------
+    most
+        Bytes. Of a longer line no more than the first are held at any time, and one more than that is yielded.
+    """
+    number, rest = 1, b""
+    while block := stream.read(PIECE):
+        lines = (rest + block).split(b"\n")
+        rest = lines.pop()
+        if number == 1 and lines:
+            lines[0] = lines[0].removeprefix(_BOM)
+        yield _not_blank(
+            number, [line[: most + 1] for line in lines] if max(map(len, lines), default=0) > most else lines
+        )
+        number += len(lines)
+        if len(rest) > most:
+            yield [number], [rest[: most + 1]]
+            number += 1
+            rest = _after_line(stream)
+    if rest:
+        yield _not_blank(number, [rest.removeprefix(_BOM) if number == 1 else rest])
+
+
+def _not_blank(first: int, lines: list[bytes]) -> Lines:
+    numbers = range(first, first + len(lines))
+    if all(lines) and not any(map(bytes.isspace, lines)):
+        return numbers, lines
+    kept = [(number, line) for number, line in zip(numbers, lines, strict=True) if line.strip()]
+    return [number for number, _ in kept], [line for _, line in kept]
+
+
+def _after_line(stream: Unzipped) -> bytes:
+    """Read to the end of a line, and return what was read of the next."""
+    while block := stream.read(PIECE):
+        _, end, after = block.partition(b"\n")
+        if end:
+            return after
+    return b""
 
 
 def documents(
@@ -133,7 +180,7 @@ def _rows(lines: Iterable[tuple[int, bytes]], mapping: Mapping[str, str], catalo
         for number, line in lines:
             at = number
             # A byte that is no UTF-8 shows as such in a cell, and only the cells that are asked for matter.
-            yield line.decode("utf-8", "replace")
+            yield line.decode("utf-8", "replace") + "\n"
 
     reader = csv.reader(texts(), strict=True)
     header: list[str] | None = None

@@ -15,7 +15,7 @@ from caddrel.core.facts.record import facts_from_json
 from caddrel.core.logs.causes import cause_of
 from caddrel.core.rulebook.model import Rulebook
 from caddrel.core.signals.history import History, Past, needed_history, past_of, past_of_bundled
-from caddrel.core.signals.noticing import add_signals, compared, is_computed, nothing_known, told
+from caddrel.core.signals.noticing import add_signals, is_computed, nothing_known, noticing
 from caddrel.service.records import decided_of, recorded_of, signin_of
 from caddrel.store.signins import NewSignin, SigninRecord, SigninStore
 
@@ -50,37 +50,50 @@ class Histories:
         if rulebook.signals:
             add_signals(rulebook, facts, self._of(facts), id)
 
-    def take_in(self, rulebook: Rulebook, attempt: Bundled, id: str, decide: Callable[[Bundled], Decision]) -> Decision:
-        """Work out the signals of an attempt of a log, decide it, and look back at it from then on."""
-        computed = is_computed(rulebook, attempt.bundles[_SIGNALS].origins.get("signals"))
-        (person,) = attempt.bundles[_PERSON].told
-        if self._needed == 0 or not isinstance(person, str):
-            if computed:
-                found = nothing_known(rulebook, "person.id")
-                attempt.noticed = told(found), found
-            return decide(attempt)
-        history = self._of_person(person)
-        past = past_of_bundled(attempt, id)
-        if computed:
-            found = compared(rulebook, past, history)
-            attempt.noticed = told(found), found
-        decision = decide(attempt)
-        let_in = past.let_in and decision.outcome == "allowed"
-        self._add(person, history, past if let_in == past.let_in else past._replace(let_in=let_in))
-        return decision
+    def take_in(
+        self, rulebook: Rulebook, attempts: Iterable[tuple[str, Bundled]], decide: Callable[[Bundled], Decision]
+    ) -> list[Decision]:
+        """Work out the signals of attempts of a log, each with its id; decide them, and look back at them from then on.
+
+        Parameters
+        ----------
+        attempts
+            In order of time; each is there for those that come after it.
+        """
+        if self._needed == 0:
+            return [self._of_nobody(rulebook, attempt, decide) for _, attempt in attempts]
+        notice, needed, of_person, late = noticing(rulebook), self._needed, self._of_person, self._late
+        decisions = []
+        for id, attempt in attempts:
+            bundles = attempt.bundles
+            (person,) = bundles[_PERSON].told
+            if not isinstance(person, str):
+                decisions.append(self._of_nobody(rulebook, attempt, decide))
+                continue
+            history, past = of_person(person), past_of_bundled(attempt, id)
+            if is_computed(rulebook, bundles[_SIGNALS].origins.get("signals")):
+                attempt.noticed = notice(past, history)
+            decision = decide(attempt)
+            if past.let_in and decision.outcome != "allowed":
+                past = past._replace(let_in=False)
+            if history.add(past, needed):
+                late[person] = min(past.at, late.get(person, past.at))
+            decisions.append(decision)
+        return decisions
+
+    def _of_nobody(self, rulebook: Rulebook, attempt: Bundled, decide: Callable[[Bundled], Decision]) -> Decision:
+        """Decide an attempt with nothing to look back at: the person is not known, or no signal asks for any."""
+        if is_computed(rulebook, attempt.bundles[_SIGNALS].origins.get("signals")):
+            attempt.noticed = nothing_known(rulebook, "person.id")
+        return decide(attempt)
 
     def add(self, facts: Facts, at: datetime, id: str, outcome: str) -> None:
         """Take in an attempt that has been decided; one that others came after makes those due again."""
         person = facts.values.get("person.id")
         if self._needed == 0 or not isinstance(person, str):
             return
-        self._add(person, self._of_person(person), past_of(facts, at, id, outcome))
-
-    def _add(self, person: str, history: History, past: Past) -> None:
-        if history.is_late(past.at, past.id):
-            self._late[person] = min(past.at, self._late.get(person, past.at))
-        history.add(past)
-        history.trim(self._needed)
+        if self._of_person(person).add(past_of(facts, at, id, outcome), self._needed):
+            self._late[person] = min(at, self._late.get(person, at))
 
     def look_back(self, rulebooks: Iterable[Rulebook]) -> None:
         """Say which rulebooks' signals are going to be asked: they tell how far to look back."""
@@ -174,8 +187,7 @@ def _again(deps: Deps, person: str, since: datetime) -> Iterable[tuple[SigninRec
         if facts.origins.get("signals") is not Origin.REPORTED:
             add_signals(rulebook, facts, history, record.id)
         decision = published.compiled.decide(facts)
-        history.add(past_of(facts, record.at, record.id, decision.outcome))
-        history.trim(needed)
+        history.add(past_of(facts, record.at, record.id, decision.outcome), needed)
         cause = cause_of(rulebook, facts, decision)
         key = cause.key if cause is not None else None
         same = _same_signals(before, (facts.values.get("signals"), facts.noticed))

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from datetime import datetime
-from typing import Any, NamedTuple
+from typing import Any
 
 import msgspec
 
@@ -21,6 +21,7 @@ from caddrel.store.signins import NewSignin
 
 _encode = msgspec.json.Encoder(order="sorted").encode
 _encode_own = msgspec.json.Encoder().encode
+MOST_REMEMBERED = 10_000
 
 
 def lists_of(rulebook: Rulebook) -> list[str]:
@@ -61,6 +62,7 @@ class Decisions:
     """
 
     def __init__(self) -> None:
+        # Each together with its decision, so that another cannot come to stand in the same place.
         self._made: dict[Any, tuple[Decision, Decided]] = {}
 
     def of(self, decision: Decision, drafts: Mapping[str, str] | None = None) -> Decided:
@@ -68,11 +70,15 @@ class Decisions:
         key = (id(decision), tuple(drafts.items())) if drafts else id(decision)
         found = self._made.get(key)
         if found is None:
-            if len(self._made) > 10_000:
+            if len(self._made) > MOST_REMEMBERED:
                 self._made.clear()
-            # Held together with its decision, so that another cannot come to stand in the same place.
             found = self._made[key] = (decision, decided_of(decision, TO_COME, drafts))
         return found[1]
+
+    def of_many(self, decisions: Sequence[Decision]) -> list[Decided]:
+        """Return decisions as the log keeps them."""
+        found = map(self._made.get, map(id, decisions))
+        return [made[1] if made else self.of(decision) for made, decision in zip(found, decisions, strict=True)]
 
 
 def recorded_of(recorded: Mapping[str, Any]) -> bytes:
@@ -80,52 +86,39 @@ def recorded_of(recorded: Mapping[str, Any]) -> bytes:
     return _encode({name: value for name, value in recorded.items() if value})
 
 
-class Taken(NamedTuple):
-    """A sign-in of an import that has been decided."""
+def columns_of(
+    ids: Sequence[str],
+    digests: Sequence[bytes],
+    attempts: Sequence[Bundled],
+    recorded: Sequence[bytes],
+    decided: Sequence[Decided],
+    causes: Sequence[Cause | None],
+    revisions: Sequence[int],
+) -> list[Iterable[Any]]:
+    """Return sign-ins of an import to be stored, column by column, in the order of `NewSignin`."""
+    person, app, device, network, told, said = zip(*[attempt.bundles for attempt in attempts], strict=True)
+    signals = [
+        bundle.document if attempt.noticed is None else signals_document(attempt.noticed[0])
+        for bundle, attempt in zip(said, attempts, strict=True)
+    ]
+    let_in = [
+        each.outcome == "allowed" and bundle.told[0] != "wrong" for each, bundle in zip(decided, told, strict=True)
+    ]
+    return [
+        ids, map(number_for, ids), [attempt.at for attempt in attempts], digests, map(_own, attempts),
+        *([bundle.document for bundle in group] for group in (person, app, device, network, told)), signals, recorded,
+        decided, *([bundle.told[0] for bundle in group] for group in (person, app, device)),
+        *zip(*[attempt.ages for attempt in attempts], strict=True), let_in, causes, revisions,
+    ]  # fmt: skip
 
-    id: str
-    digest: bytes
-    attempt: Bundled
-    recorded: bytes
-    decided: Decided
-    cause: Cause | None
-    revision: int
 
-
-def signins_of(taken: Sequence[Taken]) -> list[NewSignin]:
-    """Return sign-ins of an import to be stored.
-
-    Step by step: one step for many takes much less time than all steps for each.
-    """
-    numbers = [number_for(each.id) for each in taken]
-    own = [_encode_own(_own(each.attempt)) for each in taken]
-    return [_bundled(*each) for each in zip(taken, numbers, own, strict=True)]
-
-
-def _own(attempt: Bundled) -> dict[str, Any]:
-    mine: dict[str, Any] = {"values": attempt.own}
-    if attempt.noticed is not None and attempt.noticed[1]:
-        mine["noticed"] = attempt.noticed[1]
+def _own(attempt: Bundled) -> str:
+    """Return what is an attempt's own, as JSON."""
+    noticed = attempt.noticed[1] if attempt.noticed is not None else None
+    beside = f',"noticed":{_encode_own(noticed).decode()}' if noticed else ""
     if attempt.default_age is not None:
-        mine["default_age"] = attempt.default_age
-    return mine
-
-
-def _bundled(taken: Taken, reference: int, own: bytes) -> NewSignin:
-    id, digest, attempt, recorded, decided, cause, revision = taken
-    person, app, device, network, told, said = attempt.bundles
-    signals = said.document if attempt.noticed is None else signals_document(attempt.noticed[0])
-    get = attempt.own.get
-    return NewSignin(
-        id, reference, attempt.at, digest, own,
-        (person.document, app.document, device.document, network.document, told.document, signals, recorded), decided,
-        person.told[0], app.told[0], device.told[0],
-        (get("device.state_age", _NONE)[1], get("device.listed_for", _NONE)[1], get("auth.age", _NONE)[1]),
-        decided.outcome == "allowed" and told.told[0] != "wrong", cause, revision,
-    )  # fmt: skip
-
-
-_NONE = (None, None)
+        beside += f',"default_age":{attempt.default_age}'
+    return f'{{"values":{attempt.own}{beside}}}'
 
 
 def signin_of(
@@ -133,11 +126,12 @@ def signin_of(
     revision: int,
 ) -> NewSignin:  # fmt: skip
     """Return a sign-in to be stored."""
-    own, shared = split(facts_json(facts, lists_of(rulebook)))
+    own, (person, app, device, network, attempt, signals) = split(facts_json(facts, lists_of(rulebook)))
     get: Any = facts.values.get
     return NewSignin(
-        id, number_for(id), at, b"", msgspec.json.encode(own), (*shared, recorded), decided,
+        id, number_for(id), at, b"", _encode_own(own).decode(),
+        person, app, device, network, attempt, signals, recorded, decided,
         get("person.id"), get("app.id"), get("device.id"),
-        (get("device.state_age"), get("device.listed_for"), get("auth.age")),
+        get("device.state_age"), get("device.listed_for"), get("auth.age"),
         decided.outcome == "allowed" and get("auth.credentials") != "wrong", cause, revision,
     )  # fmt: skip

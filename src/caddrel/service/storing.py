@@ -9,7 +9,7 @@ from datetime import datetime
 from types import TracebackType
 from typing import Self
 
-from caddrel.store.signins import NewSignin, SigninStore
+from caddrel.store.signins import NewSignins, SigninStore
 
 
 @dataclass(slots=True)
@@ -24,7 +24,7 @@ class Batch:
         People whose signals are to be worked out again, from a moment on.
     """
 
-    signins: list[NewSignin] = field(default_factory=list)
+    signins: NewSignins = field(default_factory=NewSignins)
     ids: dict[str, bytes] = field(default_factory=dict)
     late: dict[str, datetime] = field(default_factory=dict)
 

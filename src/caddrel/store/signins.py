@@ -26,7 +26,7 @@ from caddrel.store.dictionary import COLUMNS, Decided, Dictionary, Documents
 from caddrel.store.door_sessions import DoorSession, put_sessions
 from caddrel.store.engine import Database
 from caddrel.store.filters import Asking, Judge, Judged, bundled, decided, fact_value
-from caddrel.store.inserting import Values, insert_many
+from caddrel.store.inserting import insert_many
 from caddrel.store.moments import from_stored, to_stored
 from caddrel.store.stretches import BITS, add_stretches, walking, within
 from caddrel.store.tables import bundles, causes, days, decisions, due, records, signins
@@ -60,9 +60,11 @@ class NewSignin(NamedTuple):
 
     Attributes
     ----------
-    own, shared
-        Its facts as `bundles.split` takes them apart; after those, `shared` has what the other system recorded.
-    ages
+    own, person_facts, app_facts, device_facts, network_facts, attempt_facts, signals_facts
+        Its facts as `bundles.split` takes them apart, as JSON.
+    recorded
+        What the other system recorded, as JSON.
+    state_age, listed_for, auth_age
         Of its device's state, of its device's entry in the inventory, and of its methods; seconds.
     """
 
@@ -70,16 +72,49 @@ class NewSignin(NamedTuple):
     reference: int
     at: datetime
     digest: bytes
-    own: bytes
-    shared: tuple[bytes, ...]
+    own: str
+    person_facts: bytes
+    app_facts: bytes
+    device_facts: bytes
+    network_facts: bytes
+    attempt_facts: bytes
+    signals_facts: bytes
+    recorded: bytes
     decided: Decided
     person: str | None
     app: str | None
     device: str | None
-    ages: tuple[float | None, float | None, float | None]
+    state_age: float | None
+    listed_for: float | None
+    auth_age: float | None
     let_in: bool
     cause: Cause | None
     revision: int
+
+
+class NewSignins:
+    """Sign-ins to be stored, column by column: one step for many takes much less time than all steps for each.
+
+    Attributes
+    ----------
+    columns
+        In the order of `NewSignin`.
+    """
+
+    def __init__(self, rows: Iterable[NewSignin] = ()) -> None:
+        self.columns: list[list[Any]] = [list(column) for column in zip(*rows, strict=True)] or [[] for _ in _FIELDS]
+
+    def __len__(self) -> int:
+        return len(self.columns[0])
+
+    def __getitem__(self, field: str) -> list[Any]:
+        """Return a column by its name."""
+        return self.columns[_FIELDS[field]]
+
+    def extend(self, columns: Sequence[Iterable[Any]]) -> None:
+        """Add sign-ins, column by column."""
+        for mine, more in zip(self.columns, columns, strict=True):
+            mine.extend(more)
 
 
 @dataclass(frozen=True, slots=True)
@@ -130,7 +165,7 @@ class SigninStore:
         with self._database.read() as connection:
             return {row[0]: row[1] for row in connection.exec_driver_sql(_PRESENT, (json.dumps(ids),))}
 
-    def add(self, new: Sequence[NewSignin], late: Mapping[str, datetime], sessions: Iterable[DoorSession] = ()) -> None:
+    def add(self, new: NewSignins, late: Mapping[str, datetime], sessions: Iterable[DoorSession] = ()) -> None:
         """Add records in one commit.
 
         Parameters
@@ -140,22 +175,19 @@ class SigninStore:
         sessions
             What becomes of sessions of doors by these.
         """
+        moments = list(map(to_stored, new["at"]))
         with self._writing() as connection:
             last = int(connection.exec_driver_sql("SELECT coalesce(max(seq), 0) FROM records").scalar_one())
-            rows: list[Values] = []
             if new:
-                seqs, ats = range(last + 1, last + 1 + len(new)), [to_stored(signin.at) for signin in new]
-                own = [signin.own.decode() for signin in new]
-                ids, references, _, digests, *_ = zip(*new, strict=True)
-                insert_many(
-                    connection, "records", _RECORD, list(zip(seqs, ats, ids, references, digests, own, strict=True))
-                )
-                rows = [(*first, *rest) for *first, rest in zip(ats, seqs, self._rows(connection, new), strict=True)]
-                insert_many(connection, "signins", _SIGNIN, rows)
-            fresh = add_stretches(connection, (row[0] for row in rows), self._stretches)
+                seqs = range(last + 1, last + 1 + len(new))
+                own = [seqs, moments, *(new[name] for name in _RECORD[2:])]
+                insert_many(connection, "records", _RECORD, own)
+                rows = self._rows(connection, new)
+                insert_many(connection, "signins", _SIGNIN, [moments, seqs, *rows])
+                _count(connection, Counter(zip([at // DAY for at in moments], rows[_OUTCOME], strict=True)))
+            fresh = add_stretches(connection, moments, self._stretches)
             put_sessions(connection, sessions)
-            _add_causes(connection, (signin.cause for signin in new))
-            _count(connection, Counter((row[0] // DAY, row[_OUTCOME]) for row in rows))
+            _add_causes(connection, new["cause"])
             for person, since in late.items():
                 adding = insert(due).values(person=person, since=to_stored(since))
                 earliest = func.min(due.c.since, adding.excluded.since)
@@ -174,24 +206,19 @@ class SigninStore:
             finally:
                 self._dictionary.settled(committed)
 
-    def _rows(self, connection: Connection, new: Sequence[NewSignin]) -> Iterator[Values]:
-        """Yield the values of rows, in the order of the table's columns from the third on.
-
-        Column by column: one step for many sign-ins takes much less time than all steps for each.
-        """
-        columns = dict(zip(NewSignin._fields, zip(*new, strict=True), strict=True))
-        shared, made = list(zip(*columns["shared"], strict=True)), columns["decided"]
+    def _rows(self, connection: Connection, new: NewSignins) -> list[Sequence[Any]]:
+        """Return the columns of the table from the third on."""
+        shared, made = [new[name] for name in _SHARED], new["decided"]
         *bundled, decisions = self._dictionary.numbered(connection, shared, made)
-        return zip(
-            columns["person"], columns["app"], columns["device"],
-            *(map(numbers.__getitem__, some) for numbers, some in zip(bundled, shared, strict=True)),
-            *zip(*columns["ages"], strict=True),
-            columns["let_in"], [decision.outcome for decision in made], [decision.policy for decision in made],
-            [None if cause is None else cause.key for cause in columns["cause"]],
+        return [
+            new["person"], new["app"], new["device"],
+            *(list(map(numbers.__getitem__, some)) for numbers, some in zip(bundled, shared, strict=True)),
+            new["state_age"], new["listed_for"], new["auth_age"],
+            new["let_in"], [decision.outcome for decision in made], [decision.policy for decision in made],
+            [None if cause is None else cause.key for cause in new["cause"]],
             [decisions[decision.document] for decision in made],
-            columns["revision"],
-            strict=True,
-        )  # fmt: skip
+            new["revision"],
+        ]  # fmt: skip
 
     def older(self, before: datetime) -> int:
         """Return how many records are older than a moment."""
@@ -240,9 +267,9 @@ class SigninStore:
         """
         with self._writing() as connection:
             _add_causes(connection, (new.cause for _, new in changed))
-            rows = self._rows(connection, [new for _, new in changed]) if changed else ()
+            rows = zip(*self._rows(connection, NewSignins(new for _, new in changed)), strict=True)
             for (old, new), values in zip(changed, rows, strict=True):
-                connection.execute(update(records).where(records.c.seq == old.seq).values(own=new.own.decode()))
+                connection.execute(update(records).where(records.c.seq == old.seq).values(own=new.own))
                 row = dict(zip(_SIGNIN[2:], values, strict=True))
                 mine = (signins.c.at == to_stored(old.at)) & (signins.c.seq == old.seq)
                 connection.execute(update(signins).where(mine).values(row))
@@ -273,11 +300,11 @@ class SigninStore:
             id,
             bool(let_in),
             _value(attempt, "auth.credentials"),
+            _value(attempt, "client.name"),
             device,
             _value(network, "network.country"),
             _value(network, "network.city"),
             _value(network, "network.asn"),
-            _value(attempt, "client.name"),
             (coordinates[0], coordinates[1]) if coordinates else None,
         )
 
@@ -454,7 +481,9 @@ _EVER = 1 << 62
 _RECORD = ("seq", "at", "id", "reference", "digest", "own")
 _SIGNIN = ("at", "seq", *(c.name for c in signins.c if c.name not in {"at", "seq"} and c.computed is None))
 _FEW, _FEW_FACTS = ("person", "device"), ("person.id", "device.id")
-_OUTCOME = _SIGNIN.index("outcome")
+_OUTCOME = _SIGNIN.index("outcome") - 2
+_SHARED = tuple(COLUMNS.values())
+_FIELDS = {field: place for place, field in enumerate(NewSignin._fields)}
 _COUNT = (
     "INSERT INTO days (day, outcome, count) VALUES (?, ?, ?) "
     "ON CONFLICT (day, outcome) DO UPDATE SET count = count + excluded.count"

@@ -2,15 +2,16 @@
 
 Completion fills each group of facts from that group alone, so a group that was completed before needs no completing
 again. What comes out is what `completion.complete` gives for the attempt as a whole; a property holds it to that.
+Not here: what is each attempt's own (`own`).
 """
 
 from __future__ import annotations
 
+import json
 from bisect import bisect_right
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import datetime
-from operator import itemgetter
 from typing import Any, NamedTuple
 
 from caddrel.core.diagnostics import Diagnostic
@@ -19,9 +20,10 @@ from caddrel.core.facts.bundles import GROUPS, encoded, group_of, has_ages
 from caddrel.core.facts.catalogue import Catalogue
 from caddrel.core.facts.completion import AddressData, Facts, Origin, Setting, complete
 from caddrel.core.facts.inventory import Inventory
+from caddrel.core.facts.own import DEVICE_AGES, Ages, Columns, OwnFacts
 from caddrel.core.facts.record import facts_json
 from caddrel.core.facts.types import FactType, Methods, Signals, Value
-from caddrel.core.facts.values import read_moment, read_reported, reported_duration, show_moment, to_json
+from caddrel.core.facts.values import read_moment, read_reported, to_json
 
 # Facts of each group that every attempt is asked for.
 TOLD: Mapping[str, tuple[str, ...]] = {
@@ -36,17 +38,17 @@ MOST_REMEMBERED = 100_000
 MOST_PLANS = 1_000
 _SETS = (FactType.NAMES, FactType.METHODS)
 _TOLD_WITH_TYPE = (*_SETS, FactType.FLAG, FactType.NUMBER)
-_AGES = {"device.state_age": "state_at", "device.listed_for": "listed_at"}
 
 
 @dataclass(slots=True, eq=False)
 class Bundle:
     """The completed facts of one group, with the same as JSON.
 
-    `since` are the moments that ages count from, `assumed` the ages that the rulebook assumes where there are none.
-    `ends` are the moments at which memberships of the person end, and `spells` what the bundle is between them. `like`
-    is a number that bundles have in common in which the rulebook sees no difference, 0 while nobody has asked. `told`
-    are the values of `TOLD`, at hand without a look into all of them.
+    `since` are the moments that a device's ages count from, `assumed` the ages that the rulebook assumes where there
+    are none; both in the order of `own.DEVICE_AGES`. `ends` are the moments at which memberships of the person end, and
+    `spells` what the bundle is between them. `like` is a number that bundles have in common in which the rulebook sees
+    no difference, 0 while nobody has asked. `told` are the values of `TOLD`, and the coordinates of a network: at hand
+    without a look into all of them.
     """
 
     values: dict[str, Any]
@@ -54,8 +56,8 @@ class Bundle:
     document: bytes
     facts: Facts
     told: tuple[Any, ...]
-    since: tuple[tuple[str, datetime], ...] = ()
-    assumed: tuple[tuple[str, list[Any]], ...] = ()
+    since: tuple[datetime | None, datetime | None] = (None, None)
+    assumed: tuple[float | None, float | None] = (None, None)
     ends: tuple[datetime, ...] = ()
     spells: dict[int, Bundle] = field(default_factory=dict)
     like: int = 0
@@ -70,6 +72,8 @@ class Bundled:
         One for each of `GROUPS`.
     own
         Facts of its own as JSON: name to origin and value.
+    ages
+        In seconds, in the order of `own.AGES`.
     methods
         Methods with their ages in seconds, None when none was reported with an age.
     default_age
@@ -78,20 +82,22 @@ class Bundled:
         Its signals and what each was compared with, once they have been worked out.
     """
 
-    __slots__ = ("_facts", "_lists", "at", "bundles", "default_age", "methods", "noticed", "own")
+    __slots__ = ("_facts", "_lists", "ages", "at", "bundles", "default_age", "methods", "noticed", "own")
 
     def __init__(
         self,
-        bundles: list[Bundle],
-        own: dict[str, list[Any]],
+        bundles: tuple[Bundle, ...],
         at: datetime,
+        own: str,
+        ages: Ages,
         methods: Methods | None,
         default_age: float | None,
         lists: Mapping[str, Any],
     ) -> None:
         self.bundles = bundles
-        self.own = own
         self.at = at
+        self.own = own
+        self.ages = ages
         self.methods = methods
         self.default_age = default_age
         self.noticed: tuple[Signals, Mapping[str, Any]] | None = None
@@ -116,7 +122,7 @@ class Bundled:
         for bundle in self.bundles:
             values.update(bundle.values)
             origins.update(bundle.origins)
-        for name, (origin, value) in self.own.items():
+        for name, (origin, value) in json.loads(self.own).items():
             values[name], origins[name] = value, _ORIGINS[origin]
         values["time.at"] = self.at
         if self.methods is not None:
@@ -131,9 +137,10 @@ class Bundled:
         return facts
 
 
-_DEVICE, _SIGNALS = GROUPS.index("device"), GROUPS.index("signals")
+_PERSON, _DEVICE, _SIGNALS = map(GROUPS.index, ("person", "device", "signals"))
 _ORIGINS = {origin.value: origin for origin in Origin}
-Key = Callable[[Mapping[str, Any]], Any]
+# Gives what tells the values of some facts apart, for many attempts.
+Keys = Callable[[Columns], Sequence[Any]]
 
 
 class _Part(NamedTuple):
@@ -141,20 +148,15 @@ class _Part(NamedTuple):
 
     place: int
     names: tuple[str, ...]
-    key: Key
+    keys: Keys
     made: dict[Any, Bundle]
 
 
 class _Plan(NamedTuple):
-    """How to take apart attempts that report the same facts.
+    """How to take apart attempts that report the same facts: for each group a part, or its bundle without any fact."""
 
-    `bare` are the bundles of groups without any; `own` the facts that are each attempt's own, but for its moment.
-    """
-
-    parts: tuple[_Part, ...]
-    bare: list[Bundle]
-    own: tuple[str, ...]
-    methods: bool
+    names: tuple[str, ...]
+    groups: tuple[_Part | Bundle, ...]
 
 
 class Bundler:
@@ -183,88 +185,128 @@ class Bundler:
         self._made: dict[tuple[str, ...], dict[Any, Bundle]] = {}
         self._count = 0
         age = assume.get("auth.age")
-        self._assumed_age = age if isinstance(age, int | float) else None
+        self._own = OwnFacts(age if isinstance(age, int | float) else None)
+        self._some_end = any(person.groups_until for person in inventory.people.values())
 
-    def bundle(self, document: Any) -> Bundled:
-        """Return an attempt reported as JSON.
+    def bundle(self, documents: Sequence[Mapping[str, Any]]) -> list[Bundled]:
+        """Return attempts reported as JSON.
 
         Raises
         ------
         AttemptRefused
-            As `attempts.read_facts` does; and when there is no moment.
+            As `attempts.read_facts` does, for the first that is wrong; and when there is no moment.
         """
+        shapes: dict[tuple[str, ...], list[int]] = {}
+        for place, names in enumerate(map(tuple, documents)):
+            shapes.setdefault(names, []).append(place)
+        if len(shapes) == 1:
+            return self._alike(next(iter(shapes)), documents)
+        found: dict[int, Bundled] = {}
+        for names, places in shapes.items():
+            found.update(zip(places, self._alike(names, [documents[place] for place in places]), strict=True))
+        return [found[place] for place in range(len(documents))]
+
+    def _alike(self, names: tuple[str, ...], documents: Sequence[Mapping[str, Any]]) -> list[Bundled]:
+        """Return attempts that report the same facts in the same order."""
         try:
-            plan = self._plans.get(tuple(document)) or self._plan(document)
-            bundles = plan.bare.copy()
-            for part in plan.parts:
-                place, _, key, made = part
-                bundle = made.get(key(document)) or self._make_part(part, document)
-                bundles[place] = self._spell(part, document, bundle) if bundle.ends else bundle
-            return self._attempt(document, plan, bundles)
+            return self._planned(self._plans.get(names) or self._plan(names), documents)
         except (ValueError, TypeError, AttributeError, KeyError):
             # Nested facts, nulls, and everything that is wrong: read whole, which tells what it is.
-            read_facts(document, self._catalogue)
-            flat = flat_facts(document, self._catalogue)
-            if flat.get("time.at") is None:
-                raise _no_moment() from None
-            if tuple(flat) == tuple(document):
+            flat = [self._flat(document) for document in documents]
+            if all(tuple(each) == names for each in flat):
                 raise
             return self.bundle(flat)
 
-    def _plan(self, document: Mapping[str, Any]) -> _Plan:
+    def _flat(self, document: Mapping[str, Any]) -> dict[str, Any]:
+        read_facts(document, self._catalogue)
+        flat = flat_facts(document, self._catalogue)
+        if flat.get("time.at") is None:
+            raise AttemptRefused([Diagnostic("missing-key", "a sign-in needs the fact `time.at`", path="time.at")])
+        return flat
+
+    def _planned(self, plan: _Plan, documents: Sequence[Mapping[str, Any]]) -> list[Bundled]:
+        values = zip(*(document.values() for document in documents), strict=True)
+        columns = dict(zip(plan.names, values, strict=True))
+        groups = [
+            [group] * len(documents) if isinstance(group, Bundle) else self._bundles(group, columns, documents)
+            for group in plan.groups
+        ]
+        own = self._own.of(columns, groups[_DEVICE])
+        lists = self._inventory.lists
+        return [
+            Bundled(bundles, at, document, ages, methods, default_age, lists)
+            for bundles, at, document, ages, methods, default_age in zip(zip(*groups, strict=True), *own, strict=True)
+        ]
+
+    def _plan(self, names: tuple[str, ...]) -> _Plan:
         """Return how to take such attempts apart.
 
         Raises
         ------
         KeyError
-            For a fact that the catalogue does not know.
-        ValueError
-            Without a moment.
+            For a fact that the catalogue does not know; and without a moment.
         """
-        groups: dict[str, list[str]] = {group: [] for group in GROUPS}
-        own: list[str] = []
-        for fact in document:
+        groups: dict[str, list[str]] = {group: [] for group in ("", *GROUPS)}
+        for fact in names:
             self._catalogue[fact]
-            group = group_of(fact)
-            (groups[group] if group else own).append(fact)
-        own.remove("time.at")
-        parts = tuple(
-            _Part(place, tuple(groups[group]), self._key(tuple(groups[group])), self._made_of(group, groups[group]))
-            for place, group in enumerate(GROUPS)
-            if groups[group]
-        )
-        bare = [self._make(group, {}) for group in GROUPS]
-        plan = _Plan(parts, bare, tuple(own), "auth.methods" in document)
+            groups[group_of(fact)].append(fact)
+        if "time.at" not in names:
+            raise KeyError("time.at")
+        parts: list[_Part | Bundle] = []
+        for place, group in enumerate(GROUPS):
+            mine = tuple(groups[group])
+            if not mine:
+                parts.append(self._make(group, {}))
+                continue
+            made = self._made.setdefault((group, *mine), {}) if len(self._made) < MOST_PLANS else {}
+            parts.append(_Part(place, mine, self._keys(mine), made))
+        plan = _Plan(names, tuple(parts))
         if len(self._plans) < MOST_PLANS:
-            self._plans[tuple(document)] = plan
+            self._plans[names] = plan
         return plan
 
-    def _made_of(self, group: str, names: list[str]) -> dict[Any, Bundle]:
-        return self._made.setdefault((group, *names), {}) if len(self._made) < MOST_PLANS else {}
+    def _keys(self, names: tuple[str, ...]) -> Keys:
+        """Return what tells apart the values of some facts."""
+        kinds = [(name, self._catalogue[name].type) for name in names]
 
-    def _key(self, names: tuple[str, ...]) -> Key:
-        """Return what tells apart the values of some facts; written out, since every attempt is asked several times."""
-        kinds = [self._catalogue[name].type for name in names]
-        if len(names) == 1 and kinds[0] not in _TOLD_WITH_TYPE:
-            return itemgetter(*names)
-        # A flag is no number, though Python takes True for 1; a text is a sequence of texts too.
-        parts = [
-            f"(d[{n!r}].__class__, *d[{n!r}])" if kind in _SETS
-            else f"d[{n!r}].__class__, d[{n!r}]" if kind in _TOLD_WITH_TYPE
-            else f"d[{n!r}]"
-            for n, kind in zip(names, kinds, strict=True)
-        ]  # fmt: skip
-        key: Key = eval(f"lambda d: ({', '.join(parts)},)", {})  # noqa: S307 - names of the catalogue's own
-        return key
+        def keys(columns: Columns) -> Sequence[Any]:
+            told: list[Any] = []
+            for name, kind in kinds:
+                column = columns[name]
+                # A flag is no number, though Python takes True for 1; a text is a sequence of texts too.
+                if kind in _SETS:
+                    told.append([(value.__class__, *value) for value in column])
+                elif kind in _TOLD_WITH_TYPE:
+                    told += (map(type, column), column)
+                else:
+                    told.append(column)
+            return told[0] if len(told) == 1 else list(zip(*told, strict=True))
 
-    def _make_part(self, part: _Part, document: Mapping[str, Any]) -> Bundle:
+        return keys
+
+    def _bundles(self, part: _Part, columns: Columns, documents: Sequence[Mapping[str, Any]]) -> list[Bundle]:
+        keys = part.keys(columns)
+        found = list(map(part.made.get, keys))
+        if None in found:
+            for place, bundle in enumerate(found):
+                if bundle is None:
+                    found[place] = part.made.get(keys[place]) or self._make_part(part, keys[place], documents[place])
+        bundles: list[Bundle] = found  # type: ignore[assignment]  # none is missing any more
+        if part.place == _PERSON and self._some_end:
+            return [
+                self._spell(part, document, bundle) if bundle.ends else bundle
+                for bundle, document in zip(bundles, documents, strict=True)
+            ]
+        return bundles
+
+    def _make_part(self, part: _Part, key: Any, document: Mapping[str, Any]) -> Bundle:
         self._count += 1
         if self._count > MOST_REMEMBERED:
             self._count = 0
             for made in self._made.values():
                 made.clear()
         found = self._make(GROUPS[part.place], {name: document[name] for name in part.names})
-        part.made[part.key(document)] = found
+        part.made[key] = found
         return found
 
     def _spell(self, part: _Part, document: Mapping[str, Any], bundle: Bundle) -> Bundle:
@@ -291,7 +333,7 @@ class Bundler:
         )
         mine = [name for name in facts.values if group_of(name) == group]
         # Ages that the rulebook assumes count where none can be told.
-        assumed = [name for name in _AGES if group == "device" and name in self._assume]
+        assumed = [name for name in DEVICE_AGES if group == "device" and name in self._assume]
         mine += assumed
         values = {name: facts.values[name] for name in mine}
         origins = {name: facts.origins[name] for name in mine}
@@ -301,8 +343,10 @@ class Bundler:
         if group == "network":
             alone.coordinates, alone.lists = facts.coordinates, facts.lists
         document = self._document(group, alone)
-        ages = tuple((name, ["assumed", to_json(values[name])]) for name in assumed)
-        told = tuple(values.get(name) for name in TOLD[group])
+        ages: Any = tuple(to_json(values[name]) if name in assumed else None for name in DEVICE_AGES)
+        told: tuple[Any, ...] = tuple(values.get(name) for name in TOLD[group])
+        if group == "network":
+            told += (alone.coordinates,)
         return Bundle(values, origins, document, alone, told, self._since(group, read), ages, self._ends(group, read))
 
     def _document(self, group: str, alone: Facts) -> bytes:
@@ -316,65 +360,13 @@ class Bundler:
         person = self._inventory.people.get(id) if group == "person" and isinstance(id, str) else None
         return tuple(sorted({until for _, until in person.groups_until})) if person is not None else ()
 
-    def _since(self, group: str, read: Mapping[str, Value]) -> tuple[tuple[str, datetime], ...]:
+    def _since(self, group: str, read: Mapping[str, Value]) -> tuple[datetime | None, datetime | None]:
         if group != "device":
-            return ()
+            return (None, None)
         id, serial = read.get("device.id"), read.get("device.serial")
         texts = (id if isinstance(id, str) else None, serial if isinstance(serial, str) else None)
         device = self._inventory.device_by(*texts) if texts != (None, None) else None
-        moments = {} if device is None else {name: getattr(device, held) for name, held in _AGES.items()}
-        return tuple((name, moment) for name, moment in moments.items() if moment is not None)
-
-    def _attempt(self, document: Mapping[str, Any], plan: _Plan, bundles: list[Bundle]) -> Bundled:
-        text = document["time.at"]
-        at = read_moment(text)
-        plain = len(text) == _PLAIN and text[10] == "T" and text[-1] == "Z"
-        own: dict[str, list[Any]] = {"time.at": ["reported", text if plain else show_moment(at)]}
-        for name in plan.own:
-            own[name] = ["reported", reported_duration(document[name])]
-        device = bundles[_DEVICE]
-        for name, since in device.since:
-            if name not in own:
-                age = (at - since).total_seconds()
-                # Before the report, or before the device was listed, there is no age to tell.
-                if age >= 0:
-                    own[name] = ["inventory", age]
-        for name, assumed in device.assumed:
-            own.setdefault(name, assumed)
-        methods = _with_ages(document["auth.methods"], own) if plan.methods else None
-        default = self._assumed_age
-        age_of_all = own.get("auth.age")
-        if age_of_all is not None:
-            if age_of_all[0] == "reported":
-                default = age_of_all[1]
-        elif default is not None:
-            own["auth.age"] = ["assumed", default]
-        return Bundled(bundles, own, at, methods, default, self._inventory.lists)
+        return (None, None) if device is None else (device.state_at, device.listed_at)
 
 
-def _with_ages(reported: object, own: dict[str, list[Any]]) -> Methods | None:
-    """Return methods with their ages, None when they came without; adds what is an attempt's own of them.
-
-    Their names were read with the bundle, which knows nothing of ages.
-    """
-    if type(reported) is not dict:
-        return None
-    methods: Methods = {}
-    oldest: float | None = None
-    for name, age in reported.items():
-        methods[name] = seconds = None if age is None else reported_duration(age)
-        if seconds is not None and (oldest is None or seconds > oldest):
-            oldest = seconds
-    if oldest is not None:
-        own["auth.methods"] = ["reported", methods]
-        own.setdefault("auth.age", ["computed", oldest])
-    return methods
-
-
-# The length of a moment in UTC in whole seconds, which is written as it is shown.
-_PLAIN = len("2026-11-02T07:10:00Z")
 _BESIDE = {"app": ("app_title", "app_listed"), "network": ("coordinates", "lists")}
-
-
-def _no_moment() -> AttemptRefused:
-    return AttemptRefused([Diagnostic("missing-key", "a sign-in needs the fact `time.at`", path="time.at")])

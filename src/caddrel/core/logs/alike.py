@@ -41,7 +41,7 @@ class Alike:
             network.like or self._number(3, network),
             told.like or self._number(4, told),
             signals, getattr(signals, "open", None),
-            self._of_own(attempt.at, attempt.own, attempt.methods, attempt.default_age),
+            self._of_own(attempt.at, attempt.ages, attempt.methods, attempt.default_age),
         )  # fmt: skip
         found = self._decided.get(key)
         if found is None:

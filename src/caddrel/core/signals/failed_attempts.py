@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from datetime import timedelta
 from typing import Any
 
 from caddrel.core.rulebook.model import Signal
-from caddrel.core.signals.history import Earlier, Past
+from caddrel.core.signals.history import Past
 from caddrel.core.signals.noticed import Compare, Noticed
 
 KIND = "failed-attempts"
@@ -18,10 +19,11 @@ def comparing(signal: Signal) -> Compare:
     least: Any = signal.settings["at_least"]
     length = timedelta(seconds=within)
 
-    def compare(attempt: Past, earlier: Earlier) -> Noticed:
+    def compare(attempt: Past, pasts: Sequence[Past], start: int, end: int) -> Noticed:
         since = attempt.at - length
         count = 0
-        for past in earlier:
+        for place in range(end - 1, start - 1, -1):
+            past = pasts[place]
             if past.at < since:
                 break
             if past.credentials == "wrong":

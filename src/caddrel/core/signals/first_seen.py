@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Any
 
 from caddrel.core.facts.types import fold
 from caddrel.core.rulebook.model import Signal
-from caddrel.core.signals.history import REMEMBERED, Earlier, Past
+from caddrel.core.signals.history import REMEMBERED, Past
 from caddrel.core.signals.noticed import Compare, Noticed, not_known
 
 KIND = "first-seen"
@@ -20,20 +21,21 @@ def comparing(signal: Signal) -> Compare:
     texts, field = fact in _TEXTS, _FIELDS[fact]
     after: Any = signal.settings.get("after", 1)
 
-    def compare(attempt: Past, earlier: Earlier) -> Noticed:
+    def compare(attempt: Past, pasts: Sequence[Past], start: int, end: int) -> Noticed:
         value: Any = attempt[field]
         if value is None:
             return not_known(KIND, fact)
         wanted = fold(value) if texts else value
-        back = 0
-        for past in earlier:
-            back += 1
+        for place in range(end - 1, start - 1, -1):
+            past = pasts[place]
             found: Any = past[field]
             if found == wanted or (texts and found is not None and fold(found) == wanted):
                 return {
-                    "truth": "false", "kind": KIND, "fact": fact, "value": value, "seen_in": past.id, "back": back
+                    "truth": "false", "kind": KIND, "fact": fact, "value": value, "seen_in": past.id,
+                    "back": end - place,
                 }  # fmt: skip
-        truth = "true" if back >= after else "false"
-        return {"truth": truth, "kind": KIND, "fact": fact, "value": value, "among": back, "after": after}
+        among = end - start
+        truth = "true" if among >= after else "false"
+        return {"truth": truth, "kind": KIND, "fact": fact, "value": value, "among": among, "after": after}
 
     return compare

@@ -6,7 +6,7 @@ Not here: what the kinds of signal make of them.
 from __future__ import annotations
 
 from bisect import bisect_left, insort
-from collections.abc import Callable, Iterable, Iterator, Mapping
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from datetime import datetime, timedelta
 from typing import Any, NamedTuple
 
@@ -41,11 +41,11 @@ class Past(NamedTuple):
     id: str
     let_in: bool
     credentials: str | None = None
+    client: str | None = None
     device: str | None = None
     country: str | None = None
     city: str | None = None
     asn: int | None = None
-    client: str | None = None
     coordinates: tuple[float, float] | None = None
 
 
@@ -55,20 +55,16 @@ def past_of(facts: Facts, at: datetime, id: str, outcome: str) -> Past:
     credentials = get("auth.credentials")
     let_in = outcome == "allowed" and credentials != "wrong"
     return Past(
-        at, id, let_in, credentials, get("device.id"), get("network.country"), get("network.city"),
-        get("network.asn"), get("client.name"), facts.coordinates,
+        at, id, let_in, credentials, get("client.name"), get("device.id"), get("network.country"), get("network.city"),
+        get("network.asn"), facts.coordinates,
     )  # fmt: skip
 
 
 def past_of_bundled(attempt: Bundled, id: str) -> Past:
     """Return an attempt of a log as one that is compared with earlier ones, let in unless its credentials are wrong."""
     _, _, device, network, said, _ = attempt.bundles
-    credentials, client = said.told
-    country, city, asn = network.told
-    return Past(
-        attempt.at, id, credentials != "wrong", credentials, device.told[0], country, city, asn, client,
-        network.facts.coordinates,
-    )  # fmt: skip
+    # As its fields follow one another; put together whole, since every attempt of a log is.
+    return Past._make((attempt.at, id, said.told[0] != "wrong", *said.told, *device.told, *network.told))
 
 
 class LooksBack(NamedTuple):
@@ -79,25 +75,6 @@ class LooksBack(NamedTuple):
     oldest: float | None
 
 
-class Earlier:
-    """Some of a person's attempts, newest first; one is read only when it is come to, for most are not needed."""
-
-    __slots__ = ("_end", "_pasts", "_start")
-
-    def __init__(self, pasts: list[Past], start: int, end: int) -> None:
-        self._pasts, self._start, self._end = pasts, start, end
-
-    def __len__(self) -> int:
-        return self._end - self._start
-
-    def __iter__(self) -> Iterator[Past]:
-        return map(self._pasts.__getitem__, range(self._end - 1, self._start - 1, -1))
-
-    def newest(self) -> Past | None:
-        """Return the newest, None when there are none."""
-        return self._pasts[self._end - 1] if self._end > self._start else None
-
-
 class History:
     """The earlier attempts of one person that any signal looks back at, in order of time."""
 
@@ -106,49 +83,53 @@ class History:
     def __init__(self, pasts: Iterable[Past] = ()) -> None:
         self._let_in: list[Past] = []
         self._tried: list[Past] = []
-        self._newest: tuple[datetime, str] | None = None
+        self._newest: Past | None = None
         for past in sorted(pasts):
-            self.add(past)
+            self.add(past, None)
 
     def __len__(self) -> int:
         return max(len(self._let_in), len(self._tried))
 
-    def is_late(self, at: datetime, id: str) -> bool:
-        """Tell whether there are later attempts than this one."""
-        return self._newest is not None and self._newest > (at, id)
+    def add(self, past: Past, needed: int | None) -> bool:
+        """Add an attempt at its place in time; returns whether it is late: there are later ones.
 
-    def add(self, past: Past) -> None:
-        """Add an attempt at its place in time."""
-        moment = past[:2]
-        newest = self._newest is None or self._newest <= moment
-        if newest:
-            self._newest = moment
-        for counts, pasts in ((past.let_in, self._let_in), (past.credentials is not None, self._tried)):
-            if counts and newest:
-                pasts.append(past)
-            elif counts:
-                insort(pasts, past)
+        Parameters
+        ----------
+        needed
+            Of either sort, those let in and those tried, so many of the newest are kept at least; None keeps all.
+        """
+        last = self._newest
+        late = last is not None and last.at >= past.at and last[:2] > past[:2]
+        if not late:
+            self._newest = past
+        if past.let_in:
+            _add(self._let_in, past, late, needed)
+        if past.credentials is not None:
+            _add(self._tried, past, late, needed)
+        return late
 
-    def before(self, at: datetime, id: str, look: LooksBack) -> Earlier:
-        """Return the attempts before one that a signal looks back at."""
-        pasts = self._tried if look.tried else self._let_in
+    def before(self, at: datetime, id: str, look: LooksBack) -> tuple[Sequence[Past], int, int]:
+        """Return the attempts before one that a signal looks back at: in a sequence, from one place up to another."""
+        most, tried, oldest = look
+        pasts = self._tried if tried else self._let_in
         end = len(pasts)
         if end:
             last = pasts[-1]
             if last.at >= at and last[:2] >= (at, id):
                 end = bisect_left(pasts, (at, id))
-        start = 0 if look.most is None or look.most > end else end - look.most
-        if look.oldest is not None:
-            start = max(start, bisect_left(pasts, (at - timedelta(seconds=look.oldest),), hi=end))
-        return Earlier(pasts, start, end)
+        start = 0 if most is None or most > end else end - most
+        if oldest is not None:
+            start = max(start, bisect_left(pasts, (at - timedelta(seconds=oldest),), hi=end))
+        return pasts, start, end
 
-    def trim(self, needed: int | None) -> None:
-        """Forget what no signal looks back at: all but the newest `needed` of either sort; None keeps all."""
-        if needed is None:
-            return
-        for pasts in (self._let_in, self._tried):
-            if len(pasts) > needed + 16:
-                del pasts[: len(pasts) - needed]
+
+def _add(pasts: list[Past], past: Past, late: bool, needed: int | None) -> None:
+    if late:
+        insort(pasts, past)
+    else:
+        pasts.append(past)
+    if needed is not None and len(pasts) > needed + 16:
+        del pasts[: len(pasts) - needed]
 
 
 def needed_history(rulebooks: Iterable[Rulebook]) -> int | None:

@@ -6,17 +6,18 @@ known.
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from typing import Any
 
 from caddrel.core.decide.truth import UNKNOWN
-from caddrel.core.signals.history import Earlier, Past
+from caddrel.core.signals.history import Past
 
 # Made anew for each attempt.
 Noticed = dict[str, Any]
 
-# Compares an attempt with earlier ones of the same person; of the attempt itself `let_in` says nothing.
-Compare = Callable[[Past, Earlier], Noticed]
+# Compares an attempt with earlier ones of the same person, in order of time: those of a sequence from one place up to
+# another. Of the attempt itself `let_in` says nothing.
+Compare = Callable[[Past, Sequence[Past], int, int], Noticed]
 
 
 def not_known(kind: str, missing: str) -> Noticed:

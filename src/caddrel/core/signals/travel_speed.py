@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 from caddrel.core.rulebook.model import Signal
 from caddrel.core.signals.earth import great_circle_km
-from caddrel.core.signals.history import Earlier, Past
+from caddrel.core.signals.history import Past
 from caddrel.core.signals.noticed import Compare, Noticed, not_known
 
 KIND = "travel-speed"
@@ -16,13 +18,13 @@ def comparing(signal: Signal) -> Compare:
     limit, ignore = signal.settings["above_kmh"], signal.settings.get("ignore_km", IGNORE_KM)
     fastest, nearest = float(str(limit)), float(str(ignore))
 
-    def compare(attempt: Past, earlier: Earlier) -> Noticed:
+    def compare(attempt: Past, pasts: Sequence[Past], start: int, end: int) -> Noticed:
         here = attempt.coordinates
         if here is None:
             return not_known(KIND, "coordinates")
-        past = earlier.newest()
-        if past is None:
+        if start == end:
             return {"truth": "false", "kind": KIND, "among": 0}
+        past = pasts[end - 1]
         there = past.coordinates
         if there is None:
             return {**not_known(KIND, "coordinates"), "of": past.id}

@@ -12,7 +12,7 @@ from typing import NamedTuple
 from caddrel.service.errors import ServiceError
 from caddrel.store.door_sessions import DoorSession
 from caddrel.store.engine import NoRoom
-from caddrel.store.signins import NewSignin, SigninStore
+from caddrel.store.signins import NewSignin, NewSignins, SigninStore
 
 MOST_WAITING = 2_000
 TOGETHER = 500
@@ -97,7 +97,7 @@ class Recorder:
                 late[person] = min(since, late.get(person, since))
         try:
             sessions = [entry.session for entry in entries if entry.session is not None]
-            self._signins.add([entry.signin for entry in entries], late, sessions)
+            self._signins.add(NewSignins(entry.signin for entry in entries), late, sessions)
         except BaseException as error:  # noqa: BLE001 - told to everybody who waits
             self._failed()
             refused: BaseException = error

@@ -8,7 +8,7 @@ put together from what is seen of each group of facts that bundles keep, and of 
 from __future__ import annotations
 
 from bisect import bisect_left, bisect_right
-from collections.abc import Callable, Hashable, Iterable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Hashable, Iterable, Iterator, Mapping
 from datetime import UTC, datetime
 from typing import Any
 
@@ -16,6 +16,7 @@ from caddrel.core.decide.compiled.parts import LISTS, Memo, Parts, State
 from caddrel.core.decide.compiled.scopes import scope_condition
 from caddrel.core.facts.bundles import GROUPS, group_of
 from caddrel.core.facts.completion import Facts
+from caddrel.core.facts.own import AGES, Ages
 from caddrel.core.facts.types import FactType
 from caddrel.core.language.nodes import Condition, FactTest, items_of, tests_of
 from caddrel.core.rulebook.model import PlaceParts, Rulebook
@@ -34,11 +35,9 @@ MOST_MINUTES = 50_000
 # Before this, the offsets of zones from UTC had seconds; since then a minute is wholly in a window or wholly out.
 _WHOLE_MINUTES = 1980
 Reduce = Callable[[Any], Hashable]
-# Takes the moment of an attempt; its own facts, name to origin and value; its methods with their ages in seconds, None
-# when no ages were reported; and the age of the other methods.
-SeenOfOwn = Callable[
-    [datetime, Mapping[str, Sequence[Any]], Mapping[str, float | None] | None, float | None], tuple[Hashable, ...]
-]
+# Takes the moment of an attempt; its ages; its methods with their ages in seconds, None when no ages were reported; and
+# the age of the other methods.
+SeenOfOwn = Callable[[datetime, Ages, Mapping[str, float | None] | None, float | None], tuple[Hashable, ...]]
 
 
 class Likeness:
@@ -168,12 +167,12 @@ def _seen_of_own(
         if fact == "time.at":
             seen.append(side("at", among))
         else:
-            seen.append(f"None if (x := own.get({fact!r})) is None else {side('x[1]', among)}")
+            seen.append(f"None if (x := ages[{AGES.index(fact)}]) is None else {side('x', among)}")
     if within:
         seen.append(f"None if age is None else {side('age', within)}")
         each = f"(name, None if a is None else {side('a', within)})"
         seen.append(f"None if methods is None else tuple([{each} for name, a in methods.items()])")
-    source = f"lambda at, own, methods, age: ({''.join(f'{part}, ' for part in seen)})"
+    source = f"lambda at, ages, methods, age: ({''.join(f'{part}, ' for part in seen)})"
     found: SeenOfOwn = eval(source, space)  # noqa: S307 - names of the catalogue's own; every value is a constant
     return found
 
