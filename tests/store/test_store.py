@@ -3,20 +3,28 @@
 from __future__ import annotations
 
 import json
+from dataclasses import replace
+from datetime import datetime
 from pathlib import Path
 
 import pytest
 from alembic import command
 from alembic.autogenerate import compare_metadata
 from alembic.migration import MigrationContext
+from hypothesis import given, settings
+from hypothesis import strategies as st
 from sqlalchemy import MetaData, insert, select
+from sqlalchemy.dialects import sqlite
 from sqlalchemy.exc import OperationalError
 
 from caddrel.core.logs.references import number_for, spelled
+from caddrel.store.dictionary import Decided
 from caddrel.store.engine import Database
 from caddrel.store.inserting import MOST_VALUES, insert_many
-from caddrel.store.signins import Query, SigninStore
-from caddrel.store.tables import BOOK, LOG, counters
+from caddrel.store.moments import from_stored, to_stored
+from caddrel.store.signins import NewSignin, NewSignins, Query, SigninStore
+from caddrel.store.stretches import BITS, walking
+from caddrel.store.tables import BOOK, LOG, counters, signins
 
 
 @pytest.mark.parametrize(("name", "declared"), [("book", BOOK), ("log", LOG)])
@@ -106,7 +114,100 @@ def test_records_of_an_older_release_are_moved_whole(tmp_path: Path) -> None:
         }  # fmt: skip
     assert store.get(spelled(number_for("s-2")).lower().replace("-", " ")).id == "s-2"  # type: ignore[union-attr]
     assert store.per_day(Query()) == [(0, "blocked", 3)]
+    assert [record.id for record in store.page(Query(equal={"person": "a"}))] == ["s-3", "s-2", "s-1"]
     with database.read() as connection:
         counts = [connection.exec_driver_sql(f"SELECT count(*) FROM {t}").scalar() for t in ("bundles", "decisions")]
     assert counts == [7, 1]
+    database.close()
+
+
+_PEOPLE = ("a", "b", None)
+
+
+def _new(number: int, at: datetime, person: str | None) -> NewSignin:
+    documents = [json.dumps({"values": {"person.id": ["reported", person]} if person else {}}).encode(), *[b"{}"] * 5]
+    return NewSignin(
+        f"s-{number}", number_for(f"s-{number}"), at, b"", '{"values": {}}', *documents, b"{}",
+        Decided("allowed", None, True, None, None, "allowed", b'{"tell": []}'), person, "x", f"d-{person}",
+        None, None, None, True, None, 1,
+    )  # fmt: skip
+
+
+@settings(max_examples=20, deadline=None)
+@given(
+    st.lists(
+        st.tuples(
+            st.integers(-40, 40), st.sampled_from([-1, 0, 1, 60_000_000]), st.sampled_from(_PEOPLE), st.booleans()
+        ),
+        max_size=30,
+    ),
+    st.integers(1, 4),
+)  # fmt: skip
+def test_sign_ins_of_a_person_or_device_are_found_in_order_of_time_however_they_came(
+    tmp_path_factory: pytest.TempPathFactory, drawn: list[tuple[int, int, str | None, bool]], limit: int
+) -> None:
+    # Around the ends of the stretches that indexes are laid out by, also before 1970.
+    moments = [from_stored((stretch << BITS) + beside) for stretch, beside, _, _ in drawn]
+    new = [_new(i, at, person) for i, (at, (_, _, person, _)) in enumerate(zip(moments, drawn, strict=True))]
+    database = Database(tmp_path_factory.mktemp("log") / "x.sqlite", "log")
+    database.migrate()
+    store = SigninStore(database)
+    batch: list[NewSignin] = []
+    for signin, (*_, commit) in zip(new, drawn, strict=True):
+        batch.append(signin)
+        if commit:
+            store.add(NewSignins(batch), {})
+            batch = []
+    store.add(NewSignins(batch), {})
+    for equal, person in (({"person": "a"}, "a"), ({"device": "d-b"}, "b"), ({"person": "a,b"}, "ab"), ({}, None)):
+        mine = [
+            (to_stored(s.at), i + 1, s.id) for i, s in enumerate(new) if person is None or (s.person or "-") in person
+        ]
+        expected = [id for _, _, id in sorted(mine, reverse=True)]
+        found: list[str] = []
+        query = Query(equal=equal, limit=limit)
+        while page := store.page(query):
+            found += [record.id for record in page]
+            query = replace(query, before=(to_stored(page[-1].at), page[-1].seq))
+        assert found == expected
+        assert [record.id for record in store.every(Query(equal=equal))] == expected
+        assert sum(count for *_, count in store.per_day(Query(equal=equal))) == len(expected)
+        since, until = from_stored(-1), from_stored((3 << BITS) + 1)
+        within = [id for at, _, id in sorted(mine, reverse=True) if -1 <= at < (3 << BITS) + 1]
+        assert [r.id for r in store.page(Query(equal=equal, since=since, until=until))] == within
+    assert [past.id for past in store.pasts("a")] == [
+        s.id for s in sorted((s for s in new if s.person == "a"), key=lambda s: (s.at, s.id), reverse=True)
+    ]
+    for signin in new:
+        there = store.get(spelled(signin.reference))
+        assert there is not None
+        assert there.id == signin.id
+        assert signin.id in {record.id for record in store.around(there, 2)}
+    database.close()
+
+
+def test_sign_ins_of_a_person_are_searched_and_not_sorted(tmp_path: Path) -> None:
+    database = Database(tmp_path / "x.sqlite", "log")
+    database.migrate()
+    wanted = walking(select(signins).where(signins.c.person == "a"), until=1).limit(50)
+    text = str(wanted.compile(dialect=sqlite.dialect(), compile_kwargs={"literal_binds": True}))
+    with database.read() as connection:
+        plan = [row[3] for row in connection.exec_driver_sql(f"EXPLAIN QUERY PLAN {text}")]
+    database.close()
+    assert plan[-1] == "SEARCH signins USING INDEX signins_person (stretch=? AND person=?)"
+    assert not any("TEMP B-TREE" in step for step in plan)
+
+
+def test_references_are_found_in_every_block_of_the_log(tmp_path: Path) -> None:
+    database = Database(tmp_path / "x.sqlite", "log")
+    database.migrate()
+    store = SigninStore(database)
+    at = from_stored(0)
+    store.add(NewSignins([_new(1, at, "a")]), {})
+    with database.write() as connection:
+        connection.exec_driver_sql("UPDATE records SET seq = 300000")
+        connection.exec_driver_sql("UPDATE signins SET seq = 300000")
+    store.add(NewSignins([_new(2, at, "a")]), {})
+    found = [store.get(spelled(number_for(f"s-{number}"))) for number in (1, 2, 3)]
+    assert [record.id if record else None for record in found] == ["s-1", "s-2", None]
     database.close()
