@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from typing import Any
+from collections.abc import Sequence
+from typing import Any, NamedTuple
 
 from hypothesis import given
 from hypothesis import strategies as st
@@ -16,7 +17,7 @@ from caddrel.core.facts.catalogue import FACTS
 from caddrel.core.facts.completion import TO_COME
 from caddrel.core.facts.inventory import Inventory, read_inventory
 from caddrel.core.facts.types import Signals
-from caddrel.core.logs.alike import Alike
+from caddrel.core.logs.alike import Alike, Kinds
 from caddrel.core.rulebook.reader import read_rulebook
 from caddrel.core.rulebook.source import Source
 
@@ -58,11 +59,19 @@ def _logs(draw: st.DrawFn) -> list[dict[str, Any]]:
     return log
 
 
+class _Told(NamedTuple):
+    signals: Signals
+    document: bytes = b""
+
+    def noticed(self, _values: Sequence[Any]) -> dict[str, Any]:
+        return {}
+
+
 def _noticed(attempt: Bundled, drawn: int) -> None:
     """Give an attempt signals as if they had been worked out, some of them unknown."""
     if drawn:
         fired = {name for i, name in enumerate(("odd", "fast")) if drawn >> i & 1}
-        attempt.noticed = (Signals(fired, {"new"} if drawn & 4 else ()), {})
+        attempt.noticed = _Told(Signals(fired, {"new"} if drawn & 4 else ())), []
 
 
 @given(rulebooks(), _logs(), st.data())
@@ -71,7 +80,8 @@ def test_those_alike_are_decided_as_each_alone_would_be(
     text: str, log: list[dict[str, Any]], data: st.DataObject
 ) -> None:
     rulebook = read_rulebook(Source("r", text)).or_raise()
-    alike = Alike(CompiledRulebook(rulebook, 3))
+    compiled = CompiledRulebook(rulebook, 3)
+    alike, kinds = Alike(compiled), Kinds(compiled.likeness)
     catalogue, assume = rulebook.catalogue, rulebook.settings.assume
     bundlers = [Bundler(catalogue, assume, INVENTORY, ["listed"]) for _ in range(2)]
     for document in [*log, *log]:
@@ -79,6 +89,7 @@ def test_those_alike_are_decided_as_each_alone_would_be(
         # What was remembered for one bundle must not be taken for another's: of the second all are made anew.
         for bundler in bundlers:
             attempt, apart = bundler.bundle([document, document])
+            kinds.number([attempt])
             _noticed(attempt, drawn)
             _noticed(apart, drawn)
             apart.facts.reference = TO_COME

@@ -147,12 +147,17 @@ def test_what_is_split_is_joined_again(document: dict[str, Any]) -> None:
     except AttemptRefused:
         return
     facts = complete(reported, catalogue, RULEBOOK.settings.assume, INVENTORY, Setting.LIVE, AT, _known)
-    facts.noticed, facts.reference = {"odd": {"truth": "true"}}, "7K3PX-0ZQ4M"
+    far = {"truth": "true", "kind": "far-away", "km": 412.5, "from": "s-1", "limit": 100, "among": 7}
+    facts.noticed, facts.reference = {"odd": {"truth": "true"}, "far": far}, "7K3PX-0ZQ4M"
     whole = facts_json(facts, [])
     own, shared = split(whole)
     assert len(shared) == len(GROUPS)
     assert join(own, [json.loads(bundle) for bundle in shared], facts.reference) == whole
     assert [encoded(json.loads(bundle)) for bundle in shared] == list(shared)
+    assert own["noticed"] == [[412.5, "s-1", 7], []]
+    # As older releases kept it: all of it by itself.
+    before = [{name: value for name, value in json.loads(b).items() if name != "noticed"} for b in shared]
+    assert join({**own, "noticed": whole["noticed"]}, before, facts.reference) == whole
 
 
 def test_the_inventory_of_these_tests_is_read() -> None:

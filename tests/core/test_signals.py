@@ -36,6 +36,11 @@ def _facts(rulebook: Rulebook, given: dict[str, Any], at: list[float] | None = N
     return facts
 
 
+def _truths(rulebook: Rulebook, facts: Facts, history: History, id: str) -> dict[str, str]:
+    told, values = notice(rulebook, facts, history, id)
+    return {name: noticed["truth"] for name, noticed in told.noticed(values).items()}
+
+
 def _past(number: int, minutes: float, **given: Any) -> Past:
     if "coordinates" in given:
         given["coordinates"] = tuple(given["coordinates"])
@@ -48,8 +53,7 @@ def test_each_kind(case: dict[str, Any]) -> None:
     rulebook = _rulebook(case["signals"])
     history = History(_past(i, ago, **fields) for i, (ago, fields) in enumerate(case["log"]))
     facts = _facts(rulebook, case.get("attempt", {}), case.get("at"))
-    _, found = notice(rulebook, facts, history, "now")
-    assert {name: noticed["truth"] for name, noticed in found.items()} == case["expect"]
+    assert _truths(rulebook, facts, history, "now") == case["expect"]
 
 
 NEW = "{new: {kind: first-seen, of: device.id}, fast: {kind: travel-speed, above_kmh: 900}}"
@@ -59,7 +63,7 @@ def test_attempts_at_one_moment_are_in_the_order_of_their_ids() -> None:
     rulebook = _rulebook(NEW)
     history = History([Past(NOW, "b", True, "right", device="t2")])
     facts = _facts(rulebook, {"device.id": "t1"})
-    before, itself, after = (notice(rulebook, facts, history, id)[1]["new"]["truth"] for id in ("a", "b", "c"))
+    before, itself, after = (_truths(rulebook, facts, history, id)["new"] for id in ("a", "b", "c"))
     assert (before, itself, after) == ("false", "false", "true")
 
 
@@ -136,5 +140,5 @@ def test_what_is_forgotten_is_never_looked_back_at(kinds: list[tuple[bool, str |
     for past in pasts:
         trimmed.add(past, needed_history([rulebook]))
     facts = _facts(rulebook, {"device.id": "a"})
-    truths = [{k: n["truth"] for k, n in notice(rulebook, facts, h, "z")[1].items()} for h in (History(pasts), trimmed)]
+    truths = [_truths(rulebook, facts, h, "z") for h in (History(pasts), trimmed)]
     assert truths[0] == truths[1]

@@ -37,6 +37,11 @@ class AddressData:
     paths
         MaxMind DB files.
 
+    Attributes
+    ----------
+    paths
+        Those files.
+
     Raises
     ------
     AddressFileRefused
@@ -44,7 +49,8 @@ class AddressData:
     """
 
     def __init__(self, paths: Iterable[Path]) -> None:
-        self._readers = [_open(path) for path in paths]
+        self.paths = list(paths)
+        self._readers = [_open(path) for path in self.paths]
         self._known: dict[Address, AddressRecord] = {}
 
     @property

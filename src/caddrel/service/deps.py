@@ -133,13 +133,14 @@ class Inventories:
 
 @dataclass(frozen=True, slots=True)
 class Limits:
-    """The largest bodies taken, in bytes."""
+    """The largest bodies taken, in bytes; of a log longer than `apart`, a process of its own reads the rest."""
 
     body: int = 256 * 1024
     rulebook: int = 8 * 1024 * 1024
     stream: int = 512 * 1024 * 1024
     line: int = 256 * 1024
     batch: int = 4 * 1024 * 1024
+    apart: int = 4 * 1024 * 1024
 
 
 def _reported(signins: SigninStore, inventory: Inventory) -> frozenset[str] | None:

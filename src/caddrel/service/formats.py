@@ -7,7 +7,7 @@ import gzip
 import io
 import zlib
 from collections.abc import Iterable, Iterator, Mapping, Sequence
-from typing import Any, BinaryIO, cast
+from typing import Any, BinaryIO, Protocol, cast
 
 import msgspec
 
@@ -32,8 +32,19 @@ MEDIA = {
     "ocsf": "application/x-ndjson",
     "parquet": "application/vnd.apache.parquet",
 }
+# Of a reader of lines: see `LineReader`.
+Place = tuple[int, bytes, bool]
 # Lines that come together: the number of each, and what it holds, without its end.
 Lines = tuple[Sequence[int], list[bytes]]
+
+
+class Readable(Protocol):
+    """What lines are read from."""
+
+    def read(self, size: int, /) -> bytes:
+        """Return as many bytes, fewer only at the end."""
+
+
 # What was read of a line: the document, or why it cannot be read.
 Read = tuple[int, dict[str, Any] | AttemptRefused]
 
@@ -66,7 +77,8 @@ class Unzipped(io.RawIOBase):
         first = stream.read(2)
         self._joined = _Joined(first, stream)
         whole = cast("BinaryIO", io.BufferedReader(self._joined, PIECE))
-        self._stream = cast("BinaryIO", gzip.GzipFile(fileobj=whole)) if first == b"\x1f\x8b" else whole
+        self._stream: Any = gzip.GzipFile(fileobj=whole) if first == b"\x1f\x8b" else whole
+        self._damaged = False
         self._left = most
 
     @property
@@ -75,16 +87,20 @@ class Unzipped(io.RawIOBase):
         return self._joined.taken
 
     def read(self, size: int = -1, /) -> bytes:
-        """Return as many bytes, fewer only at the end."""
+        """Return as many bytes, fewer only at the end, or before what is damaged."""
+        found = bytearray()
         try:
-            found = self._stream.read(size)
+            while not self._damaged and len(found) < size and (some := self._stream.read1(size - len(found))):
+                found += some
         except (EOFError, gzip.BadGzipFile, zlib.error):
+            self._damaged = True
+        if self._damaged and not found:
             hint = "the lines before the damage were taken in; send it whole, what is there already is passed over"
-            raise ServiceError(400, "bad-gzip", "the file is compressed, but damaged or cut short", hint) from None
+            raise ServiceError(400, "bad-gzip", "the file is compressed, but damaged or cut short", hint)
         self._left -= len(found)
         if self._left < 0:
             raise ServiceError(413, "too-large", "the file is too large once it is unpacked")
-        return found
+        return bytes(found)
 
 
 class _Joined(io.RawIOBase):
@@ -106,30 +122,50 @@ class _Joined(io.RawIOBase):
         return len(piece)
 
 
-def lines_of(stream: Unzipped, most: int) -> Iterator[Lines]:
-    """Yield the lines of a stream, many at a time; blank ones are passed over.
+class LineReader:
+    """Reads the lines of a stream, many at a time; blank ones are passed over.
 
     Parameters
     ----------
     most
-        Bytes. Of a longer line no more than the first are held at any time, and one more than that is yielded.
+        Bytes. Of a longer line no more than the first are held at any time, and one more than that is told.
+
+    Attributes
+    ----------
+    place
+        Where it is: the number of the next line, what has been read of it, and whether it is the end of a line that was
+        told already. Another reader goes on from there.
     """
-    number, rest = 1, b""
-    while block := stream.read(PIECE):
-        lines = (rest + block).split(b"\n")
-        rest = lines.pop()
-        if number == 1 and lines:
-            lines[0] = lines[0].removeprefix(_BOM)
-        yield _not_blank(
-            number, [line[: most + 1] for line in lines] if max(map(len, lines), default=0) > most else lines
-        )
-        number += len(lines)
-        if len(rest) > most:
-            yield [number], [rest[: most + 1]]
-            number += 1
-            rest = _after_line(stream)
-    if rest:
-        yield _not_blank(number, [rest.removeprefix(_BOM) if number == 1 else rest])
+
+    def __init__(self, stream: Readable, most: int, place: Place = (1, b"", False)) -> None:
+        self._stream = stream
+        self._most = most
+        self.place = place
+
+    def __iter__(self) -> Iterator[Lines]:
+        most = self._most
+        while block := self._stream.read(PIECE):
+            number, rest, passing = self.place
+            if passing:
+                _, end, block = block.partition(b"\n")
+                if not end:
+                    continue
+            lines = (rest + block).split(b"\n")
+            rest = lines.pop()
+            if number == 1 and lines:
+                lines[0] = lines[0].removeprefix(_BOM)
+            if max(map(len, lines), default=0) > most:
+                lines = [line[: most + 1] for line in lines]
+            passing = len(rest) > most
+            if passing:
+                lines.append(rest[: most + 1])
+                rest = b""
+            self.place = (number + len(lines), rest, passing)
+            yield _not_blank(number, lines)
+        number, rest, _ = self.place
+        self.place = (number, b"", False)
+        if rest:
+            yield _not_blank(number, [rest.removeprefix(_BOM) if number == 1 else rest])
 
 
 def _not_blank(first: int, lines: list[bytes]) -> Lines:
@@ -138,15 +174,6 @@ def _not_blank(first: int, lines: list[bytes]) -> Lines:
         return numbers, lines
     kept = [(number, line) for number, line in zip(numbers, lines, strict=True) if line.strip()]
     return [number for number, _ in kept], [line for _, line in kept]
-
-
-def _after_line(stream: Unzipped) -> bytes:
-    """Read to the end of a line, and return what was read of the next."""
-    while block := stream.read(PIECE):
-        _, end, after = block.partition(b"\n")
-        if end:
-            return after
-    return b""
 
 
 def documents(

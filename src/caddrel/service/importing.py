@@ -1,4 +1,4 @@
-"""Taking sign-in logs in: line by line, each decided under the revision in force at its time.
+"""Taking sign-in logs in: each sign-in decided under the revision in force at its time, and stored.
 
 Step by step, and column by column: one step for many lines takes much less time than all steps for each, since what a
 step needs is then at hand for the processor.
@@ -6,46 +6,38 @@ step needs is then at hand for the processor.
 
 from __future__ import annotations
 
-from bisect import bisect_right
-from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections.abc import Generator, Iterable, Iterator, Mapping, Sequence
+from contextlib import closing
 from datetime import datetime, timedelta
-from itertools import groupby, repeat
-from operator import attrgetter
-from typing import Any, BinaryIO, NamedTuple
+from itertools import groupby
+from operator import attrgetter, itemgetter
+from typing import BinaryIO, TypeVar
 
 from caddrel.core.diagnostics import Diagnostic, shorten
-from caddrel.core.facts.attempts import AttemptRefused
-from caddrel.core.facts.bundling import Bundled, Bundler
-from caddrel.core.facts.values import show_moment
+from caddrel.core.facts.bundling import Bundled
 from caddrel.core.logs.alike import Alike
 from caddrel.core.logs.causes import Causes
+from caddrel.service.apart import Apart
+from caddrel.service.completing import Completed, Completing, Source, Terms
 from caddrel.service.deps import Deps
 from caddrel.service.errors import ServiceError
-from caddrel.service.formats import Lines, Unzipped, lines_of
+from caddrel.service.formats import LineReader, Unzipped
 from caddrel.service.jobs import Cancelled, Progress
 from caddrel.service.noticing import catch_up
-from caddrel.service.reading import Line, Recorded, read_lines
-from caddrel.service.records import Decisions, columns_of, lists_of, recorded_of
+from caddrel.service.records import Decisions, columns_of
 from caddrel.service.storing import Batch, Storing
 from caddrel.wire.signins import BrokenLine, ImportResult
 
 # So many lines are stored in one commit.
 TOGETHER = 8_000
-MOST_REMEMBERED = 10_000
 # How many times as large as a stream may be, what a compressed one unpacks to.
 UNPACKED = 8
 LISTED = 100
-
-
-class _Ready(NamedTuple):
-    """A good line that is to be decided: in order of time, those of one moment by their ids."""
-
-    at: datetime
-    id: str
-    digest: bytes
-    recorded: Recorded | None
-    attempt: Bundled
-    under: _Under
+T = TypeVar("T")
+# A sign-in that is to be decided: its moment, id, reference, digest, what was recorded, the place of its revision, and
+# the attempt. They are in order of time, those of one moment by their ids. A plain tuple, since there are so many.
+_Ready = tuple[datetime, str, int, bytes, bytes, int, Bundled]
+_MOMENT, _REVISION = attrgetter("at"), itemgetter(5)
 
 
 class _Under:
@@ -54,11 +46,9 @@ class _Under:
     def __init__(self, deps: Deps, number: int) -> None:
         published = deps.rulebooks.get(number)
         self.number = number
-        self.rulebook = rulebook = published.rulebook
+        self.rulebook = published.rulebook
+        self.compiled = published.compiled
         self.decide = Alike(published.compiled).decide
-        inventory = deps.inventories.current()
-        lists = lists_of(rulebook)
-        self.bundle = Bundler(rulebook.catalogue, rulebook.settings.assume, inventory, lists, deps.addresses).bundle
 
 
 class Importer:
@@ -68,16 +58,20 @@ class Importer:
         self._deps = deps
         deps.rulebooks.need_current()
         in_force = deps.revisions.in_force()
-        self._since = [since for since, _ in in_force]
         self._under = [_Under(deps, number) for _, number in in_force]
+        rulebooks = [under.rulebook for under in self._under]
+        self._terms = [
+            Terms(since, under.rulebook, under.compiled)
+            for (since, _), under in zip(in_force, self._under, strict=True)
+        ]
+        self._inventory = deps.inventories.current()
         self._histories = deps.histories
         with deps.log_lock:
-            self._histories.look_back([under.rulebook for under in self._under])
+            self._histories.look_back(rulebooks)
             self._let_go = self._histories.let_go
         # What is decided and not stored yet.
         self._ready = Batch()
         self._storing = Storing(deps.signins)
-        self._recorded: dict[Recorded | None, bytes] = {}
         self._causes = Causes()
         self._decisions = Decisions()
         # A clock that runs ahead would make its sign-in the newest of all for signals; a day is no error yet.
@@ -105,9 +99,10 @@ class Importer:
             Is told how many bytes of the stream have been read; may raise `Cancelled`.
         """
         unzipped = Unzipped(stream, UNPACKED * self._deps.limits.stream)
+        source = Source(format, mapping or {}, self._deps.limits.line, self._latest)
         with self._deps.import_lock:
             try:
-                self._run(unzipped, format, mapping or {}, progress)
+                self._run(unzipped, source, progress)
             except Cancelled as cancelled:
                 raise Cancelled(self._result()) from cancelled
         return self._result()
@@ -116,14 +111,13 @@ class Importer:
         listed = sorted(self._listed, key=attrgetter("line"))
         return ImportResult(self._storing.stored, self._known, self._conflicting, self._broken, listed)
 
-    def _run(self, stream: Unzipped, format: str, mapping: Mapping[str, str], progress: Progress | None) -> None:
-        most = self._deps.limits.line
-        catalogue = self._under[-1].rulebook.catalogue
-        read = read_lines(self._until_stopped(lines_of(stream, most)), format, mapping, catalogue, most, self._refuse)
+    def _run(self, stream: Unzipped, source: Source, progress: Progress | None) -> None:
         try:
-            with self._storing:
-                for numbers, lines in read:
-                    self._decide(self._fresh(numbers, lines))
+            with self._storing, closing(self._pieces(stream, source)) as pieces:
+                for piece in pieces:
+                    for number, problems in piece.refused:
+                        self._refuse(number, problems)
+                    self._decide(self._fresh(piece))
                     if progress is not None:
                         progress(stream.taken)
                 self._store()
@@ -137,7 +131,21 @@ class Importer:
         finally:
             catch_up(self._deps)
 
-    def _until_stopped(self, pieces: Iterator[Lines]) -> Iterator[Lines]:
+    def _pieces(self, stream: Unzipped, source: Source) -> Generator[Completed]:
+        """Yield what there is to decide; of a long log, a process of its own reads the most."""
+        lines = LineReader(stream, source.most)
+        here = Completing(source, self._terms, self._inventory, self._deps.addresses)
+        with Apart(source, self._terms, self._inventory, self._deps.addresses) as apart:
+            for piece in here.pieces(self._until_stopped(lines)):
+                yield piece
+                # A CSV file means what its first line says: it is read in one place.
+                if source.format != "csv" and stream.taken > self._deps.limits.apart and apart.is_ready():
+                    break
+            else:
+                return
+            yield from self._until_stopped(apart.pieces(stream, lines))
+
+    def _until_stopped(self, pieces: Iterable[T]) -> Iterator[T]:
         """Yield what can be read; what stops the reading is told once the lines before it are stored."""
         try:
             yield from pieces
@@ -145,7 +153,7 @@ class Importer:
             self._stopped = stopped
 
     def _decide(self, fresh: list[_Ready]) -> None:
-        """Decide lines that are not there yet, in order of time; stored when there are enough."""
+        """Decide sign-ins that are not there yet, in order of time; stored when there are enough."""
         if not fresh:
             return
         fresh.sort()
@@ -153,18 +161,19 @@ class Importer:
         decisions = []
         with self._deps.log_lock:
             self._miss_nothing()
-            for under, some in groupby(fresh, key=_UNDER):
-                decisions += take_in(under.rulebook, ((line.id, line.attempt) for line in some), under.decide)
+            for revision, some in groupby(fresh, key=_REVISION):
+                under = self._under[revision]
+                decisions += take_in(under.rulebook, [(id, attempt) for _, id, *_, attempt in some], under.decide)
             self._ready.add_late(self._histories.late().items())
-        _, ids, digests, recorded, attempts, unders = zip(*fresh, strict=True)
+        _, ids, references, digests, recorded, revisions, attempts = zip(*fresh, strict=True)
         causes = [
-            None if decision.outcome == "allowed" else self._causes.of(under.rulebook, attempt, decision)
-            for decision, attempt, under in zip(decisions, attempts, unders, strict=True)
+            None if decision.outcome == "allowed" else self._causes.of(self._under[place].rulebook, attempt, decision)
+            for decision, attempt, place in zip(decisions, attempts, revisions, strict=True)
         ]
-        said = [self._recorded.get(each) or self._recorded_of(each) for each in recorded]
-        revisions = [under.number for under in unders]
+        numbers = [self._under[place].number for place in revisions]
         decided = self._decisions.of_many(decisions)
-        self._ready.signins.extend(columns_of(ids, digests, attempts, said, decided, causes, revisions))
+        columns = columns_of(ids, references, digests, attempts, recorded, decided, causes, numbers)
+        self._ready.signins.extend(columns)
         if len(self._ready.signins) >= TOGETHER:
             self._store()
 
@@ -182,28 +191,34 @@ class Importer:
         self._storing.put(self._ready)
         self._ready = Batch()
 
-    def _fresh(self, numbers: Sequence[int], lines: list[Line]) -> list[_Ready]:
-        """Return the lines that are neither stored nor about to be, with their facts completed; others are told."""
-        attempts = self._attempts(lines)
+    def _fresh(self, piece: Completed) -> list[_Ready]:
+        """Return the sign-ins that are neither stored nor about to be; others are told."""
         ready, stored = self._ready.ids, self._storing.batch.ids
-        present = self._deps.signins.present([line.id for line in lines])
-        fresh = []
-        for number, line, (under, attempt) in zip(numbers, lines, attempts, strict=True):
-            if isinstance(attempt, AttemptRefused):
-                self._refuse(number, attempt.problems)
-                continue
-            id = line.id
+        present = self._deps.signins.present(piece.ids)
+        each = list(zip(map(_MOMENT, piece.attempts), *piece[1:-1], strict=True))
+        ids = set(piece.ids)
+        if not present and len(ids) == len(each) and all(some.keys().isdisjoint(ids) for some in (ready, stored)):
+            ready.update(zip(piece.ids, piece.digests, strict=True))
+            return each
+        return list(self._apart_from(present, piece.numbers, each))
+
+    def _apart_from(
+        self, present: Mapping[str, bytes], numbers: Sequence[int], signins: list[_Ready]
+    ) -> Iterator[_Ready]:
+        """Yield those that are not there yet, neither in the log nor among those before them."""
+        ready, stored = self._ready.ids, self._storing.batch.ids
+        for number, signin in zip(numbers, signins, strict=True):
+            _, id, _, digest, *_ = signin
             known = ready.get(id) or stored.get(id) or present.get(id)
             if known is None:
-                ready[id] = digest = line.digest()
-                fresh.append(_Ready(attempt.at, id, digest, line.recorded, attempt, under))
-            elif line.has_digest(known):
+                ready[id] = digest
+                yield signin
+            elif known == digest:
                 self._known += 1
             else:
                 self._conflicting += 1
                 message = f"a sign-in `{shorten(id)}` with other content is there already"
                 self._list(BrokenLine(number, "conflicting", message, "the one that is there was kept"))
-        return fresh
 
     def _list(self, broken: BrokenLine) -> None:
         if len(self._listed) < LISTED:
@@ -213,73 +228,3 @@ class Importer:
         self._broken += 1
         for problem in problems[:5]:
             self._list(BrokenLine(number, problem.code, problem.message, problem.hint))
-
-    def _attempts(self, lines: list[Line]) -> Iterable[tuple[_Under, Bundled | AttemptRefused]]:
-        """Return the attempts of lines, each under the revision in force at its time; or why it is none."""
-        try:
-            return self._completed([line.facts for line in lines])
-        except AttemptRefused:
-            return [self._completed_alone(line.facts) for line in lines]
-
-    def _completed_alone(self, facts: dict[str, Any]) -> tuple[_Under, Bundled | AttemptRefused]:
-        try:
-            (found,) = self._completed([facts])
-        except AttemptRefused as refused:
-            return self._under[-1], refused
-        return found
-
-    def _completed(self, facts: list[dict[str, Any]]) -> Iterable[tuple[_Under, Bundled]]:
-        """Return attempts completed.
-
-        Raises
-        ------
-        AttemptRefused
-            For the first that is wrong.
-        """
-        if not facts:
-            return []
-        # A log is in order of time, more or less: mostly one revision was in force for many lines.
-        first, last = (self._in_force(facts[place]) for place in (0, -1))
-        if first == last:
-            attempts = self._under[first].bundle(facts)
-            moments = [attempt.at for attempt in attempts]
-            if first == self._place(min(moments)) == self._place(max(moments)):
-                self._not_ahead(max(moments))
-                return zip(repeat(self._under[first]), attempts)
-        found: list[tuple[_Under, Bundled]] = []
-        for place, some in groupby(facts, key=self._in_force):
-            under = self._under[place]
-            found += [(under, attempt) for attempt in under.bundle(list(some))]
-        self._not_ahead(max(attempt.at for _, attempt in found))
-        return found
-
-    def _not_ahead(self, at: datetime) -> None:
-        if at > self._latest:
-            message = f"`time.at` is {show_moment(at)}, more than a day ahead of this service's clock"
-            raise AttemptRefused([Diagnostic("in-the-future", message, "set the clock of whoever wrote it")])
-
-    def _recorded_of(self, recorded: Recorded | None) -> bytes:
-        if len(self._recorded) > MOST_REMEMBERED:
-            self._recorded.clear()
-        said = {} if recorded is None else {"outcome": recorded.outcome, "reason": recorded.reason}
-        found = self._recorded[recorded] = recorded_of(said)
-        return found
-
-    def _place(self, at: datetime) -> int:
-        """Return the place of the revision in force at a moment; before the first, the first."""
-        return max(bisect_right(self._since, at) - 1, 0)
-
-    def _in_force(self, facts: dict[str, Any]) -> int:
-        """Return the place of the revision in force at the time of a record, whatever else is wrong with it."""
-        if len(self._under) == 1:
-            return 0
-        time = facts.get("time")
-        text = facts.get("time.at") or (time.get("at") if isinstance(time, dict) else None)
-        try:
-            at = datetime.fromisoformat(text) if isinstance(text, str) else None
-        except ValueError:
-            return len(self._under) - 1
-        return 0 if at is None or at.tzinfo is None else self._place(at)
-
-
-_UNDER = attrgetter("under")

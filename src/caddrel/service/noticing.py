@@ -64,6 +64,7 @@ class Histories:
             return [self._of_nobody(rulebook, attempt, decide) for _, attempt in attempts]
         notice, needed, of_person, late = noticing(rulebook), self._needed, self._of_person, self._late
         decisions = []
+        said, computed = None, False
         for id, attempt in attempts:
             bundles = attempt.bundles
             (person,) = bundles[_PERSON].told
@@ -71,7 +72,10 @@ class Histories:
                 decisions.append(self._of_nobody(rulebook, attempt, decide))
                 continue
             history, past = of_person(person), past_of_bundled(attempt, id)
-            if is_computed(rulebook, bundles[_SIGNALS].origins.get("signals")):
+            if bundles[_SIGNALS] is not said:
+                said = bundles[_SIGNALS]
+                computed = is_computed(rulebook, said.origins.get("signals"))
+            if computed:
                 attempt.noticed = notice(past, history)
             decision = decide(attempt)
             if past.let_in and decision.outcome != "allowed":

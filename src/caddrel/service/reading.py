@@ -25,40 +25,32 @@ _ShortText = Annotated[str, msgspec.Meta(max_length=LONGEST_RECORDED)]
 Refuse = Callable[[int, list[Diagnostic]], None]
 
 
-class Recorded(msgspec.Struct, forbid_unknown_fields=True, frozen=True):
+class Recorded(msgspec.Struct, forbid_unknown_fields=True, omit_defaults=True, frozen=True):
     """What the other system recorded."""
 
     outcome: _ShortText = ""
     reason: _ShortText = ""
 
 
-class Line(msgspec.Struct, forbid_unknown_fields=True, gc=False):
+class Line(msgspec.Struct, forbid_unknown_fields=True, omit_defaults=True, gc=False):
     """One good line."""
 
     id: Annotated[str, msgspec.Meta(min_length=1, max_length=LONGEST_ID)]
     facts: dict[str, Any]
     recorded: Recorded | None = None
 
-    def digest(self) -> bytes:
-        """Return what tells its content from any other, whatever the order of its facts."""
-        recorded = self.recorded or _NOTHING
-        text = _encode((self.id, self.facts, recorded.outcome, recorded.reason))
-        return hashlib.blake2b(text, digest_size=16).digest()
 
-    def has_digest(self, digest: bytes) -> bool:
-        """Tell whether a digest is of this content; those of older releases are longer."""
-        if len(digest) != _DIGEST_BEFORE:
-            return digest == self.digest()
-        document: dict[str, Any] = {"id": self.id, "facts": self.facts}
-        if self.recorded is not None:
-            said = {"outcome": self.recorded.outcome, "reason": self.recorded.reason}
-            document["recorded"] = {name: text for name, text in said.items() if text}
-        return digest == hashlib.sha256(_encode(document)).digest()
+def digests_of(lines: Sequence[Line]) -> list[bytes]:
+    """Return what tells the content of each line from any other, whatever the order of its facts."""
+    text = bytearray()
+    found = []
+    for line in lines:
+        _encode_into(line, text)
+        found.append(hashlib.sha256(text).digest())
+    return found
 
 
-_NOTHING = Recorded()
-_DIGEST_BEFORE = hashlib.sha256().digest_size
-_encode = msgspec.json.Encoder(order="deterministic").encode
+_encode_into = msgspec.json.Encoder(order="sorted").encode_into
 _decode = msgspec.json.Decoder(Line).decode
 
 
@@ -150,7 +142,7 @@ def _line(document: Any) -> Line:
         problems.append(Diagnostic("bad-recorded", "`recorded` has `outcome` and `reason`, both short texts"))
     if problems:
         raise AttemptRefused(problems)
-    return Line(str(id), document["facts"], Recorded(**recorded))
+    return Line(str(id), document["facts"], Recorded(**recorded) if recorded else None)
 
 
 def _is_recorded(value: Any) -> bool:

@@ -12,7 +12,7 @@ from caddrel.core.decide.decision import Decision, decision_json
 from caddrel.core.facts.bundles import split
 from caddrel.core.facts.bundling import Bundled
 from caddrel.core.facts.completion import TO_COME, Facts
-from caddrel.core.facts.record import facts_json, signals_document
+from caddrel.core.facts.record import facts_json
 from caddrel.core.logs.causes import Cause
 from caddrel.core.logs.references import number_for, without_reference
 from caddrel.core.rulebook.model import Rulebook
@@ -88,6 +88,7 @@ def recorded_of(recorded: Mapping[str, Any]) -> bytes:
 
 def columns_of(
     ids: Sequence[str],
+    references: Sequence[int],
     digests: Sequence[bytes],
     attempts: Sequence[Bundled],
     recorded: Sequence[bytes],
@@ -98,14 +99,14 @@ def columns_of(
     """Return sign-ins of an import to be stored, column by column, in the order of `NewSignin`."""
     person, app, device, network, told, said = zip(*[attempt.bundles for attempt in attempts], strict=True)
     signals = [
-        bundle.document if attempt.noticed is None else signals_document(attempt.noticed[0])
+        bundle.document if attempt.noticed is None else attempt.noticed[0].document
         for bundle, attempt in zip(said, attempts, strict=True)
     ]
     let_in = [
         each.outcome == "allowed" and bundle.told[0] != "wrong" for each, bundle in zip(decided, told, strict=True)
     ]
     return [
-        ids, map(number_for, ids), [attempt.at for attempt in attempts], digests, map(_own, attempts),
+        ids, references, [attempt.at for attempt in attempts], digests, map(_own, attempts),
         *([bundle.document for bundle in group] for group in (person, app, device, network, told)), signals, recorded,
         decided, *([bundle.told[0] for bundle in group] for group in (person, app, device)),
         *zip(*[attempt.ages for attempt in attempts], strict=True), let_in, causes, revisions,

@@ -18,7 +18,9 @@ _PREFIXES = frozenset(GROUPS[:4])
 # What a record says beside the values of its facts, and the group that it belongs to.
 _BESIDE = {"app_title": "app", "app_listed": "app", "coordinates": "network", "lists": "network"}
 _BESIDE["open_signals"] = "signals"
-_OWN_BESIDE = ("default_age", "live", "noticed", "not_believed")
+_OWN_BESIDE = ("default_age", "live", "not_believed")
+# What each attempt's own is of what a signal was compared with; the rest of it many have in common.
+_COMPARED = frozenset({"km", "seconds", "from", "of", "value", "seen_in", "back", "among", "count"})
 
 
 def encoded(document: Mapping[str, Any]) -> bytes:
@@ -60,7 +62,23 @@ def split(document: Mapping[str, Any]) -> tuple[dict[str, Any], tuple[bytes, ...
         if name in document:
             groups[group][name] = document[name]
     beside = {name: document[name] for name in _OWN_BESIDE if document.get(name)}
+    if document.get("noticed"):
+        noticed = {name: _apart(found) for name, found in sorted(document["noticed"].items())}
+        groups["signals"]["noticed"] = {name: shared for name, (shared, _) in noticed.items()}
+        beside["noticed"] = [values for _, values in noticed.values()]
     return {"values": own, **beside}, tuple(encoded(groups[group]) for group in GROUPS)
+
+
+def _apart(found: Mapping[str, Any]) -> tuple[dict[str, Any], list[Any]]:
+    """Return what attempts have in common of what a signal came to, and the values of the rest, in order."""
+    names = [name for name in found if name in _COMPARED]
+    shared = {name: value for name, value in found.items() if name not in _COMPARED}
+    return {**shared, "names": names}, [found[name] for name in names]
+
+
+def _together(shared: Mapping[str, Any], values: Sequence[Any]) -> dict[str, Any]:
+    common = {name: value for name, value in shared.items() if name != "names"}
+    return {**common, **dict(zip(shared["names"], values, strict=True))}
 
 
 def join(own: Mapping[str, Any], bundles: Sequence[Mapping[str, Any]], reference: str) -> dict[str, Any]:
@@ -77,4 +95,8 @@ def join(own: Mapping[str, Any], bundles: Sequence[Mapping[str, Any]], reference
         values.update(bundle.get("values", ()))
         found.update((name, value) for name, value in bundle.items() if name != "values")
     values.update(own["values"])
+    # Records of older releases have all of it by themselves.
+    if shared := found.pop("noticed", None):
+        each = zip(sorted(shared.items()), own["noticed"], strict=True)
+        own = {**own, "noticed": {name: _together(common, mine) for (name, common), mine in each}}
     return {**found, **own, "values": dict(sorted(values.items()))}

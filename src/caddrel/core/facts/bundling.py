@@ -12,7 +12,7 @@ from bisect import bisect_right
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import datetime
-from typing import Any, NamedTuple
+from typing import Any, NamedTuple, Protocol
 
 from caddrel.core.diagnostics import Diagnostic
 from caddrel.core.facts.attempts import AttemptRefused, flat_facts, read_facts
@@ -62,6 +62,34 @@ class Bundle:
     spells: dict[int, Bundle] = field(default_factory=dict)
     like: int = 0
 
+    def parts(self) -> tuple[Any, ...]:
+        """Return what it is made of: all but the address lists, which are the inventory's, and its spells."""
+        facts = self.facts
+        alone = (facts.app_listed, facts.app_title, facts.coordinates)
+        return self.values, self.origins, self.document, alone, self.told, self.since, self.assumed
+
+    @classmethod
+    def of(cls, parts: tuple[Any, ...], lists: Mapping[str, Any]) -> Bundle:
+        """Return what `parts` came from, with the inventory's address lists."""
+        values, origins, document, (listed, title, coordinates), *rest = parts
+        facts = Facts(values, origins, app_listed=listed, app_title=title, lists=lists, coordinates=coordinates)
+        return cls(values, origins, document, facts, *rest)
+
+
+class Told(Protocol):
+    """What the signals of many attempts come to, as `signals.noticing` tells it."""
+
+    @property
+    def signals(self) -> Signals:
+        """The value of the fact ``signals``."""
+
+    @property
+    def document(self) -> bytes:
+        """The bundle of the signals, as JSON."""
+
+    def noticed(self, values: Sequence[Any]) -> Mapping[str, Any]:
+        """Return every signal by name, with what it was compared with, as JSON."""
+
 
 class Bundled:
     """An attempt: what it has in common with others, and what is its own.
@@ -78,11 +106,13 @@ class Bundled:
         Methods with their ages in seconds, None when none was reported with an age.
     default_age
         Seconds; the age of methods reported without one.
+    kind
+        The number of its kind, as `logs.alike` gives it; 0 before.
     noticed
-        Its signals and what each was compared with, once they have been worked out.
+        What its signals come to, and what each was compared with, once they have been worked out.
     """
 
-    __slots__ = ("_facts", "_lists", "ages", "at", "bundles", "default_age", "methods", "noticed", "own")
+    __slots__ = ("_facts", "_lists", "ages", "at", "bundles", "default_age", "kind", "methods", "noticed", "own")
 
     def __init__(
         self,
@@ -93,6 +123,7 @@ class Bundled:
         methods: Methods | None,
         default_age: float | None,
         lists: Mapping[str, Any],
+        kind: int = 0,
     ) -> None:
         self.bundles = bundles
         self.at = at
@@ -100,14 +131,15 @@ class Bundled:
         self.ages = ages
         self.methods = methods
         self.default_age = default_age
-        self.noticed: tuple[Signals, Mapping[str, Any]] | None = None
+        self.kind = kind
+        self.noticed: tuple[Told, Sequence[Any]] | None = None
         self._lists = lists
         self._facts: Facts | None = None
 
     @property
     def signals(self) -> Any:
         """The value of the fact ``signals``, None when it is unknown."""
-        return self.noticed[0] if self.noticed is not None else self.bundles[_SIGNALS].values.get("signals")
+        return self.noticed[0].signals if self.noticed is not None else self.bundles[_SIGNALS].values.get("signals")
 
     @property
     def facts(self) -> Facts:
@@ -132,7 +164,8 @@ class Bundled:
             values, origins, self.default_age, False, app.app_listed, app.app_title, self._lists, network.coordinates
         )
         if self.noticed is not None:
-            values["signals"], facts.noticed = self.noticed
+            told, compared = self.noticed
+            values["signals"], facts.noticed = told.signals, told.noticed(compared)
             origins["signals"] = Origin.COMPUTED
         return facts
 

@@ -6,7 +6,7 @@ Not here: where the inventory is stored (`caddrel.store`).
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass, field
 from datetime import datetime
 from typing import Any
@@ -98,6 +98,12 @@ class Inventory:
         made._by_serial = {**serials, **changed._by_serial}
         made._closures = {} if changed.groups else self._closures
         return made
+
+    def parts(self, most: int) -> Iterator[tuple[str, list[Any]]]:
+        """Yield everything in it, with its noun, at most so many objects at a time."""
+        for noun in NOUNS:
+            objects = list(getattr(self, noun).values())
+            yield from ((noun, objects[start : start + most]) for start in range(0, len(objects), most))
 
     def device_by(self, id: str | None, serial: str | None) -> Entry | None:
         """Return a device by its id, else by its serial."""

@@ -21,8 +21,9 @@ AGES = (*DEVICE_AGES, METHODS_AGE)
 MOST_REMEMBERED = 10_000
 Ages = tuple[float | None, float | None, float | None]
 Columns = Mapping[str, Sequence[Any]]
-# In UTC and whole seconds, and not at the very ends of the calendar: read and shown without a second look.
-_PLAIN = re.compile(r"(?!000[01]|9999)\d{4}-\d\d-\d\dT\d\d:\d\d:\d\dZ", re.ASCII).fullmatch
+# Moments in UTC and whole seconds, and not at the very ends of the calendar: read and shown without a second look.
+_PLAIN = re.compile(r"((?!000[01]|9999)\d{4}-\d\d-\d\dT\d\d:\d\d:\d\dZ\n)*", re.ASCII).fullmatch
+_LENGTH = len("2026-11-02T07:10:00Z\n")
 
 
 class Device(Protocol):
@@ -109,20 +110,24 @@ class OwnFacts:
     def _methods(self, column: Sequence[Any] | None, count: int) -> Sequence[_Aged]:
         if column is None:
             return [_WITHOUT] * count
-        return [_WITHOUT if type(reported) is not dict else self._with_ages(reported) for reported in column]
+        known = self._aged.get
+        return [
+            _WITHOUT if type(reported) is not dict
+            else known(tuple(reported.items())) or self._with_ages(reported)
+            for reported in column
+        ]  # fmt: skip
 
     def _with_ages(self, reported: dict[str, Any]) -> _Aged:
         """Return methods with their ages; their names were read with their bundle, which knows nothing of ages."""
-        # A flag is no age, though Python takes True for 1.
-        key = (*reported.items(), *map(type, reported.values()))
-        found = self._aged.get(key)
-        if found is None:
-            methods = {name: None if age is None else reported_duration(age) for name, age in reported.items()}
-            ages = [age for age in methods.values() if age is not None]
-            document = f',"auth.methods":{_encoded(["reported", methods])}' if ages else ""
+        methods = {name: None if age is None else reported_duration(age) for name, age in reported.items()}
+        ages = [age for age in methods.values() if age is not None]
+        document = f',"auth.methods":{_encoded(["reported", methods])}' if ages else ""
+        found = _Aged(methods, max(ages, default=None), document)
+        # A flag is no age, though Python takes True for 1: what may be mistaken for one is not remembered.
+        if 0 not in ages and 1 not in ages:
             if len(self._aged) > MOST_REMEMBERED:
                 self._aged.clear()
-            found = self._aged[key] = _Aged(methods, max(ages, default=None), document)
+            self._aged[tuple(reported.items())] = found
         return found
 
     def _methods_ages(
@@ -143,7 +148,8 @@ class OwnFacts:
 
 def _moments(reported: Sequence[Any]) -> tuple[Sequence[datetime], Sequence[str]]:
     """Return moments, and their texts as they are shown."""
-    if all(map(_PLAIN, reported)):
+    together = "\n".join(reported) + "\n"
+    if len(together) == _LENGTH * len(reported) and _PLAIN(together):
         return list(map(datetime.fromisoformat, reported)), reported
     moments = list(map(read_moment, reported))
     return moments, list(map(show_moment, moments))

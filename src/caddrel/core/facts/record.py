@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
-from functools import lru_cache
 from typing import Any
 
 from caddrel.core.facts.bundles import encoded
@@ -56,16 +55,17 @@ def _signals_json(facts: Facts) -> dict[str, Any]:
     return found
 
 
-def signals_document(signals: Signals) -> bytes:
-    """Return the bundle of signals that have been worked out."""
-    return _signals_document(signals, signals.open)
+def signals_document(signals: Signals, noticed: Mapping[str, Any]) -> bytes:
+    """Return the bundle of signals that have been worked out.
 
-
-@lru_cache(maxsize=1024)
-def _signals_document(fired: frozenset[str], open_: frozenset[str]) -> bytes:
-    document: dict[str, Any] = {"values": {"signals": [Origin.COMPUTED.value, sorted(fired)]}}
-    if open_:
-        document["open_signals"] = sorted(open_)
+    Parameters
+    ----------
+    noticed
+        By name what attempts have in common for which each came out in the same way, and the names of the rest.
+    """
+    document: dict[str, Any] = {"values": {"signals": [Origin.COMPUTED.value, sorted(signals)]}, "noticed": noticed}
+    if signals.open:
+        document["open_signals"] = sorted(signals.open)
     return encoded(document)
 
 

@@ -8,7 +8,7 @@ from typing import Any
 
 from caddrel.core.rulebook.model import Signal
 from caddrel.core.signals.history import Past
-from caddrel.core.signals.noticed import Compare, Noticed
+from caddrel.core.signals.noticed import Compare, Form, Values, both
 
 KIND = "failed-attempts"
 
@@ -18,8 +18,9 @@ def comparing(signal: Signal) -> Compare:
     within: Any = signal.settings["within"]
     least: Any = signal.settings["at_least"]
     length = timedelta(seconds=within)
+    few, many = both(KIND, ("count",), within=within, at_least=least)
 
-    def compare(attempt: Past, pasts: Sequence[Past], start: int, end: int) -> Noticed:
+    def compare(attempt: Past, pasts: Sequence[Past], start: int, end: int) -> tuple[Form, Values]:
         since = attempt.at - length
         count = 0
         for place in range(end - 1, start - 1, -1):
@@ -28,7 +29,6 @@ def comparing(signal: Signal) -> Compare:
                 break
             if past.credentials == "wrong":
                 count += 1
-        truth = "true" if count >= least else "false"
-        return {"truth": truth, "kind": KIND, "count": count, "within": within, "at_least": least}
+        return many if count >= least else few, (count,)
 
     return compare

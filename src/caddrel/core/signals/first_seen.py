@@ -8,7 +8,7 @@ from typing import Any
 from caddrel.core.facts.types import fold
 from caddrel.core.rulebook.model import Signal
 from caddrel.core.signals.history import REMEMBERED, Past
-from caddrel.core.signals.noticed import Compare, Noticed, not_known
+from caddrel.core.signals.noticed import Compare, Form, Values, both, not_known
 
 KIND = "first-seen"
 _TEXTS = ("network.city", "client.name")
@@ -20,22 +20,20 @@ def comparing(signal: Signal) -> Compare:
     fact = str(signal.settings["of"])
     texts, field = fact in _TEXTS, _FIELDS[fact]
     after: Any = signal.settings.get("after", 1)
+    missing, (seen, _) = not_known(KIND, fact), both(KIND, ("value", "seen_in", "back"), fact=fact)
+    too_early, never = both(KIND, ("value", "among"), fact=fact, after=after)
 
-    def compare(attempt: Past, pasts: Sequence[Past], start: int, end: int) -> Noticed:
+    def compare(attempt: Past, pasts: Sequence[Past], start: int, end: int) -> tuple[Form, Values]:
         value: Any = attempt[field]
         if value is None:
-            return not_known(KIND, fact)
+            return missing, ()
         wanted = fold(value) if texts else value
         for place in range(end - 1, start - 1, -1):
             past = pasts[place]
             found: Any = past[field]
             if found == wanted or (texts and found is not None and fold(found) == wanted):
-                return {
-                    "truth": "false", "kind": KIND, "fact": fact, "value": value, "seen_in": past.id,
-                    "back": end - place,
-                }  # fmt: skip
+                return seen, (value, past.id, end - place)
         among = end - start
-        truth = "true" if among >= after else "false"
-        return {"truth": truth, "kind": KIND, "fact": fact, "value": value, "among": among, "after": after}
+        return never if among >= after else too_early, (value, among)
 
     return compare

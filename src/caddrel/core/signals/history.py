@@ -60,11 +60,14 @@ def past_of(facts: Facts, at: datetime, id: str, outcome: str) -> Past:
     )  # fmt: skip
 
 
+_made: Callable[..., Past] = tuple.__new__
+
+
 def past_of_bundled(attempt: Bundled, id: str) -> Past:
     """Return an attempt of a log as one that is compared with earlier ones, let in unless its credentials are wrong."""
     _, _, device, network, said, _ = attempt.bundles
     # As its fields follow one another; put together whole, since every attempt of a log is.
-    return Past._make((attempt.at, id, said.told[0] != "wrong", *said.told, *device.told, *network.told))
+    return _made(Past, (attempt.at, id, said.told[0] != "wrong", *said.told, *device.told, *network.told))
 
 
 class LooksBack(NamedTuple):
@@ -100,12 +103,18 @@ class History:
         """
         last = self._newest
         late = last is not None and last.at >= past.at and last[:2] > past[:2]
+        add = insort if late else list.append
         if not late:
             self._newest = past
+        let_in, tried = self._let_in, self._tried
         if past.let_in:
-            _add(self._let_in, past, late, needed)
+            add(let_in, past)
         if past.credentials is not None:
-            _add(self._tried, past, late, needed)
+            add(tried, past)
+        if needed is not None and (len(let_in) > needed + 16 or len(tried) > needed + 16):
+            # Some at a time, since each time all that stay are moved.
+            for pasts in (let_in, tried):
+                del pasts[: max(len(pasts) - needed, 0)]
         return late
 
     def before(self, at: datetime, id: str, look: LooksBack) -> tuple[Sequence[Past], int, int]:
@@ -121,15 +130,6 @@ class History:
         if oldest is not None:
             start = max(start, bisect_left(pasts, (at - timedelta(seconds=oldest),), hi=end))
         return pasts, start, end
-
-
-def _add(pasts: list[Past], past: Past, late: bool, needed: int | None) -> None:
-    if late:
-        insort(pasts, past)
-    else:
-        pasts.append(past)
-    if needed is not None and len(pasts) > needed + 16:
-        del pasts[: len(pasts) - needed]
 
 
 def needed_history(rulebooks: Iterable[Rulebook]) -> int | None:

@@ -151,16 +151,15 @@ def _seen_of_own(
     turns
         Gives the schedules that are open, None when there are none.
     """
-    space: dict[str, Any] = {"turns": turns}
+    space: dict[str, Any] = {"turns": turns, "left": bisect_left, "right": bisect_right}
 
     def side(value: str, among: list[Any]) -> str:
         """Return an expression for where a value lies: another number on each limit, and between any two."""
-        parts = []
-        for limit in among:
-            name = f"k{len(space)}"
-            space[name] = limit
-            parts.append(f"({value} >= {name}) + ({value} > {name})")
-        return " + ".join(parts) or "0"
+        if not among:
+            return "0"
+        name = f"k{len(space)}"
+        space[name] = among
+        return f"left({name}, {value}) + right({name}, {value})"
 
     seen = ["turns(at)"] if turns is not None else []
     for fact, among in limits.items():
