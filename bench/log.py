@@ -22,7 +22,7 @@ from caddrel.service.causes import causes
 from caddrel.service.deps import Deps
 from caddrel.service.filtering import read_where
 from caddrel.service.importing import Importer
-from caddrel.store.signins import Query
+from caddrel.store.queries import Query
 from caddrel.wiring import collect_seldom, open_data
 
 NOW = datetime(2026, 11, 23, 9, tzinfo=UTC)

@@ -165,6 +165,16 @@ def test_the_inventory_of_these_tests_is_read() -> None:
     assert set(INVENTORY.people) == {"a", "b", "c"}
 
 
+@pytest.mark.parametrize("wrong", [{"pwd": True}, {"pwd": False}, {"otp": 60, "pwd": True}, {"pwd": "soon"}])
+def test_flags_are_no_ages_whatever_ages_came_before(wrong: dict[str, Any]) -> None:
+    bundler = Bundler(RULEBOOK.catalogue, {}, INVENTORY, [])
+    moment = {"time.at": _MOMENTS[0]}
+    good = [{**moment, "auth.methods": ages} for ages in ({"pwd": 1}, {"pwd": 0}, {"otp": 60, "pwd": 1}, {"pwd": 1.0})]
+    assert [attempt.ages[2] for attempt in bundler.bundle(good)] == [1, 0, 60, 1]
+    with pytest.raises(AttemptRefused, match=r"auth\.methods"):
+        bundler.bundle([*good, {**moment, "auth.methods": wrong}])
+
+
 def test_an_attempt_without_a_moment_is_refused() -> None:
     bundler = Bundler(RULEBOOK.catalogue, {}, INVENTORY, [])
     for document in ({"person.id": "a"}, {"person.id": "a", "time.at": None}, {}):

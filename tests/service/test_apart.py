@@ -28,6 +28,7 @@ from caddrel.service.deps import Limits
 from caddrel.service.errors import ServiceError
 from caddrel.service.importing import Importer
 from caddrel.service.jobs import Cancelled
+from caddrel.service.reading import Line, Recorded, digests_of
 from caddrel.wire.signins import ImportResult
 
 COUNT = 1500
@@ -48,6 +49,7 @@ def _messy() -> bytes:
         json.dumps({"id": "o-4", "facts": {**facts, "client.name": None, "auth.methods": ["pwd"]}}),
         json.dumps({"id": "o-5", "facts": {**facts, "time.at": "2031-01-01T00:00:00Z"}}),
         json.dumps({"id": "o-6", "facts": {**facts, "time.at": "2026-11-07T09:30:00.25+02:00"}}),
+        json.dumps({"id": "o-9", "facts": {**facts, "time.at": "2026-10-24t08:00:00z"}}),
         json.dumps({"id": "o-7", "facts": {**ended, "time.at": "2026-11-10T08:00:00Z"}}),
         json.dumps({"id": "o-8", "facts": {**ended, "time.at": "2026-11-20T08:00:00Z"}}),
         lines[3], json.dumps({**good[4], "facts": {**good[4]["facts"], "flow": "device-code"}}), lines[9] + "\r",
@@ -151,6 +153,10 @@ def test_the_same_comes_of_a_log_wherever_it_is_read(
         "conflicting", "bad-recorded", "line-too-long",
     }  # fmt: skip
     assert _told(there) == _told(here)
+    # The revision that was in force then, however the moment is written.
+    revisions = {id: columns["revision"] for id, *_, columns, _ in _told(there)}
+    assert (revisions["o-9"], revisions["o-7"]) == (1, 2)
+    assert {revision for id, revision in revisions.items() if id.startswith("s-")} == {1, 2}
     assert _gone(apart[0]._process.pid)  # type: ignore[union-attr]
     # Once more, and nothing is added.
     again = Importer(there.deps).run(io.BytesIO(text))
@@ -159,6 +165,15 @@ def test_the_same_comes_of_a_log_wherever_it_is_read(
         expected.added + expected.already_there,
         expected.broken,
     )
+
+
+def test_content_is_the_same_whatever_came_before_it_and_in_whatever_order_it_is() -> None:
+    long = Line("l" * 90, {"person.id": "p" * 90}, Recorded("accepted", "x" * 90))
+    one, same = Line("a", {"x": 1, "y": {"b": 2, "c": 3}}), Line("a", {"y": {"c": 3, "b": 2}, "x": 1})
+    others = [Line("a", {"x": 1}), Line("a", {"x": True, "y": {"b": 2, "c": 3}}), Line("a", one.facts, Recorded("no"))]
+    found = digests_of([long, one, same, *others])
+    assert found[1] == found[2] == digests_of([same])[0]
+    assert len(set(found)) == 5
 
 
 def test_a_process_that_is_killed_ends_the_import_and_loses_nothing(
@@ -230,7 +245,7 @@ def test_the_process_ends_when_the_service_is_killed() -> None:
 import time
 from caddrel.core.facts.inventory import Inventory
 from caddrel.service.apart import Apart
-from caddrel.service.completing import Source
+from caddrel.service.reading import Source
 from datetime import datetime
 apart = Apart(Source("ndjson", {}, 1000, datetime.max), [], Inventory(), None)
 while not apart.is_ready():

@@ -19,7 +19,7 @@ from tests.conftest import NOW, Live
 from caddrel.client import Caddrel, Refused
 from caddrel.service import access
 from caddrel.service.deps import Deps
-from caddrel.store.signins import Query
+from caddrel.store.queries import Query
 from caddrel.wire import authzen
 from caddrel.wire.decisions import File
 from caddrel.wire.inventory import DeviceState

@@ -19,7 +19,7 @@ from caddrel.core.facts.record import facts_from_json
 from caddrel.core.logs.filters import for_log, read_filter
 from caddrel.core.rulebook.model import Rulebook
 from caddrel.service.filtering import LogJudge
-from caddrel.store.signins import Query
+from caddrel.store.queries import Query
 
 
 @pytest.mark.parametrize(

@@ -203,7 +203,7 @@ def test_a_stopping_service_ends_its_jobs(log: Live) -> None:
 
 
 def _everything() -> Any:
-    from caddrel.store.signins import Query
+    from caddrel.store.queries import Query
 
     return Query()
 

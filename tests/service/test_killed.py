@@ -26,7 +26,7 @@ from tests.service.wal_syncs import lose_power
 from caddrel.client import Caddrel
 from caddrel.client.caller import CaddrelError, Unreachable
 from caddrel.service import access
-from caddrel.store.signins import Query
+from caddrel.store.queries import Query
 from caddrel.wire import authzen
 from caddrel.wire.decisions import File
 

@@ -20,7 +20,8 @@ from caddrel.core.facts.record import facts_from_json
 from caddrel.demo.fill import ADDRESSES
 from caddrel.service import formats, importing
 from caddrel.service.records import decided_of, recorded_of, signin_of
-from caddrel.store.signins import NewSignins, SigninRecord
+from caddrel.store.new_signins import NewSignins
+from caddrel.store.signins import SigninRecord
 from caddrel.wire.decisions import File
 
 RULEBOOK = """

@@ -22,7 +22,9 @@ from caddrel.store.dictionary import Decided
 from caddrel.store.engine import Database
 from caddrel.store.inserting import MOST_VALUES, insert_many
 from caddrel.store.moments import from_stored, to_stored
-from caddrel.store.signins import NewSignin, NewSignins, Query, SigninStore
+from caddrel.store.new_signins import NewSignin, NewSignins
+from caddrel.store.queries import Query
+from caddrel.store.signins import SigninStore
 from caddrel.store.stretches import BITS, walking
 from caddrel.store.tables import BOOK, LOG, counters, signins
 

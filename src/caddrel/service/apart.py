@@ -32,9 +32,10 @@ import structlog
 from caddrel.core.facts.bundling import Bundle, Bundled
 from caddrel.core.facts.inventory import Inventory
 from caddrel.service.address_data import AddressData
-from caddrel.service.completing import Completed, Completing, Source, Terms
+from caddrel.service.completing import Completed, Completing, Terms
 from caddrel.service.errors import ServiceError
 from caddrel.service.formats import PIECE, LineReader, Place, Readable
+from caddrel.service.reading import Source
 
 # Bytes that may be on their way in each direction: a few pieces, so that neither process waits for the other.
 ON_THEIR_WAY = 1024 * 1024

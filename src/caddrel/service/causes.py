@@ -19,7 +19,7 @@ from caddrel.service.deps import Deps
 from caddrel.service.describing import pieces
 from caddrel.service.publishing import info
 from caddrel.store.causes import CauseCount
-from caddrel.store.signins import Query
+from caddrel.store.queries import Query
 from caddrel.wire import signins as wire
 from caddrel.wire.decisions import Piece as WirePiece
 from caddrel.wire.problems import Change

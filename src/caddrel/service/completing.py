@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from bisect import bisect_right
-from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
-from dataclasses import dataclass, replace
+from collections.abc import Callable, Iterable, Iterator, Sequence
+from dataclasses import replace
 from datetime import datetime
 from functools import cached_property
 from itertools import groupby
@@ -17,12 +17,12 @@ from caddrel.core.facts.attempts import AttemptRefused
 from caddrel.core.facts.bundling import Bundled, Bundler
 from caddrel.core.facts.completion import AddressData
 from caddrel.core.facts.inventory import Inventory
-from caddrel.core.facts.values import show_moment
+from caddrel.core.facts.values import read_moment, show_moment
 from caddrel.core.logs.alike import Kinds
 from caddrel.core.logs.references import number_for
 from caddrel.core.rulebook.model import Rulebook
 from caddrel.service.formats import Lines
-from caddrel.service.reading import Line, Recorded, digests_of, read_lines
+from caddrel.service.reading import Line, Recorded, Source, digests_of, read_lines
 from caddrel.service.records import lists_of, recorded_of
 
 MOST_REMEMBERED = 10_000
@@ -50,26 +50,6 @@ class Terms:
     def __reduce__(self) -> tuple[Any, ...]:
         # To another process it goes without what is quickly made anew.
         return Terms, (self.since, replace(self.rulebook, worked_out={}))
-
-
-@dataclass(frozen=True, slots=True)
-class Source:
-    """What a log is and how it is read.
-
-    Parameters
-    ----------
-    format, mapping
-        As of `formats.documents`.
-    most
-        Bytes that a line may have.
-    latest
-        A later moment is refused.
-    """
-
-    format: str
-    mapping: Mapping[str, str]
-    most: int
-    latest: datetime
 
 
 class Completed(NamedTuple):
@@ -128,10 +108,9 @@ class Completing:
     def pieces(self, lines: Iterable[Lines]) -> Iterator[Completed]:
         """Yield the attempts of lines, many at a time."""
         refused: list[tuple[int, list[Diagnostic]]] = []
-        source = self._source
+        catalogue = self._terms[-1].rulebook.catalogue
         read = read_lines(
-            lines, source.format, source.mapping, self._terms[-1].rulebook.catalogue, source.most,
-            lambda number, problems: refused.append((number, problems)),
+            lines, self._source, catalogue, lambda number, problems: refused.append((number, problems))
         )  # fmt: skip
         for numbers, good in read:
             yield self._piece(numbers, good, refused.copy())
@@ -241,7 +220,6 @@ class Completing:
         time = facts.get("time")
         text = facts.get("time.at") or (time.get("at") if isinstance(time, dict) else None)
         try:
-            at = datetime.fromisoformat(text) if isinstance(text, str) else None
+            return self._place(read_moment(text)) if isinstance(text, str) else 0
         except ValueError:
             return len(self._since) - 1
-        return 0 if at is None or at.tzinfo is None else self._place(at)

@@ -13,7 +13,7 @@ from caddrel.core.facts.values import show_age, show_moment
 from caddrel.core.lint.finding import fact_tests, policy_tests
 from caddrel.core.rulebook.model import Rulebook
 from caddrel.service.deps import Deps
-from caddrel.store.signins import Query
+from caddrel.store.queries import Query
 from caddrel.wire.doctor import Examination, Symptom
 
 LEAST_FREE = 1024**3

@@ -18,12 +18,13 @@ from caddrel.core.facts.bundling import Bundled
 from caddrel.core.logs.alike import Alike
 from caddrel.core.logs.causes import Causes
 from caddrel.service.apart import Apart
-from caddrel.service.completing import Completed, Completing, Source, Terms
+from caddrel.service.completing import Completed, Completing, Terms
 from caddrel.service.deps import Deps
 from caddrel.service.errors import ServiceError
 from caddrel.service.formats import LineReader, Unzipped
 from caddrel.service.jobs import Cancelled, Progress
 from caddrel.service.noticing import catch_up
+from caddrel.service.reading import Source
 from caddrel.service.records import Decisions, columns_of
 from caddrel.service.storing import Batch, Storing
 from caddrel.wire.signins import BrokenLine, ImportResult

@@ -17,7 +17,8 @@ from caddrel.core.rulebook.model import Rulebook
 from caddrel.core.signals.history import History, Past, needed_history, past_of, past_of_bundled
 from caddrel.core.signals.noticing import add_signals, is_computed, nothing_known, noticing
 from caddrel.service.records import decided_of, recorded_of, signin_of
-from caddrel.store.signins import NewSignin, SigninRecord, SigninStore
+from caddrel.store.new_signins import NewSignin
+from caddrel.store.signins import SigninRecord, SigninStore
 
 if TYPE_CHECKING:
     from caddrel.service.deps import Deps

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import hashlib
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from dataclasses import dataclass
+from datetime import datetime
 from itertools import islice
 from typing import Annotated, Any
 
@@ -23,6 +25,26 @@ _RECORDED_KEYS = {"outcome", "reason"}
 _ShortText = Annotated[str, msgspec.Meta(max_length=LONGEST_RECORDED)]
 
 Refuse = Callable[[int, list[Diagnostic]], None]
+
+
+@dataclass(frozen=True, slots=True)
+class Source:
+    """What a log is and how it is read.
+
+    Parameters
+    ----------
+    format, mapping
+        As of `formats.documents`.
+    most
+        Bytes that a line may have.
+    latest
+        A later moment is refused.
+    """
+
+    format: str
+    mapping: Mapping[str, str]
+    most: int
+    latest: datetime
 
 
 class Recorded(msgspec.Struct, forbid_unknown_fields=True, omit_defaults=True, frozen=True):
@@ -55,26 +77,22 @@ _decode = msgspec.json.Decoder(Line).decode
 
 
 def read_lines(
-    pieces: Iterable[Lines], format: str, mapping: Mapping[str, str], catalogue: Catalogue, most: int, refuse: Refuse
+    pieces: Iterable[Lines], source: Source, catalogue: Catalogue, refuse: Refuse
 ) -> Iterator[tuple[Sequence[int], list[Line]]]:
     """Yield the good lines of a log with their numbers, many at a time.
 
     Parameters
     ----------
-    format, mapping
-        As of `formats.documents`.
-    most
-        Bytes that a line may have.
     refuse
         Is told the number of a line that is not good, and why.
     """
-    fitting = (_fitting(piece, most, refuse) for piece in pieces)
-    if format == "ndjson":
+    fitting = (_fitting(piece, source.most, refuse) for piece in pieces)
+    if source.format == "ndjson":
         for numbers, lines in fitting:
-            yield _read(numbers, lines, format, mapping, catalogue, refuse)
+            yield _read(numbers, lines, source, catalogue, refuse)
         return
     each = ((number, line) for numbers, lines in fitting for number, line in zip(numbers, lines, strict=True))
-    read = documents(each, format, mapping, catalogue)
+    read = documents(each, source.format, source.mapping, catalogue)
     while piece := list(islice(read, TOGETHER)):
         yield _good(piece, refuse)
 
@@ -93,9 +111,8 @@ def _fitting(piece: Lines, most: int, refuse: Refuse) -> Lines:
 
 
 def _read(
-    numbers: Sequence[int], lines: list[bytes], format: str, mapping: Mapping[str, str], catalogue: Catalogue,
-    refuse: Refuse,
-) -> tuple[Sequence[int], list[Line]]:  # fmt: skip
+    numbers: Sequence[int], lines: list[bytes], source: Source, catalogue: Catalogue, refuse: Refuse
+) -> tuple[Sequence[int], list[Line]]:
     """Return lines of our own format, read as what they are to be; if any is not, one by one, to tell what is wrong."""
     try:
         found = list(map(_decode, lines))
@@ -103,7 +120,7 @@ def _read(
         found = []
     if found and "".join([line.id for line in found]).isprintable():
         return numbers, found
-    return _good(documents(zip(numbers, lines, strict=True), format, mapping, catalogue), refuse)
+    return _good(documents(zip(numbers, lines, strict=True), source.format, source.mapping, catalogue), refuse)
 
 
 def _good(read: Iterable[Read], refuse: Refuse) -> tuple[Sequence[int], list[Line]]:

@@ -17,7 +17,7 @@ from caddrel.core.logs.causes import Cause
 from caddrel.core.logs.references import number_for, without_reference
 from caddrel.core.rulebook.model import Rulebook
 from caddrel.store.dictionary import Decided
-from caddrel.store.signins import NewSignin
+from caddrel.store.new_signins import NewSignin
 
 _encode = msgspec.json.Encoder(order="sorted").encode
 _encode_own = msgspec.json.Encoder().encode

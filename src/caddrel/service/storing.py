@@ -9,7 +9,8 @@ from datetime import datetime
 from types import TracebackType
 from typing import Self
 
-from caddrel.store.signins import NewSignins, SigninStore
+from caddrel.store.new_signins import NewSignins
+from caddrel.store.signins import SigninStore
 
 
 @dataclass(slots=True)

@@ -13,7 +13,7 @@ from sqlalchemy import func, select
 from caddrel.store.engine import Database
 from caddrel.store.filters import fact_value
 from caddrel.store.moments import from_stored
-from caddrel.store.signins import Query, conditions_of
+from caddrel.store.queries import Query, conditions_of
 from caddrel.store.tables import bundles, causes, signins
 
 

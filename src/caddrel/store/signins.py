@@ -10,111 +10,32 @@ from collections.abc import Iterable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass, field
 from datetime import datetime
-from typing import Any, NamedTuple
+from typing import Any
 
 import msgspec
-from sqlalchemy import ColumnElement, Connection, Row, Select, delete, func, or_, select, tuple_, update
+from sqlalchemy import Connection, Row, Select, delete, func, select, tuple_, update
 from sqlalchemy.dialects.sqlite import insert
 
 from caddrel.core.facts.bundles import GROUPS, join
-from caddrel.core.language.nodes import And, Condition, FactTest
-from caddrel.core.language.operators import Op
 from caddrel.core.logs.causes import Cause
 from caddrel.core.logs.references import read_reference, spelled, with_reference
 from caddrel.core.signals.history import Past
-from caddrel.store.dictionary import COLUMNS, Decided, Dictionary, Documents
+from caddrel.store.dictionary import COLUMNS, Dictionary, Documents
 from caddrel.store.door_sessions import DoorSession, put_sessions
 from caddrel.store.engine import Database
-from caddrel.store.filters import Asking, Judge, Judged, bundled, decided, fact_value
+from caddrel.store.filters import bundled, fact_value
 from caddrel.store.inserting import insert_many
 from caddrel.store.moments import from_stored, to_stored
+from caddrel.store.new_signins import NewSignin, NewSignins
+from caddrel.store.queries import SHOWN, Query, conditions_of, newest_first, of_few
 from caddrel.store.stretches import BITS, add_stretches, walking, within
-from caddrel.store.tables import bundles, causes, days, decisions, due, records, signins
+from caddrel.store.tables import causes, days, decisions, due, records, signins
 
 DAY = 86_400_000_000
 # So that other writers need not wait for long.
 FORGET_AT_ONCE = 5_000
 READ_AT_ONCE = 500
 PASTS_AT_ONCE = 64
-_ROW = ("person", "app", "device", "outcome", "policy", "cause")
-_DECISION = {"reason": "reason", "rule": "rule", "shadow_together": "shadow"}
-# What a row of the list shows of a record's bundles: the group and the fact.
-_SHOWN = {
-    "operation": ("attempt", "operation"),
-    "flow": ("attempt", "flow"),
-    "address": ("network", "network.ip"),
-    "country": ("network", "network.country"),
-    "anonymiser": ("network", "network.anonymiser"),
-    "owner": ("device", "device.owner"),
-    "platform": ("device", "device.platform"),
-    "client": ("attempt", "client.kind"),
-    "credentials": ("attempt", "auth.credentials"),
-}
-# What a list may be filtered by, one value each.
-FILTERS = (*_ROW, *_DECISION, *(name for name in _SHOWN if name != "address"), "anonymiser", "recorded_outcome")
-FILTERS = tuple(dict.fromkeys(FILTERS))
-
-
-class NewSignin(NamedTuple):
-    """A sign-in to be stored.
-
-    Attributes
-    ----------
-    own, person_facts, app_facts, device_facts, network_facts, attempt_facts, signals_facts
-        Its facts as `bundles.split` takes them apart, as JSON.
-    recorded
-        What the other system recorded, as JSON.
-    state_age, listed_for, auth_age
-        Of its device's state, of its device's entry in the inventory, and of its methods; seconds.
-    """
-
-    id: str
-    reference: int
-    at: datetime
-    digest: bytes
-    own: str
-    person_facts: bytes
-    app_facts: bytes
-    device_facts: bytes
-    network_facts: bytes
-    attempt_facts: bytes
-    signals_facts: bytes
-    recorded: bytes
-    decided: Decided
-    person: str | None
-    app: str | None
-    device: str | None
-    state_age: float | None
-    listed_for: float | None
-    auth_age: float | None
-    let_in: bool
-    cause: Cause | None
-    revision: int
-
-
-class NewSignins:
-    """Sign-ins to be stored, column by column: one step for many takes much less time than all steps for each.
-
-    Attributes
-    ----------
-    columns
-        In the order of `NewSignin`.
-    """
-
-    def __init__(self, rows: Iterable[NewSignin] = ()) -> None:
-        self.columns: list[list[Any]] = [list(column) for column in zip(*rows, strict=True)] or [[] for _ in _FIELDS]
-
-    def __len__(self) -> int:
-        return len(self.columns[0])
-
-    def __getitem__(self, field: str) -> list[Any]:
-        """Return a column by its name."""
-        return self.columns[_FIELDS[field]]
-
-    def extend(self, columns: Sequence[Iterable[Any]]) -> None:
-        """Add sign-ins, column by column."""
-        for mine, more in zip(self.columns, columns, strict=True):
-            mine.extend(more)
 
 
 @dataclass(frozen=True, slots=True)
@@ -129,24 +50,6 @@ class SigninRecord:
     decision: Mapping[str, Any] = field(default_factory=dict)
     seq: int = 0
     cause: str | None = None
-
-
-@dataclass(frozen=True, slots=True)
-class Query:
-    """What to list: one value a column, a condition, a time window, and where to go on.
-
-    `judge` is needed where there are `conditions`; `judged` keeps what it said.
-    """
-
-    equal: Mapping[str, str] = field(default_factory=dict)
-    certain: bool | None = None
-    since: datetime | None = None
-    until: datetime | None = None
-    before: tuple[int, int] | None = None
-    limit: int = 50
-    conditions: tuple[Condition, ...] = ()
-    judge: Judge | None = None
-    judged: dict[Condition, Judged] = field(default_factory=dict)
 
 
 class SigninStore:
@@ -350,7 +253,7 @@ class SigninStore:
     def page(self, query: Query) -> list[SigninRecord]:
         """Return sign-ins, newest first."""
         with self._database.read() as connection:
-            wanted = _newest_first(query).where(*conditions_of(query, connection))
+            wanted = newest_first(query).where(*conditions_of(query, connection))
             if query.before is not None:
                 wanted = wanted.where(tuple_(signins.c.at, signins.c.seq) < query.before)
             return list(self._each(connection, wanted.limit(query.limit), whole=False))
@@ -358,7 +261,7 @@ class SigninStore:
     def every(self, query: Query) -> Iterator[SigninRecord]:
         """Yield every matching record with its facts, newest first."""
         with self._database.read() as connection:
-            wanted = _newest_first(query).where(*conditions_of(query, connection))
+            wanted = newest_first(query).where(*conditions_of(query, connection))
             yield from self._each(connection, wanted, whole=True)
 
     def drafted(self, name: str, since: datetime) -> list[tuple[str, str, int, str]]:
@@ -420,7 +323,7 @@ class SigninStore:
                     continue
                 # A day at a time: that needs no sorting.
                 mine = (signins.c.at >= start) & (signins.c.at < end)
-                if _of_few(query):
+                if of_few(query):
                     mine &= signins.c.stretch.in_(range(start >> BITS, (end >> BITS) + 1))
                 one = select(signins.c.outcome, func.count()).where(mine, *asked).group_by(signins.c.outcome)
                 counts.update({(day, outcome): count for outcome, count in connection.execute(one)})
@@ -445,7 +348,7 @@ class SigninStore:
             "person": row.person,
             "app": row.app,
             "device": row.device,
-            **{name: _shown(shared[group], fact) for name, (group, fact) in _SHOWN.items()},
+            **{name: _shown(shared[group], fact) for name, (group, fact) in SHOWN.items()},
             "recorded_outcome": recorded.get("outcome"),
             "recorded_reason": recorded.get("reason"),
             "outcome": made.outcome,
@@ -480,10 +383,8 @@ _PRESENT = "SELECT id, digest FROM records WHERE id IN (SELECT value FROM json_e
 _EVER = 1 << 62
 _RECORD = ("seq", "at", "id", "reference", "digest", "own")
 _SIGNIN = ("at", "seq", *(c.name for c in signins.c if c.name not in {"at", "seq"} and c.computed is None))
-_FEW, _FEW_FACTS = ("person", "device"), ("person.id", "device.id")
 _OUTCOME = _SIGNIN.index("outcome") - 2
 _SHARED = tuple(COLUMNS.values())
-_FIELDS = {field: place for place, field in enumerate(NewSignin._fields)}
 _COUNT = (
     "INSERT INTO days (day, outcome, count) VALUES (?, ?, ?) "
     "ON CONFLICT (day, outcome) DO UPDATE SET count = count + excluded.count"
@@ -503,65 +404,6 @@ def _count(connection: Connection, moved: Mapping[tuple[int, str], int]) -> None
     rows = [(day, outcome, count) for (day, outcome), count in moved.items()]
     if rows:
         connection.exec_driver_sql(_COUNT, rows)
-
-
-def _newest_first(query: Query) -> Select[Any]:
-    wanted = select(signins)
-    if _of_few(query):
-        until = query.before[0] if query.before is not None else None
-        return walking(wanted, None if query.since is None else to_stored(query.since), until)
-    return wanted.order_by(signins.c.at.desc(), signins.c.seq.desc())
-
-
-def _of_few(query: Query) -> bool:
-    """Tell whether a query is for sign-ins of certain people or devices."""
-    pinned = {*query.equal, *(fact.removesuffix(".id") for fact in map(_pinned, query.conditions) if fact)}
-    return not pinned.isdisjoint(_FEW)
-
-
-def _pinned(condition: Condition) -> str:
-    """Return the fact that a condition asks a certain value of, empty when there is none."""
-    match condition:
-        case And(parts=parts):
-            found = list(map(_pinned, parts))
-            return next((fact for fact in found if fact in _FEW_FACTS), "")
-        case FactTest(fact=fact, op=Op.IS | Op.ONE_OF):
-            return fact
-        case _:
-            return ""
-
-
-def conditions_of(query: Query, connection: Connection) -> list[ColumnElement[bool]]:
-    """Return what a query asks, as SQL for this connection."""
-    found: list[ColumnElement[bool]] = []
-    for name, value in query.equal.items():
-        # Several values of one column are alternatives: outcome=blocked,challenged.
-        found.append(_equal(name, value.split(",")))
-    if query.conditions:
-        assert query.judge is not None
-        asking = Asking(connection, query.judge, query.judged)
-        found.extend(asking.surely(condition) for condition in query.conditions)
-    if query.certain is not None:
-        found.append(decided(decisions.c.certain == query.certain))
-    if query.since is not None:
-        found.append(signins.c.at >= to_stored(query.since))
-    if query.until is not None:
-        found.append(signins.c.at < to_stored(query.until))
-    return found
-
-
-def _equal(name: str, values: list[str]) -> ColumnElement[bool]:
-    def one_of(column: ColumnElement[Any]) -> ColumnElement[bool]:
-        return or_(*(column == value for value in values))
-
-    if name in _ROW:
-        return one_of(signins.c[name])
-    if name in _DECISION:
-        return decided(one_of(decisions.c[_DECISION[name]]))
-    if name == "recorded_outcome":
-        return bundled("recorded", one_of(func.json_extract(bundles.c.document, "$.outcome")))
-    group, fact = _SHOWN[name]
-    return bundled(group, one_of(fact_value(fact)))
 
 
 def _value(bundle: Mapping[str, Any], fact: str) -> Any:

@@ -335,9 +335,10 @@ class Bundler:
     def _make_part(self, part: _Part, key: Any, document: Mapping[str, Any]) -> Bundle:
         self._count += 1
         if self._count > MOST_REMEMBERED:
+            # Plans go with them: some may have bundles that no other plan has.
             self._count = 0
-            for made in self._made.values():
-                made.clear()
+            self._plans.clear()
+            self._made.clear()
         found = self._make(GROUPS[part.place], {name: document[name] for name in part.names})
         part.made[key] = found
         return found

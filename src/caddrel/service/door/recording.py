@@ -12,7 +12,8 @@ from typing import NamedTuple
 from caddrel.service.errors import ServiceError
 from caddrel.store.door_sessions import DoorSession
 from caddrel.store.engine import NoRoom
-from caddrel.store.signins import NewSignin, NewSignins, SigninStore
+from caddrel.store.new_signins import NewSignin, NewSignins
+from caddrel.store.signins import SigninStore
 
 MOST_WAITING = 2_000
 TOGETHER = 500

@@ -25,7 +25,7 @@ from caddrel.service.importing import Importer
 from caddrel.service.parquet import parquet
 from caddrel.service.retention import would_forget
 from caddrel.store.moments import to_stored
-from caddrel.store.signins import FILTERS, Query
+from caddrel.store.queries import FILTERS, Query
 from caddrel.wire import signins as wire
 from caddrel.wire.decisions import Decision
 
