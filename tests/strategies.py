@@ -8,7 +8,7 @@ from typing import Any
 
 from hypothesis import strategies as st
 
-from caddrel.core.facts.catalogue import FACTS, FactSpec
+from caddrel.core.facts.catalogue import ATTRIBUTE_TYPES, FACTS, Catalogue, FactSpec, attribute_spec
 from caddrel.core.facts.types import FactType
 from caddrel.core.language.formulas import Effect
 from caddrel.core.language.nodes import (
@@ -41,9 +41,23 @@ PARTS = {
     "notice": ["terms", "rules"],
     "signal": ["odd", "fast", "new"],
 }
-FACT_NAMES = sorted(FACTS)
+# Attributes of every type, so that every operator can stand in a selector.
+ATTRIBUTES = {
+    f"{kind}.attributes.{of.value}": attribute_spec(f"{kind}.attributes.{of.value}", of)
+    for kind in ("person", "device", "app")
+    for of in ATTRIBUTE_TYPES
+}
+SPECS = {name: spec for name, spec in Catalogue(ATTRIBUTES).items()}
+FACT_NAMES = sorted(SPECS)
+_IN = {prefix: [name for name in FACT_NAMES if name.startswith(prefix)] for prefix in ("", "person.", "app.")}
+_BY_OP = {
+    (prefix, op): found
+    for prefix, names in _IN.items()
+    for op, row in OPERATORS.items()
+    if (found := [name for name in names if SPECS[name].type in row.types])
+}
 _SAMPLES: dict[FactType, list[str]] = {
-    FactType.NAME: ["a", "b", "one", "x.y"],
+    FactType.NAME: ["a", "b", "one", "x.y", "gate"],
     FactType.NAMES: ["a", "b", "any", "none"],
     FactType.TEXT: ["Straße", "STRASSE", 'say "x"', "back\\slash", "known", "é"],
     FactType.PATH: ["/", "/a", "/a/b", "/ab"],
@@ -67,9 +81,9 @@ def samples(spec: FactSpec) -> list[str]:
 
 
 @st.composite
-def tests(draw: st.DrawFn) -> Condition:
-    """Draw one test."""
-    kind = draw(st.sampled_from(["fact"] * 6 + ["place", "standard", "schedule"]))
+def tests(draw: st.DrawFn, prefix: str = "") -> Condition:
+    """Draw one test; of facts with a prefix alone, as selectors are, when one is given."""
+    kind = "fact" if prefix else draw(st.sampled_from(["fact"] * 6 + ["place", "standard", "schedule"]))
     if kind == "place":
         many = draw(st.booleans())
         names = draw(st.lists(st.sampled_from(PARTS["place"]), min_size=1, max_size=2 if many else 1))
@@ -78,8 +92,8 @@ def tests(draw: st.DrawFn) -> Condition:
         return Passes(Operand(draw(st.sampled_from(PARTS["standard"]))))
     if kind == "schedule":
         return During(Operand(draw(st.sampled_from(PARTS["schedule"]))))
-    spec = FACTS[draw(st.sampled_from(FACT_NAMES))]
-    op = draw(st.sampled_from([op for op, row in OPERATORS.items() if spec.type in row.types]))
+    op = draw(st.sampled_from([op for at, op in _BY_OP if at == prefix]))
+    spec = SPECS[draw(st.sampled_from(_BY_OP[prefix, op]))]
     shape = OPERATORS[op].operand
     most = {"none": 0, "one": 1, "list": 3}[shape]
     least = min(most, 1)
@@ -87,14 +101,14 @@ def tests(draw: st.DrawFn) -> Condition:
     return FactTest(spec.name, Op(op), tuple(Operand(t) for t in texts))
 
 
-def conditions() -> st.SearchStrategy[Condition]:
-    """Draw conditions of every shape."""
+def conditions(prefix: str = "") -> st.SearchStrategy[Condition]:
+    """Draw conditions of every shape; `prefix` as of `tests`."""
 
     def deeper(inner: st.SearchStrategy[Condition]) -> st.SearchStrategy[Condition]:
         several = st.lists(inner, min_size=2, max_size=3).map(tuple)
         return st.one_of(several.map(And), several.map(Or), inner.map(Not), inner.map(Surely))
 
-    return st.recursive(tests(), deeper, max_leaves=6)
+    return st.recursive(tests(prefix), deeper, max_leaves=6)
 
 
 @st.composite
@@ -122,35 +136,51 @@ def effects() -> st.SearchStrategy[Effect]:
     return st.one_of(plain, formulas().map(lambda formula: Effect("require", formula)))
 
 
+# What is on no list, and what is, in another case.
+STRANGE = "XYZZY"
+
+
+def said(spec: FactSpec) -> list[str]:
+    """Return texts that may be reported of a fact: of closed lists also what is on none."""
+    return [*samples(spec), STRANGE, samples(spec)[0].swapcase()] if spec.words else samples(spec)
+
+
 def reported(spec: FactSpec) -> st.SearchStrategy[Any]:
-    """Draw a value of a fact as JSON."""
+    """Draw a value of a fact as JSON, as a log or a door may report it."""
     match spec.type:
         case FactType.FLAG:
             return st.booleans()
         case FactType.NAMES:
-            return st.lists(st.sampled_from(samples(spec)), max_size=3)
+            return st.lists(st.sampled_from(said(spec)), max_size=3)
         case FactType.METHODS:
             ages = st.one_of(st.none(), st.sampled_from([10, 800, 3000, 90000]))
-            return st.dictionaries(st.sampled_from(["pwd", "otp", "hwk", "swk", "fpt", "mfa"]), ages, max_size=4)
+            names = ["pwd", "otp", "hwk", "swk", "fpt", "mfa", "password-changed", "OTP", STRANGE]
+            return st.one_of(
+                st.lists(st.sampled_from(names), max_size=4),
+                st.dictionaries(st.sampled_from(names), ages, max_size=4).filter(
+                    lambda m: not {"otp", "OTP"} <= m.keys()
+                ),
+            )
         case FactType.NUMBER:
             return st.sampled_from([0, 64500, -3, 2.5])
         case FactType.MOMENT:
             span = st.datetimes(datetime(2026, 10, 20), datetime(2026, 11, 5))  # noqa: DTZ001 - made aware below
             return span.map(lambda at: at.replace(tzinfo=UTC).isoformat())
         case _:
-            return st.sampled_from(samples(spec))
+            return st.sampled_from(said(spec))
 
 
 _DOCUMENT: dict[str, Any] = {
     "caddrel": 1,
-    "apps": {"gate": {"stance": "closed"}, "plaza": {"stance": "open"}},
+    "attributes": {name: spec.type.value for name, spec in ATTRIBUTES.items()},
     "places": {
         "here": {"networks": ["192.0.2.0/24"], "countries": ["AD", "AE"], "lists": ["listed"]},
-        "there": {"anonymisers": ["vpn"], "places": ["here"], "without": {"networks": ["192.0.2.7"]}},
-    },
-    "standards": {
-        "tablet": {"checks": {"one": {"must": "device.encrypted", "fix": "Encrypt."}, "two": {"must": "from here"}}},
-        "laptop": {"checks": {"all": {"must": "device passes tablet or device.os_version is at least 10"}}},
+        "there": {
+            "anonymisers": ["vpn"],
+            "asns": [64500],
+            "places": ["here"],
+            "without": {"networks": ["192.0.2.7"], "countries": ["AF"], "lists": ["listed"]},
+        },
     },
     "schedules": {
         "shore": {"zone": "Atlantic/Reykjavik", "hours": {"mon-fri": ["07:00-19:00"]}},
@@ -164,14 +194,36 @@ _DOCUMENT: dict[str, Any] = {
     },
     "notices": {"terms": {"text": "t"}, "rules": {"text": "r"}},
 }
-_PEOPLE = ["everyone", "group:a", "role:b", "person:a", "kind:guest", "unit:/a", {"where": "person.risk is high"}]
-_APPS = ["every-app", "a", "app:gate", "label:a", {"where": "app.labels has b"}]
+_PEOPLE = ["everyone", "group:a", "role:b", "person:a", "kind:guest", "unit:/a"]
+_APPS = ["every-app", "a", "app:gate", "label:a"]
+_WINDOWS = [
+    {"from": "2026-10-25T00:00:00Z"},
+    {"until": "2026-11-01T12:00:00Z"},
+    {"from": "2026-10-22T00:00:00Z", "until": "2026-11-02T07:10:00Z"},
+]
+_OPERATIONS = ["sign-in", "enrol-device", "change-password"]
+_ASSUMED = {
+    "risk.attempt": "none", "client.kind": "browser", "device.tampered": False, "auth.age": 900,
+    "network.anonymiser": "none", "person.risk": "low", "device.owner": "personal",
+}  # fmt: skip
+
+
+def _selectors(names: list[str], prefix: str, allowed: Any) -> st.SearchStrategy[Any]:
+    where = allowed(prefix).map(lambda tree: {"where": print_condition(tree)})
+    return st.one_of(st.sampled_from(names), st.sampled_from(names), where)
 
 
 @st.composite
-def rulebooks(draw: st.DrawFn, allowed: st.SearchStrategy[Condition] | None = None) -> str:
-    """Draw rulebooks as JSON text; `allowed` draws their conditions."""
-    whens = conditions() if allowed is None else allowed
+def rulebooks(draw: st.DrawFn, allowed: Any = conditions) -> str:
+    """Draw rulebooks as JSON text.
+
+    Parameters
+    ----------
+    allowed
+        Draws conditions, given the prefix that their facts must have.
+    """
+    whens = allowed("")
+    people, apps = _selectors(_PEOPLE, "person.", allowed), _selectors(_APPS, "app.", allowed)
     policies: dict[str, Any] = {}
     for i in range(draw(st.integers(1, 4))):
         rules = [
@@ -187,16 +239,41 @@ def rulebooks(draw: st.DrawFn, allowed: st.SearchStrategy[Condition] | None = No
         ]
         policies[f"p{i}"] = {
             "mode": draw(st.sampled_from(["enforced", "enforced", "shadow", "off"])),
-            "people": draw(st.lists(st.sampled_from(_PEOPLE), min_size=1, max_size=2)),
-            "apps": draw(st.lists(st.sampled_from(_APPS), min_size=1, max_size=2)),
-            "except_people": draw(st.lists(st.sampled_from(_PEOPLE[1:]), max_size=1)),
+            "people": draw(st.lists(people, min_size=1, max_size=2)),
+            "apps": draw(st.lists(apps, min_size=1, max_size=2)),
+            "except_people": draw(st.lists(people.filter(lambda s: s != "everyone"), max_size=1)),
+            "except_apps": draw(st.lists(apps.filter(lambda s: s != "every-app"), max_size=1)),
             "rules": rules,
         }
-    settings = {"stance": draw(st.sampled_from(["open", "open", "closed"]))}
-    return json.dumps({**_DOCUMENT, "settings": settings, "policies": policies})
+        if not draw(st.integers(0, 3)):
+            policies[f"p{i}"]["active"] = draw(st.sampled_from(_WINDOWS))
+        if not draw(st.integers(0, 3)):
+            policies[f"p{i}"]["operations"] = draw(
+                st.lists(st.sampled_from(_OPERATIONS), min_size=1, max_size=2, unique=True)
+            )
+    checks = [print_condition(draw(whens)) for _ in range(2)]
+    standards = {
+        "tablet": {"checks": {"one": {"must": "device.encrypted", "fix": "Encrypt."}, "two": {"must": checks[0]}}},
+        "laptop": {"checks": {"all": {"must": f"device passes tablet or ({checks[1]})", "fix": "Mend."}}},
+    }
+    if "device passes" in "".join(checks):
+        # No standard may name itself.
+        standards["tablet"]["checks"]["two"]["must"] = "from here"
+        standards["laptop"]["checks"]["all"]["must"] = "device passes tablet or device.os_version is at least 10"
+    assumed = draw(st.lists(st.sampled_from(sorted(_ASSUMED)), max_size=2, unique=True))
+    settings = {
+        "stance": draw(st.sampled_from(["open", "open", "closed"])),
+        "assume": {name: _ASSUMED[name] for name in assumed},
+    }
+    lines = {"gate": "closed", "plaza": "open", "a": draw(st.sampled_from(["open", "closed"]))}
+    kept = draw(st.lists(st.sampled_from(sorted(lines)), max_size=3, unique=True))
+    stances = {app: {"stance": lines[app]} for app in sorted(kept)}
+    return json.dumps(
+        {**_DOCUMENT, "apps": stances, "settings": settings, "standards": standards, "policies": policies}
+    )
 
 
-def monotone_conditions() -> st.SearchStrategy[Condition]:
+def monotone_conditions(prefix: str = "") -> st.SearchStrategy[Condition]:
     """Draw conditions in which learning a fact never turns what is settled: no `surely`, no `is known`."""
 
     def settled(tree: Condition) -> bool:
@@ -208,11 +285,17 @@ def monotone_conditions() -> st.SearchStrategy[Condition]:
             return settled(tree.part)
         return not (isinstance(tree, FactTest) and tree.op in {Op.KNOWN, Op.UNKNOWN})
 
-    return conditions().filter(settled)
+    return conditions(prefix).filter(settled)
 
 
 @st.composite
 def attempts(draw: st.DrawFn) -> dict[str, Any]:
-    """Draw an attempt with any of its facts missing."""
+    """Draw an attempt with any of its facts missing; who and what are mostly there, and few are stopped before all."""
     names = draw(st.lists(st.sampled_from(FACT_NAMES), unique=True, max_size=25))
-    return {name: draw(reported(FACTS[name])) for name in names}
+    usual = draw(st.lists(st.sampled_from(_USUAL), unique=True, max_size=len(_USUAL)))
+    names = [name for name in dict.fromkeys((*usual, *names)) if name not in _STOPPING or draw(st.integers(0, 3)) == 0]
+    return {name: draw(reported(SPECS[name])) for name in names}
+
+
+_USUAL = ("app.id", "app.labels", "person.groups", "person.kind", "auth.methods", "time.at", "person.factors")
+_STOPPING = ("auth.credentials", "auth.locked_out")

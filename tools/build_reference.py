@@ -37,10 +37,9 @@ def _facts() -> str:
     for spec in FACTS.values():
         few = spec.words and len(spec.words) <= 9
         words = f" One of: {', '.join(spec.words)}." if few else ""
-        usual = f" Usually: {', '.join(spec.usual)}." if spec.usual else ""
         condition, value = examples.FACTS[spec.name]
         shown = json.dumps(value, ensure_ascii=False)
-        rows.append((_code(spec.name), spec.type.value, f"{spec.doc}{words}{usual}", _code(condition), _code(shown)))
+        rows.append((_code(spec.name), spec.type.value, f"{spec.doc}{words}", _code(condition), _code(shown)))
     return _table(("fact", "type", "says", "example", "true for"), rows)
 
 

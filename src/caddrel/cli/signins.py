@@ -35,7 +35,7 @@ _FILTERS = {
     "app": "Only this app.",
     "device": "Only this device.",
     "outcome": "allowed, challenged or blocked; several, joined by commas.",
-    "reason": "effect, closed or unmeetable.",
+    "reason": "credentials, locked-out, effect, closed or unmeetable.",
     "policy": "Only where this policy decided.",
     "rule": "Only where this rule decided.",
     "country": "Only from this country.",

@@ -11,8 +11,10 @@ from typing import Any
 
 import maxminddb
 
+from caddrel.core.facts.catalogue import FACTS
 from caddrel.core.facts.completion import AddressRecord
-from caddrel.core.facts.types import Address, Value
+from caddrel.core.facts.types import Address
+from caddrel.core.facts.values import LONGEST_TEXT, read_told
 
 MOST_REMEMBERED = 50_000
 # Flags of an anonymiser record, the most telling first.
@@ -68,7 +70,7 @@ class AddressData:
         return found
 
     def _look_up(self, address: Address) -> AddressRecord:
-        found: dict[str, Value] = {}
+        found: dict[str, Any] = {}
         coordinates: tuple[float, float] | None = None
         for reader in self._readers:
             if address.version > reader.metadata().ip_version and address.version == 6:
@@ -77,7 +79,15 @@ class AddressData:
             if isinstance(record, dict):
                 found = {**_facts(record), **found}
                 coordinates = coordinates or _coordinates(record)
-        return AddressRecord(found, coordinates)
+        strange: dict[str, Any] = {}
+        for name, said in list(found.items()):
+            value, on_no_list = read_told(FACTS[name], said)
+            if on_no_list is None and value is not None:
+                found[name] = value
+            else:
+                # A country that is none is not known; and nothing is assumed in its place.
+                strange[name] = found.pop(name)
+        return AddressRecord(found, coordinates, strange)
 
     def close(self) -> None:
         """Close the files."""
@@ -93,17 +103,17 @@ def _open(path: Path) -> maxminddb.Reader:
         raise AddressFileRefused(f"{path}: not a readable MaxMind DB file: {reason}") from None
 
 
-def _facts(record: Mapping[str, Any]) -> dict[str, Value]:
-    """Return the facts in one record; whatever has another shape than the format's own is passed over."""
-    found: dict[str, Value] = {}
+def _facts(record: Mapping[str, Any]) -> dict[str, Any]:
+    """Return the facts in one record, as JSON; whatever has another shape than the format's own is passed over."""
+    found: dict[str, Any] = {}
     country = _inner(record, "country", "iso_code")
-    if isinstance(country, str):
-        found["network.country"] = country.upper()
+    if isinstance(country, str) and country:
+        found["network.country"] = country
     city = _inner(record, "city", "names", "en")
-    if isinstance(city, str):
+    if isinstance(city, str) and 0 < len(city) <= LONGEST_TEXT:
         found["network.city"] = city
     number = record.get("autonomous_system_number")
-    if isinstance(number, int):
+    if isinstance(number, int) and not isinstance(number, bool) and 0 <= number < 1 << 32:
         found["network.asn"] = number
     flags = {**record, **(_inner(record, "traits") or {})}
     if any(name.startswith("is_") for name in flags):

@@ -258,10 +258,7 @@ def fixes(explained: Explained) -> list[Fix]:
 def fact_list(rulebook: Rulebook) -> FactList:
     """Return the facts of a rulebook."""
     return FactList(
-        [
-            FactView(spec.name, spec.type.value, spec.doc, list(spec.words), list(spec.usual))
-            for spec in rulebook.catalogue.values()
-        ]
+        [FactView(spec.name, spec.type.value, spec.doc, list(spec.words)) for spec in rulebook.catalogue.values()]
     )
 
 

@@ -120,7 +120,7 @@ class Inventories:
             before = self._made
             version, documents = self._store.since(before[0] if before is not None else -1)
             # Objects were checked when they were taken in; one that a later release refuses is left out.
-            found, _ = read_inventory(documents)
+            found, _ = read_inventory(documents, stored=True)
             if before is None:
                 self._made = (version, found)
                 # They live as long as the service: looking through them for garbage again and again takes long.

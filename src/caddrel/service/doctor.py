@@ -6,11 +6,9 @@ import shutil
 from collections.abc import Callable, Iterator
 from datetime import timedelta
 
-from caddrel.core.decide.judging import Judge
-from caddrel.core.decide.truth import FALSE
-from caddrel.core.facts.completion import complete
 from caddrel.core.facts.values import show_age, show_moment
 from caddrel.core.lint.finding import fact_tests, policy_tests
+from caddrel.core.reach.lockout import keyholders_of
 from caddrel.core.rulebook.model import Rulebook
 from caddrel.service.deps import Deps
 from caddrel.store.queries import Query
@@ -39,22 +37,19 @@ def _rulebook(deps: Deps) -> Iterator[Symptom]:
     yield Symptom("rulebook", "doubtful" if warnings else "good", said, hint)
 
 
+_TWO = "name at least two accounts under `settings.keyholders`"
+
+
 def _keyholders(deps: Deps) -> Iterator[Symptom]:
     published = deps.rulebooks.current()
     if published is None:
         return
-    rulebook, inventory = published.rulebook, deps.inventories.current()
-    selectors = rulebook.settings.keyholders
-    count = 0
-    for person in inventory.people:
-        facts = complete({"person.id": person}, rulebook.catalogue, {}, inventory)
-        judge = Judge(rulebook, facts)
-        count += any(judge.judge(s.condition).truth is not FALSE for s in selectors)
+    count = len(keyholders_of(published.rulebook, deps.inventories.current(), deps.clock()))
     if count:
-        yield Symptom("keyholders", "good", f"{count} people hold keys.")
+        said = "1 person holds keys" if count == 1 else f"{count} people hold keys"
+        yield Symptom("keyholders", "good" if count > 1 else "doubtful", f"{said}.", "" if count > 1 else _TWO)
     else:
-        hint = "name at least two accounts under `settings.keyholders`"
-        yield Symptom("keyholders", "bad", "Nobody holds keys: a mistake could lock everyone out.", hint)
+        yield Symptom("keyholders", "bad", "Nobody holds keys: a mistake could lock everyone out.", _TWO)
 
 
 def _addresses(deps: Deps) -> Iterator[Symptom]:

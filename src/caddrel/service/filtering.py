@@ -7,9 +7,9 @@ from typing import Any
 
 from caddrel.core.decide.compiled.parts import LISTS, Parts
 from caddrel.core.facts.bundles import group_of
-from caddrel.core.facts.record import RecordedList
-from caddrel.core.facts.types import Signals, Value
-from caddrel.core.facts.values import ValueRefused, read_reported
+from caddrel.core.facts.record import RecordedList, value_from_json
+from caddrel.core.facts.types import Value
+from caddrel.core.facts.values import ValueRefused
 from caddrel.core.language.nodes import And, Condition, During, FromPlace, Passes
 from caddrel.core.logs.filters import FilterRefused, for_log, read_filter
 from caddrel.core.rulebook.model import Rulebook
@@ -69,12 +69,11 @@ class LogJudge:
             for name, spec in specs.items():
                 if name in held:
                     try:
-                        values[name] = read_reported(spec, held[name][1])
+                        value, _ = value_from_json(spec, bundle)
                     except ValueRefused:
                         continue
-            fired = values.get("signals")
-            if isinstance(fired, frozenset):
-                values["signals"] = Signals(fired, bundle.get("open_signals", ()))
+                    if value is not None:
+                        values[name] = value
             lists = {name: RecordedList(there) for name, there in bundle.get("lists", {}).items()}
             return compiled(values, {LISTS: lists})
 

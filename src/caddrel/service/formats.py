@@ -240,12 +240,22 @@ def import_line(record: SigninRecord) -> dict[str, Any]:
         for name, (origin, value) in record.facts["values"].items()
         if origin == "reported" or name == "time.at"
     }
+    for name, (origin, said) in record.facts.get("not_understood", {}).items():
+        if origin == "reported":
+            facts[name] = _with_strange(facts.get(name), said) if name == "auth.methods" else said
     recorded = {
         "outcome": record.columns.get("recorded_outcome") or "",
         "reason": record.columns.get("recorded_reason") or "",
     }
     recorded = {name: value for name, value in recorded.items() if value}
     return {"id": record.id, "facts": facts, **({"recorded": recorded} if recorded else {})}
+
+
+def _with_strange(methods: Any, said: list[str]) -> Any:
+    """Return methods as they were reported: those that are none too."""
+    if isinstance(methods, Mapping):
+        return {**methods, **dict.fromkeys(said)}
+    return [*(methods or ()), *said]
 
 
 def exported(records: Iterable[SigninRecord], format: str, summary: Any) -> Iterator[bytes]:

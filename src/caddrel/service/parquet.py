@@ -12,7 +12,7 @@ import msgspec
 
 from caddrel.core.facts.catalogue import Catalogue, FactSpec
 from caddrel.core.facts.types import FactType
-from caddrel.core.facts.values import ValueRefused, read_reported
+from caddrel.core.facts.values import ValueRefused, read_told
 from caddrel.store.signins import SigninRecord
 from caddrel.wire.signins import SigninSummary
 
@@ -79,9 +79,11 @@ def _row(record: SigninRecord, catalogue: Catalogue, summary: Any) -> dict[str, 
 
 def _cell(spec: FactSpec, value: Any) -> Any:
     try:
-        read: Any = read_reported(spec, value)
+        read: Any = read_told(spec, value)[0]
     except ValueRefused:
         # Recorded under a rulebook whose attribute had another type.
+        return None
+    if read is None:
         return None
     if spec.type in {FactType.NAMES, FactType.METHODS}:
         return sorted(read)

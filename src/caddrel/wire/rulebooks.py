@@ -222,7 +222,6 @@ class FactView(msgspec.Struct, frozen=True):
     type: str
     doc: str
     words: list[str]
-    usual: list[str]
 
 
 class FactList(msgspec.Struct, frozen=True):

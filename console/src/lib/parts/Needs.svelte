@@ -8,6 +8,8 @@
   const REASONS: Record<string, string> = {
     effect: 'a policy blocks it',
     closed: 'the app is closed and nothing surely lets them in',
+    credentials: 'the credentials were wrong',
+    'locked-out': 'too many wrong passwords',
     unmeetable: 'a requirement cannot be met at the door',
   };
   const changed = $derived(

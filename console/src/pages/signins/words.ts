@@ -4,14 +4,14 @@ import type { FactView } from '../../lib/api/types';
 import type { Word, Words } from '../../lib/state/completing.svelte';
 
 const RECORD: FactView[] = [
-  { name: 'outcome', type: 'word', doc: 'What Caddrel decided.', words: ['allowed', 'challenged', 'blocked'], usual: [] },
-  { name: 'reason', type: 'word', doc: 'Why it was blocked.', words: ['effect', 'closed', 'unmeetable'], usual: [] },
-  { name: 'certain', type: 'flag', doc: 'Could missing facts not have changed it?', words: [], usual: [] },
-  { name: 'policy', type: 'name', doc: 'The policy that decided.', words: [], usual: [] },
-  { name: 'rule', type: 'name', doc: 'Its rule.', words: [], usual: [] },
-  { name: 'recorded', type: 'name', doc: 'What the other system recorded.', words: [], usual: [] },
-  { name: 'shadow', type: 'word', doc: 'With shadow policies enforced.', words: ['allowed', 'challenged', 'blocked'], usual: [] },
-  { name: 'at', type: 'moment', doc: 'When it was.', words: [], usual: [] },
+  { name: 'outcome', type: 'word', doc: 'What Caddrel decided.', words: ['allowed', 'challenged', 'blocked'] },
+  { name: 'reason', type: 'word', doc: 'Why it was blocked.', words: ['credentials', 'locked-out', 'effect', 'closed', 'unmeetable'] },
+  { name: 'certain', type: 'flag', doc: 'Could missing facts not have changed it?', words: [] },
+  { name: 'policy', type: 'name', doc: 'The policy that decided.', words: [] },
+  { name: 'rule', type: 'name', doc: 'Its rule.', words: [] },
+  { name: 'recorded', type: 'name', doc: 'What the other system recorded.', words: [] },
+  { name: 'shadow', type: 'word', doc: 'With shadow policies enforced.', words: ['allowed', 'challenged', 'blocked'] },
+  { name: 'at', type: 'moment', doc: 'When it was.', words: [] },
 ];
 let loaded: Promise<FactView[]> | undefined;
 

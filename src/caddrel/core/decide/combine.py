@@ -8,13 +8,14 @@ Not here: judging conditions (`judging`), requirement items (`requirements`).
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 
 from caddrel.core.decide.decision import Decision, RuleRef, Shadow, Tell
-from caddrel.core.decide.requirements import Requirements, formula_holds, item_order, smallest
-from caddrel.core.decide.truth import FALSE, TRUE, Truth
+from caddrel.core.decide.requirements import Outstanding, Requirements, formula_holds, item_order, outstanding
+from caddrel.core.decide.truth import FALSE, TRUE, UNKNOWN, Truth
 from caddrel.core.facts.completion import Facts
+from caddrel.core.facts.types import PartlyRead, Value
 from caddrel.core.language.nodes import AnyOf, Formula, Item, items_of
 from caddrel.core.language.printer import print_item
 from caddrel.core.rulebook.model import Policy, Rule, Rulebook, Settings
@@ -25,6 +26,7 @@ _PLACEHOLDER = re.compile(r"\{([a-z]+)\}")
 
 
 _SILENT = frozenset({ABSTAIN})
+_LETTING_IN = frozenset({"allow", "require"})
 
 
 @dataclass(slots=True, eq=False)
@@ -39,6 +41,9 @@ class Says:
         Rules whose effects are possible, in order.
     silent
         Whether abstaining is possible without a rule: out of scope, or no rule matched.
+    named
+        Whether the policy names the app: the truth of its app selectors other than every-app. Asked where apps are
+        closed by their own lines; elsewhere it may be left unknown.
     kinds
         The kinds of effect that are possible.
     """
@@ -47,6 +52,7 @@ class Says:
     scope: Truth
     rules: tuple[Rule, ...]
     silent: bool
+    named: Truth = UNKNOWN
     kinds: frozenset[str] = field(init=False)
 
     def __post_init__(self) -> None:
@@ -55,6 +61,55 @@ class Says:
             return
         found = [rule.effect.kind for rule in self.rules]
         self.kinds = frozenset([*found, ABSTAIN] if self.silent else found)
+
+
+@dataclass(frozen=True, slots=True)
+class Stance:
+    """The stance of an app in one reading; `own` tells that it is closed by its own line, and only names open it."""
+
+    closed: bool
+    own: bool = False
+
+    @property
+    def word(self) -> str:
+        """``open`` or ``closed``."""
+        return "closed" if self.closed else "open"
+
+
+_OPEN = Stance(False)
+
+
+def before_policies(values: Mapping[str, Value]) -> str | None:
+    """Return why an attempt is blocked before any policy is asked, None when it is not.
+
+    Who is locked out is told so whatever the credentials were, so that a guesser learns nothing.
+    """
+    wrong = values.get("auth.credentials") == "wrong"
+    if values.get("auth.locked_out") is True:
+        methods = values.get("auth.methods")
+        if wrong or not isinstance(methods, dict) or "pwd" in methods or isinstance(methods, PartlyRead):
+            return "locked-out"
+    return "credentials" if wrong else None
+
+
+def stances(rulebook: Rulebook, facts: Facts) -> tuple[Stance, Stance]:
+    """Return the stance of the app in the strict and in the mild reading; closed counts at sign-in only."""
+    values, default = facts.values, rulebook.settings.stance
+    operation = values.get("operation")
+    if operation not in {None, "sign-in"}:
+        return _OPEN, _OPEN
+    app = values.get("app.id")
+    if isinstance(app, str):
+        entry = rulebook.apps.get(app)
+        line = entry.stance if entry is not None else None
+        unlisted = facts.live and not facts.app_listed
+        strict = mild = Stance(unlisted or (line or default) == "closed", line == "closed")
+    else:
+        lines = {entry.stance for entry in rulebook.apps.values()}
+        strict = Stance(default == "closed" or "closed" in lines, "closed" in lines)
+        # An app that says nothing of its own may be meant, and has the setting's stance.
+        mild = Stance(default == "closed" and "open" not in lines)
+    return strict, _OPEN if operation is None else mild
 
 
 @dataclass(slots=True)
@@ -81,29 +136,17 @@ class Combination:
         ordered = sorted(says, key=lambda s: s.policy.id)
         self.enforced = [s for s in ordered if s.policy.mode == "enforced"]
         self.in_shadow = [s for s in ordered if s.policy.mode == "shadow"]
-        self.strict_stance, self.mild_stance = self._stances()
+        self.before = before_policies(facts.values)
+        self.strict_stance, self.mild_stance = stances(rulebook, facts)
         self.strict = self._strictly(self.enforced)
 
-    def _stances(self) -> tuple[str, str]:
-        """Return the stance of the app in the strict and in the mild reading; closed counts at sign-in only."""
-        values, rulebook = self.facts.values, self.rulebook
-        if values.get("operation") != "sign-in":
-            return "open", "open"
-        app = values.get("app.id")
-        if isinstance(app, str):
-            if self.facts.live and not self.facts.app_listed:
-                return "closed", "closed"
-            stance = rulebook.stance_of(app)
-            return stance, stance
-        stances = {rulebook.settings.stance, *(e.stance for e in rulebook.apps.values() if e.stance)}
-        return ("closed" if "closed" in stances else "open"), ("open" if "open" in stances else "closed")
-
     def _strictly(self, says: Iterable[Says], factors: frozenset[str] | None = None) -> Reading:
+        if self.before is not None:
+            return Reading("blocked", self.before)
         says = list(says)
-        kinds = [s.kinds for s in says]
-        if any("block" in k for k in kinds):
+        if any("block" in s.kinds for s in says):
             return Reading("blocked", "effect")
-        if self.strict_stance == "closed" and not any(k <= {"allow", "require"} for k in kinds):
+        if self.strict_stance.closed and not any(self.lets_in(s) for s in says):
             return Reading("blocked", "closed")
         needed = [r.effect.formula for s in says for r in s.rules if r.effect.formula is not None]
         return self._requiring(needed, lambda item: self.requirements.met(item) is TRUE, factors)
@@ -121,14 +164,21 @@ class Combination:
             return Reading("challenged")
         return Reading("blocked", "unmeetable")
 
+    def lets_in(self, says: Says) -> bool:
+        """Tell whether a policy surely lets into a closed app; into one closed by its own line it must name it."""
+        return says.kinds <= _LETTING_IN and (not self.strict_stance.own or says.named is TRUE)
+
     def mildly(self) -> Reading:
         """Return the mild reading: what is unknown counts as the mildest thing it could be."""
+        if self.before is not None:
+            return Reading("blocked", self.before)
         formulas: list[Formula] = []
-        let_in = self.mild_stance == "open"
+        let_in = not self.mild_stance.closed
         blocked = False
         for says in self.enforced:
             kinds = says.kinds
-            let_in = let_in or bool(kinds & {"allow", "require"})
+            named = not self.mild_stance.own or says.named is not FALSE
+            let_in = let_in or (named and bool(kinds & _LETTING_IN))
             if kinds == {"block"}:
                 blocked = True
             elif not kinds & {"allow", ABSTAIN}:
@@ -139,13 +189,16 @@ class Combination:
             return Reading("blocked", "closed")
         return self._requiring(formulas, lambda item: self.requirements.met(item) is not FALSE)
 
-    def decision(self, unknown_of: Callable[[Says], Iterable[str]], standard_fixes: Callable[[Rule], str]) -> Decision:
+    def decision(
+        self, unknown_of: Callable[[Says, bool], Iterable[str]], standard_fixes: Callable[[Rule], str]
+    ) -> Decision:
         """Return the decision.
 
         Parameters
         ----------
         unknown_of
-            Gives the facts that the unknown scope, conditions and items of one policy lack.
+            Gives the facts that the unknown scope, conditions and items of one policy lack; and, when asked for, its
+            unknown naming selectors.
         standard_fixes
             Gives the fixes of the failed checks in the standards that a rule names.
         """
@@ -154,12 +207,12 @@ class Combination:
         unknown: set[str] = set(causes)
         if not certain:
             for says in self.enforced:
-                unknown.update(unknown_of(says))
+                unknown.update(unknown_of(says, self.strict_stance.own))
         deciding = self._deciding()
-        outstanding: tuple[Item, ...] = ()
+        still = Outstanding((), True)
         in_the_way: list[Item] = []
         if strict.outcome == "challenged":
-            outstanding = self._outstanding()
+            still = self._outstanding()
         elif strict.reason == "unmeetable":
             in_the_way = self._in_the_way([rule for _, rule in deciding])
         return Decision(
@@ -167,12 +220,13 @@ class Combination:
             reason=strict.reason,
             certain=certain,
             deciding=tuple(RuleRef(policy.id, rule.id) for policy, rule in deciding),
-            outstanding=tuple(print_item(i) for i in outstanding),
+            outstanding=tuple(print_item(i) for i in still.items),
             in_the_way=tuple(print_item(i) for i in in_the_way),
             unknown=tuple(sorted(unknown)),
             keep=self._keep(),
             shadow=self._shadow(),
             tell=self._tell(deciding, standard_fixes),
+            outstanding_smallest=still.smallest,
         )
 
     def _certain(self) -> tuple[bool, set[str]]:
@@ -185,7 +239,7 @@ class Combination:
             certain = False
             causes.add("person.factors")
         if not certain and strict.reason == "closed" and self.strict_stance != self.mild_stance:
-            causes.add("app.id")
+            causes.update(name for name in ("app.id", "operation") if name not in self.facts.values)
         return certain, causes
 
     def _formulas(self) -> list[tuple[Policy, Rule, Formula]]:
@@ -199,7 +253,7 @@ class Combination:
 
     def _deciding(self) -> list[tuple[Policy, Rule]]:
         strict = self.strict
-        if strict.reason == "closed":
+        if strict.reason == "closed" or self.before is not None:
             return []
         if strict.reason == "unmeetable":
             return [(p, r) for p, r, f in self._formulas() if not formula_holds(f, self._reachable)]
@@ -208,7 +262,7 @@ class Combination:
         wanted = {"block"} if strict.reason == "effect" else {"allow", "require"}
         return [(s.policy, r) for s in self.enforced for r in s.rules if r.effect.kind in wanted]
 
-    def _outstanding(self) -> tuple[Item, ...]:
+    def _outstanding(self) -> Outstanding:
         unsatisfied = [f for _, _, f in self._formulas() if not formula_holds(f, self._met)]
         candidates = [
             item
@@ -216,7 +270,7 @@ class Combination:
             for item in items_of(formula)
             if not self._met(item) and self.requirements.attainable(item)
         ]
-        return smallest(unsatisfied, candidates, self._met)
+        return outstanding(unsatisfied, candidates, self._met)
 
     def _in_the_way(self, rules: list[Rule]) -> list[Item]:
         found = {
@@ -229,6 +283,8 @@ class Combination:
         return sorted(found, key=item_order)
 
     def _keep(self) -> dict[str, int | bool]:
+        if self.before is not None:
+            return {}
         limits = [r.keep for s in self.enforced for r in s.rules if r.keep is not None]
         keep: dict[str, int | bool] = {}
         for name in ("session_at_most", "idle_at_most"):

@@ -6,6 +6,10 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
 
+# The number of what decisions mean: it grows when the same rulebook and facts may come out otherwise. Decisions of
+# other numbers are shown with theirs, and are never decided anew unasked.
+MEANING = 2
+
 
 @dataclass(frozen=True, slots=True)
 class RuleRef:
@@ -42,13 +46,16 @@ class Decision:
     outcome
         ``allowed``, ``challenged`` or ``blocked``.
     reason
-        ``effect``, ``closed`` or ``unmeetable`` for a block, else None.
+        For a block ``credentials`` or ``locked-out``, before any policy; ``effect``, ``closed`` or ``unmeetable``; else
+        None.
     certain
         False when missing facts could have changed the outcome.
     deciding
         The rules that led to the outcome.
     outstanding, in_the_way
         Requirement items as written in formulas: what would let the person in, what cannot be met now.
+    outstanding_smallest
+        False where the search for the smallest set was cut.
     unknown
         The facts whose absence made it undetermined.
     keep
@@ -68,6 +75,7 @@ class Decision:
     shadow: Shadow
     tell: tuple[Tell, ...]
     revision: int | None = None
+    outstanding_smallest: bool = True
 
 
 def decision_json(decision: Decision) -> dict[str, Any]:
@@ -78,6 +86,7 @@ def decision_json(decision: Decision) -> dict[str, Any]:
         "certain": decision.certain,
         "deciding": [{"policy": d.policy, "rule": d.rule} for d in decision.deciding],
         "outstanding": list(decision.outstanding),
+        **({} if decision.outstanding_smallest else {"outstanding_smallest": False}),
         "in_the_way": list(decision.in_the_way),
         "unknown": list(decision.unknown),
         "keep": dict(decision.keep),

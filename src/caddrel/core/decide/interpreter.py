@@ -13,7 +13,7 @@ from caddrel.core.decide.combine import Combination, Says
 from caddrel.core.decide.decision import Decision
 from caddrel.core.decide.judging import Judge, Verdict
 from caddrel.core.decide.requirements import Requirements
-from caddrel.core.decide.truth import FALSE, TRUE, UNKNOWN, Truth, all_true, opposite, truth_of
+from caddrel.core.decide.truth import FALSE, TRUE, UNKNOWN, Truth, all_true, any_true, opposite, truth_of
 from caddrel.core.facts.completion import Facts
 from caddrel.core.language.nodes import Passes, items_of, tests_of
 from caddrel.core.rulebook.model import ALWAYS, Policy, Rule, Rulebook, Selector
@@ -76,8 +76,8 @@ def explain(rulebook: Rulebook, facts: Facts, revision: int | None = None) -> Ex
     combination = Combination(rulebook, facts, requirements, counting)
     by_id = {steps.policy.id: steps for steps in policies}
 
-    def unknown_of(says: Says) -> Iterable[str]:
-        return _unknown_facts(judge, requirements, by_id[says.policy.id])
+    def unknown_of(says: Says, naming: bool) -> Iterable[str]:
+        return _unknown_facts(judge, requirements, by_id[says.policy.id], naming)
 
     decision = combination.decision(unknown_of, lambda rule: fixes_of(judge, rule))
     if revision is not None:
@@ -109,7 +109,8 @@ def _read_policy(judge: Judge, policy: Policy) -> PolicySteps:
     else:
         silent = True
     possible = tuple(step.rule for step in rules if step.truth is not FALSE)
-    return PolicySteps(policy, scope, parts, rules, Says(policy, scope, possible, silent))
+    named = any_true(judge.selected(selector).truth for selector in policy.scope.naming)
+    return PolicySteps(policy, scope, parts, rules, Says(policy, scope, possible, silent, named))
 
 
 def _for_others(judge: Judge, policy: Policy) -> PolicySteps:
@@ -174,8 +175,10 @@ def _selected(judge: Judge, name: str, selectors: tuple[Selector, ...], positive
     return ScopePart(name, truth, chosen, facts)
 
 
-def _unknown_facts(judge: Judge, requirements: Requirements, steps: PolicySteps) -> set[str]:
+def _unknown_facts(judge: Judge, requirements: Requirements, steps: PolicySteps, naming: bool) -> set[str]:
     found: set[str] = set()
+    if naming and steps.scope is not FALSE and steps.says.named is UNKNOWN:
+        found.update(*(judge.unknown_facts(judge.selected(selector)) for selector in steps.policy.scope.naming))
     if steps.scope is UNKNOWN:
         found.update(fact for part in steps.parts if part.truth is UNKNOWN for fact in part.facts)
     for step in steps.rules:

@@ -13,7 +13,7 @@ from datetime import datetime
 from caddrel.core.decide.comparing import holds
 from caddrel.core.decide.truth import FALSE, TRUE, UNKNOWN, Truth, all_true, any_true, opposite, truth_of
 from caddrel.core.facts.completion import Facts
-from caddrel.core.facts.types import Address, Signals
+from caddrel.core.facts.types import Address, PartlyKnown, PartlyRead, Signals
 from caddrel.core.language.nodes import (
     And,
     Condition,
@@ -135,8 +135,8 @@ class Judge:
             if test.op is Op.KNOWN:
                 return FALSE
             return TRUE if test.op is Op.UNKNOWN else UNKNOWN
-        if isinstance(value, Signals) and value.open:
-            return _signals_test(test, value)
+        if isinstance(value, PartlyKnown | PartlyRead) and (isinstance(value, PartlyRead) or value.open):
+            return _open_test(test, value)
         kind = self.rulebook.catalogue[test.fact].type
         return truth_of(holds(test.op, kind, value, test.operands))
 
@@ -215,12 +215,21 @@ class Judge:
                 return _union(self.unknown_facts(part) for part in verdict.parts)
 
 
-def _signals_test(test: FactTest, value: Signals) -> Truth:
-    """Judge a test of signals of which some are unknown: each id has a truth of its own."""
+def _open_test(test: FactTest, value: PartlyKnown | PartlyRead) -> Truth:
+    """Judge a test of a set of which some ids are unknown: each id has a truth of its own.
+
+    Signals are known when all of them are; groups and methods are, since something is known of them.
+    """
     if test.op in {Op.KNOWN, Op.UNKNOWN}:
-        return truth_of(test.op is Op.UNKNOWN)
+        return truth_of((test.op is Op.UNKNOWN) is isinstance(value, Signals))
     row = OPERATORS[test.op]
-    each = [TRUE if o.text in value else UNKNOWN if o.text in value.open else FALSE for o in test.operands]
+
+    def truth(id: str) -> Truth:
+        if id in value:
+            return TRUE
+        return UNKNOWN if isinstance(value, PartlyRead) or id in value.open else FALSE
+
+    each = [truth(operand.text) for operand in test.operands]
     positive = all_true(each) if (row.positive or test.op) is Op.HAS_ALL else any_true(each)
     return positive if row.positive is None else opposite(positive)
 

@@ -1,12 +1,17 @@
-"""When requirement items are met or attainable, and the smallest set that is still outstanding."""
+"""When requirement items are met or attainable, and a smallest set that is still outstanding."""
 
 from __future__ import annotations
 
-from collections.abc import Callable, Collection, Iterable
+from collections.abc import Callable, Collection, Iterable, Sequence
+from functools import reduce
+from itertools import combinations
+from operator import and_, or_
+from typing import NamedTuple
 
 from caddrel.core.decide.truth import FALSE, TRUE, UNKNOWN, Truth, truth_of
 from caddrel.core.facts.completion import Facts
-from caddrel.core.language.nodes import ITEM_KINDS, AllOf, AnyOf, Formula, Item
+from caddrel.core.facts.types import PartlyRead
+from caddrel.core.language.nodes import ITEM_KINDS, AllOf, AnyOf, Formula, Item, items_of
 from caddrel.core.rulebook.model import Rulebook
 
 CLASSES = {
@@ -70,6 +75,8 @@ class Requirements:
         self.factors: frozenset[str] | None = factors if isinstance(factors, frozenset) else None
         methods = facts.values.get("auth.methods")
         self._methods = methods if isinstance(methods, dict) else None
+        # Beside them others were reported that nobody understands: each could be any.
+        self._others = isinstance(methods, PartlyRead)
         self._met: dict[Item, Truth] = {}
 
     def met(self, item: Item) -> Truth:
@@ -95,7 +102,9 @@ class Requirements:
                 notices = self._values.get("auth.notices")
                 return truth_of(item.name in notices) if isinstance(notices, frozenset) else UNKNOWN
             case "new password":
-                return UNKNOWN if self._methods is None else truth_of("password-changed" in self._methods)
+                if self._methods is not None and "password-changed" in self._methods:
+                    return TRUE
+                return UNKNOWN if self._methods is None or self._others else FALSE
             case kind:
                 fact, wanted = _FACT_ITEMS[kind]
                 value = self._values.get(fact)
@@ -106,6 +115,8 @@ class Requirements:
             return UNKNOWN
         if self._suffices(item, self._fresh(item, unaged=False)):
             return TRUE
+        if self._others:
+            return UNKNOWN
         if item.within is None:
             return FALSE
         return UNKNOWN if self._suffices(item, self._fresh(item, unaged=True)) else FALSE
@@ -145,7 +156,11 @@ class Requirements:
         """Return the facts that an unknown item lacks; a standard's own are told by its judge."""
         match item.kind:
             case "mfa" | "proof":
-                return frozenset({"auth.methods" if self._methods is None else "auth.age"})
+                if self._methods is None:
+                    return frozenset({"auth.methods"})
+                unaged = item.within is not None and self._suffices(item, self._fresh(item, unaged=True))
+                found = {"auth.methods"} if self._others else set()
+                return frozenset(found | ({"auth.age"} if unaged else set()))
             case "new password":
                 return frozenset({"auth.methods"})
             case "notice":
@@ -176,66 +191,108 @@ def covers(attained: Item, wanted: Item) -> bool:
     return attained.within <= wanted.within
 
 
-def smallest(formulas: list[Formula], candidates: list[Item], met: Callable[[Item], bool]) -> tuple[Item, ...]:
-    """Return the smallest set of candidates that makes all formulas hold; ties by item order.
+# Up to so many candidates the smallest set is searched for in full: a table of all their sets has 4096 entries.
+MOST_SEARCHED = 12
 
-    Sets are tried by size and, within a size, in order, so the first that fits is the answer.
+
+class Outstanding(NamedTuple):
+    """Items that together make all formulas hold; `smallest` unless the search for them was cut."""
+
+    items: tuple[Item, ...]
+    smallest: bool
+
+
+def outstanding(formulas: Iterable[Formula], candidates: Iterable[Item], met: Callable[[Item], bool]) -> Outstanding:
+    """Return a smallest set of candidates that makes all formulas hold; ties by item order.
+
+    With more than `MOST_SEARCHED` candidates a small one, in time that grows with the length of the formulas alone.
+
+    Parameters
+    ----------
+    formulas
+        Each as often as it is required; with all candidates met, all hold.
     """
-    search = _Search(formulas, candidates, met)
-    for size in range(search.needed([]), len(search.items) + 1):
-        found = search.find(0, [], size)
-        if found is not None:
-            return tuple(found)
-    return tuple(search.items)
+    items = sorted(set(candidates), key=item_order)
+    needed = list(formulas)
+    if len(items) > MOST_SEARCHED:
+        return Outstanding(_greedy(needed, items, met), False)
+    holding = _holding_sets(needed, items, met)
+    for size in range(len(items) + 1):
+        for chosen in combinations(range(len(items)), size):
+            if holding >> sum(1 << i for i in chosen) & 1:
+                return Outstanding(tuple(items[i] for i in chosen), True)
+    return Outstanding(tuple(items), True)
 
 
-class _Search:
-    """Looks for sets of one size; two bounds keep hostile formulas cheap.
+def _holding_sets(formulas: Iterable[Formula], items: Sequence[Item], met: Callable[[Item], bool]) -> int:
+    """Return the sets of items with which all formulas hold, a bit for each: its number has a bit for each item."""
+    everything = (1 << (1 << len(items))) - 1
+    # The sets that hold item i: blocks of 2**i bits, every other one.
+    having = [everything // ((1 << (1 << i)) + 1) << (1 << i) for i in range(len(items))]
+    known: dict[Item, int] = {}
 
-    What is left must still be able to make all hold, and clauses without an item in common need one item each.
+    def of_item(item: Item) -> int:
+        if item not in known:
+            sets = everything if met(item) else 0
+            for i, each in enumerate(items):
+                if covers(each, item):
+                    sets |= having[i]
+            known[item] = sets
+        return known[item]
+
+    def of_formula(formula: Formula) -> int:
+        match formula:
+            case Item():
+                return of_item(formula)
+            case AllOf(parts=parts):
+                return reduce(and_, map(of_formula, parts), everything)
+            case AnyOf(parts=parts):
+                return reduce(or_, map(of_formula, parts), 0)
+
+    return reduce(and_, map(of_formula, dict.fromkeys(formulas)), everything)
+
+
+def _greedy(formulas: Sequence[Formula], items: Sequence[Item], met: Callable[[Item], bool]) -> tuple[Item, ...]:
+    """Return a set that makes all formulas hold: each time the item after which most do, then without what is spare.
+
+    Of an item only the formulas are looked at that have it, or one that it covers.
     """
+    family: dict[tuple[str, str], list[int]] = {}
+    for number, formula in enumerate(formulas):
+        for key in dict.fromkeys((item.kind, item.name) for item in items_of(formula)):
+            family.setdefault(key, []).append(number)
+    chosen: dict[Item, None] = {}
 
-    def __init__(self, formulas: list[Formula], candidates: list[Item], met: Callable[[Item], bool]) -> None:
-        self.items = sorted(set(candidates), key=item_order)
-        self.clauses = list(_clauses(formulas))
-        self.families = [{(i.kind, i.name) for i in self._useful(clause)} for clause in self.clauses]
-        self.met = met
+    def holds(number: int, without: Item | None = None, also: Item | None = None) -> bool:
+        def counts(item: Item) -> bool:
+            if met(item) or (also is not None and covers(also, item)):
+                return True
+            kin = chosen_kin.get((item.kind, item.name), ())
+            return any(each != without and covers(each, item) for each in kin)
 
-    def _useful(self, formula: Formula) -> list[Item]:
-        if isinstance(formula, Item):
-            return [item for item in self.items if covers(item, formula)]
-        return [item for part in formula.parts for item in self._useful(part)]
+        return formula_holds(formulas[number], counts)
 
-    def _holds(self, clause: Formula, chosen: list[Item]) -> bool:
-        return formula_holds(clause, lambda item: self.met(item) or any(covers(c, item) for c in chosen))
-
-    def needed(self, chosen: list[Item]) -> int:
-        """Return a number of further items that there must at least be."""
-        used: set[tuple[str, str]] = set()
-        count = 0
-        for clause, families in zip(self.clauses, self.families, strict=True):
-            if not families & used and not self._holds(clause, chosen):
-                used |= families
-                count += 1
-        return count
-
-    def find(self, start: int, chosen: list[Item], left: int) -> list[Item] | None:
-        """Return the first set that adds `left` items from `start` on and makes all hold."""
-        if left == 0:
-            return chosen if all(self._holds(clause, chosen) for clause in self.clauses) else None
-        rest = [*chosen, *self.items[start:]]
-        if self.needed(chosen) > left or not all(self._holds(clause, rest) for clause in self.clauses):
-            return None
-        for i in range(start, len(self.items) - left + 1):
-            found = self.find(i + 1, [*chosen, self.items[i]], left - 1)
-            if found is not None:
-                return found
-        return None
-
-
-def _clauses(formulas: Iterable[Formula]) -> Iterable[Formula]:
-    for formula in formulas:
-        if isinstance(formula, AllOf):
-            yield from _clauses(formula.parts)
-        else:
-            yield formula
+    chosen_kin: dict[tuple[str, str], list[Item]] = {}
+    open_ = {number for number in range(len(formulas)) if not holds(number)}
+    gains: dict[Item, int] = {}
+    stale = set(items)
+    while open_:
+        for item in stale:
+            touched = family.get((item.kind, item.name), ())
+            gains[item] = sum(number in open_ and holds(number, also=item) for number in touched)
+        best = max((item for item in items if item not in chosen), key=lambda item: gains[item], default=None)
+        if best is None:
+            break
+        chosen[best] = None
+        chosen_kin.setdefault((best.kind, best.name), []).append(best)
+        touched = [number for number in family.get((best.kind, best.name), ()) if number in open_]
+        # What was taken changes the worth of those alone that stand in a formula with it.
+        near = {(item.kind, item.name) for number in touched for item in items_of(formulas[number])}
+        stale = {item for item in items if (item.kind, item.name) in near and item not in chosen}
+        open_.difference_update([number for number in touched if holds(number)])
+    for item in reversed(list(chosen)):
+        touched = family.get((item.kind, item.name), ())
+        if all(holds(number, without=item) for number in touched):
+            del chosen[item]
+            chosen_kin[item.kind, item.name].remove(item)
+    return tuple(sorted(chosen, key=item_order))

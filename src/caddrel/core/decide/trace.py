@@ -23,13 +23,15 @@ Selectors = dict[int, dict[str, str]]
 def trace_json(explained: Explained) -> dict[str, Any]:
     """Return the trace of a decision.
 
-    Keys: `facts` (value, wording and origin of every known fact), `policies` (each with scope, rules reached and
+    Keys: `facts` (value, wording and origin of every known fact), `not_understood` (what was said of facts and is on no
+    list), `policies` (each with scope, rules reached and
     effects), `standards`, `places` and `schedules` (those that were asked for), `signals` (those worked out from the
     person's history), `requirements` and `combined`.
     """
     judge = explained.judge
     return {
         "facts": _facts(explained),
+        "not_understood": _not_understood(explained),
         "policies": list(_policies(explained)),
         "standards": {name: _standard(judge, name) for name in sorted(judge.standards)},
         "places": {name: _place(judge, name) for name in sorted(judge.places)},
@@ -49,6 +51,15 @@ def _facts(explained: Explained) -> dict[str, Any]:
             "origin": facts.origins[name].value,
         }
         for name, value in sorted(facts.values.items())
+        if name in catalogue
+    }
+
+
+def _not_understood(explained: Explained) -> dict[str, Any]:
+    facts, catalogue = explained.facts, explained.rulebook.catalogue
+    return {
+        name: {"said": said, "origin": facts.origins[name].value}
+        for name, said in sorted(facts.not_understood.items())
         if name in catalogue
     }
 
@@ -94,6 +105,7 @@ def _policy(judge: Judge, steps: PolicySteps, selectors: Selectors) -> dict[str,
         "scope": scope,
         "rules": [_rule(judge, step) for step in steps.rules],
         "not_reached": [rule.id for rule in policy.rules[len(steps.rules) :]],
+        "names_app": steps.says.named.word,
         "effects": [
             *({"rule": rule.id, "effect": print_effect(rule.effect)} for rule in steps.says.rules),
             *([{"rule": None, "effect": "abstain"}] if steps.says.silent else []),
@@ -260,8 +272,10 @@ def _combined(explained: Explained) -> dict[str, Any]:
     combination = explained.combination
     mild = combination.mildly()
     return {
-        "stance": combination.strict_stance,
-        "mildest_stance": combination.mild_stance,
+        "before": combination.before,
+        "stance": combination.strict_stance.word,
+        "mildest_stance": combination.mild_stance.word,
+        "own_line": combination.strict_stance.own,
         "strict": {"outcome": combination.strict.outcome, "reason": combination.strict.reason},
         "mild": {"outcome": mild.outcome, "reason": mild.reason},
         "block": [
@@ -270,5 +284,5 @@ def _combined(explained: Explained) -> dict[str, Any]:
             for r in s.rules
             if r.effect.kind == "block"
         ],
-        "let_in": [s.policy.id for s in combination.enforced if s.kinds <= {"allow", "require"}],
+        "let_in": [s.policy.id for s in combination.enforced if combination.lets_in(s)],
     }

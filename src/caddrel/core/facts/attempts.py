@@ -9,7 +9,7 @@ from typing import Any
 from caddrel.core.diagnostics import Diagnostic, did_you_mean, shorten
 from caddrel.core.facts.catalogue import Catalogue
 from caddrel.core.facts.types import Value
-from caddrel.core.facts.values import ValueRefused, read_given, read_reported
+from caddrel.core.facts.values import ValueRefused, read_given, read_reported, read_told
 
 DEEPEST = 6
 
@@ -85,6 +85,36 @@ def read_facts(document: Any, catalogue: Catalogue) -> dict[str, Value]:
     if problems:
         raise AttemptRefused(problems)
     return facts
+
+
+def read_told_facts(document: Any, catalogue: Catalogue) -> tuple[dict[str, Value], dict[str, Any]]:
+    """Return the facts that a live request or a line of a log tells, and what of it is on no list, by fact.
+
+    An empty text is not reported.
+
+    Raises
+    ------
+    AttemptRefused
+        Naming every unknown fact, every fact given both flat and nested, every value that is of no such type.
+    """
+    facts: dict[str, Value] = {}
+    strange: dict[str, Any] = {}
+    flat, problems = _flat(document, catalogue)
+    for name, told in flat.items():
+        if told == "":
+            continue
+        try:
+            value, said = read_told(catalogue[name], told)
+        except ValueRefused as refused:
+            problems.append(wrong_value(name, refused, told))
+            continue
+        if value is not None:
+            facts[name] = value
+        if said is not None:
+            strange[name] = said
+    if problems:
+        raise AttemptRefused(problems)
+    return facts, strange
 
 
 def read_given_facts(pairs: Mapping[str, str], catalogue: Catalogue) -> dict[str, Value]:

@@ -17,7 +17,7 @@ OWN = frozenset({"time.at", "device.state_age", "device.listed_for", "auth.age"}
 _PREFIXES = frozenset(GROUPS[:4])
 # What a record says beside the values of its facts, and the group that it belongs to.
 _BESIDE = {"app_title": "app", "app_listed": "app", "coordinates": "network", "lists": "network"}
-_BESIDE["open_signals"] = "signals"
+_BESIDE |= {"open_signals": "signals", "open_groups": "person"}
 _OWN_BESIDE = ("default_age", "live", "not_believed")
 # What each attempt's own is of what a signal was compared with; the rest of it many have in common.
 _COMPARED = frozenset({"km", "seconds", "from", "of", "value", "seen_in", "back", "among", "count"})
@@ -61,6 +61,9 @@ def split(document: Mapping[str, Any]) -> tuple[dict[str, Any], tuple[bytes, ...
     for name, group in _BESIDE.items():
         if name in document:
             groups[group][name] = document[name]
+    for fact, said in document.get("not_understood", {}).items():
+        # No fact of a closed list is a record's own.
+        groups[group_of(fact)].setdefault("not_understood", {})[fact] = said
     beside = {name: document[name] for name in _OWN_BESIDE if document.get(name)}
     if document.get("noticed"):
         noticed = {name: _apart(found) for name, found in sorted(document["noticed"].items())}
@@ -91,9 +94,13 @@ def join(own: Mapping[str, Any], bundles: Sequence[Mapping[str, Any]], reference
     """
     values: dict[str, Any] = {}
     found: dict[str, Any] = {"default_age": None, "live": False, "reference": reference, "lists": {}}
+    strange: dict[str, Any] = {}
     for bundle in bundles:
         values.update(bundle.get("values", ()))
-        found.update((name, value) for name, value in bundle.items() if name != "values")
+        strange.update(bundle.get("not_understood", ()))
+        found.update((name, value) for name, value in bundle.items() if name not in {"values", "not_understood"})
+    if strange:
+        found["not_understood"] = dict(sorted(strange.items()))
     values.update(own["values"])
     # Records of older releases have all of it by themselves.
     if shared := found.pop("noticed", None):

@@ -15,7 +15,7 @@ from datetime import datetime
 from typing import Any, NamedTuple, Protocol
 
 from caddrel.core.diagnostics import Diagnostic
-from caddrel.core.facts.attempts import AttemptRefused, flat_facts, read_facts
+from caddrel.core.facts.attempts import AttemptRefused, flat_facts, read_told_facts
 from caddrel.core.facts.bundles import GROUPS, encoded, group_of, has_ages
 from caddrel.core.facts.catalogue import Catalogue
 from caddrel.core.facts.completion import AddressData, Facts, Origin, Setting, complete
@@ -23,7 +23,7 @@ from caddrel.core.facts.inventory import Inventory
 from caddrel.core.facts.own import DEVICE_AGES, Ages, Columns, OwnFacts
 from caddrel.core.facts.record import facts_json
 from caddrel.core.facts.types import FactType, Methods, Signals, Value
-from caddrel.core.facts.values import read_moment, read_reported, to_json
+from caddrel.core.facts.values import read_moment, read_told, to_json
 
 # Facts of each group that every attempt is asked for.
 TOLD: Mapping[str, tuple[str, ...]] = {
@@ -65,14 +65,17 @@ class Bundle:
     def parts(self) -> tuple[Any, ...]:
         """Return what it is made of: all but the address lists, which are the inventory's, and its spells."""
         facts = self.facts
-        alone = (facts.app_listed, facts.app_title, facts.coordinates)
+        alone = (facts.app_listed, facts.app_title, facts.coordinates, facts.not_understood)
         return self.values, self.origins, self.document, alone, self.told, self.since, self.assumed
 
     @classmethod
     def of(cls, parts: tuple[Any, ...], lists: Mapping[str, Any]) -> Bundle:
         """Return what `parts` came from, with the inventory's address lists."""
-        values, origins, document, (listed, title, coordinates), *rest = parts
-        facts = Facts(values, origins, app_listed=listed, app_title=title, lists=lists, coordinates=coordinates)
+        values, origins, document, (listed, title, coordinates, strange), *rest = parts
+        facts = Facts(
+            values, origins, app_listed=listed, app_title=title, lists=lists, coordinates=coordinates,
+            not_understood=strange,
+        )  # fmt: skip
         return cls(values, origins, document, facts, *rest)
 
 
@@ -151,9 +154,11 @@ class Bundled:
     def _whole(self) -> Facts:
         values: dict[str, Value] = {}
         origins: dict[str, Origin] = {}
+        strange: dict[str, Any] = {}
         for bundle in self.bundles:
             values.update(bundle.values)
             origins.update(bundle.origins)
+            strange.update(bundle.facts.not_understood)
         for name, (origin, value) in json.loads(self.own).items():
             values[name], origins[name] = value, _ORIGINS[origin]
         values["time.at"] = self.at
@@ -161,8 +166,9 @@ class Bundled:
             values["auth.methods"] = self.methods
         app, network = self.bundles[1].facts, self.bundles[3].facts
         facts = Facts(
-            values, origins, self.default_age, False, app.app_listed, app.app_title, self._lists, network.coordinates
-        )
+            values, origins, self.default_age, False, app.app_listed, app.app_title, self._lists, network.coordinates,
+            not_understood=strange,
+        )  # fmt: skip
         if self.noticed is not None:
             told, compared = self.noticed
             values["signals"], facts.noticed = told.signals, told.noticed(compared)
@@ -227,7 +233,7 @@ class Bundler:
         Raises
         ------
         AttemptRefused
-            As `attempts.read_facts` does, for the first that is wrong; and when there is no moment.
+            As `attempts.read_told_facts` does, for the first that is wrong; and when there is no moment.
         """
         shapes: dict[tuple[str, ...], list[int]] = {}
         for place, names in enumerate(map(tuple, documents)):
@@ -251,8 +257,9 @@ class Bundler:
             return self.bundle(flat)
 
     def _flat(self, document: Mapping[str, Any]) -> dict[str, Any]:
-        read_facts(document, self._catalogue)
-        flat = flat_facts(document, self._catalogue)
+        read_told_facts(document, self._catalogue)
+        # An empty text is not reported.
+        flat = {name: value for name, value in flat_facts(document, self._catalogue).items() if value != ""}
         if flat.get("time.at") is None:
             raise AttemptRefused([Diagnostic("missing-key", "a sign-in needs the fact `time.at`", path="time.at")])
         return flat
@@ -355,23 +362,30 @@ class Bundler:
 
     def _make(self, group: str, reported: Mapping[str, Any], at: datetime | None = None) -> Bundle:
         """Return a group completed; what completion says of other groups is left to them."""
-        read = {}
+        read: dict[str, Value] = {}
+        strange: dict[str, Any] = {}
         for name, value in reported.items():
-            if value is None:
+            if value is None or value == "":
                 raise TypeError("a fact without value")
             kept = list(value) if name == "auth.methods" and has_ages(value) else value
-            read[name] = read_reported(self._catalogue[name], kept)
+            found, said = read_told(self._catalogue[name], kept)
+            if found is not None:
+                read[name] = found
+            if said is not None:
+                strange[name] = said
         said = read if at is None else {**read, "time.at": at}
         facts = complete(
-            said, self._catalogue, self._assume, self._inventory, Setting.LOG, address_data=self._address_data
-        )
+            said, self._catalogue, self._assume, self._inventory, Setting.LOG, address_data=self._address_data,
+            not_understood=strange,
+        )  # fmt: skip
         mine = [name for name in facts.values if group_of(name) == group]
         # Ages that the rulebook assumes count where none can be told.
         assumed = [name for name in DEVICE_AGES if group == "device" and name in self._assume]
         mine += assumed
         values = {name: facts.values[name] for name in mine}
-        origins = {name: facts.origins[name] for name in mine}
-        alone = Facts(values, origins)
+        not_understood = {name: said for name, said in facts.not_understood.items() if group_of(name) == group}
+        origins = {name: facts.origins[name] for name in (*mine, *not_understood)}
+        alone = Facts(values, origins, not_understood=not_understood)
         if group == "app":
             alone.app_listed, alone.app_title = facts.app_listed, facts.app_title
         if group == "network":
@@ -385,7 +399,7 @@ class Bundler:
 
     def _document(self, group: str, alone: Facts) -> bytes:
         whole = facts_json(alone, self._lists if group == "network" else ())
-        kept = {name: whole[name] for name in _BESIDE.get(group, ()) if name in whole}
+        kept = {name: whole[name] for name in (*_BESIDE.get(group, ()), "not_understood") if name in whole}
         values = {name: value for name, value in whole["values"].items() if group_of(name)}
         return encoded({**({"values": values} if values else {}), **kept})
 

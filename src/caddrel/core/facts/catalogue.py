@@ -47,16 +47,13 @@ class FactSpec:
     doc
         What the fact says, one sentence.
     words
-        The closed list of a word, level or methods fact; for other types empty.
-    usual
-        Values an open type usually has; others are accepted.
+        The closed list of a word, level, factors or methods fact; for other types empty.
     """
 
     name: str
     type: FactType
     doc: str
     words: tuple[str, ...] = ()
-    usual: tuple[str, ...] = ()
 
 
 def _rows() -> Iterator[FactSpec]:  # noqa: PLR0915 - a table, a row a fact
@@ -67,7 +64,7 @@ def _rows() -> Iterator[FactSpec]:  # noqa: PLR0915 - a table, a row a fact
     yield FactSpec("person.unit", t.PATH, "The unit the person belongs to, as a path.")
     yield FactSpec("person.groups", t.NAMES, "The person's groups, closed over nesting.")
     yield FactSpec("person.roles", t.NAMES, "The person's roles.")
-    yield FactSpec("person.factors", t.NAMES, "The factors the person has enrolled.", usual=FACTORS)
+    yield FactSpec("person.factors", t.NAMES, "The factors the person has enrolled.", FACTORS)
     yield FactSpec("person.risk", t.LEVEL, "Is the account itself suspected?", LEVELS)
     yield FactSpec("app.id", t.NAME, "What the person wants to open.")
     yield FactSpec("app.labels", t.NAMES, "The app's labels.")
@@ -117,7 +114,13 @@ def _rows() -> Iterator[FactSpec]:  # noqa: PLR0915 - a table, a row a fact
     yield FactSpec("risk.attempt", t.LEVEL, "Is this attempt itself suspicious?", LEVELS)
     yield FactSpec("signals", t.NAMES, "The rulebook's signals that fired.")
     yield FactSpec("time.at", t.MOMENT, "When, RFC 3339 with offset.")
-    yield FactSpec("auth.credentials", t.WORD, "What the door saw of the first factor.", ("right", "wrong"))
+    yield FactSpec(
+        "auth.credentials",
+        t.WORD,
+        "What the door saw of the first factor; wrong is blocked before any policy.",
+        ("right", "wrong"),
+    )
+    yield FactSpec("auth.locked_out", t.FLAG, "Were there too many wrong passwords? Worked out from the log when live.")
     yield FactSpec("auth.methods", t.METHODS, "RFC 8176 methods used in this session, with ages.", METHODS)
     yield FactSpec("auth.age", t.DURATION, "Age of the methods reported without one.")
     yield FactSpec("auth.notices", t.NAMES, "Notices accepted in their current version.")

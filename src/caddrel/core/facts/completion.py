@@ -16,7 +16,7 @@ from typing import Any
 from caddrel.core.facts.catalogue import Catalogue, FactSpec
 from caddrel.core.facts.inventory import Entry, Inventory
 from caddrel.core.facts.types import Address, Value
-from caddrel.core.facts.values import ValueRefused, read_reported
+from caddrel.core.facts.values import ValueRefused, read_told
 
 # Stands for a reference that is put in later, when a record is read: so that records can share a decision. No text of a
 # rulebook can hold it.
@@ -70,6 +70,9 @@ class Facts:
         later.
     not_believed
         Facts that the caller claimed and may not report, as JSON; they count for nothing.
+    not_understood
+        What was reported for facts and is on no list, as JSON; `origins` tells by whom. Such a fact is unknown and
+        nothing fills it; of methods those that are some count, and `auth.credentials` counts as wrong.
     """
 
     values: dict[str, Value]
@@ -83,6 +86,7 @@ class Facts:
     noticed: Mapping[str, Any] = field(default_factory=dict)
     reference: str = ""
     not_believed: Mapping[str, Any] = field(default_factory=dict)
+    not_understood: Mapping[str, Any] = field(default_factory=dict)
 
     def changed(
         self, values: dict[str, Value], origins: dict[str, Origin], coordinates: tuple[float, float] | None
@@ -90,16 +94,17 @@ class Facts:
         """Return the attempt with other values; written out, since remedies try hundreds."""
         return Facts(
             values, origins, self.default_age, self.live, self.app_listed, self.app_title, self.lists, coordinates,
-            self.noticed, self.reference, self.not_believed,
+            self.noticed, self.reference, self.not_believed, self.not_understood,
         )  # fmt: skip
 
 
 @dataclass(frozen=True, slots=True)
 class AddressRecord:
-    """What is known about an address: facts by name, and where on earth it is."""
+    """What is known about an address: facts by name, where on earth it is, and what the data say that is on no list."""
 
     facts: Mapping[str, Value] = field(default_factory=dict)
     coordinates: tuple[float, float] | None = None
+    not_understood: Mapping[str, Any] = field(default_factory=dict)
 
 
 AddressData = Callable[[Address], AddressRecord]
@@ -113,6 +118,7 @@ def complete(
     setting: Setting = Setting.OFFLINE,
     now: datetime | None = None,
     address_data: AddressData | None = None,
+    not_understood: Mapping[str, Any] | None = None,
 ) -> Facts:
     """Return the facts of an attempt with every gap filled that may be filled.
 
@@ -132,19 +138,26 @@ def complete(
         Needed for live attempts.
     address_data
         What is known about an address.
+    not_understood
+        What the caller said of facts and is on no list; nothing fills those.
     """
+    strange = dict(not_understood or {})
     facts = Facts(dict(reported), dict.fromkeys(reported, Origin.REPORTED), live=setting is Setting.LIVE)
+    facts.not_understood = strange
+    facts.origins.update(dict.fromkeys(strange, Origin.REPORTED))
     values = facts.values
 
     def supply(found: Mapping[str, Value], origin: Origin) -> None:
         for name, value in found.items():
-            if name not in values:
+            # Whatever stands behind a word that nobody understands, it is not what a later step would put there.
+            if name not in values and name not in strange:
                 values[name] = value
                 facts.origins[name] = origin
 
     at = values.get("time.at", now if facts.live else None)
     moment = at if isinstance(at, datetime) else None
-    device = _from_inventory(facts, catalogue, inventory, supply, moment) if inventory is not None else None
+    kept = _Kept(facts, strange)
+    device = _from_inventory(facts, catalogue, inventory, supply, kept, moment) if inventory is not None else None
     live = facts.live
     if live and "device.id" not in values and "device.serial" not in values:
         supply({"device.listed": False}, Origin.DEFAULT)
@@ -154,6 +167,7 @@ def complete(
     address = values.get("network.ip")
     if address_data is not None and address is not None:
         known = address_data(address)  # type: ignore[arg-type]
+        kept(known.not_understood, Origin.ADDRESS_DATA)
         supply(known.facts, Origin.ADDRESS_DATA)
         facts.coordinates = known.coordinates
     supply({"operation": "sign-in", "flow": "interactive"}, Origin.DEFAULT)
@@ -171,25 +185,34 @@ def complete(
 Supply = Callable[[Mapping[str, Value], Origin], None]
 
 
+class _Kept:
+    """Keeps what is not understood of facts that are not known yet."""
+
+    def __init__(self, facts: Facts, strange: dict[str, Any]) -> None:
+        self._facts, self._strange = facts, strange
+
+    def __call__(self, said: Mapping[str, Any], origin: Origin) -> None:
+        for name, what in said.items():
+            if name not in self._facts.values and name not in self._strange:
+                self._strange[name], self._facts.origins[name] = what, origin
+
+
 def _from_inventory(
-    facts: Facts, catalogue: Catalogue, inventory: Inventory, supply: Supply, at: datetime | None
+    facts: Facts, catalogue: Catalogue, inventory: Inventory, supply: Supply, kept: _Kept, at: datetime | None
 ) -> Entry | None:
     values = facts.values
     facts.lists = inventory.lists
     person = inventory.people.get(_text(values, "person.id") or "")
     if person is not None:
         stored = dict(person.facts)
-        groups = inventory.groups_of(person, at)
-        stored.pop("person.groups", None)
-        if groups is not None:
-            stored["person.groups"] = groups
+        stored["person.groups"] = inventory.groups_of(person, at)
         stored.setdefault("person.roles", frozenset())
-        supply(stored | attributes_of(person, "person", catalogue), Origin.INVENTORY)
+        _supply_entry(stored, person, "person", catalogue, supply, kept)
     app_id = _text(values, "app.id")
     app = inventory.apps.get(app_id or "")
     if app is not None:
         facts.app_title = app.title
-        supply({"app.labels": frozenset(), **app.facts} | attributes_of(app, "app", catalogue), Origin.INVENTORY)
+        _supply_entry({"app.labels": frozenset(), **app.facts}, app, "app", catalogue, supply, kept)
     facts.app_listed = app is not None or app_id is None
     device_id, serial = _text(values, "device.id"), _text(values, "device.serial")
     if device_id is None and serial is None:
@@ -199,8 +222,17 @@ def _from_inventory(
         supply({"device.listed": False}, Origin.INVENTORY)
         return None
     stored = {"device.id": device.id, "device.listed": True, **device.facts}
-    supply(stored | attributes_of(device, "device", catalogue), Origin.INVENTORY)
+    _supply_entry(stored, device, "device", catalogue, supply, kept)
     return device
+
+
+def _supply_entry(
+    stored: dict[str, Value], entry: Entry, kind: str, catalogue: Catalogue, supply: Supply, kept: _Kept
+) -> None:
+    attributes, strange = attributes_of(entry, kind, catalogue)
+    kept(entry.not_understood, Origin.INVENTORY)
+    kept(strange, Origin.INVENTORY)
+    supply(stored | attributes, Origin.INVENTORY)
 
 
 def _text(values: Mapping[str, Value], name: str) -> str | None:
@@ -208,19 +240,30 @@ def _text(values: Mapping[str, Value], name: str) -> str | None:
     return value if isinstance(value, str) else None
 
 
-def attributes_of(entry: Entry, kind: str, catalogue: Catalogue) -> dict[str, Value]:
-    """Return the facts that an inventory entry's own attributes give; `kind` is ``person``, ``device`` or ``app``."""
+def attributes_of(entry: Entry, kind: str, catalogue: Catalogue) -> tuple[dict[str, Value], dict[str, Any]]:
+    """Return the facts that an inventory entry's own attributes give, and what of them is on no list.
+
+    Parameters
+    ----------
+    kind
+        ``person``, ``device`` or ``app``.
+    """
     found: dict[str, Value] = {}
+    strange: dict[str, Any] = {}
     for key, value in entry.attributes.items():
         spec: FactSpec | None = catalogue.attributes.get(f"{kind}.attributes.{key}")
         if spec is None:
             continue
         # An attribute that the inventory holds in another type than the rulebook declares is not known.
         try:
-            found[spec.name] = read_reported(spec, value)
+            read, said = read_told(spec, value)
         except ValueRefused:
             continue
-    return found
+        if read is not None:
+            found[spec.name] = read
+        if said is not None:
+            strange[spec.name] = said
+    return found, strange
 
 
 AGES = ("device.state_age", "device.listed_for")

@@ -1,4 +1,4 @@
-"""The country codes of ISO 3166-1 alpha-2, officially assigned."""
+"""The country codes of ISO 3166-1 alpha-2, officially assigned, and XK, which stands for Kosovo by custom."""
 
 COUNTRIES: tuple[str, ...] = tuple(
     """
@@ -9,6 +9,6 @@ COUNTRIES: tuple[str, ...] = tuple(
     LI LK LR LS LT LU LV LY MA MC MD ME MF MG MH MK ML MM MN MO MP MQ MR MS MT MU MV MW MX MY MZ NA
     NC NE NF NG NI NL NO NP NR NU NZ OM PA PE PF PG PH PK PL PM PN PR PS PT PW PY QA RE RO RS RU RW
     SA SB SC SD SE SG SH SI SJ SK SL SM SN SO SR SS ST SV SX SY SZ TC TD TF TG TH TJ TK TL TM TN TO
-    TR TT TV TW TZ UA UG UM US UY UZ VA VC VE VG VI VN VU WF WS YE YT ZA ZM ZW
+    TR TT TV TW TZ UA UG UM US UY UZ VA VC VE VG VI VN VU WF WS XK YE YT ZA ZM ZW
     """.split()
 )

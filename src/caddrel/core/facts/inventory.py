@@ -14,8 +14,8 @@ from typing import Any
 from caddrel.core.diagnostics import Diagnostic, did_you_mean, shorten
 from caddrel.core.facts.address_lists import AddressList, Span, read_span
 from caddrel.core.facts.catalogue import FACTS
-from caddrel.core.facts.types import Value
-from caddrel.core.facts.values import ValueRefused, read_moment, read_reported
+from caddrel.core.facts.types import PartlyKnown, Value
+from caddrel.core.facts.values import NotUnderstood, ValueRefused, read_moment, read_reported
 
 NOUNS = ("people", "groups", "devices", "apps", "lists")
 LONGEST_ID = 200
@@ -44,7 +44,8 @@ ONE_OF = {"people": "person", "groups": "group", "devices": "device", "apps": "a
 class Entry:
     """A person, device or app: the facts it supplies, and its own attributes as given.
 
-    `groups_until` are the memberships of a person that end by themselves: group and moment.
+    `groups_until` are the memberships of a person that end by themselves: group and moment. `not_understood` is what
+    was stored for facts by an earlier release and is on no list, as JSON: those facts are unknown.
     """
 
     id: str
@@ -55,6 +56,7 @@ class Entry:
     state_at: datetime | None = None
     listed_at: datetime | None = None
     groups_until: tuple[tuple[str, datetime], ...] = ()
+    not_understood: Mapping[str, Any] = field(default_factory=dict)
 
 
 @dataclass(frozen=True, slots=True)
@@ -121,18 +123,19 @@ class Inventory:
             self._by_person = found
         return self._by_person.get(person, [])
 
-    def groups_of(self, person: Entry, at: datetime | None) -> frozenset[str] | None:
+    def groups_of(self, person: Entry, at: datetime | None) -> frozenset[str]:
         """Return all groups that a person is in at a moment, directly or through others.
 
         Parameters
         ----------
         at
-            None when nobody knows; the answer is None too when it depends on it.
+            None when nobody knows: of the groups that somebody is in by a membership that ends, it is then not known.
         """
-        if person.groups_until and at is None:
-            return None
         lasting = person.facts.get("person.groups", frozenset())
         groups = set(lasting) if isinstance(lasting, frozenset) else set()
+        if at is None and person.groups_until:
+            held = self.closure(groups)
+            return PartlyKnown(held, self.closure(group for group, _ in person.groups_until) - held)
         groups.update(group for group, until in person.groups_until if at is not None and at < until)
         return self.closure(groups)
 
@@ -157,10 +160,18 @@ class Inventory:
 
 
 class InventoryReader:
-    """Reads inventory objects from JSON, collecting what is wrong."""
+    """Reads inventory objects from JSON, collecting what is wrong.
 
-    def __init__(self) -> None:
+    Parameters
+    ----------
+    stored
+        Whether they were taken in before: what is on no list is then kept with its object as not understood. One that
+        comes anew is refused for it.
+    """
+
+    def __init__(self, stored: bool = False) -> None:
         self.problems: list[Diagnostic] = []
+        self._stored = stored
 
     def say(self, path: str, code: str, message: str, hint: str = "") -> None:
         """Collect a finding."""
@@ -218,11 +229,15 @@ class InventoryReader:
             return None
         until = self._memberships(fields, path) if noun == "people" else ()
         facts: dict[str, Value] = {}
+        strange: dict[str, Any] = {}
         for key, fact in FIELDS[noun].items():
             if key in fields:
                 try:
                     facts[fact] = read_reported(FACTS[fact], fields[key])
                 except ValueRefused as refused:
+                    if self._stored and isinstance(refused, NotUnderstood):
+                        strange[fact] = refused.said
+                        continue
                     hint = did_you_mean(str(fields[key]), refused.words)
                     self.say(f"{path}.{key}", "wrong-value", f"`{key}`: {refused}", hint)
         attributes = fields.get("attributes", {})
@@ -238,6 +253,7 @@ class InventoryReader:
             self._moment(fields, "state_at", path),
             self._moment(fields, "listed_at", path),
             until,
+            strange,
         )
         return made if len(self.problems) == before else None
 
@@ -301,9 +317,15 @@ class InventoryReader:
         return AddressList.of_spans(fields["id"], self._text(fields, "title", path), spans[4], spans[6])
 
 
-def read_inventory(document: Any) -> tuple[Inventory, list[Diagnostic]]:
-    """Return the inventory that a JSON document with `people`, `groups`, `devices`, `apps`, `lists` describes."""
-    reader = InventoryReader()
+def read_inventory(document: Any, stored: bool = False) -> tuple[Inventory, list[Diagnostic]]:
+    """Return the inventory that a JSON document with `people`, `groups`, `devices`, `apps`, `lists` describes.
+
+    Parameters
+    ----------
+    stored
+        As of `InventoryReader`.
+    """
+    reader = InventoryReader(stored)
     if not isinstance(document, dict):
         reader.say("", "wrong-type", f"an inventory is an object with {', '.join(NOUNS)}")
         return Inventory(), reader.problems

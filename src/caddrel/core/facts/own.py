@@ -11,8 +11,9 @@ from collections.abc import Callable, Mapping, Sequence
 from datetime import datetime
 from typing import Any, NamedTuple, Protocol
 
+from caddrel.core.facts.catalogue import FACTS
 from caddrel.core.facts.types import Methods
-from caddrel.core.facts.values import read_moment, reported_duration, show_moment
+from caddrel.core.facts.values import read_moment, read_told, reported_duration, show_moment
 
 # Ages that follow from the moment of an attempt, and those of its methods; in this order wherever they come together.
 DEVICE_AGES = ("device.state_age", "device.listed_for")
@@ -118,8 +119,8 @@ class OwnFacts:
         ]  # fmt: skip
 
     def _with_ages(self, reported: dict[str, Any]) -> _Aged:
-        """Return methods with their ages; their names were read with their bundle, which knows nothing of ages."""
-        methods = {name: None if age is None else reported_duration(age) for name, age in reported.items()}
+        """Return methods with their ages; what is none of them is kept with their bundle, which knows of no ages."""
+        methods: Any = read_told(FACTS["auth.methods"], reported)[0]
         ages = [age for age in methods.values() if age is not None]
         document = f',"auth.methods":{_encoded(["reported", methods])}' if ages else ""
         found = _Aged(methods, max(ages, default=None), document)

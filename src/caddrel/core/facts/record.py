@@ -6,10 +6,10 @@ from collections.abc import Iterable, Mapping
 from typing import Any
 
 from caddrel.core.facts.bundles import encoded
-from caddrel.core.facts.catalogue import Catalogue
+from caddrel.core.facts.catalogue import Catalogue, FactSpec
 from caddrel.core.facts.completion import Facts, Origin
-from caddrel.core.facts.types import Address, Signals
-from caddrel.core.facts.values import ValueRefused, read_reported, to_json
+from caddrel.core.facts.types import Address, PartlyKnown, PartlyRead, Signals, Value
+from caddrel.core.facts.values import ValueRefused, read_told, to_json
 
 # Plain texts: those of an enumeration are slow to ask for.
 _WORDS = {origin: origin.value for origin in Origin}
@@ -36,23 +36,65 @@ def facts_json(facts: Facts, lists: Iterable[str]) -> dict[str, Any]:
         "app_listed": facts.app_listed,
         "app_title": facts.app_title,
         "lists": held,
-        **_signals_json(facts),
+        **_open_json(facts),
+        **_not_understood_json(facts),
         **({"not_believed": dict(facts.not_believed)} if facts.not_believed else {}),
         "reference": facts.reference,
     }
 
 
-def _signals_json(facts: Facts) -> dict[str, Any]:
-    """Return where the attempt was on earth, and the signals that are not known with what each was compared with."""
+# Under which name a record keeps the ids of a set that are not known.
+OPEN = {"signals": "open_signals", "person.groups": "open_groups"}
+
+
+def _open_json(facts: Facts) -> dict[str, Any]:
+    """Return where the attempt was on earth, what is not known of sets, and what each signal was compared with."""
     found: dict[str, Any] = {}
     if facts.coordinates is not None:
         found["coordinates"] = list(facts.coordinates)
-    signals = facts.values.get("signals")
-    if isinstance(signals, Signals) and signals.open:
-        found["open_signals"] = sorted(signals.open)
+    for name, key in OPEN.items():
+        held = facts.values.get(name)
+        if isinstance(held, PartlyKnown) and held.open:
+            found[key] = sorted(held.open)
     if facts.noticed:
         found["noticed"] = dict(facts.noticed)
     return found
+
+
+def _not_understood_json(facts: Facts) -> dict[str, Any]:
+    """Return what was reported and is on no list, with who reported it."""
+    if not facts.not_understood:
+        return {}
+    said = sorted(facts.not_understood.items())
+    return {"not_understood": {name: [_WORDS[facts.origins[name]], what] for name, what in said}}
+
+
+def value_from_json(spec: FactSpec, held: Mapping[str, Any]) -> tuple[Value | None, Any]:
+    """Return the value that a record, or a bundle of it, holds of a fact, None while unknown; and what is on no list.
+
+    Records of earlier releases hold words as they were said: they are read as any log is.
+
+    Parameters
+    ----------
+    held
+        As JSON: `values`, and beside them what is open or not understood.
+
+    Raises
+    ------
+    ValueRefused
+        When the catalogue knows the fact in another type.
+    """
+    value, said = read_told(spec, held["values"][spec.name][1])
+    kept = held.get("not_understood", {}).get(spec.name)
+    if kept is not None and said is None:
+        said = kept[1]
+        if isinstance(value, dict):
+            value = PartlyRead(value)
+    key = OPEN.get(spec.name)
+    if key is not None and held.get(key) and isinstance(value, frozenset):
+        kind = Signals if spec.name == "signals" else PartlyKnown
+        value = kind(value, held[key])
+    return value, said
 
 
 def signals_document(signals: Signals, noticed: Mapping[str, Any]) -> bytes:
@@ -81,20 +123,26 @@ def facts_from_json(document: Mapping[str, Any], catalogue: Catalogue) -> Facts:
         reference=str(document.get("reference", "")),
         lists={name: RecordedList(held) for name, held in document.get("lists", {}).items()},
     )
-    for name, (origin, value) in document["values"].items():
+    strange: dict[str, Any] = {}
+    for name, (origin, _) in document["values"].items():
         spec = catalogue.get(name)
         if spec is None:
             continue
         try:
-            facts.values[name] = read_reported(spec, value)
+            value, said = value_from_json(spec, document)
         except ValueRefused:
             continue
         facts.origins[name] = Origin(origin)
+        if value is not None:
+            facts.values[name] = value
+        if said is not None:
+            strange[name] = said
+    for name, (origin, said) in document.get("not_understood", {}).items():
+        if name in catalogue and name not in strange:
+            strange[name], facts.origins[name] = said, Origin(origin)
+    facts.not_understood = strange
     at = document.get("coordinates")
     facts.coordinates = (at[0], at[1]) if at else None
     facts.noticed = document.get("noticed", {})
     facts.not_believed = document.get("not_believed", {})
-    fired = facts.values.get("signals")
-    if isinstance(fired, frozenset) and document.get("open_signals"):
-        facts.values["signals"] = Signals(fired, document["open_signals"])
     return facts

@@ -11,7 +11,7 @@ import unicodedata
 from collections.abc import Iterable
 from dataclasses import dataclass, field
 from datetime import datetime
-from typing import Self
+from typing import Any, Self
 
 Address = ipaddress.IPv4Address | ipaddress.IPv6Address
 Network = ipaddress.IPv4Network | ipaddress.IPv6Network
@@ -52,27 +52,57 @@ class Version:
 Methods = dict[str, float | None]
 
 
-class Signals(frozenset[str]):
-    """The ids of the signals that fired, where some may not be known: each is true, false or unknown by itself.
+class PartlyKnown(frozenset[str]):
+    """A set of ids of which some may not be known: each is held, not held or unknown by itself.
+
+    Two are equal when they hold the same and leave the same open; one that leaves nothing open equals a plain set.
 
     Attributes
     ----------
     open
-        The ids whose truth is unknown.
+        The ids of which it is not known whether they are held.
     """
 
     open: frozenset[str]
 
-    def __new__(cls, fired: Iterable[str] = (), open: Iterable[str] = ()) -> Self:
+    def __new__(cls, held: Iterable[str] = (), open: Iterable[str] = ()) -> Self:
         """Make the set; `open` are the ids that are unknown."""
-        made = super().__new__(cls, fired)
+        made = super().__new__(cls, held)
         made.open = frozenset(open)
         return made
 
+    def __eq__(self, other: object) -> bool:
+        return frozenset.__eq__(self, other) is True and self.open == getattr(other, "open", frozenset())
+
+    def __ne__(self, other: object) -> bool:
+        return not self == other
+
+    def __hash__(self) -> int:
+        return hash((frozenset(self), self.open)) if self.open else frozenset.__hash__(self)
+
+    def __reduce__(self) -> tuple[Any, ...]:
+        return type(self), (tuple(self), tuple(self.open))
+
     @property
     def possible(self) -> frozenset[str]:
-        """The ids that fired or may have."""
-        return self | self.open
+        """The ids that are held or may be."""
+        return frozenset(self) | self.open
+
+
+class Signals(PartlyKnown):
+    """The ids of the signals that fired; `open` are those of which it is not known."""
+
+
+class PartlyRead(dict[str, float | None]):
+    """Methods with their ages, beside which others were reported that are no methods: it may have any other."""
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, PartlyRead) and dict.__eq__(self, other) is True
+
+    def __ne__(self, other: object) -> bool:
+        return not self == other
+
+    __hash__ = None  # type: ignore[assignment]  # as of every dictionary
 
 
 Value = bool | str | frozenset[str] | Version | Address | float | int | datetime | dict[str, float | None]

@@ -9,14 +9,24 @@ from __future__ import annotations
 import ipaddress
 import math
 import re
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from datetime import UTC, datetime
 from functools import lru_cache
 from typing import Any
 
 from caddrel.core.diagnostics import shorten
 from caddrel.core.facts.catalogue import FactSpec
-from caddrel.core.facts.types import LEVELS, Address, FactType, Methods, Signals, Value, Version
+from caddrel.core.facts.types import (
+    LEVELS,
+    Address,
+    FactType,
+    Methods,
+    PartlyKnown,
+    PartlyRead,
+    Signals,
+    Value,
+    Version,
+)
 
 LONGEST_TEXT = 2000
 LARGEST_SET = 10_000
@@ -50,6 +60,33 @@ class ValueRefused(ValueError):
         self.expected = expected
         self.words = words
         super().__init__(f"{shown} is not {expected}")
+
+
+class NotUnderstood(ValueRefused):
+    """A value of the right shape that is on no list.
+
+    Attributes
+    ----------
+    said
+        The words that are on no list, as they were said.
+    rest
+        What else was said, read: of methods those that are some. None where the fact is unknown as a whole.
+    """
+
+    def __init__(self, shown: str, expected: str, words: tuple[str, ...], said: Any, rest: Value | None = None) -> None:
+        super().__init__(shown, expected, words)
+        self.said = said
+        self.rest = rest
+
+
+@lru_cache(maxsize=64)
+def _folded(words: tuple[str, ...]) -> Mapping[str, str]:
+    return {word.lower(): word for word in words}
+
+
+def listed(spec: FactSpec, text: str) -> str | None:
+    """Return a word in its list's own spelling, None when it is on no list; only ASCII case is folded."""
+    return _folded(spec.words).get(text.lower()) if text.isascii() else None
 
 
 def read_duration(text: str) -> int:
@@ -174,12 +211,8 @@ def read_written(spec: FactSpec, text: str) -> Value:
         When the text is not of the fact's type, or not in its closed list.
     """
     if spec.words and text not in spec.words:
-        listed = ", ".join(spec.words) if len(spec.words) <= 12 else "a country code such as NO"
-        many = len(spec.words) > 12
-        if many and spec.type is FactType.METHODS:
-            listed = "a method name of RFC 8176 such as otp"
-        raise ValueRefused(_quote(text), listed if many else f"one of {listed}", spec.words)
-    if spec.type in {FactType.WORD, FactType.LEVEL}:
+        raise ValueRefused(_quote(text), one_of_list(spec), spec.words)
+    if spec.type in _LISTED:
         return text
     return _FROM_TEXT[spec.type](text)
 
@@ -190,19 +223,17 @@ def read_given(spec: FactSpec, text: str) -> Value:
     Methods may carry ages: ``pwd,otp:15m``.
     """
     if spec.type is FactType.METHODS:
-        methods: Methods = {}
+        given: list[tuple[str, float | None]] = []
         for item in _split(text):
             name, _, age = item.partition(":")
-            methods[_read_name(name)] = read_duration(age) if age else None
-        return methods
+            given.append((name, read_duration(age) if age else None))
+        return _methods_of(spec, given)
     if spec.type is FactType.NAMES:
-        return frozenset(_read_name(item) for item in _split(text))
+        return _names_of(spec, _split(text))
     if spec.type is FactType.DURATION and text.isascii() and text.isdigit() and len(text) < 13:
         return int(text)
-    if spec.type is FactType.WORD:
-        return _reported_word(spec, text)
-    if spec.type is FactType.LEVEL:
-        return _reported_level(text)
+    if spec.type in _LISTED:
+        return _word(spec, text)
     return _FROM_TEXT[spec.type](text)
 
 
@@ -210,16 +241,59 @@ def _split(text: str) -> list[str]:
     return [part.strip() for part in text.strip("[] ").split(",") if part.strip()]
 
 
-def _reported_word(spec: FactSpec, text: str) -> str:
-    word = _read_name(text)
-    # A reported word outside the list stays what it is: known, and equal to none of the list.
-    return word.upper() if spec.name == "network.country" else word
+_LISTED = (FactType.WORD, FactType.LEVEL)
 
 
-def _reported_level(text: object) -> str:
-    if text not in LEVELS:
-        raise ValueRefused(_quote(text), f"one of {', '.join(LEVELS)}", LEVELS)
-    return str(text)
+def _word(spec: FactSpec, text: str) -> str:
+    if len(text) > LONGEST_TEXT:
+        raise ValueRefused(_quote(text), f"a text of at most {LONGEST_TEXT} characters")
+    word = listed(spec, text)
+    if word is None:
+        raise NotUnderstood(_quote(text), one_of_list(spec), spec.words, text)
+    return word
+
+
+def one_of_list(spec: FactSpec) -> str:
+    """Return what would be right of a closed list, as plain text."""
+    if spec.type is FactType.METHODS:
+        return "a method name of RFC 8176 such as otp"
+    return f"one of {', '.join(spec.words)}" if len(spec.words) <= 12 else "a country code such as NO"
+
+
+def _names_of(spec: FactSpec, items: list[str]) -> frozenset[str]:
+    """Return ids; of a closed list in its spelling, all understood or none."""
+    if not spec.words:
+        return frozenset(map(_read_name, items))
+    found = {item: listed(spec, item) for item in items if item}
+    strange = sorted(item for item, word in found.items() if word is None)
+    if strange:
+        raise NotUnderstood(_quote(strange[0]), one_of_list(spec), spec.words, items)
+    return frozenset(word for word in found.values() if word is not None)
+
+
+def _methods_of(spec: FactSpec, given: Iterable[tuple[str, float | None]]) -> Methods:
+    """Return methods in the list's spelling.
+
+    Raises
+    ------
+    NotUnderstood
+        When some are no methods; the rest are read all the same.
+    ValueRefused
+        When one is given twice with different ages.
+    """
+    methods: Methods = {}
+    strange = []
+    for name, age in given:
+        method = listed(spec, name)
+        if method is None:
+            if name:
+                strange.append(name[:LONGEST_TEXT])
+        elif methods.setdefault(method, age) != age:
+            raise ValueRefused(_quote(name), "given once: it has two ages")
+    if strange:
+        said = sorted(set(strange))
+        raise NotUnderstood(_quote(strange[0]), one_of_list(spec), spec.words, said, PartlyRead(methods))
+    return methods
 
 
 def read_reported(spec: FactSpec, value: Any) -> Value:
@@ -251,10 +325,8 @@ def _reported_number(_spec: FactSpec, value: Any) -> float | int:
 def _reported_text(spec: FactSpec, value: Any) -> Value:
     if not isinstance(value, str):
         raise ValueRefused(_quote(value), _EXPECTED[spec.type])
-    if spec.type is FactType.WORD:
-        return _reported_word(spec, value)
-    if spec.type is FactType.LEVEL:
-        return _reported_level(value)
+    if spec.type in _LISTED:
+        return _word(spec, value)
     return _FROM_TEXT[spec.type](value)
 
 
@@ -292,20 +364,47 @@ def reported_duration(value: Any) -> float | int:
     return _finite(value, expected)
 
 
-def _reported_names(value: Any) -> frozenset[str]:
+def _reported_names(spec: FactSpec, value: Any) -> frozenset[str]:
     if not isinstance(value, list) or not all(isinstance(item, str) for item in value):
         raise ValueRefused(_quote(value), "an array of ids")
     if len(value) > LARGEST_SET:
         raise ValueRefused("an array", f"of at most {LARGEST_SET} ids")
-    return frozenset(_read_name(item) for item in value)
+    return _names_of(spec, value)
 
 
-def _reported_methods(value: Any) -> Methods:
+def _reported_methods(spec: FactSpec, value: Any) -> Methods:
     if isinstance(value, Mapping):
-        return {_read_name(name): None if age is None else reported_duration(age) for name, age in value.items()}
+        aged = [(name, None if age is None else reported_duration(age)) for name, age in value.items()]
+        if len(aged) > LARGEST_SET:
+            raise ValueRefused("an object", f"of at most {LARGEST_SET} methods")
+        return _methods_of(spec, aged)
     if not isinstance(value, list) or not all(isinstance(item, str) for item in value):
         raise ValueRefused(_quote(value), "an array of methods, or an object from method to age")
-    return {_read_name(item): None for item in value}
+    if len(value) > LARGEST_SET:
+        raise ValueRefused("an array", f"of at most {LARGEST_SET} methods")
+    return _methods_of(spec, [(item, None) for item in value])
+
+
+def read_told(spec: FactSpec, value: Any) -> tuple[Value | None, Any]:
+    """Return what a live request or a log says of a fact, as far as it is understood, and what is not understood.
+
+    What is on no list makes the fact unknown, and is kept: it is never taken for harmless (semantics, section 1).
+
+    Returns
+    -------
+    tuple
+        The value, None while it is unknown; and what was said and is on no list, None when all is understood.
+
+    Raises
+    ------
+    ValueRefused
+        When the value cannot be read as the fact's type at all.
+    """
+    try:
+        return read_reported(spec, value), None
+    except NotUnderstood as strange:
+        # Whoever reports credentials in words of their own has not said that they were right.
+        return ("wrong" if spec.name == "auth.credentials" else strange.rest), strange.said
 
 
 def _quote(value: object) -> str:
@@ -325,8 +424,8 @@ _REPORTED: dict[FactType, Callable[[FactSpec, Any], Value]] = {
     FactType.FLAG: _reported_flag,
     FactType.NUMBER: _reported_number,
     FactType.DURATION: lambda _spec, value: reported_duration(value),
-    FactType.NAMES: lambda _spec, value: _reported_names(value),
-    FactType.METHODS: lambda _spec, value: _reported_methods(value),
+    FactType.NAMES: _reported_names,
+    FactType.METHODS: _reported_methods,
 }
 
 
@@ -377,14 +476,15 @@ def show(value: Value, spec: FactSpec) -> str:
     """Return a value as short plain text for people."""
     if isinstance(value, bool):
         return "yes" if value else "no"
-    if isinstance(value, Signals) and value.open:
+    if isinstance(value, PartlyKnown) and value.open:
         known = ", ".join(sorted(value)) or "none for certain"
         return f"{known} (not known: {', '.join(sorted(value.open))})"
     if isinstance(value, frozenset):
         return ", ".join(sorted(value)) or "none at all"
     if isinstance(value, dict):
         items = (name if age is None else f"{name} ({show_age(age)} ago)" for name, age in sorted(value.items()))
-        return ", ".join(items) or "none at all"
+        others = " (and others, not understood)" if isinstance(value, PartlyRead) else ""
+        return (", ".join(items) or "none at all") + others
     if isinstance(value, datetime):
         return show_moment(value)
     if spec.type is FactType.DURATION and isinstance(value, int | float):
@@ -396,6 +496,8 @@ _TO_JSON: dict[type, Callable[[Any], Any]] = {
     **dict.fromkeys((bool, int, float, str), _itself),
     frozenset: lambda value: list(_in_order(value)),
     Signals: sorted,
+    PartlyKnown: sorted,
+    PartlyRead: _methods_json,
     datetime: show_moment,
     dict: _methods_json,
     Version: str,

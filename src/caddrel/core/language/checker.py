@@ -8,7 +8,7 @@ from __future__ import annotations
 from collections.abc import Collection, Mapping
 from dataclasses import dataclass, field, replace
 
-from caddrel.core.diagnostics import Diagnostic, Extent, did_you_mean, nearest, shorten
+from caddrel.core.diagnostics import Diagnostic, Extent, did_you_mean, shorten
 from caddrel.core.facts.catalogue import FactSpec
 from caddrel.core.facts.types import FactType
 from caddrel.core.facts.values import ValueRefused, read_written
@@ -132,19 +132,6 @@ class _Checker:
                 hint = hint or f"it can be {refused.expected}"
             self.say("wrong-value", message, operand.extent, hint, refused.words[:300])
             return operand
-        if spec.usual and operand.text not in spec.usual:
-            close = nearest(operand.text, spec.usual)
-            if close:
-                self.problems.append(
-                    Diagnostic(
-                        "unusual-value",
-                        f'"{shorten(operand.text)}" is not a usual value of `{spec.name}`',
-                        f"did you mean `{close}`?",
-                        spec.usual,
-                        operand.extent,
-                        severity="warning",
-                    )
-                )
         return replace(operand, value=value)
 
     def unknown_fact(self, test: FactTest) -> None:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from caddrel.core.lint.finding import Context, Findings, every
+from caddrel.core.lint.finding import Context, Findings
 from caddrel.core.rulebook.model import Policy
 
 CODE = "no-effect"
@@ -31,6 +31,5 @@ def _closed(context: Context, policy: Policy) -> bool:
         return True
     closed = {app.id for app in rulebook.apps.values() if app.stance == "closed"}
     by_name = {selector.id for selector in policy.scope.apps if selector.kind == "app"}
-    return bool(closed) and (
-        every(policy.scope.apps) or bool(closed & by_name) or len(by_name) < len(policy.scope.apps)
-    )
+    # One for every app does not open what is closed by its own line; what a label takes in, the inventory tells.
+    return bool(closed) and (bool(closed & by_name) or len(by_name) < len(policy.scope.naming))

@@ -7,6 +7,7 @@ from collections.abc import Callable
 from caddrel.core.diagnostics import Diagnostic, Span
 from caddrel.core.lint import (
     clients,
+    closed_apps,
     enrolment,
     exempting,
     feeds,
@@ -15,7 +16,6 @@ from caddrel.core.lint import (
     keyholders,
     networks,
     no_effect,
-    opening,
     passwords,
     people,
     rehearsals,
@@ -31,7 +31,7 @@ CHECKS: dict[str, Callable[[Context], Findings]] = {
         keyholders,
         enrolment,
         no_effect,
-        opening,
+        closed_apps,
         repeating,
         people,
         networks,

@@ -21,7 +21,7 @@ from caddrel.core.language.formulas import parse_formula
 from caddrel.core.language.nodes import During, FactTest, FromPlace, Item, Passes, items_of, tests_of
 from caddrel.core.language.printer import print_condition
 from caddrel.core.rulebook.model import Rule, Rulebook
-from caddrel.core.words.conditions import app_title, because_words, item_words
+from caddrel.core.words.conditions import BEFORE_POLICIES, app_title, because_words, item_words
 from caddrel.core.words.pieces import Sentence, joined, pieces_json, say
 
 MOST_REMEMBERED = 10_000
@@ -56,8 +56,12 @@ def cause_of(rulebook: Rulebook, facts: Facts, decision: Decision) -> Cause | No
     judge = Judge(rulebook, facts)
     app = facts.values.get("app.id")
     closed = say(app_title(rulebook, str(app)), " is closed") if app is not None else say("the app may be closed")
-    because: Sentence = say(closed, ", and no policy surely lets the person in")
-    if decision.deciding:
+    own = app is not None and (entry := rulebook.apps.get(str(app))) is not None and entry.stance == "closed"
+    because: Sentence = say(closed, f", and no policy{' that names it' if own else ''} surely lets the person in")
+    if decision.reason in BEFORE_POLICIES:
+        # The same for whoever it is and whatever the app: told apart from what policies block.
+        because = say(BEFORE_POLICIES[decision.reason])
+    elif decision.deciding:
         first = decision.deciding[0]
         rule = next(r for r in rulebook.policies[first.policy].rules if r.id == first.rule)
         found |= {"policy": first.policy, "rule": first.rule}

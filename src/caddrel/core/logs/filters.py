@@ -20,7 +20,9 @@ RECORD_FACTS: Mapping[str, FactSpec] = {
     for spec in (
         FactSpec("at", _T.MOMENT, "When it was: `time.at`."),
         FactSpec("outcome", _T.WORD, "What Caddrel decided.", OUTCOMES),
-        FactSpec("reason", _T.WORD, "Why it was blocked.", ("effect", "closed", "unmeetable")),
+        FactSpec(
+            "reason", _T.WORD, "Why it was blocked.", ("credentials", "locked-out", "effect", "closed", "unmeetable")
+        ),
         FactSpec("certain", _T.FLAG, "Could missing facts not have changed it?"),
         FactSpec("policy", _T.NAME, "The policy that decided, the first of several."),
         FactSpec("rule", _T.NAME, "Its rule."),

@@ -13,6 +13,7 @@ from caddrel.core.decide.truth import TRUE
 from caddrel.core.diagnostics import Diagnostic
 from caddrel.core.facts.completion import AddressData, Facts, Setting, complete
 from caddrel.core.facts.inventory import Entry, Inventory
+from caddrel.core.facts.types import Value
 from caddrel.core.reach.attempts import FEEDS, Possible, possible, silenced
 from caddrel.core.rulebook.model import OUTCOMES, Rulebook
 
@@ -24,7 +25,8 @@ MOST_PEOPLE = 500
 class LockedOut:
     """Somebody who cannot get in by any sign-in; `feed` is what has failed, empty while nothing has.
 
-    `tried` is the sign-in that came furthest, and `decision` what was decided on it.
+    `tried` is the sign-in that came furthest, and `decision` what was decided on it; `own_line` tells that the app is
+    closed by its own line.
     """
 
     person: Entry
@@ -33,6 +35,7 @@ class LockedOut:
     feed: str
     tried: Possible
     decision: Decision
+    own_line: bool = False
 
 
 def locked_out(
@@ -50,7 +53,7 @@ def locked_out(
         What is in force now: who is locked out under it in the same way is not locked out anew. None tells everybody.
     """
     found = []
-    for person in must_reach(compiled.rulebook, inventory):
+    for person in must_reach(compiled.rulebook, inventory, now):
         for app in administration_apps(compiled.rulebook, inventory):
             for feed in ("", *FEEDS):
                 out = _best(compiled, inventory, person, app, feed, now, address_data)
@@ -65,17 +68,27 @@ def locked_out(
     return found
 
 
-def must_reach(rulebook: Rulebook, inventory: Inventory) -> list[Entry]:
-    """Return the keyholders, then the administrators."""
-    keyholders, administrators = [], []
-    for person in inventory.people.values():
-        facts = complete({"person.id": person.id}, rulebook.catalogue, {}, inventory, Setting.OFFLINE)
-        judge = Judge(rulebook, facts)
-        if any(judge.judge(selector.condition).truth is TRUE for selector in rulebook.settings.keyholders):
-            keyholders.append(person)
-        elif ADMINISTRATOR in (person.facts.get("person.roles") or ()):  # type: ignore[operator]
-            administrators.append(person)
+def must_reach(rulebook: Rulebook, inventory: Inventory, now: datetime) -> list[Entry]:
+    """Return the keyholders, then the administrators, as they are at a moment."""
+    keyholders = keyholders_of(rulebook, inventory, now)
+    holding = {person.id for person in keyholders}
+    administrators = [
+        person
+        for person in inventory.people.values()
+        if person.id not in holding and ADMINISTRATOR in (person.facts.get("person.roles") or ())  # type: ignore[operator]
+    ]
     return [*keyholders, *administrators][:MOST_PEOPLE]
+
+
+def keyholders_of(rulebook: Rulebook, inventory: Inventory, now: datetime) -> list[Entry]:
+    """Return the people who surely hold keys at a moment."""
+    found = []
+    for person in inventory.people.values():
+        said: dict[str, Value] = {"person.id": person.id, "time.at": now}
+        judge = Judge(rulebook, complete(said, rulebook.catalogue, {}, inventory, Setting.OFFLINE))
+        if any(judge.judge(selector.condition).truth is TRUE for selector in rulebook.settings.keyholders):
+            found.append(person)
+    return found
 
 
 def administration_apps(rulebook: Rulebook, inventory: Inventory) -> list[str]:
@@ -106,7 +119,9 @@ def _best(
         if decision.outcome == "allowed":
             return None
         if best is None or OUTCOMES.index(decision.outcome) < OUTCOMES.index(best.decision.outcome):
-            best = LockedOut(person, app, facts.app_title or app, feed, attempt, decision)
+            entry = rulebook.apps.get(app)
+            own = entry is not None and entry.stance == "closed"
+            best = LockedOut(person, app, facts.app_title or app, feed, attempt, decision, own)
     return best
 
 
@@ -151,7 +166,8 @@ def diagnostics(found: list[LockedOut]) -> list[Diagnostic]:
 def _why(out: LockedOut) -> str:
     decision = out.decision
     if decision.reason == "closed":
-        return "no policy lets them in"
+        own = out.own_line
+        return f"no policy{' that names it' if own else ''} lets them in"
     rules = ", ".join(f"`{ref.policy}` / {ref.rule}" for ref in decision.deciding[:3])
     if decision.reason == "effect":
         return f"blocked by {rules}"

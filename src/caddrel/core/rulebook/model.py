@@ -234,6 +234,11 @@ class Scope:
     operations: tuple[str, ...]
     active: ActiveWindow | None = None
 
+    @property
+    def naming(self) -> tuple[Selector, ...]:
+        """The selectors that name apps: what opens an app that is closed by its own line."""
+        return tuple([selector for selector in self.apps if selector.kind != "every-app"])
+
 
 @dataclass(frozen=True, slots=True)
 class Policy:

@@ -26,6 +26,11 @@ from caddrel.core.language.operators import OPERATORS, Op
 from caddrel.core.rulebook.model import Rulebook
 from caddrel.core.words.pieces import Piece, Sentence, duration_words, joined, say
 
+# Why somebody is stopped before any policy is asked, as the end of a sentence.
+BEFORE_POLICIES = {
+    "credentials": "the credentials were wrong, so no policy was asked",
+    "locked-out": "there were too many wrong passwords, so no policy was asked",
+}
 # How a sentence names each fact; flags have what they say instead, and its negation.
 SUBJECTS = {
     "person.id": "the person",

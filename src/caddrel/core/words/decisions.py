@@ -7,7 +7,7 @@ from caddrel.core.decide.truth import FALSE, TRUE, UNKNOWN
 from caddrel.core.language.formulas import parse_formula
 from caddrel.core.language.nodes import Item
 from caddrel.core.rulebook.model import Policy, Rulebook
-from caddrel.core.words.conditions import because_words, failed_checks, item_words
+from caddrel.core.words.conditions import BEFORE_POLICIES, because_words, failed_checks, item_words
 from caddrel.core.words.pieces import Piece, Sentence, capital, joined, say
 
 _SCOPE_PARTS = {
@@ -82,8 +82,11 @@ def _items(items: tuple[str, ...], rulebook: Rulebook) -> Sentence:
 
 def _reason(explained: Explained) -> Sentence:
     decision = explained.decision
+    if decision.reason in BEFORE_POLICIES:
+        return say(f": {BEFORE_POLICIES[decision.reason]}")
     if decision.reason == "closed":
-        return say(": it is closed, and no policy surely lets this person in")
+        naming = " that names it" if explained.combination.strict_stance.own else ""
+        return say(f": it is closed, and no policy{naming} surely lets this person in")
     if not decision.deciding:
         return say(": no policy objects")
     steps, step = _telling(explained)

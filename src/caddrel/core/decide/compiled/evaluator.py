@@ -12,17 +12,19 @@ from functools import cached_property
 from typing import Any
 
 from caddrel.core.decide import truth
-from caddrel.core.decide.combine import Combination, Says
+from caddrel.core.decide.combine import Combination, Says, before_policies
 from caddrel.core.decide.compiled.expressions import Names, possible, settle_first, sure, sure_when_possible
 from caddrel.core.decide.compiled.likeness import Likeness
 from caddrel.core.decide.compiled.parts import LISTS, Memo, Parts, Values, build
-from caddrel.core.decide.compiled.scopes import by_index, indexed, scope_condition, scope_state
+from caddrel.core.decide.compiled.scopes import any_selector, by_index, indexed, scope_condition, scope_state
 from caddrel.core.decide.compiled.unknowns import Unknowns
 from caddrel.core.decide.decision import Decision
 from caddrel.core.decide.requirements import Requirements
 from caddrel.core.facts.completion import TO_COME, Facts
+from caddrel.core.facts.types import PartlyRead
 from caddrel.core.language.nodes import (
     Formula,
+    Or,
     Passes,
     items_of,
     tests_of,
@@ -59,6 +61,9 @@ class CompiledRulebook:
         self._live: dict[tuple[Any, ...], _Live] = {}
         self._heard: dict[tuple[Says, ...], _Heard] = {}
         self._count = 0
+        # Only where an app is closed by its own line does it matter which policies name it.
+        self._naming = any(entry.stance == "closed" for entry in rulebook.apps.values())
+        self._silent = [policy.silent for policy in self._policies]
 
     @cached_property
     def likeness(self) -> Likeness:
@@ -69,19 +74,23 @@ class CompiledRulebook:
         """Return the decision on an attempt whose facts are completed."""
         v = facts.values
         get = v.get
+        if get("auth.credentials") == "wrong" or get("auth.locked_out"):
+            before = self._before(facts)
+            if before is not None:
+                return before
         key = self._key(get)
         live = self._live.get(key) or self._index(key)
         m: Memo = {LISTS: facts.lists}
         to_come = facts.reference == TO_COME
         bits = tuple([walk(v, m) for walk in live.walks])
         if live.asked:
-            bits += tuple([_asked(scope, walk, v, m) for scope, walk in live.asked])
+            bits += tuple([_asked(scope, walk, naming, v, m) for scope, walk, naming in live.asked])
         heard = live.heard.get(bits) or self._hear(live, bits)
         known: tuple[Any, ...]
         requirements = None
         methods: Any = get("auth.methods")
         if heard.plain and (methods is not None or not heard.items):
-            used = frozenset(methods) if heard.items else None
+            used = (frozenset(methods), isinstance(methods, PartlyRead)) if heard.items else None
             known = (
                 key[0], key[1], facts.live and not facts.app_listed, facts.app_title, to_come, used,
                 get("person.factors"),
@@ -99,11 +108,13 @@ class CompiledRulebook:
     def outcome(self, facts: Facts) -> str:
         """Return the outcome alone, for who tries many attempts and shows none of them."""
         v = facts.values
+        if before_policies(v) is not None:
+            return "blocked"
         key = self._key(v.get)
         live = self._live.get(key) or self._index(key)
         m: Memo = {LISTS: facts.lists}
         bits = tuple([walk(v, m) for walk in live.walks])
-        bits += tuple([_asked(scope, walk, v, m) for scope, walk in live.asked])
+        bits += tuple([_asked(scope, walk, naming, v, m) for scope, walk, naming in live.asked])
         heard = live.heard.get(bits) or self._hear(live, bits)
         requirements = self._requirements(facts, m)
         # Beside what the policies say, only the stance and the items that they require tell.
@@ -116,24 +127,35 @@ class CompiledRulebook:
             self._grow()
         return found
 
+    def _before(self, facts: Facts) -> Decision | None:
+        """Return the decision on an attempt that is blocked before any policy is asked, None for any other."""
+        if before_policies(facts.values) is None:
+            return None
+        combination = Combination(self.rulebook, facts, self._requirements(facts, {LISTS: facts.lists}), self._silent)
+        decision = combination.decision(lambda _says, _naming: (), lambda _rule: "")
+        return decision if self.revision is None else replace(decision, revision=self.revision)
+
     def _requirements(self, facts: Facts, m: Memo) -> Requirements:
         return Requirements(self.rulebook, facts, lambda name: _TRUTH[self._parts.standard(facts.values, m, name)])
 
     def _index(self, key: tuple[Any, ...]) -> _Live:
-        """Return the policies whose scope is not surely false by the indexed facts alone."""
+        """Return the policies whose scope is not false by the indexed facts, whatever all others are."""
         known = {name: value for name, value in zip(self._indexed, key, strict=True) if value is not None}
         live = _Live()
         asked = []
         for policy in self._policies:
-            state = policy.scope(known, {LISTS: {}})
+            state = policy.by_indexed(known, {LISTS: {}})
             if state == FALSE:
                 continue
+            selectors = policy.policy.scope.naming
+            named = any_selector(selectors, known) if self._naming else UNKNOWN
             if policy.by_index:
                 live.walks.append(policy.walk)
-                live.policies.append((policy, state == UNKNOWN))
+                live.policies.append((policy, state == UNKNOWN, named))
             else:
-                live.asked.append((policy.scope, policy.walk))
-                asked.append((policy, False))
+                # What the index settles of naming stays so; else it is asked with the scope.
+                live.asked.append((policy.scope, policy.walk, policy.naming if self._naming else None))
+                asked.append((policy, False, named))
         live.policies += asked
         self._live[key] = live
         self._grow()
@@ -150,10 +172,13 @@ class CompiledRulebook:
     def _hear(self, live: _Live, bits: tuple[int, ...]) -> _Heard:
         """Return what the policies say whose walks gave these bits."""
         spoken = []
-        for i, ((policy, unknown), said) in enumerate(zip(live.policies, bits, strict=True)):
-            if said:
-                asked = i >= len(live.walks)
-                spoken.append(policy.says(said >> 1, bool(said & 1)) if asked else policy.says(said, unknown))
+        for i, ((policy, unknown, named), said) in enumerate(zip(live.policies, bits, strict=True)):
+            if not said:
+                continue
+            if i >= len(live.walks):
+                spoken.append(policy.says(said >> 3, bool(said & 1), said >> 1 & 3))
+            else:
+                spoken.append(policy.says(said, unknown, named))
         key = tuple(spoken)
         heard = self._heard.get(key)
         if heard is None:
@@ -176,8 +201,8 @@ class CompiledRulebook:
         combination = Combination(self.rulebook, facts, requirements, [*spoken, *silent])
         fixes = _Fixes(self.rulebook, self._parts, v, m)
 
-        def unknown_of(says: Says) -> Iterable[str]:
-            return self._unknowns.of_policy(says.policy, requirements, v, m)
+        def unknown_of(says: Says, naming: bool) -> Iterable[str]:
+            return self._unknowns.of_policy(says.policy, requirements, v, m, naming)
 
         decision = combination.decision(unknown_of, fixes.of_rule)
         if self.revision is not None:
@@ -234,9 +259,9 @@ class _Live:
     walks
         Of the policies whose scope those facts settle.
     asked
-        Scope and walk of those whose scope needs more facts.
+        Scope, walk and naming of those whose scope needs more facts; no naming where it does not matter.
     policies
-        All of them in that order, with whether the scope is unknown.
+        All of them in that order, with whether the scope is unknown, and whether they name the app.
     heard
         What they say, by the bits that their walks gave.
     """
@@ -245,8 +270,8 @@ class _Live:
 
     def __init__(self) -> None:
         self.walks: list[Walk] = []
-        self.asked: list[tuple[Asked, Walk]] = []
-        self.policies: list[tuple[_Compiled, bool]] = []
+        self.asked: list[tuple[Asked, Walk, Asked | None]] = []
+        self.policies: list[tuple[_Compiled, bool, int]] = []
         self.heard: dict[tuple[int, ...], _Heard] = {}
 
 
@@ -270,10 +295,12 @@ class _Heard:
 _PLAIN = ("mfa", "proof", "new password")
 
 
-def _asked(scope: Asked, walk: Walk, v: Values, m: Memo) -> int:
-    """Return the bits of a policy whose scope had to be asked, shifted by one that tells an unknown scope."""
+def _asked(scope: Asked, walk: Walk, naming: Asked | None, v: Values, m: Memo) -> int:
+    """Return the bits of a policy whose scope had to be asked, shifted by two of naming and one of an unknown scope."""
     state = scope(v, m)
-    return 0 if state == FALSE or not (said := walk(v, m)) else said << 1 | (state == UNKNOWN)
+    if state == FALSE or not (said := walk(v, m)):
+        return 0
+    return said << 3 | (UNKNOWN if naming is None else naming(v, m)) << 1 | (state == UNKNOWN)
 
 
 def _not_made(_v: Values, _m: Memo) -> int:
@@ -290,9 +317,11 @@ class _Compiled:
     def __init__(self, policy: Policy) -> None:
         self.policy = policy
         self.silent = Says(policy, truth.UNKNOWN, (), True)
-        self._made: dict[tuple[int, bool], Says] = {}
+        self._made: dict[tuple[int, bool, int], Says] = {}
         self.by_index = by_index(policy.scope)
-        self.scope: Asked = scope_state(policy.scope) if self.by_index else _not_made
+        self.by_indexed: Asked = scope_state(policy.scope)
+        self.scope: Asked = _not_made
+        self.naming: Asked = _not_made
         self.walk: Walk = _not_made
 
     def source(self, number: int, names: Names) -> list[str]:
@@ -303,6 +332,11 @@ class _Compiled:
             scope = scope_condition(self.policy.scope)
             lines += [f"def scope_{number}(v, m):", "    get = v.get", f"    if not {possible(scope, names)}: return 1"]
             lines.append(f"    return 3 if {sure(scope, names)} else 2")
+            names.begin()
+            naming = Or(tuple(selector.condition for selector in self.policy.scope.naming))
+            lines += [f"def naming_{number}(v, m):", "    get = v.get"]
+            lines.append(f"    if not {possible(naming, names)}: return 1")
+            lines.append(f"    return 3 if {sure(naming, names)} else 2")
         names.begin()
         lines += [f"def walk_{number}(v, m):", "    get = v.get"]
         for i, rule in enumerate(self.policy.rules):
@@ -320,15 +354,15 @@ class _Compiled:
         lines.append(f"    return b and b | {1 << len(self.policy.rules)}")
         return lines
 
-    def says(self, bits: int, unknown_scope: bool) -> Says:
+    def says(self, bits: int, unknown_scope: bool, named: int) -> Says:
         """Return what the policy says when just these rules' effects are possible; the same object every time."""
-        key = (bits, unknown_scope)
+        key = (bits, unknown_scope, named)
         found = self._made.get(key)
         if found is None:
             rules = tuple(rule for i, rule in enumerate(self.policy.rules) if bits >> i & 1)
             scope = truth.UNKNOWN if unknown_scope else truth.TRUE
             silent = unknown_scope or bool(bits >> len(self.policy.rules))
-            found = self._made[key] = Says(self.policy, scope, rules, silent)
+            found = self._made[key] = Says(self.policy, scope, rules, silent, _TRUTH[named])
         return found
 
 
@@ -343,5 +377,5 @@ def _compiled(policies: list[Policy], parts: Parts) -> list[_Compiled]:
     for number, policy in enumerate(found):
         policy.walk = space[f"walk_{number}"]
         if not policy.by_index:
-            policy.scope = space[f"scope_{number}"]
+            policy.scope, policy.naming = space[f"scope_{number}"], space[f"naming_{number}"]
     return found

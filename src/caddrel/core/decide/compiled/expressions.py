@@ -9,8 +9,8 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping
 from typing import Any
 
-from caddrel.core.facts.catalogue import Catalogue
-from caddrel.core.facts.types import LEVELS, FactType, Signals, Version, fold, is_under
+from caddrel.core.facts.catalogue import FACTS, Catalogue
+from caddrel.core.facts.types import LEVELS, FactType, PartlyKnown, PartlyRead, Signals, Version, fold, is_under
 from caddrel.core.language.nodes import (
     And,
     Condition,
@@ -28,8 +28,16 @@ _ORDER = {Op.AT_LEAST: ">=", Op.AT_MOST: "<=", Op.ABOVE: ">", Op.BELOW: "<"}
 RANK = {level: i for i, level in enumerate(LEVELS)}
 
 
-def _may(fired: frozenset[str]) -> frozenset[str]:
-    return fired.possible if isinstance(fired, Signals) else fired
+# Facts whose value may be a set of which some ids are not known.
+PARTLY_KNOWN = ("signals", "person.groups", "auth.methods")
+_ANY_METHOD = frozenset(FACTS["auth.methods"].words)
+
+
+def _may(held: Any) -> Any:
+    """Return what a set holds or may hold; beside methods that nobody understands there may be any."""
+    if isinstance(held, PartlyKnown):
+        return held.possible
+    return _ANY_METHOD if isinstance(held, PartlyRead) else held
 
 
 def _unsettled(fired: frozenset[str]) -> bool:
@@ -109,7 +117,7 @@ def sure_when_possible(node: Condition, names: Names) -> str:
     known: dict[str, None] = {}
     for literal in literals:
         match literal:
-            case FactTest(fact="signals"):
+            case FactTest(fact=fact) if fact in PARTLY_KNOWN:
                 return sure(node, names)
             case FactTest(fact=fact, op=op) if op not in {Op.KNOWN, Op.UNKNOWN}:
                 known[f"{names.fact(fact)[1]} is not None"] = None
@@ -165,8 +173,8 @@ def _state(kind: str, name: str, names: Names, sure: bool) -> str:
 
 def _fact_test(test: FactTest, names: Names, sure: bool) -> str:
     first, value = names.fact(test.fact)
-    if test.fact == "signals":
-        return _signals_test(first, value, test, names, sure)
+    if test.fact in PARTLY_KNOWN and (test.fact == "signals" or test.op not in {Op.KNOWN, Op.UNKNOWN}):
+        return _open_test(first, value, test, names, sure)
     if test.op is Op.KNOWN:
         return f"({first} is not None)"
     if test.op is Op.UNKNOWN:
@@ -186,8 +194,8 @@ def _fact_test(test: FactTest, names: Names, sure: bool) -> str:
     return f"({first} is not None and {holds})" if sure else f"({first} is None or {holds})"
 
 
-def _signals_test(first: str, value: str, test: FactTest, names: Names, sure: bool) -> str:
-    # What fired for certain, or also what may have: which of the two a test asks turns round under a negation.
+def _open_test(first: str, value: str, test: FactTest, names: Names, sure: bool) -> str:
+    # What is held for certain, or also what may be: which of the two a test asks turns round under a negation.
     if test.op in {Op.KNOWN, Op.UNKNOWN}:
         known = f"({first} is not None and not unsettled({value}))"
         return known if test.op is Op.KNOWN else f"(not {known})"

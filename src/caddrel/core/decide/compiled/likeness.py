@@ -17,13 +17,13 @@ from caddrel.core.decide.compiled.scopes import scope_condition
 from caddrel.core.facts.bundles import GROUPS, group_of
 from caddrel.core.facts.completion import Facts
 from caddrel.core.facts.own import AGES, Ages
-from caddrel.core.facts.types import FactType
+from caddrel.core.facts.types import FactType, PartlyRead
 from caddrel.core.language.nodes import Condition, FactTest, items_of, tests_of
 from caddrel.core.rulebook.model import PlaceParts, Rulebook
 
 # Combining and requirements read these without a test: app and operation for the stance, the rest for what is required.
 _READ = (
-    "app.id", "operation", "person.factors", "auth.methods", "auth.notices",
+    "app.id", "operation", "person.factors", "auth.methods", "auth.notices", "auth.credentials", "auth.locked_out",
     "device.managed", "device.owner", "client.vetted", "client.protected",
 )  # fmt: skip
 _FEW = (FactType.FLAG, FactType.WORD, FactType.LEVEL)
@@ -96,6 +96,9 @@ class Likeness:
     def _reduce(self, name: str, tests: Iterable[FactTest], parts: Parts) -> Reduce:
         """Return what is seen of the values of a fact."""
         kind = self._rulebook.catalogue[name].type
+        if name == "auth.methods":
+            # Those that nobody understands tell too: beside them there may be any other.
+            return lambda value: (frozenset(value), isinstance(value, PartlyRead))
         if name in _READ and name != "auth.notices":
             return frozenset if kind in _SETS else _itself
         if kind in _FEW:
@@ -104,7 +107,7 @@ class Likeness:
             wanted = frozenset(operand.text for test in tests for operand in test.operands)
             if name == "auth.notices":
                 wanted |= frozenset(self._rulebook.notices)
-            return wanted.intersection
+            return lambda value: (wanted & value, wanted & getattr(value, "open", frozenset()))
         if kind in _ORDERED:
             among = _limits(tests)
             return lambda value: bisect_left(among, value) + bisect_right(among, value)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Sequence
+from typing import Any
 
 from caddrel.core.decide.compiled.parts import FALSE, TRUE, UNKNOWN, Memo, Values
 from caddrel.core.facts.types import is_under
@@ -10,8 +11,16 @@ from caddrel.core.language.nodes import And, Condition, FactTest, Not, Operand, 
 from caddrel.core.language.operators import Op
 from caddrel.core.rulebook.model import Scope, Selector
 
-_BY_FACT: dict[str, tuple[str, Callable[[object, str], bool]]] = {
-    "group": ("person.groups", lambda value, id: id in value),  # type: ignore[operator]
+
+def _held(value: Any, id: str) -> bool | None:
+    """Tell whether a set of which some may not be known holds an id; None when it is not known of that one."""
+    if id in value:
+        return True
+    return None if id in getattr(value, "open", ()) else False
+
+
+_BY_FACT: dict[str, tuple[str, Callable[[object, str], bool | None]]] = {
+    "group": ("person.groups", _held),
     "role": ("person.roles", lambda value, id: id in value),  # type: ignore[operator]
     "kind": ("person.kind", lambda value, id: value == id),
     "unit": ("person.unit", lambda value, id: is_under(str(value), id)),
@@ -38,33 +47,44 @@ def by_index(scope: Scope) -> bool:
 
 
 def scope_state(scope: Scope) -> Callable[[Values, Memo], int]:
-    """Return a function that gives the state of a scope that is told by the index."""
+    """Return a function that gives the state of a scope by the indexed facts alone.
+
+    What they do not settle counts as unknown. A scope joins its selectors by and, or and not alone, and in those an
+    unknown part may turn out true or false without making false what was settled: so false is false whatever the other
+    facts are, even for selectors of which an unknown fact is false by itself (``surely``, ``is known``).
+    """
     wanted = [(selectors, positive) for selectors, positive in _lists(scope) if positive or selectors]
     operations = frozenset(scope.operations)
+    most = TRUE if scope.active is None else UNKNOWN
 
     def state(v: Values, _m: Memo) -> int:
         operation = v.get("operation")
-        worst = UNKNOWN if operation is None else TRUE if operation in operations else FALSE
+        worst = min(most, UNKNOWN if operation is None else TRUE if operation in operations else FALSE)
         for selectors, positive in wanted:
             if worst == FALSE:
                 return FALSE
-            best = _best(selectors, v)
+            best = any_selector(selectors, v)
             worst = min(worst, best if positive else 4 - best)
         return worst
 
     return state
 
 
-def _best(selectors: Sequence[Selector], v: Values) -> int:
+def any_selector(selectors: Sequence[Selector], v: Values) -> int:
+    """Return whether any selector holds, by the indexed facts; one that needs others counts as unknown."""
     best = FALSE
     for selector in selectors:
         if selector.kind in _ALL:
             return TRUE
+        if selector.kind not in _BY_FACT:
+            best = UNKNOWN
+            continue
         fact, holds = _BY_FACT[selector.kind]
         value = v.get(fact)
-        if value is None:
+        held = None if value is None else holds(value, selector.id)
+        if held is None:
             best = UNKNOWN
-        elif holds(value, selector.id):
+        elif held:
             return TRUE
     return best
 

@@ -80,11 +80,21 @@ class Unknowns:
         for name in parts.places:
             yield self._parts.place(v, m, name), self.of_place(name, v, m)
 
-    def of_policy(self, policy: Policy, requirements: Requirements, v: Values, m: Memo) -> set[str]:
-        """Return the facts that a policy's unknown scope, conditions and required items lack."""
+    def of_policy(self, policy: Policy, requirements: Requirements, v: Values, m: Memo, naming: bool) -> set[str]:
+        """Return the facts that a policy's unknown scope, conditions and required items lack.
+
+        Parameters
+        ----------
+        naming
+            Whether those are wanted too that its unknown naming selectors lack.
+        """
         scope, found = self._of_scope(policy, v, m)
         if scope == FALSE:
             return set()
+        if naming:
+            selectors = policy.scope.naming
+            if max((self.state(s.condition, v, m) for s in selectors), default=FALSE) == UNKNOWN:
+                found |= _union(self.of_condition(s.condition, v, m) for s in selectors)
         for rule in policy.rules:
             state = TRUE if rule.when is None else self.state(rule.when, v, m)
             if state == UNKNOWN and rule.when is not None:
