@@ -8,7 +8,7 @@ from typing import Any
 
 from hypothesis import strategies as st
 
-from caddrel.core.facts.catalogue import ATTRIBUTE_TYPES, FACTS, Catalogue, FactSpec, attribute_spec
+from caddrel.core.facts.catalogue import ATTRIBUTE_TYPES, Catalogue, FactSpec, attribute_spec
 from caddrel.core.facts.types import FactType
 from caddrel.core.language.formulas import Effect
 from caddrel.core.language.nodes import (
@@ -47,7 +47,7 @@ ATTRIBUTES = {
     for kind in ("person", "device", "app")
     for of in ATTRIBUTE_TYPES
 }
-SPECS = {name: spec for name, spec in Catalogue(ATTRIBUTES).items()}
+SPECS: dict[str, FactSpec] = dict(Catalogue(ATTRIBUTES))
 FACT_NAMES = sorted(SPECS)
 _IN = {prefix: [name for name in FACT_NAMES if name.startswith(prefix)] for prefix in ("", "person.", "app.")}
 _BY_OP = {
@@ -81,7 +81,7 @@ def samples(spec: FactSpec) -> list[str]:
 
 
 @st.composite
-def tests(draw: st.DrawFn, prefix: str = "") -> Condition:
+def one_test(draw: st.DrawFn, prefix: str) -> Condition:
     """Draw one test; of facts with a prefix alone, as selectors are, when one is given."""
     kind = "fact" if prefix else draw(st.sampled_from(["fact"] * 6 + ["place", "standard", "schedule"]))
     if kind == "place":
@@ -102,13 +102,13 @@ def tests(draw: st.DrawFn, prefix: str = "") -> Condition:
 
 
 def conditions(prefix: str = "") -> st.SearchStrategy[Condition]:
-    """Draw conditions of every shape; `prefix` as of `tests`."""
+    """Draw conditions of every shape; `prefix` as of `one_test`."""
 
     def deeper(inner: st.SearchStrategy[Condition]) -> st.SearchStrategy[Condition]:
         several = st.lists(inner, min_size=2, max_size=3).map(tuple)
         return st.one_of(several.map(And), several.map(Or), inner.map(Not), inner.map(Surely))
 
-    return st.recursive(tests(prefix), deeper, max_leaves=6)
+    return st.recursive(one_test(prefix), deeper, max_leaves=6)
 
 
 @st.composite

@@ -8,12 +8,11 @@ from typing import Any, NamedTuple
 from hypothesis import given
 from hypothesis import strategies as st
 from tests.core.test_properties import LISTED, slow
-from tests.strategies import FACT_NAMES, attempts, reported, rulebooks
+from tests.strategies import FACT_NAMES, SPECS, attempts, reported, rulebooks
 
 from caddrel.core.decide.compiled.evaluator import CompiledRulebook
 from caddrel.core.decide.interpreter import decide
 from caddrel.core.facts.bundling import Bundled, Bundler
-from caddrel.core.facts.catalogue import FACTS
 from caddrel.core.facts.completion import TO_COME
 from caddrel.core.facts.inventory import Inventory, read_inventory
 from caddrel.core.facts.types import Signals
@@ -54,7 +53,7 @@ def _logs(draw: st.DrawFn) -> list[dict[str, Any]]:
             elif name in attempt and draw(st.booleans()):
                 del attempt[name]
             else:
-                attempt[name] = draw(reported(FACTS[name]))
+                attempt[name] = draw(reported(SPECS[name]))
             log.append(attempt)
     return log
 

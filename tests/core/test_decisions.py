@@ -12,7 +12,7 @@ from tests.loading import DecisionCase, decision_cases
 from caddrel.core.decide.compiled.evaluator import CompiledRulebook
 from caddrel.core.decide.decision import Decision, decision_json
 from caddrel.core.decide.interpreter import decide
-from caddrel.core.facts.attempts import read_facts
+from caddrel.core.facts.attempts import read_told_facts
 from caddrel.core.facts.completion import Facts, complete
 from caddrel.core.facts.record import facts_from_json, facts_json
 from caddrel.core.rulebook.model import Rulebook
@@ -35,8 +35,8 @@ def _rulebook(text: str) -> Rulebook:
 
 def _facts(case: DecisionCase) -> tuple[Rulebook, Facts]:
     rulebook = _rulebook(case.rulebook)
-    facts = read_facts(case.facts, rulebook.catalogue)
-    return rulebook, complete(facts, rulebook.catalogue, rulebook.settings.assume)
+    facts, strange = read_told_facts(case.facts, rulebook.catalogue)
+    return rulebook, complete(facts, rulebook.catalogue, rulebook.settings.assume, not_understood=strange)
 
 
 def _comparable(decision: Decision) -> dict[str, Any]:

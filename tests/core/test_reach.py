@@ -99,7 +99,7 @@ def test_only_who_can_get_in_now_is_locked_out_anew() -> None:
 def test_the_counterexample_is_what_the_interpreter_says_too() -> None:
     rulebook = read_rulebook([Source("r.yaml", BASE % "{then: require mfa}")]).or_raise()
     found = locked_out(CompiledRulebook(rulebook), INVENTORY, NOW)
-    assert [person.id for person in must_reach(rulebook, INVENTORY)] == ["key", "admin"]
+    assert [person.id for person in must_reach(rulebook, INVENTORY, NOW)] == ["key", "admin"]
     assert administration_apps(rulebook, INVENTORY) == ["tower"]
     (out,) = found
     for attempt in possible(rulebook, INVENTORY, out.person, "tower", NOW):

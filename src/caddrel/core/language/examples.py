@@ -54,6 +54,7 @@ FACTS: Mapping[str, tuple[str, Any]] = {
     "signals": ("signals has too-fast", ["too-fast"]),
     "time.at": ("time.at is at least 2026-11-02T07:10:00Z", "2026-11-02T09:10:00+02:00"),
     "auth.credentials": ("auth.credentials is wrong", "wrong"),
+    "auth.locked_out": ("auth.locked_out", True),
     "auth.methods": ("auth.methods has otp", {"pwd": 90, "otp": "1m"}),
     "auth.age": ("auth.age is at most 12h", "11h"),
     "auth.notices": ("auth.notices has guest-terms", ["guest-terms"]),

@@ -112,6 +112,7 @@ def _every_step(explained: Explained, inventory: Inventory) -> Iterator[Step]:
     facts, rulebook = explained.facts, explained.rulebook
     titles = {group.id: group.title or group.id for group in inventory.groups.values()}
     wishes = Wishes(rulebook, facts, titles)
+    yield from _before_policies(facts)
     yield from _methods(facts, explained.decision.outcome == "blocked")
     for rule in _objecting(explained):
         if rule.effect.kind == "block":
@@ -139,6 +140,14 @@ def _objecting(explained: Explained) -> Iterator[Rule]:
         for rule in says.rules:
             if rule.effect.kind in {"block", "require"}:
                 yield rule
+
+
+def _before_policies(facts: Facts) -> Iterator[Step]:
+    """Yield what lifts a block that comes before any policy."""
+    if facts.values.get("auth.credentials") == "wrong":
+        yield Step(Who.PERSON_NOW, "given the right password", {"auth.credentials": "right"})
+    if facts.values.get("auth.locked_out") is True:
+        yield Step(Who.HELP_DESK, "had the lock-out lifted, or waited until it ended", {"auth.locked_out": False})
 
 
 def _methods(facts: Facts, enrolling: bool) -> Iterator[Step]:

@@ -155,7 +155,7 @@ def _covered(
     state = Parts(rulebook).compiled(condition)
     now, kind = deps.clock(), "person" if side == "people" else "app"
     for id, entry in getattr(inventory, side).items():
-        values = {**entry.facts, f"{kind}.id": id, **attributes_of(entry, kind, rulebook.catalogue)}
+        values = {**entry.facts, f"{kind}.id": id, **attributes_of(entry, kind, rulebook.catalogue)[0]}
         if side == "people":
             values["person.groups"] = inventory.groups_of(entry, now)
         told = state(values, {LISTS: {}})

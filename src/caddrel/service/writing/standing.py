@@ -62,7 +62,7 @@ def _standard(deps: Deps, rulebook: Rulebook, standard: Standard) -> wire.Standi
     for devices in alike.values():
         device = devices[0]
         values: Values = {**device.facts, "device.id": device.id, "device.listed": True, "time.at": now}
-        values |= {**ages_of(device, now), **attributes_of(device, "device", rulebook.catalogue)}
+        values |= {**ages_of(device, now), **attributes_of(device, "device", rulebook.catalogue)[0]}
         judged.append((tuple(check(values, {LISTS: {}}) for check in checks), devices))
     counted: Counter[tuple[int, ...]] = Counter()
     for states, devices in judged:
