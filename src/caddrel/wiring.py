@@ -31,6 +31,7 @@ from caddrel.store.accounts import AccountStore
 from caddrel.store.audit import AuditStore
 from caddrel.store.causes import CauseStore
 from caddrel.store.door_sessions import DoorSessionStore
+from caddrel.store.draft_outcomes import DraftOutcomeStore
 from caddrel.store.drafts import DraftStore
 from caddrel.store.engine import Database
 from caddrel.store.inventory import InventoryStore
@@ -39,6 +40,7 @@ from caddrel.store.passwords import PasswordStore
 from caddrel.store.revisions import RevisionStore
 from caddrel.store.signins import SigninStore
 from caddrel.store.starter_codes import StarterCodeStore
+from caddrel.store.unlocks import UnlockStore
 
 CONSOLE = Path(__file__).parent / "service" / "static"
 FIRST_ACCOUNT = "operator"
@@ -60,6 +62,7 @@ class Opened:
         """Store what waits, stop the jobs and close the files."""
         self.deps.planner.stop()
         self.deps.recorder.stop()
+        self.deps.shadows.stop()
         self.deps.jobs.stop()
         for database in self.databases:
             database.close()
@@ -99,6 +102,8 @@ def open_data(
         acceptances=AcceptanceStore(book),
         audit=AuditStore(book),
         drafts=DraftStore(book),
+        unlocks=UnlockStore(book),
+        draft_outcomes=DraftOutcomeStore(log),
         clock=clock,
         console=CONSOLE,
         folder=folder,

@@ -68,7 +68,7 @@ def test_random_rulebooks_hold_every_construct_in_every_place() -> None:
     others: Counter[str] = Counter()
 
     @settings(
-        max_examples=500, derandomize=True, deadline=None, phases=[Phase.generate], database=None,
+        max_examples=250, derandomize=True, deadline=None, phases=[Phase.generate], database=None,
         suppress_health_check=list(HealthCheck),
     )  # fmt: skip
     @given(rulebooks())

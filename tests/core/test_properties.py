@@ -16,6 +16,7 @@ from caddrel.core.decide.compiled.evaluator import CompiledRulebook
 from caddrel.core.decide.interpreter import decide, explain
 from caddrel.core.decide.requirements import covers, formula_holds, item_order, outstanding
 from caddrel.core.decide.trace import trace_json
+from caddrel.core.decide.truth import FALSE
 from caddrel.core.facts.address_lists import AddressList
 from caddrel.core.facts.attempts import read_told_facts
 from caddrel.core.facts.completion import Setting, complete
@@ -31,7 +32,7 @@ from caddrel.core.words.pieces import plain
 from caddrel.core.words.policies import policy_words
 
 slow = settings(
-    max_examples=120, suppress_health_check=[HealthCheck.too_slow, HealthCheck.filter_too_much], deadline=None
+    max_examples=70, suppress_health_check=[HealthCheck.too_slow, HealthCheck.filter_too_much], deadline=None
 )
 
 
@@ -87,6 +88,18 @@ def assert_evaluators_agree(text: str, several: list[dict[str, Any]]) -> None:
         assert compiled.decide(facts) == expected
         assert compiled.decide(facts) == expected
         assert [compiled.outcome(facts), compiled.outcome(facts)] == [expected.outcome] * 2
+
+
+@given(rulebooks(), st.lists(attempts(), min_size=1, max_size=4))
+@slow
+def test_what_the_index_leaves_out_is_out_of_scope(text: str, several: list[dict[str, Any]]) -> None:
+    rulebook = read_rulebook(Source("r", text)).or_raise()
+    compiled = CompiledRulebook(rulebook)
+    for attempt in several:
+        explained = _decided(rulebook, attempt)
+        considered = compiled.considered(explained.facts)
+        for steps in explained.policies:
+            assert steps.policy.mode == "off" or steps.scope is FALSE or steps.policy.id in considered
 
 
 @given(rulebooks(), st.lists(attempts(), min_size=1, max_size=6))

@@ -12,7 +12,7 @@ from caddrel.cli.files import read_text, read_value, rulebook_files
 from caddrel.cli.output import count, json_option, mark, remark, say, table, write_json, write_line
 from caddrel.cli.profile import connect
 from caddrel.client import Caddrel
-from caddrel.wire.drafts import ObjectSaved, WholeDraft
+from caddrel.wire.drafts import DraftInfo, ObjectSaved, WholeDraft
 
 _FILE = click.Path(path_type=Path, exists=True, allow_dash=True)
 
@@ -246,19 +246,37 @@ def move(name: str, take: tuple[str, ...], as_json: bool) -> None:
         raise AnswerIsNo
 
 
+_VERSION = click.option(
+    "--version", type=int, help="The version that was reviewed: refused when the draft has been saved since."
+)
+
+
+def _seen(service: Caddrel, name: str, version: int | None) -> DraftInfo:
+    """Return a draft as it is, refused when another version of it was reviewed."""
+    found = service.drafts.get(name).info
+    if version is not None and found.version != version:
+        raise click.ClickException(f"the draft {name} has version {found.version} now, not {version}: look at it again")
+    return found
+
+
 @draft.command()
 @click.argument("name")
 @click.option("--why", required=True, help="Why, for those who read the history.")
 @click.option("--accept-lockout-risk", default="", metavar="REASON", help="As of rulebook publish.")
+@click.option("--accept-failing-rehearsals", default="", metavar="REASON", help="As of rulebook publish.")
+@_VERSION
 @json_option
-def publish(name: str, why: str, accept_lockout_risk: str, as_json: bool) -> None:
+def publish(
+    name: str, why: str, accept_lockout_risk: str, accept_failing_rehearsals: str, version: int | None, as_json: bool
+) -> None:
     """Publish a draft as the next revision.
 
     \b
     Example: caddrel draft publish tablets-need-may --why "Tablets need the May patch"
     """
     with connect() as service:
-        made = service.drafts.publish(name, why, accept_lockout_risk)
+        seen = _seen(service, name, version)
+        made = service.drafts.publish(seen, why, accept_lockout_risk, accept_failing_rehearsals)
     if as_json:
         write_json(made)
         return
@@ -270,15 +288,26 @@ def publish(name: str, why: str, accept_lockout_risk: str, as_json: bool) -> Non
 @click.option("--at", required=True, metavar="MOMENT", help="When, such as 2026-12-01T06:00:00Z.")
 @click.option("--why", required=True, help="Why, for those who read the history.")
 @click.option("--accept-lockout-risk", default="", metavar="REASON", help="As of rulebook publish.")
+@click.option("--accept-failing-rehearsals", default="", metavar="REASON", help="As of rulebook publish.")
+@_VERSION
 @json_option
-def plan(name: str, at: str, why: str, accept_lockout_risk: str, as_json: bool) -> None:
+def plan(
+    name: str,
+    at: str,
+    why: str,
+    accept_lockout_risk: str,
+    accept_failing_rehearsals: str,
+    version: int | None,
+    as_json: bool,
+) -> None:
     """Have a draft published at a time; it is checked now, and again when it is due.
 
     \b
     Example: caddrel draft plan midwinter --at 2026-12-20T06:00:00Z --why "the harbour closes"
     """
     with connect() as service:
-        made = service.drafts.plan(name, at, why, accept_lockout_risk)
+        seen = _seen(service, name, version)
+        made = service.drafts.plan(seen, at, why, accept_lockout_risk, accept_failing_rehearsals)
     if as_json:
         write_json(made)
     elif made.plan is not None:
@@ -315,7 +344,7 @@ def shadow(name: str, on: bool | None, as_json: bool) -> None:
     """
     with connect() as service:
         if on is not None:
-            made = service.drafts.shadow(name, on)
+            made = service.drafts.shadow(_seen(service, name, None)) if on else service.drafts.end_shadow(name)
             if as_json:
                 write_json(made)
             else:

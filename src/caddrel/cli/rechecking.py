@@ -11,7 +11,7 @@ import click
 from caddrel.cli.failures import AnswerIsNo
 from caddrel.cli.files import open_bytes
 from caddrel.cli.output import say, write_json
-from caddrel.core.decide.decision import decision_json
+from caddrel.core.decide.decision import MEANING, decision_json
 from caddrel.core.decide.interpreter import decide
 from caddrel.core.diagnostics import RulebookError
 from caddrel.core.facts.record import facts_from_json
@@ -36,10 +36,15 @@ def check_again(path: Path, as_json: bool) -> None:
         decision = decision_json(decide(rulebook, facts, record["revision"]))
     except (RulebookError, KeyError, TypeError, ValueError, AttributeError) as error:
         raise click.UsageError(f"{path}: not a whole record: {error}") from None
-    differing = sorted(name for name in decision if decision[name] != recorded.get(name))
+    differing = sorted(name for name in decision if name in recorded and decision[name] != recorded[name])
     same = decision["outcome"] == recorded.get("outcome")
+    meaning = record.get("meaning", 1)
     if as_json:
-        write_json({"id": record["id"], "same": same, "differing": differing, "decision": decision})
+        found = {"id": record["id"], "same": same, "differing": differing, "decision": decision}
+        write_json({**found, "meaning": {"recorded": meaning, "now": MEANING}, "recorded": recorded})
+    elif meaning != MEANING:
+        say(f"{record['id']} was decided under meaning {meaning}: {recorded.get('outcome')}.")
+        say(f"Under meaning {MEANING}, which is in force now: {decision['outcome']}.")
     elif same:
         more = f", but not in {', '.join(differing)}" if differing else ", in every field"
         say(f"{record['id']}: {decision['outcome']} again{more}.")

@@ -29,6 +29,12 @@ _ACCEPT = click.option(
     metavar="REASON",
     help="Publish although somebody who must get in could be locked out; the reason is recorded.",
 )
+_FAILING = click.option(
+    "--accept-failing-rehearsals",
+    default="",
+    metavar="REASON",
+    help="Publish although kept rehearsals do not give what they must; the reason is recorded.",
+)
 _FILE = click.Path(path_type=Path, exists=True, allow_dash=True)
 
 
@@ -170,8 +176,11 @@ def _tell_formatted(
 @click.option("--why", required=True, help="Why, for those who read the history.")
 @_BASE
 @_ACCEPT
+@_FAILING
 @json_option
-def publish(file: Path, why: str, base: int | None, accept_lockout_risk: str, as_json: bool) -> None:
+def publish(
+    file: Path, why: str, base: int | None, accept_lockout_risk: str, accept_failing_rehearsals: str, as_json: bool
+) -> None:
     """Publish a rulebook as the next revision.
 
     Refused when it has errors, or when a keyholder or administrator who can get into the administration apps now could
@@ -186,7 +195,7 @@ def publish(file: Path, why: str, base: int | None, accept_lockout_risk: str, as
         remark("Nothing was published: mend the errors first.")
         raise AnswerIsNo
     with connect() as service:
-        made = service.rulebook.publish(rulebook_files(file), why, base, accept_lockout_risk)
+        made = service.rulebook.publish(rulebook_files(file), why, base, accept_lockout_risk, accept_failing_rehearsals)
     _tell_published(made, as_json)
 
 
@@ -205,15 +214,18 @@ def _tell_published(made: PublishResult, as_json: bool) -> None:
 @click.option("--why", required=True, help="Why, for those who read the history.")
 @_BASE
 @_ACCEPT
+@_FAILING
 @json_option
-def restore(number: int, why: str, base: int | None, accept_lockout_risk: str, as_json: bool) -> None:
+def restore(
+    number: int, why: str, base: int | None, accept_lockout_risk: str, accept_failing_rehearsals: str, as_json: bool
+) -> None:
     """Publish an earlier revision again, as the next one.
 
     \b
     Example: caddrel rulebook restore 1 --why "Android 15 is not out for all tablets"
     """
     with connect() as service:
-        made = service.rulebook.restore(number, why, base, accept_lockout_risk)
+        made = service.rulebook.restore(number, why, base, accept_lockout_risk, accept_failing_rehearsals)
     _tell_published(made, as_json)
 
 

@@ -50,10 +50,11 @@ class Rulebook:
         return self._caller.get(path, rulebooks.PolicyView, {"revision": revision})
 
     def edit(
-        self, edits: Sequence[writing.Edit], why: str, accept_lockout_risk: str = "", base: int | None = None
-    ) -> rulebooks.PublishResult:
+        self, edits: Sequence[writing.Edit], why: str, accept_lockout_risk: str = "", base: int | None = None,
+        accept_failing_rehearsals: str = "",
+    ) -> rulebooks.PublishResult:  # fmt: skip
         """Publish changes of single fields of the current revision as one new revision."""
-        body = writing.EditRequest(list(edits), why, base, accept_lockout_risk)
+        body = writing.EditRequest(list(edits), why, base, accept_lockout_risk, accept_failing_rehearsals)
         return self._caller.post("/api/v1/rulebook/edits", body, rulebooks.PublishResult)
 
     def history(self) -> list[rulebooks.RevisionInfo]:
@@ -66,25 +67,27 @@ class Rulebook:
         return self._caller.post("/api/v1/rulebook/check", body, rulebooks.CheckResult)
 
     def publish(
-        self, files: Sequence[decisions.File], why: str, base: int | None = None, accept_lockout_risk: str = ""
-    ) -> rulebooks.PublishResult:
+        self, files: Sequence[decisions.File], why: str, base: int | None = None, accept_lockout_risk: str = "",
+        accept_failing_rehearsals: str = "",
+    ) -> rulebooks.PublishResult:  # fmt: skip
         """Publish documents as the next revision.
 
         Parameters
         ----------
         base
             The revision that must be current.
-        accept_lockout_risk
-            Why, although somebody who must get in could be locked out; recorded.
+        accept_lockout_risk, accept_failing_rehearsals
+            Why, although somebody who must get in could be locked out, or kept rehearsals fail; recorded.
         """
-        body = rulebooks.PublishRequest(list(files), why, base, accept_lockout_risk)
+        body = rulebooks.PublishRequest(list(files), why, base, accept_lockout_risk, accept_failing_rehearsals)
         return self._caller.post("/api/v1/rulebook/publish", body, rulebooks.PublishResult)
 
     def restore(
-        self, number: int, why: str, base: int | None = None, accept_lockout_risk: str = ""
-    ) -> rulebooks.PublishResult:
+        self, number: int, why: str, base: int | None = None, accept_lockout_risk: str = "",
+        accept_failing_rehearsals: str = "",
+    ) -> rulebooks.PublishResult:  # fmt: skip
         """Publish an earlier revision again as the next one; the rest as of `publish`."""
-        body = rulebooks.RestoreRequest(number, why, base, accept_lockout_risk)
+        body = rulebooks.RestoreRequest(number, why, base, accept_lockout_risk, accept_failing_rehearsals)
         return self._caller.post("/api/v1/rulebook/restore", body, rulebooks.PublishResult)
 
     def compare(self, before: rulebooks.Side, after: rulebooks.Side) -> rulebooks.Comparison:

@@ -66,10 +66,14 @@ class Drafts:
         body = drafts.MoveRequest(dict(taking or {}))
         return self._caller.post(f"{_draft(name)}/move", body, drafts.Moved, headers=_tag(version))
 
-    def publish(self, name: str, why: str, accept_lockout_risk: str = "") -> rulebooks.PublishResult:
-        """Publish a draft as the next revision."""
-        body = drafts.PublishDraft(why, accept_lockout_risk)
-        return self._caller.post(f"{_draft(name)}/publish", body, rulebooks.PublishResult)
+    def publish(
+        self, seen: drafts.DraftInfo, why: str, accept_lockout_risk: str = "", accept_failing_rehearsals: str = ""
+    ) -> rulebooks.PublishResult:
+        """Publish a draft as the next revision, as it was `seen`: refused when somebody has saved it since."""
+        body = drafts.PublishDraft(why, seen.digest, accept_lockout_risk, accept_failing_rehearsals)
+        return self._caller.post(
+            f"{_draft(seen.name)}/publish", body, rulebooks.PublishResult, headers=_tag(seen.version)
+        )
 
     def understand(
         self, kind: str, *, text: str | None = None, tree: Any = None, draft: str = "", only: str = ""
@@ -87,18 +91,26 @@ class Drafts:
         params = {"side": side, "search": search}
         return self._caller.get("/api/v1/selectors", writing.SelectorList, params).items
 
-    def plan(self, name: str, at: str, why: str, accept_lockout_risk: str = "") -> drafts.DraftInfo:
-        """Have a draft published at a time (RFC 3339)."""
-        body = drafts.PlanRequest(at, why, accept_lockout_risk)
-        return self._caller.post(f"{_draft(name)}/plan", body, drafts.DraftInfo)
+    def plan(
+        self, seen: drafts.DraftInfo, at: str, why: str, accept_lockout_risk: str = "",
+        accept_failing_rehearsals: str = "",
+    ) -> drafts.DraftInfo:  # fmt: skip
+        """Have a draft published at a time (RFC 3339), as it was `seen`."""
+        body = drafts.PlanRequest(at, why, seen.digest, accept_lockout_risk, accept_failing_rehearsals)
+        return self._caller.post(f"{_draft(seen.name)}/plan", body, drafts.DraftInfo, headers=_tag(seen.version))
 
     def unplan(self, name: str) -> drafts.DraftInfo:
         """Take back when a draft was to be published."""
         return self._caller.delete(f"{_draft(name)}/plan", drafts.DraftInfo)
 
-    def shadow(self, name: str, on: bool) -> drafts.DraftInfo:
-        """Have live decisions logged with a draft's outcome too, or no more."""
-        return self._caller.post(f"{_draft(name)}/shadow", drafts.ShadowRequest(on), drafts.DraftInfo)
+    def shadow(self, seen: drafts.DraftInfo) -> drafts.DraftInfo:
+        """Have live decisions logged with the outcome of a draft as it was `seen`."""
+        body = drafts.ShadowRequest(True, seen.digest)
+        return self._caller.post(f"{_draft(seen.name)}/shadow", body, drafts.DraftInfo, headers=_tag(seen.version))
+
+    def end_shadow(self, name: str) -> drafts.DraftInfo:
+        """Log live decisions with a draft's outcome no more."""
+        return self._caller.post(f"{_draft(name)}/shadow", drafts.ShadowRequest(False), drafts.DraftInfo)
 
     def shadow_report(self, name: str) -> drafts.ShadowReport:
         """Return what a draft in shadow would have made of the live decisions since it is."""

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from datetime import timedelta
+from datetime import UTC, datetime, timedelta
 
 from caddrel.core.diagnostics import did_you_mean, shorten
 from caddrel.core.facts.catalogue import Catalogue
@@ -22,6 +22,7 @@ AREAS = (
     "lists", "mappings", "passwords", "people", "rehearse", "rulebook", "selectors", "sessions", "signins",
     "starter-codes",
 )  # fmt: skip
+LONG_AGO = datetime(1970, 1, 1, tzinfo=UTC)
 SESSION_LASTS = timedelta(hours=12)
 CODE_LASTS = timedelta(minutes=30)
 COOKIE = "caddrel_session"
@@ -43,6 +44,7 @@ class Caller:
     reports: tuple[str, ...] = ()
     sees: bool = False
     only: tuple[str, ...] = ()
+    proved: datetime = LONG_AGO
 
 
 def caller_from(deps: Deps, authorization: str, cookie: str) -> Caller | None:

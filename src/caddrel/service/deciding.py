@@ -9,7 +9,7 @@ from typing import Any
 import msgspec
 
 from caddrel.core.decide.compiled.evaluator import CompiledRulebook
-from caddrel.core.decide.decision import Decision, decision_json
+from caddrel.core.decide.decision import MEANING, Decision, decision_json
 from caddrel.core.decide.interpreter import Explained, explain, standards_named
 from caddrel.core.decide.trace import trace_json
 from caddrel.core.decide.truth import TRUE
@@ -23,7 +23,7 @@ from caddrel.core.language.formulas import parse_formula
 from caddrel.core.language.nodes import Item
 from caddrel.core.rulebook.model import AppEntry, Rulebook
 from caddrel.core.words.decisions import decision_words, why_not_words
-from caddrel.core.words.pieces import Sentence
+from caddrel.core.words.pieces import Sentence, say
 from caddrel.core.words.signals import signal_words
 from caddrel.service.comparing import changed_facts, changed_objects
 from caddrel.service.deps import Deps
@@ -190,6 +190,7 @@ def trace(deps: Deps, id: str) -> SigninTrace:
     person = _title(inventory, "people", record.columns["person"])
     then = titled(published.rulebook, inventory)
     explained = explain(then, facts_from_json(record.facts, published.rulebook.catalogue), number)
+    meaning, recorded = record.decision.get("meaning", 1), msgspec.convert(record.decision, wire.Decision)
     now = None
     if current.revision.number != number:
         facts = facts_from_json(record.facts, current.rulebook.catalogue)
@@ -205,8 +206,8 @@ def trace(deps: Deps, id: str) -> SigninTrace:
         )
     return SigninTrace(
         summary=summary(record),
-        sentence=pieces(decision_words(explained, person)),
-        decision=decision_view(explained.decision),
+        sentence=pieces(_then_words(record, explained, person)),
+        decision=decision_view(explained.decision) if meaning == MEANING else recorded,
         trace=trace_view(explained),
         revision=info(published.revision, current.revision.number),
         person_title=person,
@@ -219,8 +220,20 @@ def trace(deps: Deps, id: str) -> SigninTrace:
         since=changed_facts(deps, published.rulebook, explained.facts),
         around=[summary(found) for found in deps.signins.around(record, AROUND)],
         not_believed=dict(explained.facts.not_believed),
-        drafts=dict(record.decision.get("drafts", {})),
+        drafts={**record.decision.get("drafts", {}), **deps.draft_outcomes.of(record.id)},
+        meaning=meaning,
+        present=None if meaning == MEANING else decision_view(explained.decision),
     )
+
+
+def _then_words(record: SigninRecord, explained: Explained, person: str) -> Sentence:
+    """Return the sentence on a decision; of one under another meaning that, and what it would come to now."""
+    sentence = decision_words(explained, person)
+    meaning = record.decision.get("meaning", 1)
+    if meaning == MEANING:
+        return sentence
+    outcome = record.decision.get("outcome")
+    return say(f"It was {outcome}, by what decisions meant then (meaning {meaning}). By what they mean now: ", sentence)
 
 
 def record_of(deps: Deps, id: str) -> WholeRecord:
@@ -229,7 +242,8 @@ def record_of(deps: Deps, id: str) -> WholeRecord:
     number = int(record.columns["revision"])
     files = [wire.File(name, text) for name, text in deps.rulebooks.get(number).revision.files]
     decision = msgspec.convert(record.decision, wire.Decision)
-    return WholeRecord(record.id, number, dict(record.facts), decision, files)
+    meaning = record.decision.get("meaning", 1)
+    return WholeRecord(record.id, number, dict(record.facts), decision, files, meaning)
 
 
 def fixes(explained: Explained) -> list[Fix]:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import gc
 import threading
-from collections import OrderedDict
+from collections import Counter, OrderedDict
 from collections.abc import Callable
 from dataclasses import dataclass, field
 from datetime import datetime
@@ -22,11 +22,15 @@ from caddrel.core.rulebook.source import Source
 from caddrel.service.address_data import AddressData
 from caddrel.service.door.deciding import Door
 from caddrel.service.door.recording import Recorder
+from caddrel.service.door.shadowing import Shadows
 from caddrel.service.errors import ServiceError, not_found
 from caddrel.service.jobs import Jobs
+from caddrel.service.lockouts import LockOuts
 from caddrel.service.noticing import Histories, catch_up
 from caddrel.service.planning import Planner
+from caddrel.service.rulebook_cost import Costs
 from caddrel.service.secrets import Verified
+from caddrel.service.strange_words import StrangeWords
 from caddrel.service.throttling import Throttle
 from caddrel.service.writing.covering import Covering
 from caddrel.store.acceptances import AcceptanceStore
@@ -34,6 +38,7 @@ from caddrel.store.accounts import AccountStore
 from caddrel.store.audit import AuditStore
 from caddrel.store.causes import CauseStore
 from caddrel.store.door_sessions import DoorSessionStore
+from caddrel.store.draft_outcomes import DraftOutcomeStore
 from caddrel.store.drafts import DraftStore
 from caddrel.store.inventory import InventoryStore
 from caddrel.store.mappings import MappingStore
@@ -41,6 +46,7 @@ from caddrel.store.passwords import PasswordStore
 from caddrel.store.revisions import Revision, RevisionStore
 from caddrel.store.signins import SigninStore
 from caddrel.store.starter_codes import StarterCodeStore
+from caddrel.store.unlocks import UnlockStore
 
 V = TypeVar("V")
 
@@ -172,6 +178,8 @@ class Deps:
     acceptances: AcceptanceStore
     audit: AuditStore
     drafts: DraftStore
+    unlocks: UnlockStore
+    draft_outcomes: DraftOutcomeStore
     clock: Callable[[], datetime]
     console: Path
     folder: Path
@@ -185,8 +193,14 @@ class Deps:
     import_lock: threading.Lock = field(default_factory=threading.Lock)
     verified: Verified = field(default_factory=Verified)
     throttle: Throttle = field(default_factory=Throttle)
+    costs: Costs = field(default_factory=Costs)
     covering: Covering = field(default_factory=Covering)
     histories: Histories = field(init=False)
+    lockouts: LockOuts = field(init=False)
+    shadows: Shadows = field(init=False)
+    # Words on no list that doors reported since the service started, by fact and word.
+    strange: Counter[tuple[str, str]] = field(default_factory=Counter)
+    strange_words: StrangeWords = field(init=False)
     jobs: Jobs = field(init=False)
     recorder: Recorder = field(init=False)
     door: Door = field(init=False)
@@ -199,6 +213,9 @@ class Deps:
         self.rulebooks = Rulebooks(self.revisions)
         self.inventories = Inventories(self.inventory)
         self.histories = Histories(self.signins)
+        self.lockouts = LockOuts(self.signins, self.unlocks)
+        self.strange_words = StrangeWords(self.signins)
+        self.shadows = Shadows(self)
         self.jobs = Jobs(self.clock)
         self.recorder = Recorder(self.signins, self._look_anew, self._catch_up_soon)
         self.door = Door(self)

@@ -15,7 +15,8 @@ from caddrel.core.rulebook.reader import read_rulebook
 from caddrel.core.rulebook.source import Source
 from caddrel.service import publishing
 from caddrel.service.errors import ServiceError, not_found
-from caddrel.store.drafts import Draft, Stale
+from caddrel.service.rulebook_cost import check_cost
+from caddrel.store.drafts import Draft, DraftMoved, Stale
 from caddrel.wire import drafts as wire
 from caddrel.wire import rulebooks
 from caddrel.wire.decisions import File
@@ -25,8 +26,11 @@ if TYPE_CHECKING:
 
 _NAME = re.compile(r"[a-z0-9][a-z0-9-]{0,59}")
 LARGEST = 8 * 1024 * 1024
-# Each is decided at every sign-in.
+# Each is decided beside every sign-in.
 MOST_SHADOWED = 4
+# Of one person.
+MOST_OPEN = 64
+MOST_TOGETHER = 50 * 1024 * 1024
 
 
 def info(deps: Deps, draft: Draft) -> wire.DraftInfo:
@@ -39,6 +43,7 @@ def info(deps: Deps, draft: Draft) -> wire.DraftInfo:
         draft.saved_by, discarded, current is not None and draft.base != current, len(_changed(deps, draft)),
         show_moment(draft.shadowed) if draft.shadowed is not None else None,
         wire.PlanInfo(show_moment(plan.at), plan.by, plan.why) if plan is not None else None, draft.failed,
+        draft.digest, draft.shadow_version,
     )  # fmt: skip
 
 
@@ -74,6 +79,7 @@ def begin(deps: Deps, request: wire.DraftRequest, by: str) -> Draft:
         hint = "small letters, digits and hyphens, at most 60: tablets-need-may"
         raise ServiceError(422, "bad-draft", "a draft needs a name", hint)
     current = deps.rulebooks.need_current().revision
+    _room_for(deps, by)
     base = current if request.revision is None else deps.rulebooks.get(request.revision).revision
     files = base.files if request.files is None else _checked(request.files)
     made = deps.drafts.begin(request.name, base.number, files, by, deps.clock())
@@ -81,6 +87,16 @@ def begin(deps: Deps, request: wire.DraftRequest, by: str) -> Draft:
         hint = "take another name; a discarded draft of that name can be recovered"
         raise ServiceError(409, "draft-exists", f"there is a draft `{request.name}` already", hint)
     return made
+
+
+def _room_for(deps: Deps, by: str, more: int = 0, name: str = "") -> None:
+    """Refuse a draft, or a larger one, to whoever has as many as one person may have."""
+    mine = [each for each in deps.drafts.all() if each.begun_by == by and each.discarded is None and each.name != name]
+    if not name and len(mine) >= MOST_OPEN:
+        raise ServiceError(409, "too-many-drafts", f"you have {MOST_OPEN} drafts", "publish or discard some first")
+    if more + sum(len(text) for each in mine for _, text in each.files) > MOST_TOGETHER:
+        title = f"your drafts have more than {MOST_TOGETHER >> 20} MB together"
+        raise ServiceError(413, "too-large", title, "publish or discard some first; nothing was saved")
 
 
 def _checked(files: Sequence[File]) -> tuple[tuple[str, str], ...]:
@@ -164,8 +180,11 @@ def _save(
     if draft.plan is not None:
         hint = f"take the plan back first: caddrel draft unplan {draft.name}"
         raise ServiceError(409, "draft-planned", f"it is to be published at {show_moment(draft.plan.at)}", hint)
-    if sum(len(text) for _, text in files) > LARGEST:
+    size = sum(len(text) for _, text in files)
+    if size > LARGEST:
         raise ServiceError(413, "too-large", f"a draft has at most {LARGEST >> 20} MB", "nothing was saved")
+    if size > sum(len(text) for _, text in draft.files):
+        _room_for(deps, draft.begun_by, size, draft.name)
     try:
         saved = deps.drafts.save(draft.name, seen, files, base or draft.base, by, deps.clock())
     except Stale as stale:
@@ -192,25 +211,53 @@ def _lost_update(there: Draft, base: int, mine: tuple[tuple[str, str], ...]) -> 
     return ServiceError(412, "draft-changed", f"{there.saved_by} saved this draft in between", hint, errors)
 
 
-def shadow(deps: Deps, name: str, on: bool) -> Draft:
-    """Have live decisions logged with a draft's outcome too, or no more.
+def reviewed(deps: Deps, name: str, seen: int, digest: str) -> Draft:
+    """Return a draft that is to be published, planned or put in shadow, as whoever does that was shown it.
+
+    Raises
+    ------
+    ServiceError
+        When it has another version or other documents by now, or nothing was said of what was shown.
+    """
+    draft = need(deps, name)
+    if not digest:
+        hint = "send the `digest` that the draft was shown with"
+        raise ServiceError(428, "no-digest", "say what you have looked at", hint)
+    if draft.version != seen or draft.digest != digest:
+        raise moved_on(draft)
+    return draft
+
+
+def moved_on(draft: Draft) -> ServiceError:
+    """Return the refusal of what was asked of a draft that has been saved since it was looked at."""
+    hint = f"look at version {draft.version}, and ask again"
+    return ServiceError(412, "draft-changed", f"{draft.saved_by} saved this draft in between", hint)
+
+
+def shadow(deps: Deps, name: str, seen: int, request: wire.ShadowRequest) -> Draft:
+    """Have live decisions logged with the outcome of a draft as it is now, or no more.
 
     Raises
     ------
     RulebookError
         When it cannot be read.
     """
-    draft = need(deps, name)
-    if on:
+    if not request.on:
+        need(deps, name)
+        deps.drafts.end_shadow(name)
+        return need(deps, name)
+    draft = reviewed(deps, name, seen, request.digest)
+    if request.on:
         result = read_rulebook(_sources(draft.files))
         if result.rulebook is None:
             raise RulebookError(result.diagnostics)
-        others = [each for each in deps.drafts.all() if each.shadowed is not None and each.name != name]
+        check_cost(deps, result.rulebook)
+        others = [each for each in deps.drafts.shadowed() if each.name != name]
         if len(others) >= MOST_SHADOWED:
             hint = f"end one first: caddrel draft shadow {others[0].name} --off"
             raise ServiceError(409, "too-many-shadowed", f"{MOST_SHADOWED} drafts are in shadow already", hint)
-    if on != (draft.shadowed is not None):
-        deps.drafts.shadow(name, deps.clock() if on else None)
+    if draft.shadow_version != draft.version and not deps.drafts.shadow(name, draft.version, deps.clock()):
+        raise moved_on(need(deps, name))
     return need(deps, name)
 
 
@@ -219,7 +266,8 @@ def shadow_report(deps: Deps, name: str) -> wire.ShadowReport:
     draft = need(deps, name)
     if draft.shadowed is None:
         return wire.ShadowReport(None, [])
-    flows = [wire.ShadowFlow(*flow) for flow in deps.signins.drafted(name, draft.shadowed)]
+    deps.shadows.settle()
+    flows = [wire.ShadowFlow(*flow) for flow in deps.draft_outcomes.flows(name, draft.shadowed)]
     return wire.ShadowReport(show_moment(draft.shadowed), flows)
 
 
@@ -241,17 +289,21 @@ def move(deps: Deps, name: str, seen: int, request: wire.MoveRequest, by: str) -
     return wire.Moved(info(deps, draft), told)
 
 
-def publish(deps: Deps, name: str, request: wire.PublishDraft, by: str) -> rulebooks.PublishResult:
-    """Publish a draft as the next revision; it is then done with.
+def publish(deps: Deps, name: str, seen: int, request: wire.PublishDraft, by: str) -> rulebooks.PublishResult:
+    """Publish a draft as the next revision, as it was looked at; it is then done with.
 
     Raises
     ------
     Conflict
         When a newer revision than its base is current: it is to be moved first.
     """
-    draft = need(deps, name)
+    draft = reviewed(deps, name, seen, request.digest)
     files = [File(*file) for file in draft.files]
-    asked = rulebooks.PublishRequest(files, request.why, draft.base, request.accept_lockout_risk)
-    made = publishing.publish(deps, asked, by)
-    deps.drafts.discard(name, deps.clock())
-    return made
+    asked = rulebooks.PublishRequest(
+        files, request.why, draft.base, request.accept_lockout_risk, request.accept_failing_rehearsals
+    )
+    try:
+        # That it is still in this version is looked at once more where it is written.
+        return publishing.publish_examined(deps, asked, by, draft.base, (draft.name, draft.version))
+    except DraftMoved:
+        raise moved_on(deps.drafts.get(name) or draft) from None

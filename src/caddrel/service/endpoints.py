@@ -7,6 +7,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass, field
+from datetime import timedelta
 from typing import Any, BinaryIO
 
 import msgspec
@@ -20,6 +21,8 @@ from caddrel.service.errors import ServiceError, problem_for
 from caddrel.store.accounts import DEVICE, DOOR
 
 NOBODY_NEEDED = ""
+# How long a proof of who somebody is counts as fresh.
+PROOF_LASTS = timedelta(minutes=5)
 
 
 @dataclass(frozen=True, slots=True)
@@ -65,6 +68,13 @@ class Call:
         if self.caller is None:
             raise ServiceError(401, "not-signed-in", "sign in, or send a bearer token")
         return self.caller
+
+    def proved_lately(self) -> None:
+        """Refuse a console session that has not proved who it is for a while; a token has nothing else to prove."""
+        caller = self.who()
+        if caller.session and self.deps.clock() - caller.proved > PROOF_LASTS:
+            hint = "prove it again: POST /api/v1/session/proof with the password or a second factor"
+            raise ServiceError(403, "prove-again", "this asks for a fresh proof of who you are", hint)
 
     def unchanged(self, etag: str) -> bool:
         """Tell whether the caller has seen this already (RFC 9110, section 13.1.2); the answer carries the tag."""
@@ -167,6 +177,9 @@ def register(app: Flask, deps: Deps, endpoint: Endpoint) -> None:
         call.seen = request.headers.get("If-None-Match", "")
         call.base, call.request_id = request.url_root, request.headers.get("X-Request-ID", "")
         try:
+            if request.method == "HEAD" and endpoint.returns is Stream:
+                # Nobody reads it: a stream that is begun would hold what it was given until the service ends.
+                return Response(status=endpoint.status)
             _read_body(deps, endpoint, call)
             answer = endpoint.view(call)
         except Exception as error:

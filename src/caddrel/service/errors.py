@@ -63,7 +63,7 @@ def problem_for(error: BaseException, request_id: str) -> wire.Problem:
             return _no_room(request_id)
         case OSError(errno=errno.ENOSPC | errno.EDQUOT):
             return _no_room(request_id)
-        case msgspec.ValidationError() | msgspec.DecodeError():
+        case msgspec.ValidationError() | msgspec.DecodeError() | RecursionError():
             hint = "the shape is described in /api/openapi.json"
             return _problem(400, "bad-request", f"the request body cannot be read: {error}", hint, request_id)
         case RequestEntityTooLarge():

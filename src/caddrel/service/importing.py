@@ -6,6 +6,7 @@ step needs is then at hand for the processor.
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Generator, Iterable, Iterator, Mapping, Sequence
 from contextlib import closing
 from datetime import datetime, timedelta
@@ -27,13 +28,16 @@ from caddrel.service.noticing import catch_up
 from caddrel.service.reading import Source
 from caddrel.service.records import Decisions, columns_of
 from caddrel.service.storing import Batch, Storing
-from caddrel.wire.signins import BrokenLine, ImportResult
+from caddrel.service.strange_words import strange_words
+from caddrel.wire.signins import BrokenLine, ImportResult, StrangeWord
 
 # So many lines are stored in one commit.
 TOGETHER = 8_000
 # How many times as large as a stream may be, what a compressed one unpacks to.
 UNPACKED = 8
 LISTED = 100
+# Telling what is wrong with a line takes longer than reading a good one.
+MOST_BROKEN = 100_000
 T = TypeVar("T")
 # A sign-in that is to be decided: its moment, id, reference, digest, what was recorded, the place of its revision, and
 # the attempt. They are in order of time, those of one moment by their ids. A plain tuple, since there are so many.
@@ -53,11 +57,15 @@ class _Under:
 
 
 class Importer:
-    """One import: holds the revisions and the inventory as they were when it began."""
+    """One import: holds the revisions, the inventory and the clock as they are when it begins to run."""
 
     def __init__(self, deps: Deps) -> None:
         self._deps = deps
+        # Told at once, though everything is read when it runs: it may have to wait for others.
         deps.rulebooks.need_current()
+
+    def _begin(self) -> None:
+        deps = self._deps
         in_force = deps.revisions.in_force()
         self._under = [_Under(deps, number) for _, number in in_force]
         rulebooks = [under.rulebook for under in self._under]
@@ -80,6 +88,7 @@ class Importer:
         self._listed: list[BrokenLine] = []
         self._stopped: ServiceError | None = None
         self._broken = self._known = self._conflicting = 0
+        self._strange: Counter[tuple[str, str]] = Counter()
 
     def run(
         self,
@@ -100,8 +109,9 @@ class Importer:
             Is told how many bytes of the stream have been read; may raise `Cancelled`.
         """
         unzipped = Unzipped(stream, UNPACKED * self._deps.limits.stream)
-        source = Source(format, mapping or {}, self._deps.limits.line, self._latest)
         with self._deps.import_lock:
+            self._begin()
+            source = Source(format, mapping or {}, self._deps.limits.line, self._latest)
             try:
                 self._run(unzipped, source, progress)
             except Cancelled as cancelled:
@@ -110,7 +120,8 @@ class Importer:
 
     def _result(self) -> ImportResult:
         listed = sorted(self._listed, key=attrgetter("line"))
-        return ImportResult(self._storing.stored, self._known, self._conflicting, self._broken, listed)
+        strange = [StrangeWord(fact, word, count) for (fact, word), count in self._strange.most_common(LISTED)]
+        return ImportResult(self._storing.stored, self._known, self._conflicting, self._broken, listed, strange)
 
     def _run(self, stream: Unzipped, source: Source, progress: Progress | None) -> None:
         try:
@@ -130,6 +141,7 @@ class Importer:
                 self._histories.clear()
             raise
         finally:
+            self._deps.lockouts.read_again()
             catch_up(self._deps)
 
     def _pieces(self, stream: Unzipped, source: Source) -> Generator[Completed]:
@@ -171,6 +183,10 @@ class Importer:
             None if decision.outcome == "allowed" else self._causes.of(self._under[place].rulebook, attempt, decision)
             for decision, attempt, place in zip(decisions, attempts, revisions, strict=True)
         ]
+        for attempt in attempts:
+            for bundle in attempt.bundles:
+                if bundle.facts.not_understood:
+                    self._strange.update(strange_words(bundle.facts.not_understood))
         numbers = [self._under[place].number for place in revisions]
         decided = self._decisions.of_many(decisions)
         columns = columns_of(ids, references, digests, attempts, recorded, decided, causes, numbers)
@@ -227,5 +243,8 @@ class Importer:
 
     def _refuse(self, number: int, problems: list[Diagnostic]) -> None:
         self._broken += 1
+        if self._broken > MOST_BROKEN:
+            hint = "the good lines before were taken in; is it in the format that was asked for?"
+            raise ServiceError(422, "too-many-broken", f"more than {MOST_BROKEN:,} lines cannot be read", hint)
         for problem in problems[:5]:
             self._list(BrokenLine(number, problem.code, problem.message, problem.hint))

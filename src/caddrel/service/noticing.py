@@ -7,7 +7,7 @@ from collections.abc import Callable, Iterable
 from datetime import datetime, timedelta
 from typing import TYPE_CHECKING, Any
 
-from caddrel.core.decide.decision import Decision, decision_json
+from caddrel.core.decide.decision import MEANING, Decision, decision_json
 from caddrel.core.facts.bundles import GROUPS
 from caddrel.core.facts.bundling import Bundled
 from caddrel.core.facts.completion import Facts, Origin
@@ -188,6 +188,10 @@ def _again(deps: Deps, person: str, since: datetime) -> Iterable[tuple[SigninRec
         published = deps.rulebooks.get(number)
         rulebook = published.rulebook
         facts = facts_from_json(record.facts, rulebook.catalogue)
+        if record.decision.get("meaning", 1) != MEANING:
+            # What was decided under another meaning stays as it is: it is looked back at, and not decided anew.
+            history.add(past_of(facts, record.at, record.id, str(record.decision["outcome"])), needed)
+            continue
         before = (facts.values.get("signals"), facts.noticed)
         if facts.origins.get("signals") is not Origin.REPORTED:
             add_signals(rulebook, facts, history, record.id)
@@ -198,11 +202,12 @@ def _again(deps: Deps, person: str, since: datetime) -> Iterable[tuple[SigninRec
         same = _same_signals(before, (facts.values.get("signals"), facts.noticed))
         # What drafts in shadow made of it then stays: they may be gone.
         drafts = record.decision.get("drafts")
-        before_it = {name: said for name, said in record.decision.items() if name != "drafts"}
+        before_it = {name: said for name, said in record.decision.items() if name not in {"drafts", "meaning"}}
         if not same or decision_json(decision) != before_it or key != record.cause:
             recorded = recorded_of({name: record.columns[f"recorded_{name}"] for name in ("outcome", "reason")})
             decided = decided_of(decision, facts.reference, drafts)
-            yield record, signin_of(record.id, record.at, rulebook, facts, recorded, decided, cause, number)
+            session = record.facts.get("session")
+            yield record, signin_of(record.id, record.at, rulebook, facts, recorded, decided, cause, number, session)
 
 
 def _same_signals(before: tuple[Any, Any], after: tuple[Any, Any]) -> bool:

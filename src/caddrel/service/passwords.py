@@ -8,7 +8,6 @@ from __future__ import annotations
 
 import secrets
 from collections.abc import Callable
-from datetime import timedelta
 
 from argon2.low_level import Type, hash_secret_raw
 
@@ -17,7 +16,7 @@ from caddrel.core.facts.inventory import Entry
 from caddrel.core.facts.types import Value
 from caddrel.core.facts.values import show_moment
 from caddrel.core.passwords.candidates import LONGEST, Checked, check_candidate, standards_for
-from caddrel.core.passwords.lockout import lock_out
+from caddrel.core.passwords.lockout import LockOut
 from caddrel.core.rulebook.model import PasswordStandard
 from caddrel.service.deps import Deps
 from caddrel.service.errors import ServiceError, not_found
@@ -104,11 +103,28 @@ def _standards(deps: Deps, person: str, app: str) -> list[PasswordStandard]:
 def lock_state(deps: Deps, person: str, app: str) -> wire.LockState:
     """Return whether a person is locked out now, from the wrong credentials that the log holds."""
     _person(deps, person)
-    standards = _standards(deps, person, app)
-    now = deps.clock()
-    spans = (int(str(s.lock[key])) for s in standards if s.lock for key in ("within", "for"))
-    since = now - timedelta(seconds=2 * sum(spans, 0))
-    found = lock_out(standards, deps.signins.wrong(person, since, now), now)
+    return _lock_state(deps.lockouts.state(person, _standards(deps, person, app), deps.clock()))
+
+
+def _lock_state(found: LockOut | None, reserved: str = "") -> wire.LockState:
     if found is None:
-        return wire.LockState(False)
+        return wire.LockState(False, reserved=reserved)
     return wire.LockState(True, found.standard, show_moment(found.since), show_moment(found.until), found.wrong)
+
+
+def reserve_try(deps: Deps, person: str, app: str) -> wire.LockState:
+    """Reserve a try before a password is looked at; whoever is locked out gets none.
+
+    It counts as wrong until an evaluation tells what came of it (``context.try``), so that of many at once no more are
+    looked at than the strictest standard allows.
+    """
+    # Of whoever the inventory does not know too: a guesser learns nothing from the answer.
+    standards = _standards(deps, person, app) if person else []
+    return _lock_state(*deps.lockouts.reserve(person, standards, deps.clock()))
+
+
+def lift_lock(deps: Deps, person: str, by: str) -> wire.LockState:
+    """Let a person's wrong passwords up to now count no more; return how it stands then."""
+    _person(deps, person)
+    deps.unlocks.lift(person, deps.clock(), by)
+    return lock_state(deps, person, "")

@@ -6,6 +6,8 @@ import threading
 from datetime import timedelta
 from typing import TYPE_CHECKING
 
+import structlog
+
 from caddrel.core.diagnostics import RulebookError
 from caddrel.core.facts.values import ValueRefused, read_moment, show_moment
 from caddrel.service import drafting, publishing
@@ -22,17 +24,24 @@ if TYPE_CHECKING:
 # Seconds; clocks may be set, so nobody sleeps through to a far moment.
 LOOK_EVERY = 20.0
 FARTHEST = timedelta(days=400)
+MAY_PUBLISH = ("publisher", "operator")
+_log = structlog.get_logger("caddrel.planner")
 
 
-def plan(deps: Deps, name: str, request: wire.PlanRequest, by: str) -> Draft:
+def plan(deps: Deps, name: str, seen: int, request: wire.PlanRequest, by: str, token: str = "") -> Draft:
     """Plan when a draft is published by itself; what would be refused now is refused at once.
+
+    Parameters
+    ----------
+    token
+        The id of the token that asks; empty for an account.
 
     Raises
     ------
     ServiceError
         When the moment is not to come, or the draft could not be published.
     """
-    draft = drafting.need(deps, name)
+    draft = drafting.reviewed(deps, name, seen, request.digest)
     try:
         at = read_moment(request.at)
     except ValueRefused as refused:
@@ -45,8 +54,10 @@ def plan(deps: Deps, name: str, request: wire.PlanRequest, by: str) -> Draft:
     if draft.base != deps.revisions.current_number():
         raise Conflict(deps.revisions.current_number() or 0)
     files = [File(*file) for file in draft.files]
-    publishing.examine(deps, PublishRequest(files, request.why, draft.base, request.accept_lockout_risk))
-    deps.drafts.plan(name, Plan(at, by, request.why.strip(), request.accept_lockout_risk.strip()))
+    risk, rehearsals = request.accept_lockout_risk.strip(), request.accept_failing_rehearsals.strip()
+    publishing.examine(deps, PublishRequest(files, request.why, draft.base, risk, rehearsals))
+    if not deps.drafts.plan(name, Plan(at, by, request.why.strip(), draft.version, risk, rehearsals, token)):
+        raise drafting.moved_on(drafting.need(deps, name))
     deps.planner.wake()
     return drafting.need(deps, name)
 
@@ -55,9 +66,26 @@ def unplan(deps: Deps, name: str) -> Draft:
     """Take a plan back."""
     if drafting.need(deps, name).plan is None:
         raise ServiceError(409, "not-planned", f"nothing is planned for the draft `{name}`")
-    deps.drafts.plan(name, None)
+    deps.drafts.unplan(name)
     deps.planner.wake()
     return drafting.need(deps, name)
+
+
+def may_still(deps: Deps, plan: Plan) -> bool:
+    """Tell whether whoever planned something may still publish: a plan is not carried out for somebody put out."""
+    if plan.token:
+        token = deps.accounts.token(plan.token)
+        if token is None or token.revoked_at is not None or (token.expires_at or deps.clock()) < deps.clock():
+            return False
+        return token.role in MAY_PUBLISH
+    account = deps.accounts.account(plan.by)
+    return account is not None and account.role in MAY_PUBLISH
+
+
+def plans_of(deps: Deps, by: str, token: str = "") -> list[str]:
+    """Return the drafts that are to be published by the word of an account, or of a token."""
+    planned = [draft for draft in deps.drafts.all() if draft.plan is not None and draft.discarded is None]
+    return [d.name for d in planned if d.plan is not None and d.plan.token == token and (token or d.plan.by == by)]
 
 
 class Planner:
@@ -94,7 +122,12 @@ class Planner:
     def _run(self) -> None:
         while not self._stopped:
             self._woken.clear()
-            self.publish_due()
+            try:
+                self.publish_due()
+            except Exception as error:  # noqa: BLE001 - a full disk: what is due stays due, and is tried again
+                _log.error("plan.failed", problem=problem_for(error, "").title, exc_info=error)
+                self._woken.wait(LOOK_EVERY)
+                continue
             planned = [draft.plan.at for draft in self._planned() if draft.plan is not None]
             with self._lock:
                 if not planned and not self._woken.is_set():
@@ -113,13 +146,16 @@ class Planner:
         due = [(draft.plan, draft) for draft in self._planned() if draft.plan is not None and draft.plan.at <= now]
         for made, draft in sorted(due, key=lambda pair: pair[0].at):
             outcome, note = "done", ""
-            asked = wire.PublishDraft(made.why, made.risk)
+            asked = wire.PublishDraft(made.why, draft.digest, made.risk, made.rehearsals)
             try:
-                published = drafting.publish(self._deps, draft.name, asked, made.by)
+                if not may_still(self._deps, made):
+                    title = f"{made.by}, who planned it, may not publish any more: it is held"
+                    raise ServiceError(403, "planner-may-not", title, "plan it again")
+                published = drafting.publish(self._deps, draft.name, made.version, asked, made.by)
                 note = f"revision {published.revision.number}: {made.why}"
-            except (ServiceError, RulebookError, Conflict, OSError) as error:
+            except (ServiceError, RulebookError, Conflict) as error:
                 problem = problem_for(error, "")
                 outcome, note = problem.code, problem.title
-                self._deps.drafts.plan(draft.name, None, f"{problem.code}: {problem.title}")
+                self._deps.drafts.unplan(draft.name, f"{problem.code}: {problem.title}")
             did = f"publish at {show_moment(made.at)}"
             self._deps.audit.add(now, made.by, did, f"draft {draft.name}", outcome, note[:1000], "")

@@ -8,7 +8,7 @@ from typing import Any
 
 import msgspec
 
-from caddrel.core.decide.decision import Decision, decision_json
+from caddrel.core.decide.decision import MEANING, Decision, decision_json
 from caddrel.core.facts.bundles import split
 from caddrel.core.facts.bundling import Bundled
 from caddrel.core.facts.completion import TO_COME, Facts
@@ -37,10 +37,11 @@ def decided_of(decision: Decision, reference: str, drafts: Mapping[str, str] | N
     reference
         The one that its texts quote.
     drafts
-        What drafts in shadow would have made of it, by name.
+        What drafts in shadow would have made of it, by name: in records of earlier releases.
     """
     document = without_reference(decision_json(decision), reference)
     del document["revision"]
+    document["meaning"] = MEANING
     if drafts:
         document["drafts"] = dict(drafts)
     first = decision.deciding[0] if decision.deciding else None
@@ -65,14 +66,13 @@ class Decisions:
         # Each together with its decision, so that another cannot come to stand in the same place.
         self._made: dict[Any, tuple[Decision, Decided]] = {}
 
-    def of(self, decision: Decision, drafts: Mapping[str, str] | None = None) -> Decided:
-        """Return a decision as the log keeps it; `drafts` as of `decided_of`."""
-        key = (id(decision), tuple(drafts.items())) if drafts else id(decision)
-        found = self._made.get(key)
+    def of(self, decision: Decision) -> Decided:
+        """Return a decision as the log keeps it."""
+        found = self._made.get(id(decision))
         if found is None:
             if len(self._made) > MOST_REMEMBERED:
                 self._made.clear()
-            found = self._made[key] = (decision, decided_of(decision, TO_COME, drafts))
+            found = self._made[id(decision)] = (decision, decided_of(decision, TO_COME))
         return found[1]
 
     def of_many(self, decisions: Sequence[Decision]) -> list[Decided]:
@@ -102,9 +102,7 @@ def columns_of(
         bundle.document if attempt.noticed is None else attempt.noticed[0].document
         for bundle, attempt in zip(said, attempts, strict=True)
     ]
-    let_in = [
-        each.outcome == "allowed" and bundle.told[0] != "wrong" for each, bundle in zip(decided, told, strict=True)
-    ]
+    let_in = [each.outcome == "allowed" for each in decided]
     return [
         ids, references, [attempt.at for attempt in attempts], digests, map(_own, attempts),
         *([bundle.document for bundle in group] for group in (person, app, device, network, told)), signals, recorded,
@@ -124,15 +122,23 @@ def _own(attempt: Bundled) -> str:
 
 def signin_of(
     id: str, at: datetime, rulebook: Rulebook, facts: Facts, recorded: bytes, decided: Decided, cause: Cause | None,
-    revision: int,
+    revision: int, session: Mapping[str, Any] | None = None,
 ) -> NewSignin:  # fmt: skip
-    """Return a sign-in to be stored."""
+    """Return a sign-in to be stored.
+
+    Parameters
+    ----------
+    session
+        What the door was told of the session: whoever asks again is told the same, whatever became of it since.
+    """
     own, (person, app, device, network, attempt, signals) = split(facts_json(facts, lists_of(rulebook)))
+    if session is not None:
+        own["session"] = dict(session)
     get: Any = facts.values.get
     return NewSignin(
         id, number_for(id), at, b"", _encode_own(own).decode(),
         person, app, device, network, attempt, signals, recorded, decided,
         get("person.id"), get("app.id"), get("device.id"),
         get("device.state_age"), get("device.listed_for"), get("auth.age"),
-        decided.outcome == "allowed" and get("auth.credentials") != "wrong", cause, revision,
+        decided.outcome == "allowed", cause, revision,
     )  # fmt: skip

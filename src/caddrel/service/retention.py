@@ -29,4 +29,6 @@ def forget(deps: Deps, before: datetime, progress: Progress) -> Forgotten:
         with deps.log_lock:
             deps.signins.forget_unused()
             deps.histories.clear()
+            deps.lockouts.read_again()
+        deps.draft_outcomes.forget(before)
     return Forgotten(show_moment(before), done, done=True)

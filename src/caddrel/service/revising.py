@@ -24,7 +24,9 @@ from caddrel.wire.decisions import File, Piece
 def restore(deps: Deps, request: wire.RestoreRequest, by: str) -> wire.PublishResult:
     """Publish an earlier revision again, as the next one."""
     files = [File(name, text) for name, text in deps.rulebooks.get(request.number).revision.files]
-    asked = wire.PublishRequest(files, request.why, request.base, request.accept_lockout_risk)
+    asked = wire.PublishRequest(
+        files, request.why, request.base, request.accept_lockout_risk, request.accept_failing_rehearsals
+    )
     return publishing.publish(deps, asked, by)
 
 
@@ -54,7 +56,13 @@ def edit(deps: Deps, request: writing.EditRequest, by: str) -> wire.PublishResul
             422, "nothing-changes", "these are as the current revision has them", "nothing was published"
         )
     files = [File(source.name, source.text) for source in sources]
-    asked = wire.PublishRequest(files, request.why, request.base or current.number, request.accept_lockout_risk)
+    asked = wire.PublishRequest(
+        files,
+        request.why,
+        request.base or current.number,
+        request.accept_lockout_risk,
+        request.accept_failing_rehearsals,
+    )
     return publishing.publish(deps, asked, by)
 
 

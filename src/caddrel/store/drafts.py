@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 import json
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
@@ -12,7 +13,7 @@ from typing import Any
 from sqlalchemy import Connection, Row, select, update
 from sqlalchemy.dialects.sqlite import insert
 
-from caddrel.store.engine import Database
+from caddrel.store.engine import Database, Kept
 from caddrel.store.moments import from_stored, to_stored
 from caddrel.store.tables import drafts
 
@@ -27,6 +28,8 @@ class Draft:
     ----------
     shadowed
         Since when live decisions are logged with its outcome, None when they are not.
+    shadow_version, shadow_files
+        What is in shadow: what a publisher put there, not what has been saved since.
     plan
         When it is to be published by itself.
     failed
@@ -45,16 +48,36 @@ class Draft:
     shadowed: datetime | None = None
     plan: Plan | None = None
     failed: str = ""
+    shadow_version: int | None = None
+    shadow_files: Files = ()
+
+    @property
+    def digest(self) -> str:
+        """The SHA-256 of its documents, as a revision of them would have it."""
+        return hashlib.sha256(_text(self.files).encode()).hexdigest()
 
 
 @dataclass(frozen=True, slots=True)
 class Plan:
-    """When a draft is to be published, by whose word and why; `risk` accepts a lock-out risk."""
+    """When a draft is to be published, by whose word and why.
+
+    Attributes
+    ----------
+    version
+        The version of the draft that was reviewed: no other is published.
+    risk, rehearsals
+        Why a lock-out risk, and rehearsals that fail, are accepted.
+    token
+        The id of the token that planned it; empty for an account.
+    """
 
     at: datetime
     by: str
     why: str
+    version: int
     risk: str = ""
+    rehearsals: str = ""
+    token: str = ""
 
 
 class Stale(Exception):
@@ -65,13 +88,28 @@ class Stale(Exception):
         self.there = there
 
 
+class DraftMoved(Exception):
+    """A draft has another version than the one that was looked at, or is done with."""
+
+    def __init__(self, name: str) -> None:
+        super().__init__(f"the draft {name} is not as it was any more")
+        self.name = name
+
+
+def use_up(connection: Connection, name: str, version: int, at: datetime) -> bool:
+    """Discard a draft that is being published, in the same transaction; tell whether it was there in that version."""
+    mine = (drafts.c.name == name) & (drafts.c.version == version) & drafts.c.discarded.is_(None)
+    done = update(drafts).where(mine).values(discarded=to_stored(at), shadowed=None, **_NO_SHADOW, **_NO_PLAN)
+    return bool(connection.execute(done).rowcount)
+
+
 class DraftStore:
     """Reads and saves drafts; one that is discarded is kept."""
 
     def __init__(self, database: Database) -> None:
         self._database = database
-        # Another number after each change, for those who keep something that was made of drafts.
-        self.turn = 0
+        # Asked at every decision.
+        self._in_shadow = Kept(database, self._read_in_shadow)
 
     def begin(self, name: str, base: int, files: Sequence[tuple[str, str]], by: str, at: datetime) -> Draft | None:
         """Return a new draft, None when there is one of that name, a discarded one too."""
@@ -130,31 +168,66 @@ class DraftStore:
         when = to_stored(at) if at is not None else None
         with self._writing() as connection:
             changed = update(drafts).where(drafts.c.name == name, before)
-            return bool(connection.execute(changed.values(discarded=when, shadowed=None, **_NO_PLAN)).rowcount)
+            values = {"discarded": when, "shadowed": None, **_NO_SHADOW, **_NO_PLAN}
+            return bool(connection.execute(changed.values(values)).rowcount)
 
-    def shadow(self, name: str, since: datetime | None) -> None:
-        """Have live decisions logged with a draft's outcome from a moment on; None ends it."""
-        when = to_stored(since) if since is not None else None
+    def shadow(self, name: str, version: int, since: datetime) -> bool:
+        """Have live decisions logged with the outcome of a draft as it is now; tell whether it has that version."""
+        mine = (drafts.c.name == name) & (drafts.c.version == version) & drafts.c.discarded.is_(None)
+        values = {"shadowed": to_stored(since), "shadow_version": version, "shadow_files": drafts.c.files}
         with self._writing() as connection:
-            connection.execute(update(drafts).where(drafts.c.name == name).values(shadowed=when))
+            return bool(connection.execute(update(drafts).where(mine).values(values)).rowcount)
 
-    def plan(self, name: str, plan: Plan | None, failed: str = "") -> None:
-        """Set or take back when a draft is to be published; `failed` says why it was not."""
-        values: dict[str, Any] = {**_NO_PLAN, "planned_failed": failed}
-        if plan is not None:
-            values |= {"planned": to_stored(plan.at), "planned_by": plan.by}
-            values |= {"planned_why": plan.why, "planned_risk": plan.risk}
+    def end_shadow(self, name: str) -> None:
+        """Log live decisions with a draft's outcome no more."""
         with self._writing() as connection:
+            connection.execute(update(drafts).where(drafts.c.name == name).values(shadowed=None, **_NO_SHADOW))
+
+    def in_shadow(self) -> tuple[tuple[str, int], ...]:
+        """Return name and version of each draft that is in shadow."""
+        return self._in_shadow.get()
+
+    def _read_in_shadow(self) -> tuple[tuple[str, int], ...]:
+        wanted = select(drafts.c.name, drafts.c.shadow_version).where(
+            drafts.c.shadowed.is_not(None), drafts.c.discarded.is_(None)
+        )
+        with self._database.read() as connection:
+            return tuple((row.name, row.shadow_version or 0) for row in connection.execute(wanted))
+
+    def shadowed(self) -> list[Draft]:
+        """Return the drafts that are in shadow."""
+        wanted = select(drafts).where(drafts.c.shadowed.is_not(None), drafts.c.discarded.is_(None))
+        with self._database.read() as connection:
+            return [_draft(row) for row in connection.execute(wanted.order_by(drafts.c.name))]
+
+    def plan(self, name: str, plan: Plan) -> bool:
+        """Set when a draft is to be published; tell whether it has the version that the plan speaks of."""
+        values = {
+            **_NO_PLAN, "planned": to_stored(plan.at), "planned_by": plan.by, "planned_why": plan.why,
+            "planned_version": plan.version, "planned_risk": plan.risk, "planned_rehearsals": plan.rehearsals,
+            "planned_token": plan.token,
+        }  # fmt: skip
+        mine = (drafts.c.name == name) & (drafts.c.version == plan.version) & drafts.c.discarded.is_(None)
+        with self._writing() as connection:
+            return bool(connection.execute(update(drafts).where(mine).values(values)).rowcount)
+
+    def unplan(self, name: str, failed: str = "") -> None:
+        """Take back when a draft was to be published; `failed` says why it was not."""
+        with self._writing() as connection:
+            values = {**_NO_PLAN, "planned_failed": failed}
             connection.execute(update(drafts).where(drafts.c.name == name).values(values))
 
     @contextmanager
     def _writing(self) -> Iterator[Connection]:
         with self._database.write() as connection:
             yield connection
-        self.turn += 1
 
 
-_NO_PLAN = {"planned": None, "planned_by": "", "planned_why": "", "planned_risk": "", "planned_failed": ""}
+_NO_PLAN = {
+    "planned": None, "planned_by": "", "planned_why": "", "planned_risk": "", "planned_failed": "",
+    "planned_version": None, "planned_token": "", "planned_rehearsals": "",
+}  # fmt: skip
+_NO_SHADOW = {"shadow_version": None, "shadow_files": None}
 
 
 def _text(files: Sequence[tuple[str, str]]) -> str:
@@ -162,14 +235,23 @@ def _text(files: Sequence[tuple[str, str]]) -> str:
 
 
 def _draft(row: Row[Any]) -> Draft:
-    files = tuple((name, text) for name, text in json.loads(row.files))
+    files = _files(row.files)
+    shadowed = () if row.shadow_files is None else files if row.shadow_files == row.files else _files(row.shadow_files)
+    plan = None
+    if row.planned is not None:
+        plan = Plan(
+            from_stored(row.planned), row.planned_by, row.planned_why, row.planned_version, row.planned_risk,
+            row.planned_rehearsals, row.planned_token,
+        )  # fmt: skip
     return Draft(
         row.name, row.base, files, row.version, from_stored(row.begun), row.begun_by, from_stored(row.saved),
-        row.saved_by, _moment(row.discarded), _moment(row.shadowed),
-        None if row.planned is None
-        else Plan(from_stored(row.planned), row.planned_by, row.planned_why, row.planned_risk),
-        row.planned_failed,
+        row.saved_by, _moment(row.discarded), _moment(row.shadowed), plan, row.planned_failed, row.shadow_version,
+        shadowed,
     )  # fmt: skip
+
+
+def _files(text: str) -> Files:
+    return tuple((name, body) for name, body in json.loads(text))
 
 
 def _moment(stored: int | None) -> datetime | None:

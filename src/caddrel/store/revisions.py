@@ -11,6 +11,8 @@ from typing import Any
 
 from sqlalchemy import func, insert, select
 
+from caddrel.core.decide.decision import MEANING
+from caddrel.store.drafts import DraftMoved, use_up
 from caddrel.store.engine import Database, Kept
 from caddrel.store.moments import from_stored, to_stored
 from caddrel.store.tables import revisions
@@ -20,7 +22,8 @@ from caddrel.store.tables import revisions
 class Revision:
     """One published state; `files` has name and text of each document it was published from.
 
-    `override` says why it was published though somebody who must get in could be locked out.
+    `override` says why it was published though somebody who must get in could be locked out. `meaning` is that of the
+    decisions under it when it was published.
     """
 
     number: int
@@ -30,6 +33,7 @@ class Revision:
     digest: str
     files: tuple[tuple[str, str], ...] = ()
     override: str = ""
+    meaning: int = 1
 
 
 class Conflict(Exception):
@@ -47,6 +51,7 @@ _INFO = (
     revisions.c.why,
     revisions.c.digest,
     revisions.c.override,
+    revisions.c.meaning,
 )
 
 
@@ -66,18 +71,23 @@ class RevisionStore:
         at: datetime,
         base: int | None = None,
         override: str = "",
+        draft: tuple[str, int] | None = None,
     ) -> Revision:
         """Add the next revision.
 
         Parameters
         ----------
         base
-            The number that the publisher believes is current; None when it does not matter.
+            The number that the publisher believes is current, 0 before the first; None when it does not matter.
+        draft
+            Name and version of the draft that it is made of, which is done with then.
 
         Raises
         ------
         Conflict
             When another revision is current.
+        DraftMoved
+            When the draft has another version now, or is done with already. Nothing is published then.
         """
         text = json.dumps([list(file) for file in files], ensure_ascii=False)
         digest = hashlib.sha256(text.encode()).hexdigest()
@@ -93,9 +103,13 @@ class RevisionStore:
                 "digest": digest,
                 "files": text,
                 "override": override,
+                "meaning": MEANING,
             }
             connection.execute(insert(revisions).values(values))
-        return Revision(current + 1, at, by, why, digest, tuple((name, body) for name, body in files), override)
+            if draft is not None and not use_up(connection, *draft, at):
+                raise DraftMoved(draft[0])
+        published = tuple((name, body) for name, body in files)
+        return Revision(current + 1, at, by, why, digest, published, override, MEANING)
 
     def current_number(self) -> int | None:
         """Return the number of the current revision, None before the first."""
@@ -131,4 +145,4 @@ class RevisionStore:
 
 def _revision(row: Any) -> Revision:
     at = from_stored(row.published_at)
-    return Revision(row.number, at, row.published_by, row.why, row.digest, override=row.override)
+    return Revision(row.number, at, row.published_by, row.why, row.digest, override=row.override, meaning=row.meaning)

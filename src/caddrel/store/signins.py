@@ -29,7 +29,7 @@ from caddrel.store.moments import from_stored, to_stored
 from caddrel.store.new_signins import NewSignin, NewSignins
 from caddrel.store.queries import SHOWN, Query, conditions_of, newest_first, of_few
 from caddrel.store.stretches import BITS, add_stretches, walking, within
-from caddrel.store.tables import causes, days, decisions, due, records, signins
+from caddrel.store.tables import bundles, causes, days, due, records, signins
 
 DAY = 86_400_000_000
 # So that other writers need not wait for long.
@@ -223,6 +223,35 @@ class SigninStore:
         with self._database.read() as connection:
             return [from_stored(row.at) for row in connection.execute(wanted)]
 
+    def not_understood(self, after: int) -> Iterator[tuple[str, int, Mapping[str, Any]]]:
+        """Yield kind and number of the bundles of facts that hold what is on no list, and what that is.
+
+        Parameters
+        ----------
+        after
+            Only bundles with a greater number.
+        """
+        wanted = select(bundles).where(bundles.c.number > after, bundles.c.document.contains('"not_understood"'))
+        with self._database.read() as connection:
+            for row in connection.execute(wanted.order_by(bundles.c.number)):
+                said = msgspec.json.decode(row.document).get("not_understood")
+                if said:
+                    yield row.kind, row.number, said
+
+    def naming(self, wanted: Iterable[tuple[str, int]]) -> dict[tuple[str, int], int]:
+        """Return how many sign-ins name each of some bundles, given by kind and number."""
+        found: dict[tuple[str, int], int] = {}
+        by_kind: dict[str, list[int]] = {}
+        for kind, number in wanted:
+            by_kind.setdefault(kind, []).append(number)
+        with self._database.read() as connection:
+            for kind, numbers in by_kind.items():
+                column = signins.c[COLUMNS[kind]]
+                listed = func.json_each(json.dumps(numbers)).table_valued("value")
+                mine = select(column, func.count()).where(column.in_(select(listed.c.value))).group_by(column)
+                found.update({(kind, number): count for number, count in connection.execute(mine)})
+        return found
+
     def of_person(self, person: str, since: datetime) -> Iterator[SigninRecord]:
         """Yield a person's records from a moment on, in order of time."""
         wanted = (
@@ -263,21 +292,6 @@ class SigninStore:
         with self._database.read() as connection:
             wanted = newest_first(query).where(*conditions_of(query, connection))
             yield from self._each(connection, wanted, whole=True)
-
-    def drafted(self, name: str, since: datetime) -> list[tuple[str, str, int, str]]:
-        """Return how many live decisions came out how, and would have under a draft, each with the newest one's id."""
-        would = func.json_extract(decisions.c.document, "$.drafts." + json.dumps(name)).label("would")
-        wanted = (
-            select(signins.c.outcome, would, func.count().label("times"), func.max(signins.c.seq).label("seq"))
-            .join(decisions, decisions.c.number == signins.c.decision)
-            .where(signins.c.at >= to_stored(since), would.is_not(None))
-            .group_by(signins.c.outcome, would)
-            .order_by(func.count().desc())
-        )
-        found = wanted.subquery()
-        with self._database.read() as connection:
-            rows = select(found, records.c.id).join(records, records.c.seq == found.c.seq)
-            return [(row.outcome, row.would, row.times, row.id) for row in connection.execute(rows)]
 
     def around(self, record: SigninRecord, count: int) -> list[SigninRecord]:
         """Return the person's sign-ins before and after one, at most so many each, in order of time; itself too."""

@@ -33,6 +33,8 @@ revisions = Table(
     Column("digest", String, nullable=False),
     # Why it was published though somebody who must get in could be locked out.
     Column("override", Text, nullable=False, server_default=""),
+    # What decisions under it mean, as of `decide.decision.MEANING` when it was published.
+    Column("meaning", Integer, nullable=False, server_default="1"),
 )
 inventory = Table(
     "inventory",
@@ -58,6 +60,21 @@ accounts = Table(
     Column("role", String, nullable=False),
     Column("password_hash", String),
     Column("created_at", Integer, nullable=False),
+    # Sealed with the folder's key; and the time step of the code that was used last.
+    Column("totp", Text),
+    Column("totp_used", Integer, nullable=False, server_default="0"),
+)
+# Of accounts: public keys alone are kept (WebAuthn, section 6.5).
+passkeys = Table(
+    "passkeys",
+    BOOK,
+    Column("id", String, primary_key=True),
+    Column("account", String, ForeignKey("accounts.name"), nullable=False),
+    Column("public_key", LargeBinary, nullable=False),
+    Column("sign_count", Integer, nullable=False),
+    Column("title", String, nullable=False),
+    Column("created_at", Integer, nullable=False),
+    Column("used_at", Integer),
 )
 tokens = Table(
     "tokens",
@@ -74,6 +91,8 @@ tokens = Table(
     Column("sees", Boolean(create_constraint=False), nullable=False, server_default="0"),
     Column("expires_at", Integer),
     Column("revoked_at", Integer),
+    Column("used_at", Integer),
+    Column("used_from", String, nullable=False, server_default=""),
 )
 sessions = Table(
     "sessions",
@@ -83,6 +102,12 @@ sessions = Table(
     Column("csrf", String, nullable=False),
     Column("created_at", Integer, nullable=False),
     Column("expires_at", Integer, nullable=False),
+    Column("seen_at", Integer, nullable=False, server_default="0"),
+    # When its account was last proved, by all factors that it has.
+    Column("proved_at", Integer, nullable=False, server_default="0"),
+    Column("address", String, nullable=False, server_default=""),
+    # Whether a second factor is still to be proved: such a session may do nothing else.
+    Column("half", Boolean(create_constraint=False), nullable=False, server_default="0"),
 )
 entry_codes = Table(
     "entry_codes",
@@ -123,6 +148,7 @@ audit = Table(
     Column("note", Text, nullable=False),
     Column("request_id", String, nullable=False),
     Column("hash", String, nullable=False),
+    Column("address", String, nullable=False, server_default=""),
 )
 
 # What is being written: documents on top of a revision. `version` grows with every save.
@@ -144,6 +170,21 @@ drafts = Table(
     Column("planned_why", String, nullable=False, server_default=""),
     Column("planned_risk", String, nullable=False, server_default=""),
     Column("planned_failed", String, nullable=False, server_default=""),
+    # What is in shadow, and the version that a plan speaks of: not what has been saved since.
+    Column("shadow_version", Integer),
+    Column("shadow_files", Text),
+    Column("planned_version", Integer),
+    # The token by whose word it is planned; empty for an account.
+    Column("planned_token", String, nullable=False, server_default=""),
+    Column("planned_rehearsals", String, nullable=False, server_default=""),
+)
+# Since when wrong passwords of a person count again: an administrator has lifted a lock-out.
+unlocks = Table(
+    "unlocks",
+    BOOK,
+    Column("person", String, primary_key=True),
+    Column("at", Integer, nullable=False),
+    Column("by", String, nullable=False),
 )
 
 acceptances = Table(
@@ -171,6 +212,7 @@ starter_codes = Table(
     Column("issued_by", String, nullable=False),
     Column("used", Integer),
     Column("used_for", String),
+    Column("revoked", Integer),
 )
 
 # What is each sign-in's own: its id, what a person quotes, and the facts that hardly any two have in common.
@@ -285,6 +327,17 @@ door_sessions = Table(
     Column("ended", Integer),
     Column("ended_by", String),
     Index("door_sessions_open", "seen", "id", sqlite_where=text("ended IS NULL")),
+)
+# What drafts in shadow would have made of live decisions, worked out after they were answered.
+draft_outcomes = Table(
+    "draft_outcomes",
+    LOG,
+    Column("draft", String, primary_key=True),
+    Column("at", Integer, primary_key=True),
+    Column("signin", String, primary_key=True),
+    Column("outcome", String, nullable=False),
+    Index("draft_outcomes_signin", "signin"),
+    sqlite_with_rowid=False,
 )
 # What led to blocks and challenges, once for all records that have it in common.
 causes = Table(

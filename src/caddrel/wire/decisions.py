@@ -52,6 +52,7 @@ class Decision(msgspec.Struct, frozen=True):
     shadow: Shadow
     tell: list[Tell]
     revision: int | None = None
+    outstanding_smallest: bool = True
 
 
 class Tree(msgspec.Struct, frozen=True, omit_defaults=True):
@@ -122,6 +123,7 @@ class PolicyTrace(msgspec.Struct, frozen=True):
     not_reached: list[str]
     effects: list[PossibleEffect]
     summary: list[Piece] = []
+    names_app: str = ""
 
 
 class CheckTrace(msgspec.Struct, frozen=True):
@@ -221,6 +223,8 @@ class CombinedTrace(msgspec.Struct, frozen=True):
     mild: ReadingTrace
     block: list[RuleRef]
     let_in: list[str]
+    before: str | None = None
+    own_line: bool = False
 
 
 class FactTrace(msgspec.Struct, frozen=True):
@@ -228,6 +232,13 @@ class FactTrace(msgspec.Struct, frozen=True):
 
     value: Any
     shown: str
+    origin: str
+
+
+class SaidTrace(msgspec.Struct, frozen=True):
+    """What was said of a fact and is on no list, and by whom: the fact is unknown."""
+
+    said: Any
     origin: str
 
 
@@ -242,6 +253,7 @@ class Trace(msgspec.Struct, frozen=True):
     signals: dict[str, SignalTrace]
     requirements: RequirementsTrace
     combined: CombinedTrace
+    not_understood: dict[str, SaidTrace] = {}
 
 
 class RemedyStep(msgspec.Struct, frozen=True):

@@ -18,8 +18,10 @@ class DraftInfo(msgspec.Struct, frozen=True):
         Its ETag.
     changed
         How many objects differ from its base.
-    shadowed
-        Since when live decisions are logged with its outcome.
+    digest
+        The SHA-256 of its documents: whoever publishes it names what was looked at.
+    shadowed, shadow_version
+        Since when live decisions are logged with its outcome, and that of which version.
     plan, failed
         When it is to be published by itself; why it was not when it was due.
     """
@@ -37,6 +39,8 @@ class DraftInfo(msgspec.Struct, frozen=True):
     shadowed: str | None = None
     plan: PlanInfo | None = None
     failed: str = ""
+    digest: str = ""
+    shadow_version: int | None = None
 
 
 class PlanInfo(msgspec.Struct, frozen=True):
@@ -48,17 +52,20 @@ class PlanInfo(msgspec.Struct, frozen=True):
 
 
 class PlanRequest(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
-    """When a draft is to be published (RFC 3339), and why; `accept_lockout_risk` as of publishing documents."""
+    """When a draft is to be published (RFC 3339), and why; the rest as of publishing it now."""
 
     at: str
     why: str
+    digest: str = ""
     accept_lockout_risk: str = ""
+    accept_failing_rehearsals: str = ""
 
 
 class ShadowRequest(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
-    """Whether live decisions are logged with a draft's outcome too."""
+    """Whether live decisions are logged with the outcome of a draft as it is now; to begin, with the digest shown."""
 
     on: bool
+    digest: str = ""
 
 
 class ShadowFlow(msgspec.Struct, frozen=True):
@@ -165,7 +172,9 @@ class Moved(msgspec.Struct, frozen=True):
 
 
 class PublishDraft(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
-    """Why a draft is published; `accept_lockout_risk` as of publishing documents."""
+    """Why a draft is published, and the digest of it that the publisher was shown; the rest as of documents."""
 
     why: str
+    digest: str = ""
     accept_lockout_risk: str = ""
+    accept_failing_rehearsals: str = ""

@@ -52,10 +52,14 @@ class CandidateResult(msgspec.Struct, frozen=True):
 
 
 class LockState(msgspec.Struct, frozen=True):
-    """Whether a person is locked out for too many wrong passwords, by which standard and until when."""
+    """Whether a person is locked out for too many wrong passwords, by which standard and until when.
+
+    `reserved` is the id of a try, where one was asked for: it counts as wrong until an evaluation tells its end.
+    """
 
     locked: bool
     standard: str = ""
     since: str | None = None
     until: str | None = None
     wrong: int = 0
+    reserved: str = ""

@@ -11,7 +11,8 @@ from caddrel.wire.problems import Diagnostic, Span
 class RevisionInfo(msgspec.Struct, frozen=True):
     """One published state of the rulebook; moments are RFC 3339.
 
-    `override` says why it was published though somebody who must get in could be locked out.
+    `override` says why it was published though somebody who must get in could be locked out; `meaning` is the number of
+    what decisions meant when it was.
     """
 
     number: int
@@ -21,6 +22,7 @@ class RevisionInfo(msgspec.Struct, frozen=True):
     digest: str
     current: bool
     override: str = ""
+    meaning: int = 1
 
 
 class Revision(msgspec.Struct, frozen=True):
@@ -52,13 +54,25 @@ class KeptRehearsal(msgspec.Struct, frozen=True):
     outcome: str
 
 
+class CostView(msgspec.Struct, frozen=True):
+    """What a decision costs at most: steps by formula, and milliseconds of processor time of the worst made attempt."""
+
+    steps: int
+    milliseconds: float | None
+    most_steps: int
+    most_milliseconds: int
+    fits: bool
+
+
 class CheckResult(msgspec.Struct, frozen=True):
-    """What checking found; `ok` is false when there are errors."""
+    """What checking found; `ok` is false when there are errors, `more` tells of findings that are not listed."""
 
     ok: bool
     diagnostics: list[Diagnostic]
     policies: int
     rehearsals: list[KeptRehearsal] = []
+    more: int = 0
+    cost: CostView | None = None
 
 
 class PublishRequest(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
@@ -68,14 +82,16 @@ class PublishRequest(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     ----------
     base
         The revision the publisher started from.
-    accept_lockout_risk
-        Why it is to be published even when somebody who must get in could be locked out; recorded.
+    accept_lockout_risk, accept_failing_rehearsals
+        Why it is to be published even when somebody who must get in could be locked out, or kept rehearsals do not give
+        what they must; recorded.
     """
 
     files: list[File]
     why: str
     base: int | None = None
     accept_lockout_risk: str = ""
+    accept_failing_rehearsals: str = ""
 
 
 class RestoreRequest(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
@@ -85,6 +101,7 @@ class RestoreRequest(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     why: str
     base: int | None = None
     accept_lockout_risk: str = ""
+    accept_failing_rehearsals: str = ""
 
 
 class Side(msgspec.Struct, frozen=True, forbid_unknown_fields=True):

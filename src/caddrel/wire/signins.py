@@ -160,14 +160,23 @@ class BrokenLine(msgspec.Struct, frozen=True):
     hint: str = ""
 
 
+class StrangeWord(msgspec.Struct, frozen=True):
+    """A word that is on no list of its fact, and how many sign-ins said it: the fact is unknown there."""
+
+    fact: str
+    word: str
+    count: int
+
+
 class ImportResult(msgspec.Struct, frozen=True):
-    """What an import did; of broken lines the first are listed, all are counted."""
+    """What an import did; of broken lines the first are listed, all are counted, and so are words on no list."""
 
     added: int
     already_there: int
     conflicting: int
     broken: int
     listed: list[BrokenLine]
+    not_understood: list[StrangeWord] = []
 
 
 class SigninTrace(msgspec.Struct, frozen=True):
@@ -193,6 +202,9 @@ class SigninTrace(msgspec.Struct, frozen=True):
         Facts that the door claimed and may not report: they counted for nothing.
     drafts
         What drafts that were in shadow would have made of it, by name.
+    meaning, present
+        The number of the meaning that it was decided under; and where that is not the present one, what the same facts
+        come to under the present meaning. `decision` is then as it was recorded, and `trace` is of the present one.
     """
 
     summary: SigninSummary
@@ -211,6 +223,8 @@ class SigninTrace(msgspec.Struct, frozen=True):
     around: list[SigninSummary]
     not_believed: dict[str, Any] = {}
     drafts: dict[str, str] = {}
+    meaning: int = 1
+    present: Decision | None = None
 
 
 class Fix(msgspec.Struct, frozen=True):
@@ -252,6 +266,8 @@ class WholeRecord(msgspec.Struct, frozen=True):
         The completed facts with their origins, as they were recorded.
     files
         The documents of the revision it was decided under.
+    meaning
+        The number of the meaning that it was decided under; decisions of another may come out otherwise now.
     """
 
     id: str
@@ -259,3 +275,4 @@ class WholeRecord(msgspec.Struct, frozen=True):
     facts: dict[str, Any]
     decision: Decision
     files: list[File]
+    meaning: int = 1

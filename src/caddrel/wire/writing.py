@@ -166,3 +166,4 @@ class EditRequest(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     why: str
     base: int | None = None
     accept_lockout_risk: str = ""
+    accept_failing_rehearsals: str = ""

@@ -10,6 +10,7 @@ from __future__ import annotations
 import re
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
+from functools import reduce
 
 from caddrel.core.decide.decision import Decision, RuleRef, Shadow, Tell
 from caddrel.core.decide.requirements import Outstanding, Requirements, formula_holds, item_order, outstanding
@@ -120,6 +121,23 @@ class Reading:
     reason: str | None = None
 
 
+@dataclass(frozen=True, slots=True)
+class _Sum:
+    """What policies come to: whether any may block, any surely lets in, and all that they require is met, or can be."""
+
+    blocks: bool
+    lets_in: bool
+    met: bool
+    reachable: bool
+
+    def with_(self, other: _Sum) -> _Sum:
+        """Return what these and others come to together."""
+        return _Sum(
+            self.blocks or other.blocks, self.lets_in or other.lets_in, self.met and other.met,
+            self.reachable and other.reachable,
+        )  # fmt: skip
+
+
 class Combination:
     """Combines the policies' says for one attempt.
 
@@ -141,15 +159,30 @@ class Combination:
         self.strict = self._strictly(self.enforced)
 
     def _strictly(self, says: Iterable[Says], factors: frozenset[str] | None = None) -> Reading:
+        return self._read(self._summed(says, factors))
+
+    def _read(self, sum_: _Sum) -> Reading:
         if self.before is not None:
             return Reading("blocked", self.before)
-        says = list(says)
-        if any("block" in s.kinds for s in says):
+        if sum_.blocks:
             return Reading("blocked", "effect")
-        if self.strict_stance.closed and not any(self.lets_in(s) for s in says):
+        if self.strict_stance.closed and not sum_.lets_in:
             return Reading("blocked", "closed")
+        if sum_.met:
+            return Reading("allowed")
+        return Reading("challenged") if sum_.reachable else Reading("blocked", "unmeetable")
+
+    def _summed(self, says: Iterable[Says], factors: frozenset[str] | None = None) -> _Sum:
+        """Return what several policies come to in the strict reading."""
+        says = list(says)
         needed = [r.effect.formula for s in says for r in s.rules if r.effect.formula is not None]
-        return self._requiring(needed, lambda item: self.requirements.met(item) is TRUE, factors)
+        met = all(formula_holds(f, self._met) for f in needed)
+        return _Sum(
+            any("block" in s.kinds for s in says),
+            any(self.lets_in(s) for s in says),
+            met,
+            met or all(formula_holds(f, lambda i: self._reachable(i, factors)) for f in needed),
+        )
 
     def _requiring(
         self, formulas: Sequence[Formula], met: Callable[[Item], bool], factors: frozenset[str] | None = None
@@ -248,8 +281,8 @@ class Combination:
     def _met(self, item: Item) -> bool:
         return self.requirements.met(item) is TRUE
 
-    def _reachable(self, item: Item) -> bool:
-        return self._met(item) or self.requirements.attainable(item)
+    def _reachable(self, item: Item, factors: frozenset[str] | None = None) -> bool:
+        return self._met(item) or self.requirements.attainable(item, factors)
 
     def _deciding(self) -> list[tuple[Policy, Rule]]:
         strict = self.strict
@@ -296,10 +329,13 @@ class Combination:
         return keep
 
     def _shadow(self) -> Shadow:
-        each = {s.policy.id: self._strictly([*self.enforced, s]).outcome for s in self.in_shadow}
-        if not each:
+        if not self.in_shadow:
             return Shadow({}, self.strict.outcome)
-        return Shadow(each, self._strictly([*self.enforced, *self.in_shadow]).outcome)
+        # What the enforced ones come to is the same beside each of them.
+        enforced = self._summed(self.enforced)
+        sums = {s.policy.id: enforced.with_(self._summed([s])) for s in self.in_shadow}
+        together = reduce(_Sum.with_, sums.values())
+        return Shadow({id: self._read(found).outcome for id, found in sums.items()}, self._read(together).outcome)
 
     def _tell(self, deciding: list[tuple[Policy, Rule]], fixes: Callable[[Rule], str]) -> tuple[Tell, ...]:
         if self.strict.outcome == "allowed":

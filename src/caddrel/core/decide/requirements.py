@@ -253,46 +253,92 @@ def _holding_sets(formulas: Iterable[Formula], items: Sequence[Item], met: Calla
 
 
 def _greedy(formulas: Sequence[Formula], items: Sequence[Item], met: Callable[[Item], bool]) -> tuple[Item, ...]:
-    """Return a set that makes all formulas hold: each time the item after which most do, then without what is spare.
+    """Return a set that makes all formulas hold: each time the item after which most do, then without what is spare."""
+    search = _Greedy(formulas, items, met)
+    while search.take_best():
+        pass
+    return search.without_spare()
 
-    Of an item only the formulas are looked at that have it, or one that it covers.
+
+class _Greedy:
+    """Takes items in turn.
+
+    Of each formula it knows the items any one of which would make it hold, as a number with a bit for each: an item
+    that was taken changes those formulas alone that have it, or one that it covers.
     """
-    family: dict[tuple[str, str], list[int]] = {}
-    for number, formula in enumerate(formulas):
-        for key in dict.fromkeys((item.kind, item.name) for item in items_of(formula)):
-            family.setdefault(key, []).append(number)
-    chosen: dict[Item, None] = {}
 
-    def holds(number: int, without: Item | None = None, also: Item | None = None) -> bool:
-        def counts(item: Item) -> bool:
-            if met(item) or (also is not None and covers(also, item)):
-                return True
-            kin = chosen_kin.get((item.kind, item.name), ())
-            return any(each != without and covers(each, item) for each in kin)
+    def __init__(self, formulas: Sequence[Formula], items: Sequence[Item], met: Callable[[Item], bool]) -> None:
+        self._formulas, self._items, self._met = formulas, items, met
+        self._everything = (1 << len(items)) - 1
+        self._chosen: list[int] = []
+        self._family: dict[tuple[str, str], list[int]] = {}
+        for number, formula in enumerate(formulas):
+            for key in dict.fromkeys((item.kind, item.name) for item in items_of(formula)):
+                self._family.setdefault(key, []).append(number)
+        kin: dict[tuple[str, str], list[int]] = {}
+        for i, item in enumerate(items):
+            kin.setdefault((item.kind, item.name), []).append(i)
+        self._kin = kin
+        self._gains = [0] * len(items)
+        self._enough: dict[int, int] = {}
+        for number in range(len(formulas)):
+            self._look(number)
 
-        return formula_holds(formulas[number], counts)
+    def _look(self, number: int) -> None:
+        """Find out which items would make a formula hold; one that holds already is done with."""
+        before, now = self._enough.pop(number, 0), self._sets(self._formulas[number], self._chosen)
+        holds = now == self._everything and formula_holds(self._formulas[number], self._counts(self._chosen))
+        for i in _bits(before):
+            self._gains[i] -= 1
+        if not holds:
+            self._enough[number] = now
+            for i in _bits(now):
+                self._gains[i] += 1
 
-    chosen_kin: dict[tuple[str, str], list[Item]] = {}
-    open_ = {number for number in range(len(formulas)) if not holds(number)}
-    gains: dict[Item, int] = {}
-    stale = set(items)
-    while open_:
-        for item in stale:
-            touched = family.get((item.kind, item.name), ())
-            gains[item] = sum(number in open_ and holds(number, also=item) for number in touched)
-        best = max((item for item in items if item not in chosen), key=lambda item: gains[item], default=None)
-        if best is None:
-            break
-        chosen[best] = None
-        chosen_kin.setdefault((best.kind, best.name), []).append(best)
-        touched = [number for number in family.get((best.kind, best.name), ()) if number in open_]
-        # What was taken changes the worth of those alone that stand in a formula with it.
-        near = {(item.kind, item.name) for number in touched for item in items_of(formulas[number])}
-        stale = {item for item in items if (item.kind, item.name) in near and item not in chosen}
-        open_.difference_update([number for number in touched if holds(number)])
-    for item in reversed(list(chosen)):
-        touched = family.get((item.kind, item.name), ())
-        if all(holds(number, without=item) for number in touched):
-            del chosen[item]
-            chosen_kin[item.kind, item.name].remove(item)
-    return tuple(sorted(chosen, key=item_order))
+    def _counts(self, chosen: Iterable[int]) -> Callable[[Item], bool]:
+        held = [self._items[i] for i in chosen]
+        return lambda item: self._met(item) or any(covers(each, item) for each in held)
+
+    def _sets(self, formula: Formula, chosen: Sequence[int]) -> int:
+        match formula:
+            case Item():
+                own = self._kin.get((formula.kind, formula.name), ())
+                if self._met(formula) or any(i in chosen and covers(self._items[i], formula) for i in own):
+                    return self._everything
+                return sum(1 << i for i in own if covers(self._items[i], formula))
+            case AllOf(parts=parts):
+                return reduce(and_, (self._sets(part, chosen) for part in parts), self._everything)
+            case AnyOf(parts=parts):
+                return reduce(or_, (self._sets(part, chosen) for part in parts), 0)
+
+    def take_best(self) -> bool:
+        """Take the item after which most formulas hold, of equal ones the first; tell whether there was one to take."""
+        left = [i for i in range(len(self._items)) if i not in self._chosen]
+        if not self._enough or not left:
+            return False
+        best = max(left, key=self._gains.__getitem__)
+        self._chosen.append(best)
+        item = self._items[best]
+        for number in self._family.get((item.kind, item.name), ()):
+            if number in self._enough:
+                self._look(number)
+        return True
+
+    def without_spare(self) -> tuple[Item, ...]:
+        """Return what was taken without what is not needed, looked for from the last taken on."""
+        kept = list(self._chosen)
+        for i in reversed(self._chosen):
+            rest = [each for each in kept if each != i]
+            item = self._items[i]
+            touched = self._family.get((item.kind, item.name), ())
+            counts = self._counts(rest)
+            if all(formula_holds(self._formulas[number], counts) for number in touched):
+                kept = rest
+        return tuple(self._items[i] for i in sorted(kept))
+
+
+def _bits(number: int) -> Iterable[int]:
+    while number:
+        lowest = number & -number
+        yield lowest.bit_length() - 1
+        number ^= lowest

@@ -10,7 +10,7 @@ from collections.abc import Iterable, Mapping
 from functools import lru_cache
 from typing import Any
 
-from caddrel.core.diagnostics import Diagnostic, did_you_mean, shorten
+from caddrel.core.diagnostics import Diagnostic, shorten
 from caddrel.core.facts.attempts import AttemptRefused, flat_facts
 from caddrel.core.facts.catalogue import OPERATIONS, Catalogue
 
@@ -32,6 +32,10 @@ REPORTED = (
     "auth",
     "risk",
 )
+
+
+# What is never a caller's to say of a live decision: it is on the world as it is now, and on what the log holds.
+WORKED_OUT = ("time.at", "auth.locked_out")
 
 
 def claims_of(
@@ -67,9 +71,10 @@ def claims_of(
     for what, id in (("subject.id", subject[1]), ("resource.id", resource[1])):
         if not id:
             problems.append(Diagnostic("missing-key", f"`{what}` is missing", path=what))
-    if action[0] not in OPERATIONS:
-        hint = did_you_mean(action[0], OPERATIONS, f"one of {', '.join(OPERATIONS)}")
-        problems.append(Diagnostic("unknown-action", f"there is no action `{shorten(action[0])}`", hint, OPERATIONS))
+    if not action[0]:
+        # Any other is decided: an operation that is none is not known, and not understood.
+        hint = f"one of {', '.join(OPERATIONS)}"
+        problems.append(Diagnostic("missing-key", "`action.name` is missing", hint, OPERATIONS, path="action.name"))
     found: dict[str, Any] = {"person.id": subject[1], "app.id": resource[1], "operation": action[0]}
     parts = (("person", subject[2]), ("enrolling", action[1]), ("app", resource[2]))
     for document in (*({prefix: part} for prefix, part in parts if part), context):
@@ -94,7 +99,7 @@ def believed(claims: Mapping[str, Any], may_report: Iterable[str]) -> tuple[dict
         Names of facts; a name stands for everything below it too: ``network``.
     """
     names = tuple(may_report)
-    may = {fact: value for fact, value in claims.items() if _covered(fact, names)}
+    may = {fact: value for fact, value in claims.items() if fact not in WORKED_OUT and _covered(fact, names)}
     return may, {fact: value for fact, value in claims.items() if fact not in may}
 
 

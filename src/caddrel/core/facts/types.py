@@ -102,7 +102,7 @@ class PartlyRead(dict[str, float | None]):
     def __ne__(self, other: object) -> bool:
         return not self == other
 
-    __hash__ = None  # type: ignore[assignment]  # as of every dictionary
+    __hash__ = None  # as of every dictionary
 
 
 Value = bool | str | frozenset[str] | Version | Address | float | int | datetime | dict[str, float | None]

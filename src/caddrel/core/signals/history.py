@@ -32,7 +32,7 @@ class Past(NamedTuple):
     at, id
         When it was, and its id, which settles the order of attempts at one moment.
     let_in
-        Whether it was allowed, and its credentials were not wrong.
+        Whether it was allowed, as it was decided then.
     coordinates
         Latitude and longitude in degrees.
     """
@@ -52,11 +52,9 @@ class Past(NamedTuple):
 def past_of(facts: Facts, at: datetime, id: str, outcome: str) -> Past:
     """Return an attempt that has been decided as one that later attempts look back at."""
     get: Callable[[str], Any] = facts.values.get
-    credentials = get("auth.credentials")
-    let_in = outcome == "allowed" and credentials != "wrong"
     return Past(
-        at, id, let_in, credentials, get("client.name"), get("device.id"), get("network.country"), get("network.city"),
-        get("network.asn"), facts.coordinates,
+        at, id, outcome == "allowed", get("auth.credentials"), get("client.name"), get("device.id"),
+        get("network.country"), get("network.city"), get("network.asn"), facts.coordinates,
     )  # fmt: skip
 
 

@@ -19,12 +19,14 @@ class Asked(NamedTuple):
     """What a request claims, the session it asks about, the starter code typed, and the notices accepted just now.
 
     Only notices whose present version was accepted are here: who read an earlier text has not accepted this one.
+    `reserved` is the try that was reserved for looking at the password.
     """
 
     claims: dict[str, Any]
     session: str
     code: str
     accepted: tuple[str, ...]
+    reserved: str = ""
 
 
 def read_request(request: authzen.Evaluation, rulebook: Rulebook) -> Asked:
@@ -48,6 +50,9 @@ def read_request(request: authzen.Evaluation, rulebook: Rulebook) -> Asked:
     code = context.pop("starter_code", "")
     if not isinstance(code, str) or len(code) > LONGEST_CODE:
         raise AttemptRefused([Diagnostic("bad-starter-code", "`context.starter_code` is a code as it was typed")])
+    reserved = context.pop("try", "")
+    if not isinstance(reserved, str) or len(reserved) > LONGEST_CODE:
+        raise AttemptRefused([Diagnostic("bad-try", "`context.try` is the id of a try that was reserved")])
     accepted = _accepted(context.pop("accepted", []), rulebook)
     claims = claims_of(
         (subject.type, subject.id, subject.properties),
@@ -57,11 +62,11 @@ def read_request(request: authzen.Evaluation, rulebook: Rulebook) -> Asked:
         rulebook.catalogue,
     )
     methods = claims.get("auth.methods")
-    if isinstance(methods, Mapping | list) and "starter-code" in methods:
-        # Whether a code is good is Caddrel's to say: a door only hands on what was typed.
-        kept = [name for name in methods if name != "starter-code"]
+    if isinstance(methods, Mapping | list):
+        # Whether a code is good is Caddrel's to say, however it is spelt: a door only hands on what was typed.
+        kept = [name for name in methods if not (isinstance(name, str) and name.lower() == "starter-code")]
         claims["auth.methods"] = {name: methods[name] for name in kept} if isinstance(methods, Mapping) else kept
-    return Asked(claims, asked_about or "", code, accepted)
+    return Asked(claims, asked_about or "", code, accepted, reserved)
 
 
 def _accepted(said: Any, rulebook: Rulebook) -> tuple[str, ...]:

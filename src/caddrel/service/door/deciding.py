@@ -15,20 +15,22 @@ import msgspec
 
 from caddrel.core.decide.decision import Decision, decision_json
 from caddrel.core.diagnostics import shorten
-from caddrel.core.facts.attempts import AttemptRefused, read_facts
+from caddrel.core.facts.attempts import AttemptRefused, read_told_facts
 from caddrel.core.facts.claims import believed
 from caddrel.core.facts.completion import TO_COME, Facts, Origin, Setting, complete
 from caddrel.core.logs.causes import cause_of
 from caddrel.core.logs.references import number_for, spelled, with_reference
+from caddrel.core.passwords.candidates import standards_for
 from caddrel.core.rulebook.model import Rulebook
 from caddrel.service.door import sessions
 from caddrel.service.door.answering import answer
 from caddrel.service.door.asking import may_accept, read_request
-from caddrel.service.door.shadowing import Shadows
+from caddrel.service.door.shadowing import Shadowed
 from caddrel.service.errors import ServiceError
 from caddrel.service.records import Decisions, recorded_of, signin_of
 from caddrel.service.secrets import new_id
 from caddrel.service.starter_codes import code_digest
+from caddrel.service.strange_words import strange_words
 from caddrel.store.acceptances import Acceptance
 from caddrel.store.door_sessions import DoorSession
 from caddrel.wire import authzen
@@ -62,7 +64,6 @@ class Door:
         self._lock = threading.Lock()
         self._once = threading.Lock()
         self._decisions = Decisions()
-        self._shadows = Shadows(deps)
 
     def evaluate(self, caller: Caller, request: authzen.Evaluation, request_id: str) -> authzen.AccessDecision:
         """Return the decision on an evaluation, once it is recorded.
@@ -141,8 +142,8 @@ class Door:
         if record is None:
             return None
         rulebook = self._deps.rulebooks.get(record.columns["revision"]).rulebook
-        session = self._deps.door_sessions.get(f"in-{id}")
-        told = sessions.limits_json(session) if session is not None else None
+        # As it was told then, whatever has become of the session since.
+        told = record.facts.get("session")
         values = record.facts["values"]
         factors = frozenset(values["person.factors"][1]) if "person.factors" in values else None
         done: Future[None] = Future()
@@ -166,53 +167,90 @@ class Door:
         for notice in may_accept(asked, caller.reports):
             version = rulebook.notices[notice].version
             deps.acceptances.add(Acceptance(str(claims["person.id"]), notice, version, now, caller.token_name, id))
+        # All that hangs on this attempt alone is done before the lock is taken.
+        coded = bool(asked.code) and deps.starter_codes.good(code_digest(asked.code), str(claims["person.id"]), now)
+        facts = live_facts(deps, rulebook, _proved(claims) if coded else claims, caller, now)
+        without = live_facts(deps, rulebook, claims, caller, now) if coded else facts
         with deps.log_lock:
             deps.histories.look_back([rulebook])
-            facts, decision = self._with_code(published, claims, caller, now, id, asked.code)
+            add_lock_out(deps, rulebook, facts, now, asked.reserved)
+            decision = self._look(published, facts, id)
+            if coded and decision.outcome == "allowed" and not self._use_code(asked.code, claims, now, id):
+                # Somebody else has just used it: it counts for nothing here.
+                coded, facts = False, without
+                add_lock_out(deps, rulebook, facts, now)
+                decision = self._look(published, facts, id)
             left = sessions.after(session, id, caller.token, facts.values, decision, now)
-            cause = cause_of(rulebook, facts, decision)
-            methods = facts.values.get("auth.methods")
-            said = _proved(claims) if asked.code and isinstance(methods, dict) and "starter-code" in methods else claims
-            drafts = self._shadows.outcomes(lambda rulebook: _facts(deps, rulebook, said, caller, now), id)
-            decided, number = self._decisions.of(decision, drafts), published.revision.number
-            deps.histories.add(facts, now, id, decision.outcome)
-            signin = signin_of(id, now, rulebook, facts, _NOTHING, decided, cause, number)._replace(digest=digest)
-            try:
-                stored = deps.recorder.put(signin, left, deps.histories.late())
-            except ServiceError:
-                # Not recorded, so not to be looked back at.
-                deps.histories.drop(str(facts.values.get("person.id")))
-                raise
-        reference = spelled(number_for(id))
-        document = with_reference(decision_json(decision), reference)
-        told = sessions.limits_json(left) if left is not None else None
-        factors = facts.values.get("person.factors")
-        made = answer(
-            id, reference, document, rulebook, factors if isinstance(factors, frozenset) else None, told, caller.sees
-        )
-        pending = _Pending(digest, made, stored)
+            told = sessions.limits_json(left) if left is not None else None
+            stored = self._record(published, facts, decision, (id, now, digest), left, told)
+        pending = _Pending(digest, self._answer(published, facts, decision, id, told, caller), stored)
         with self._lock:
             self._pending[id] = pending
         stored.add_done_callback(lambda _: self._forget(id))
+        locked = facts.values.get("auth.locked_out")
+        said = _proved(claims) if coded else claims
+        deps.shadows.put(Shadowed(id, now, caller, said, locked if isinstance(locked, bool) else None))
+        deps.strange.update(strange_words(facts.not_understood))
         return pending
 
-    def _with_code(
-        self, published: Published, claims: dict[str, Any], caller: Caller, now: datetime, id: str, code: str
-    ) -> tuple[Facts, Decision]:
-        """Return the facts and the decision; a starter code counts when it is good, and is used up when it let in."""
-        deps, rulebook = self._deps, published.rulebook
-        person, digest = str(claims["person.id"]), code_digest(code)
-        counts = bool(code) and deps.starter_codes.good(digest, person, now)
-        while True:
-            facts = _facts(deps, rulebook, _proved(claims) if counts else claims, caller, now)
-            # The reference is put in by the answer: so that decisions can be remembered.
-            facts.reference = TO_COME
-            deps.histories.notice(rulebook, facts, id)
-            decision = published.compiled.decide(facts)
-            if not counts or decision.outcome != "allowed" or deps.starter_codes.use(digest, person, now, id):
-                return facts, decision
-            # Somebody else has just used it: it counts for nothing here.
-            counts = False
+    def _record(
+        self,
+        published: Published,
+        facts: Facts,
+        decision: Decision,
+        named: tuple[str, datetime, bytes],
+        left: DoorSession | None,
+        told: Mapping[str, Any] | None,
+    ) -> Future[None]:
+        """Have a decision stored, and looked back at from now on; the caller holds the log's lock.
+
+        Parameters
+        ----------
+        named
+            Id, moment, and the digest of the request.
+        left, told
+            The session as the decision leaves it, and what the door is told of it.
+        """
+        deps, (id, now, digest) = self._deps, named
+        person = str(facts.values.get("person.id"))
+        deps.histories.add(facts, now, id, decision.outcome)
+        if facts.values.get("auth.credentials") == "wrong":
+            deps.lockouts.failed(person, now)
+        cause = cause_of(published.rulebook, facts, decision)
+        decided, number = self._decisions.of(decision), published.revision.number
+        signin = signin_of(id, now, published.rulebook, facts, _NOTHING, decided, cause, number, told)
+        try:
+            return deps.recorder.put(signin._replace(digest=digest), left, deps.histories.late())
+        except ServiceError:
+            # Not recorded, so not to be looked back at. A wrong password counts all the same: it was tried.
+            deps.histories.drop(person)
+            raise
+
+    def _answer(
+        self,
+        published: Published,
+        facts: Facts,
+        decision: Decision,
+        id: str,
+        told: Mapping[str, Any] | None,
+        caller: Caller,
+    ) -> authzen.AccessDecision:
+        reference = spelled(number_for(id))
+        document = with_reference(decision_json(decision), reference)
+        factors = facts.values.get("person.factors")
+        held = factors if isinstance(factors, frozenset) else None
+        return answer(id, reference, document, published.rulebook, held, told, caller.sees)
+
+    def _look(self, published: Published, facts: Facts, id: str) -> Decision:
+        """Return the decision on an attempt, with its signals; the caller holds the log's lock."""
+        # The reference is put in by the answer: so that decisions can be remembered.
+        facts.reference = TO_COME
+        self._deps.histories.notice(published.rulebook, facts, id)
+        return published.compiled.decide(facts)
+
+    def _use_code(self, code: str, claims: Mapping[str, Any], now: datetime, id: str) -> bool:
+        """Use up a starter code that let somebody in; tell whether nobody else just did."""
+        return self._deps.starter_codes.use(code_digest(code), str(claims["person.id"]), now, id)
 
     def _forget(self, id: str) -> None:
         with self._lock:
@@ -235,24 +273,42 @@ def _proved(claims: Mapping[str, Any]) -> dict[str, Any]:
     return {**claims, "auth.methods": {**methods, "starter-code": 0}}
 
 
-def _facts(deps: Deps, rulebook: Rulebook, claims: Mapping[str, Any], caller: Caller, now: datetime) -> Facts:
+def live_facts(deps: Deps, rulebook: Rulebook, claims: Mapping[str, Any], caller: Caller, now: datetime) -> Facts:
     """Return the completed facts of a request, from what its door is believed about."""
     may, others = believed(claims, caller.reports)
-    # When it is, is never the caller's to say: a decision is on the world as it is now.
-    if "time.at" in may:
-        others["time.at"] = may.pop("time.at")
+    told, strange = read_told_facts(may, rulebook.catalogue)
     facts = complete(
-        read_facts(may, rulebook.catalogue),
+        told,
         rulebook.catalogue,
         rulebook.settings.assume,
         deps.inventories.current(),
         Setting.LIVE,
         now,
         deps.addresses,
+        strange,
     )
     facts.not_believed = others
     _add_accepted(deps, rulebook, facts)
     return facts
+
+
+def add_lock_out(deps: Deps, rulebook: Rulebook, facts: Facts, now: datetime, reserved: str = "") -> None:
+    """Add whether the person is locked out, by every password standard that may apply.
+
+    Parameters
+    ----------
+    reserved
+        The try that was reserved for looking at the password: what came of it is being told.
+    """
+    person = facts.values.get("person.id")
+    locked = False
+    if isinstance(person, str):
+        if reserved:
+            deps.lockouts.told(reserved, person)
+        if any(standard.lock for standard in rulebook.password_standards.values()):
+            locked = deps.lockouts.state(person, standards_for(rulebook, facts), now) is not None
+    facts.values["auth.locked_out"] = locked
+    facts.origins["auth.locked_out"] = Origin.COMPUTED
 
 
 def _add_accepted(deps: Deps, rulebook: Rulebook, facts: Facts) -> None:
@@ -274,9 +330,10 @@ def would_allow(deps: Deps, caller: Caller, request: authzen.Evaluation) -> bool
     """Tell whether an evaluation would be allowed now; nobody signs in, so nothing is recorded."""
     published = deps.rulebooks.need_current()
     rulebook, now = published.rulebook, deps.clock()
-    facts = _facts(deps, rulebook, read_request(request, rulebook).claims, caller, now)
+    facts = live_facts(deps, rulebook, read_request(request, rulebook).claims, caller, now)
     with deps.log_lock:
         deps.histories.look_back([rulebook])
+        add_lock_out(deps, rulebook, facts, now)
         deps.histories.notice(rulebook, facts, "")
     return published.compiled.decide(facts).outcome == "allowed"
 

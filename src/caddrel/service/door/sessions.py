@@ -8,7 +8,9 @@ from datetime import datetime, timedelta
 from typing import Any
 
 from caddrel.core.decide.decision import Decision
+from caddrel.core.facts.catalogue import FACTS
 from caddrel.core.facts.types import Value
+from caddrel.core.facts.values import listed
 from caddrel.service.errors import ServiceError
 from caddrel.store.door_sessions import DoorSession
 
@@ -54,9 +56,15 @@ def resume(session: DoorSession, claims: dict[str, Any], now: datetime) -> None:
         claims.setdefault("device.id", session.device)
     ages: dict[str, float | None] = {name: max((now - at).total_seconds(), 0.0) for name, at in session.methods.items()}
     said = claims.get("auth.methods")
-    if isinstance(said, list):
+    if isinstance(said, list) and all(isinstance(name, str) for name in said):
         said = dict.fromkeys(said, claims.get("auth.age"))
-    claims["auth.methods"] = {**ages, **(said if isinstance(said, Mapping) else {})}
+    if isinstance(said, Mapping):
+        # What the door says now takes the place of what the session knew, however it spells it.
+        spec = FACTS["auth.methods"]
+        ages.update((listed(spec, name) or name, age) for name, age in said.items())
+    elif said is not None:
+        return
+    claims["auth.methods"] = ages
 
 
 def after(

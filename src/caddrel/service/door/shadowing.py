@@ -1,68 +1,144 @@
-"""Drafts in shadow: what each would have made of a live decision, logged beside it; nobody is stopped by it."""
+"""Drafts in shadow: what each would have made of live decisions, worked out once those are answered.
+
+In a thread of its own, so that no door waits for it; each draft as a publisher put it in shadow, whatever has been
+saved since. When it cannot keep up, attempts are passed over and counted.
+"""
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from typing import TYPE_CHECKING
+import queue
+import threading
+from collections.abc import Mapping
+from datetime import datetime
+from typing import TYPE_CHECKING, Any, NamedTuple
+
+import structlog
 
 from caddrel.core.decide.compiled.evaluator import CompiledRulebook
 from caddrel.core.facts.attempts import AttemptRefused
-from caddrel.core.facts.completion import TO_COME, Facts
-from caddrel.core.rulebook.model import Rulebook
-from caddrel.service import drafting
+from caddrel.core.facts.completion import Origin
+from caddrel.core.rulebook.reader import read_rulebook
+from caddrel.core.rulebook.source import Source
+from caddrel.service.noticing import notice_now
+from caddrel.store.draft_outcomes import DraftOutcome
 
 if TYPE_CHECKING:
+    from caddrel.service.access import Caller
     from caddrel.service.deps import Deps
+
+MOST_WAITING = 1_000
+TOGETHER = 100
+_log = structlog.get_logger("caddrel.shadows")
+
+
+class Shadowed(NamedTuple):
+    """A live attempt that was answered: what its door claimed, and what was worked out beside it."""
+
+    id: str
+    at: datetime
+    caller: Caller
+    claims: Mapping[str, Any]
+    locked_out: bool | None
 
 
 class Shadows:
-    """The drafts in shadow, each made ready once for every version."""
+    """Decides live attempts under the drafts in shadow; one for the whole service.
+
+    Attributes
+    ----------
+    passed_over
+        How many attempts were not decided, because too many waited.
+    """
 
     def __init__(self, deps: Deps) -> None:
         self._deps = deps
-        self._turn = -1
-        self._ready: dict[str, tuple[int, CompiledRulebook]] = {}
+        self._queue: queue.Queue[Shadowed | None] = queue.Queue(MOST_WAITING)
+        self._ready: dict[tuple[str, int], CompiledRulebook | None] = {}
+        self._lock = threading.Lock()
+        self._thread: threading.Thread | None = None
+        self._stopped = False
+        self.passed_over = 0
 
-    def outcomes(self, facts_under: Callable[[Rulebook], Facts], id: str) -> dict[str, str]:
-        """Return what every draft in shadow makes of an attempt, by name.
+    def put(self, attempt: Shadowed) -> None:
+        """Have an attempt decided under the drafts that are in shadow, if there are any."""
+        if not self._deps.drafts.in_shadow():
+            return
+        with self._lock:
+            if self._stopped:
+                return
+            if self._thread is None:
+                self._thread = threading.Thread(target=self._run, name="caddrel-shadows", daemon=True)
+                self._thread.start()
+        try:
+            self._queue.put_nowait(attempt)
+        except queue.Full:
+            self.passed_over += 1
 
-        Parameters
-        ----------
-        facts_under
-            Completes the attempt's facts under a rulebook.
-        id
-            The attempt's id. The caller holds the log's lock.
-        """
-        found = {}
-        for name, (_, compiled) in self._drafts().items():
-            rulebook = compiled.rulebook
+    def settle(self) -> None:
+        """Wait until everything that was put is decided and stored."""
+        self._queue.join()
+
+    def stop(self) -> None:
+        """Store what waits, and take nothing more."""
+        with self._lock:
+            self._stopped = True
+            thread = self._thread
+        if thread is not None:
+            self._queue.put(None)
+            thread.join()
+
+    def _run(self) -> None:
+        while True:
+            taken = [self._queue.get()]
+            while len(taken) < TOGETHER and taken[-1] is not None:
+                try:
+                    taken.append(self._queue.get_nowait())
+                except queue.Empty:
+                    break
             try:
-                facts = facts_under(rulebook)
-            except AttemptRefused:
-                # The draft knows a fact no more, or otherwise: it would refuse to decide.
-                continue
-            facts.reference = TO_COME
-            self._deps.histories.look_back([rulebook])
-            self._deps.histories.notice(rulebook, facts, id)
-            found[name] = compiled.decide(facts).outcome
-        return found
+                self._store([each for each in taken if each is not None])
+            except Exception as error:  # noqa: BLE001 - a full disk or a bad draft stops nobody's sign-in
+                self.passed_over += len(taken)
+                _log.error("shadow.failed", exc_info=error)
+            finally:
+                for _ in taken:
+                    self._queue.task_done()
+            if taken[-1] is None:
+                return
 
-    def _drafts(self) -> dict[str, tuple[int, CompiledRulebook]]:
-        turn = self._deps.drafts.turn
-        if turn != self._turn:
-            ready = {}
-            for draft in self._deps.drafts.all():
-                if draft.shadowed is None or draft.discarded is not None:
-                    continue
-                before = self._ready.get(draft.name)
-                if before is not None and before[0] == draft.version:
-                    ready[draft.name] = before
-                    continue
-                rulebook = drafting.read(self._deps, draft.name)
-                if rulebook is not None:
-                    ready[draft.name] = (draft.version, CompiledRulebook(rulebook))
-                elif before is not None:
-                    # While it has errors, its last good version goes on.
-                    ready[draft.name] = before
-            self._ready, self._turn = ready, turn
-        return self._ready
+    def _store(self, attempts: list[Shadowed]) -> None:
+        ready = self._drafts()
+        outcomes = [
+            DraftOutcome(name, attempt.at, attempt.id, outcome)
+            for attempt in attempts
+            for name, compiled in ready.items()
+            if (outcome := self._outcome(compiled, attempt)) is not None
+        ]
+        self._deps.draft_outcomes.add(outcomes)
+
+    def _outcome(self, compiled: CompiledRulebook, attempt: Shadowed) -> str | None:
+        from caddrel.service.door.deciding import live_facts
+
+        rulebook = compiled.rulebook
+        try:
+            facts = live_facts(self._deps, rulebook, attempt.claims, attempt.caller, attempt.at)
+        except AttemptRefused:
+            # The draft knows a fact no more, or otherwise: it would refuse to decide.
+            return None
+        if attempt.locked_out is not None:
+            facts.values["auth.locked_out"] = attempt.locked_out
+            facts.origins["auth.locked_out"] = Origin.COMPUTED
+        notice_now(self._deps, rulebook, facts, attempt.id)
+        return compiled.outcome(facts)
+
+    def _drafts(self) -> dict[str, CompiledRulebook]:
+        wanted = self._deps.drafts.in_shadow()
+        missing = [key for key in wanted if key not in self._ready]
+        if missing:
+            for draft in self._deps.drafts.shadowed():
+                key = (draft.name, draft.shadow_version or 0)
+                if key in missing:
+                    rulebook = read_rulebook([Source(name, text) for name, text in draft.shadow_files]).rulebook
+                    self._ready[key] = None if rulebook is None else CompiledRulebook(rulebook)
+            self._ready = {key: self._ready.get(key) for key in wanted}
+        return {name: made for name, version in wanted if (made := self._ready.get((name, version))) is not None}

@@ -30,6 +30,12 @@ def _seen(call: Call) -> int:
     return int(found.group(1))
 
 
+def _prove_again(call: Call) -> None:
+    """Have whoever publishes over a warning prove anew who they are."""
+    if call.body.accept_lockout_risk.strip() or call.body.accept_failing_rehearsals.strip():
+        call.proved_lately()
+
+
 @endpoints.add("GET", "/api/v1/drafts", role="viewer", returns=wire.DraftList)
 def listed(call: Call) -> wire.DraftList:
     """Every draft, those saved last first; discarded ones too."""
@@ -87,7 +93,8 @@ def move(call: Call) -> wire.Moved:
 @endpoints.add("POST", f"{_ONE}/publish", role="publisher", body=wire.PublishDraft, returns=PublishResult, status=201)
 def publish(call: Call) -> PublishResult:
     """Publish a draft as the next revision."""
-    made = drafting.publish(call.deps, call.path["id"], call.body, call.who().name)
+    _prove_again(call)
+    made = drafting.publish(call.deps, call.path["id"], _seen(call), call.body, call.who().name)
     call.noted = f"revision {made.revision.number}: {made.revision.why}"
     return made
 
@@ -95,7 +102,9 @@ def publish(call: Call) -> PublishResult:
 @endpoints.add("POST", f"{_ONE}/plan", role="publisher", body=wire.PlanRequest, returns=wire.DraftInfo)
 def plan(call: Call) -> wire.DraftInfo:
     """Have a draft published at a time; it is checked now, and again when it is due."""
-    made = planning.plan(call.deps, call.path["id"], call.body, call.who().name)
+    _prove_again(call)
+    who = call.who()
+    made = planning.plan(call.deps, call.path["id"], _seen(call), call.body, who.name, who.token)
     call.noted = f"at {call.body.at[:40]}: {call.body.why[:300]}"
     return drafting.info(call.deps, made)
 
@@ -110,7 +119,8 @@ def unplan(call: Call) -> wire.DraftInfo:
 def shadow(call: Call) -> wire.DraftInfo:
     """Have live decisions logged with a draft's outcome too, or no more."""
     call.noted = "on" if call.body.on else "off"
-    return drafting.info(call.deps, drafting.shadow(call.deps, call.path["id"], call.body.on))
+    seen = _seen(call) if call.body.on else 0
+    return drafting.info(call.deps, drafting.shadow(call.deps, call.path["id"], seen, call.body))
 
 
 @endpoints.add("GET", f"{_ONE}/shadow", role="viewer", returns=wire.ShadowReport)

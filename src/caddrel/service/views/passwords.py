@@ -37,6 +37,27 @@ def change(call: Call) -> wire.CandidateResult:
 
 
 @endpoints.add(
+    "POST",
+    "/api/v1/people/<id>/tries",
+    role="operator",
+    returns=wire.LockState,
+    doors=True,
+    changes=False,
+    params=[Param("app", "For this app; without it, by every standard that may apply.")],
+)
+def reserve_try(call: Call) -> wire.LockState:
+    """Reserve a try before a password is looked at: its id goes into the evaluation as `context.try`."""
+    return passwords.reserve_try(call.deps, call.path["id"], call.query.get("app", ""))
+
+
+@endpoints.add("DELETE", "/api/v1/people/<id>/lock", role="operator", returns=wire.LockState)
+def lift_lock(call: Call) -> wire.LockState:
+    """Lift a lock-out: wrong passwords up to now count no more."""
+    call.noted = f"lock-out of {call.path['id'][:100]} lifted"
+    return passwords.lift_lock(call.deps, call.path["id"], call.who().name)
+
+
+@endpoints.add(
     "GET",
     "/api/v1/people/<id>/lock",
     role="viewer",

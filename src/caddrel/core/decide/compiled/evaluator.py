@@ -105,6 +105,11 @@ class CompiledRulebook:
         found = heard.remembered.get(known)
         return found if found is not None else self._combine(facts, heard, m, known, requirements)
 
+    def considered(self, facts: Facts) -> frozenset[str]:
+        """Return the policies that the index does not leave out for an attempt, by id."""
+        live = self._index(self._key(facts.values.get))
+        return frozenset(policy.policy.id for policy, *_ in live.policies)
+
     def outcome(self, facts: Facts) -> str:
         """Return the outcome alone, for who tries many attempts and shows none of them."""
         v = facts.values
