@@ -3,14 +3,17 @@
 from __future__ import annotations
 
 import contextlib
+import fcntl
 import gc
 import logging
+import os
 import signal
 import sys
 import threading
-from collections.abc import Callable, Sequence
+import time
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, field
-from datetime import UTC, datetime
+from datetime import UTC, datetime, timedelta
 from pathlib import Path
 from types import FrameType
 from typing import Any
@@ -23,8 +26,9 @@ from waitress import wasyncore
 from caddrel.service import access
 from caddrel.service.address_data import AddressData
 from caddrel.service.app import create_app
-from caddrel.service.deps import Deps, Limits
+from caddrel.service.deps import Deps, Limits, Settings
 from caddrel.service.errors import ServiceError
+from caddrel.service.keys import open_keys
 from caddrel.service.noticing import catch_up
 from caddrel.store.acceptances import AcceptanceStore
 from caddrel.store.accounts import AccountStore
@@ -33,8 +37,9 @@ from caddrel.store.causes import CauseStore
 from caddrel.store.door_sessions import DoorSessionStore
 from caddrel.store.draft_outcomes import DraftOutcomeStore
 from caddrel.store.drafts import DraftStore
-from caddrel.store.engine import Database
+from caddrel.store.engine import Database, NoRoom
 from caddrel.store.inventory import InventoryStore
+from caddrel.store.log_seal import LogSeal
 from caddrel.store.mappings import MappingStore
 from caddrel.store.passwords import PasswordStore
 from caddrel.store.revisions import RevisionStore
@@ -51,6 +56,64 @@ def utc_now() -> datetime:
     return datetime.now(UTC)
 
 
+class SteadyClock:
+    """A clock that is never set back: what lasts so long does not last longer when the machine's clock is.
+
+    It goes on from where it was until the machine's clock has come up to it.
+    """
+
+    def __init__(self, wall: Callable[[], datetime], steady: Callable[[], float]) -> None:
+        self._wall, self._steady = wall, steady
+        self._lock = threading.Lock()
+        self._at, self._since = wall(), steady()
+
+    def __call__(self) -> datetime:
+        """Return the moment it is."""
+        with self._lock:
+            steady = self._steady()
+            self._at = max(self._at + timedelta(seconds=max(steady - self._since, 0.0)), self._wall())
+            self._since = steady
+            return self._at
+
+
+def make_private(folder: Path) -> None:
+    """Have nobody else read the folder nor any file in it, whatever was there before."""
+    os.umask(0o077)
+    folder.mkdir(parents=True, exist_ok=True, mode=0o700)
+    folder.chmod(0o700)
+    for path in folder.iterdir():
+        if path.is_file() and not path.is_symlink():
+            # Files that come and go, as those of SQLite do.
+            with contextlib.suppress(FileNotFoundError):
+                path.chmod(0o600)
+
+
+class FolderTaken(Exception):
+    """Another service works on the folder."""
+
+
+@contextlib.contextmanager
+def holding(folder: Path) -> Iterator[None]:
+    """Hold a folder for one service: two that decide at once would not know of one another's decisions.
+
+    Raises
+    ------
+    FolderTaken
+        When another holds it.
+    """
+    make_private(folder)
+    with (folder / "lock").open("a+", encoding="ascii") as file:
+        try:
+            fcntl.flock(file, fcntl.LOCK_EX | fcntl.LOCK_NB)
+        except OSError:
+            file.seek(0)
+            raise FolderTaken(f"{folder} is served already, by process {file.read().strip() or 'unknown'}") from None
+        file.truncate(0)
+        file.write(str(os.getpid()))
+        file.flush()
+        yield
+
+
 @dataclass(slots=True)
 class Opened:
     """An opened data folder."""
@@ -61,9 +124,13 @@ class Opened:
     def close(self) -> None:
         """Store what waits, stop the jobs and close the files."""
         self.deps.planner.stop()
+        with contextlib.suppress(NoRoom, OSError):
+            self.deps.token_uses.write(self.deps.clock(), always=True)
         self.deps.recorder.stop()
         self.deps.shadows.stop()
         self.deps.jobs.stop()
+        with contextlib.suppress(NoRoom, OSError):
+            self.deps.checkpoints.write(self.deps.clock(), always=True)
         for database in self.databases:
             database.close()
         if self.deps.addresses is not None:
@@ -72,9 +139,11 @@ class Opened:
 
 def open_data(
     folder: Path,
-    clock: Callable[[], datetime] = utc_now,
+    clock: Callable[[], datetime] | None = None,
     limits: Limits | None = None,
     address_files: Sequence[Path] = (),
+    key_file: Path | None = None,
+    settings: Settings | None = None,
 ) -> Opened:
     """Open a data folder, making or upgrading what is in it.
 
@@ -83,16 +152,30 @@ def open_data(
     address_files
         MaxMind DB files that tell country, city, autonomous system and anonymisers; without any, those facts stay
         unknown unless they are reported.
+    key_file
+        Holds the key that seals and locks what is kept; without it one is made in the folder.
+
+    Raises
+    ------
+    KeyRefused
+        When the key file holds none.
     """
+    make_private(folder)
+    keys = open_keys(folder, key_file)
     addresses = AddressData(address_files) if address_files else None
     book = Database(folder / "book.sqlite", "book")
     log = Database(folder / "signins.sqlite", "log")
     for database in (book, log):
         database.migrate()
+    make_private(folder)
+    seal, audit = LogSeal(keys.of("log")), AuditStore(book, keys.of("audit"))
+    seal.begin(log)
+    if keys.made:
+        audit.seal_again()
     deps = Deps(
         revisions=RevisionStore(book),
         inventory=InventoryStore(book),
-        signins=SigninStore(log),
+        signins=SigninStore(log, seal),
         causes=CauseStore(log),
         accounts=AccountStore(book),
         passwords=PasswordStore(book),
@@ -100,11 +183,13 @@ def open_data(
         door_sessions=DoorSessionStore(log),
         starter_codes=StarterCodeStore(book),
         acceptances=AcceptanceStore(book),
-        audit=AuditStore(book),
+        audit=audit,
         drafts=DraftStore(book),
         unlocks=UnlockStore(book),
         draft_outcomes=DraftOutcomeStore(log),
-        clock=clock,
+        clock=clock or SteadyClock(utc_now, time.monotonic),
+        keys=keys,
+        settings=settings or Settings(),
         console=CONSOLE,
         folder=folder,
         limits=limits or Limits(),

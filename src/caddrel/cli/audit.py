@@ -45,20 +45,50 @@ def listed(search: str, limit: int, as_json: bool) -> None:
 
 
 @audit.command()
+@click.option("--expect", default="", metavar="SEQ:HASH", help="An entry that was kept elsewhere, as of a checkpoint.")
+@click.option("--log", "of_log", is_flag=True, help="Look through the sign-in log too.")
 @json_option
-def verify(as_json: bool) -> None:
-    """Check that every entry follows from the one before: that nobody changed or took one out.
+def verify(expect: str, of_log: bool, as_json: bool) -> None:
+    """Check that every entry is as it was written: that nobody changed one, or took one out.
+
+    What was cut off at the end is found by the checkpoint that the service keeps, or by one that you kept.
 
     \b
-    Example: caddrel audit verify
+    Example: caddrel audit verify --log
     """
     with connect() as service:
-        found = service.audit.verify()
+        found = service.audit.verify(expect, of_log)
     if as_json:
         write_json(found)
     elif found.whole:
-        say(f"The audit trail is whole: {found.entries} entries, each following from the one before.")
+        say(f"The audit trail is whole: {found.entries} entries, each as it was written.")
+    elif found.broken is not None:
+        say(f"The audit trail was changed: entry {found.broken} {found.how}.")
     else:
-        say(f"The audit trail was changed: entry {found.broken} does not follow from the one before.")
-    if not found.whole:
+        say(f"The audit trail cannot be relied on: {found.how}.")
+    if found.log is not None and not as_json:
+        older = f"; {found.log.older:,} are older than seals" if found.log.older else ""
+        say(
+            f"The sign-in log is whole: {found.log.sealed:,} records are as they were written{older}."
+            if found.log.whole
+            else f"The sign-in log was changed: {found.log.wrong}."
+        )
+    if not found.whole or (found.log is not None and not found.log.whole):
         raise AnswerIsNo
+
+
+@audit.command()
+@json_option
+def checkpoint(as_json: bool) -> None:
+    """Write what the audit trail and the sign-in log have come to, signed: keep it elsewhere.
+
+    \b
+    Example: caddrel audit checkpoint --json > checkpoint.json
+    """
+    with connect() as service:
+        made = service.audit.checkpoint()
+    if as_json:
+        write_json(made)
+        return
+    say(made.checkpoint)
+    remark(f"Signature (Ed25519): {made.signature}")

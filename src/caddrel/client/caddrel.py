@@ -276,9 +276,22 @@ class Audit:
         asked = {"search": search, "limit": limit, **({"before": before} if before else {})}
         return self._caller.get("/api/v1/audit", audit.AuditPage, asked)
 
-    def verify(self) -> audit.AuditVerdict:
-        """Return whether every entry follows from the one before."""
-        return self._caller.get("/api/v1/audit/verify", audit.AuditVerdict)
+    def verify(self, expect: str = "", log: bool = False) -> audit.AuditVerdict:
+        """Return whether every entry is as it was written.
+
+        Parameters
+        ----------
+        expect
+            ``SEQ:HASH`` of an entry, as an earlier checkpoint has it.
+        log
+            Look through the sign-in log too, which takes longer.
+        """
+        asked = {**({"expect": expect} if expect else {}), **({"log": "yes"} if log else {})}
+        return self._caller.get("/api/v1/audit/verify", audit.AuditVerdict, asked)
+
+    def checkpoint(self) -> audit.Checkpoint:
+        """Return what the trail and the log have come to, signed."""
+        return self._caller.get("/api/v1/audit/checkpoint", audit.Checkpoint)
 
 
 class Things:

@@ -9,7 +9,8 @@ from datetime import UTC, datetime, timedelta
 from caddrel.core.diagnostics import did_you_mean, shorten
 from caddrel.core.facts.catalogue import Catalogue
 from caddrel.core.facts.claims import REPORTED
-from caddrel.service import secrets
+from caddrel.service import second_factors, secrets
+from caddrel.service.common_passwords import why_guessable
 from caddrel.service.deps import Deps
 from caddrel.service.errors import ServiceError
 from caddrel.store.accounts import DEVICE, DOOR, PEOPLE, ROLES, Token
@@ -24,8 +25,11 @@ AREAS = (
 )  # fmt: skip
 LONG_AGO = datetime(1970, 1, 1, tzinfo=UTC)
 SESSION_LASTS = timedelta(hours=12)
+SESSION_IDLE = timedelta(hours=1)
 CODE_LASTS = timedelta(minutes=30)
 COOKIE = "caddrel_session"
+# Over https a browser takes this one from this very host alone (RFC 6265bis, section 4.1.3).
+SECURE_COOKIE = "__Host-caddrel_session"
 CSRF_HEADER = "X-Caddrel-CSRF"
 LONGEST_PASSWORD = 1000
 SHORTEST_PASSWORD = 12
@@ -33,7 +37,10 @@ SHORTEST_PASSWORD = 12
 
 @dataclass(frozen=True, slots=True)
 class Caller:
-    """Whoever makes a request; `session` is the digest of the console session, empty for a token."""
+    """Whoever makes a request; `session` is the digest of the console session, empty for a token.
+
+    `proved` is when the account of the session was proved last; `half` tells that a second factor is still missing.
+    """
 
     name: str
     role: str
@@ -45,31 +52,43 @@ class Caller:
     sees: bool = False
     only: tuple[str, ...] = ()
     proved: datetime = LONG_AGO
+    half: bool = False
 
 
-def caller_from(deps: Deps, authorization: str, cookie: str) -> Caller | None:
+def caller_from(deps: Deps, authorization: str, cookie: str, address: str = "") -> Caller | None:
     """Return who is asking by bearer token or console session, None for nobody."""
     if authorization:
         scheme, _, text = authorization.partition(" ")
-        return _by_token(deps, text.strip()) if scheme.lower() == "bearer" else None
+        return _by_token(deps, text.strip(), address) if scheme.lower() == "bearer" else None
     if cookie:
         digest = secrets.digest(cookie)
-        session = deps.accounts.session(digest, deps.clock())
+        session = deps.accounts.session(digest, deps.clock(), SESSION_IDLE)
         if session is not None:
-            return Caller(session.account, session.role, digest, session.csrf)
+            return Caller(
+                session.account, session.role, digest, session.csrf, proved=session.proved, half=session.half
+            )  # fmt: skip
     return None
 
 
-def _by_token(deps: Deps, text: str) -> Caller | None:
+def _by_token(deps: Deps, text: str, address: str) -> Caller | None:
     parts = secrets.split_token(text)
     token = deps.accounts.token(parts[0]) if parts else None
     if parts is None or token is None or token.revoked_at is not None:
         return None
-    if not deps.verified.check(token.secret_hash, parts[1]):
+    if not token.secret_hash.startswith("sha256$"):
+        # Of an earlier release: slow to look at, so not for everybody at once.
+        if not deps.verified.knows(token.secret_hash, parts[1]):
+            with deps.throttle.looking():
+                deps.verified.check(token.secret_hash, parts[1])
+        if not deps.verified.knows(token.secret_hash, parts[1]):
+            return None
+    elif not secrets.verify(token.secret_hash, parts[1]):
         return None
-    if token.expires_at is not None and token.expires_at <= deps.clock():
+    now = deps.clock()
+    if token.expires_at is not None and token.expires_at <= now:
         hint = "make a new one: caddrel token create"
         raise ServiceError(401, "token-expired", "this token has expired", hint)
+    deps.token_uses.note(token.id, now, address)
     return Caller(
         f"token {token.name}", token.role, token=token.id, token_name=token.name, reports=token.reports,
         sees=token.sees, only=token.only,
@@ -92,6 +111,9 @@ def check(caller: Caller | None, role: str, changing: bool, csrf: str, area: str
         raise ServiceError(401, "not-signed-in", "sign in, or send a bearer token", "CADDREL_TOKEN, or the console")
     if changing and caller.session and not secrets.same(csrf, caller.csrf):
         raise ServiceError(403, "csrf", f"the {CSRF_HEADER} header is missing or wrong", "reload the console")
+    if caller.half:
+        hint = "prove a second factor, or add one: POST /api/v1/session/proof, /api/v1/session/factors"
+        raise ServiceError(403, "second-factor", "a second factor is needed first", hint)
     if role in {DOOR, DEVICE} and caller.role != role:
         hint = f"make one: caddrel token create NAME --role {role}"
         raise ServiceError(403, "not-allowed", f"only the token of a {role} may do this", hint)
@@ -103,9 +125,14 @@ def check(caller: Caller | None, role: str, changing: bool, csrf: str, area: str
     return caller
 
 
-def sign_in(deps: Deps, request: wire.SignInRequest) -> tuple[str, wire.SessionInfo]:
-    """Return a new session's cookie and description, for a password or a one-time code."""
+def sign_in(deps: Deps, request: wire.SignInRequest, address: str) -> tuple[str, wire.SessionInfo]:
+    """Return a new session's cookie and description, for a password or a one-time code.
+
+    A one-time code comes from the host, so it stands for all factors; a password alone does not, where there are others
+    or others are required.
+    """
     now = deps.clock()
+    factors: list[str] = []
     if request.code:
         name = deps.accounts.use_entry_code(secrets.digest(request.code), now)
         if name is None:
@@ -113,19 +140,63 @@ def sign_in(deps: Deps, request: wire.SignInRequest) -> tuple[str, wire.SessionI
             raise ServiceError(401, "code-used", "this one-time way in is unknown, used or past its time", hint)
     else:
         name = request.name
-        deps.throttle.check(name, now)
-        account = deps.accounts.account(name)
-        stored = account.password_hash if account and account.password_hash else secrets.NOBODY
-        if len(request.password) > LONGEST_PASSWORD or not secrets.verify(stored, request.password):
-            deps.throttle.failed(name, now)
-            raise ServiceError(401, "wrong-credentials", "name or password is wrong")
+        check_password(deps, name, request.password, address)
+        factors = second_factors.factors_of(deps, name)
     account = deps.accounts.account(name)
     if account is None:
         raise ServiceError(401, "wrong-credentials", "name or password is wrong")
+    half = not request.code and (bool(factors) or deps.settings.second_factor)
     cookie, csrf = secrets.new_secret(), secrets.new_secret()
     until = now + SESSION_LASTS
-    deps.accounts.add_session(secrets.digest(cookie), account.name, csrf, now, until)
-    return cookie, wire.SessionInfo(account.name, account.role, csrf, until.isoformat())
+    deps.accounts.add_session(secrets.digest(cookie), account.name, csrf, now, until, address, half)
+    return cookie, wire.SessionInfo(account.name, account.role, csrf, until.isoformat(), half, factors)
+
+
+def check_password(deps: Deps, name: str, password: str, address: str) -> None:
+    """Check a password; the try is counted before it is looked at.
+
+    Raises
+    ------
+    ServiceError
+        When it is wrong, or there were too many tries.
+    """
+    now = deps.clock()
+    deps.throttle.count(name[:200], address, now)
+    account = deps.accounts.account(name)
+    stored = account.password_hash if account and account.password_hash else secrets.NOBODY
+    with deps.throttle.looking():
+        good = len(password) <= LONGEST_PASSWORD and secrets.verify(stored, password)
+    if not good:
+        raise ServiceError(401, "wrong-credentials", "name or password is wrong")
+    deps.throttle.succeeded(name[:200], address, now)
+
+
+def prove(deps: Deps, caller: Caller, request: wire.ProofRequest, address: str) -> None:
+    """Have a console session prove who it is: by a second factor where its account has any, else by the password.
+
+    Raises
+    ------
+    ServiceError
+        When what was given does not prove it.
+    """
+    if not caller.session:
+        raise ServiceError(400, "no-session", "a token has nothing to prove")
+    factors = second_factors.factors_of(deps, caller.name)
+    if request.passkey is not None:
+        good = second_factors.check_passkey(deps, caller.name, caller.session, request.passkey)
+    elif request.totp:
+        deps.throttle.count(f"{caller.name} totp", address, deps.clock())
+        good = second_factors.check_totp(deps, caller.name, request.totp)
+        if good:
+            deps.throttle.succeeded(f"{caller.name} totp", address, deps.clock())
+    elif factors or (caller.half and deps.settings.second_factor):
+        raise ServiceError(403, "second-factor", "a second factor is needed", f"one of: {', '.join(factors) or 'none'}")
+    else:
+        check_password(deps, caller.name, request.password, address)
+        good = True
+    if not good:
+        raise ServiceError(401, "wrong-proof", "that does not prove it", "each code is good once, for half a minute")
+    deps.accounts.prove_session(caller.session, deps.clock())
 
 
 def make_token(
@@ -147,7 +218,7 @@ def make_token(
     now = deps.clock()
     id, secret, text = secrets.new_token()
     token = Token(
-        id, name.strip(), role, secrets.hashed(secret), now, by, now + timedelta(days=days), None,
+        id, name.strip(), role, secrets.hashed_random(secret), now, by, now + timedelta(days=days), None,
         _reports(deps, role, reports), sees and role == DOOR, tuple(dict.fromkeys(only)),
     )  # fmt: skip
     deps.accounts.add_token(token)
@@ -167,13 +238,34 @@ def _reports(deps: Deps, role: str, asked: Sequence[str]) -> tuple[str, ...]:
     return tuple(asked) or REPORTED
 
 
-def make_account(deps: Deps, name: str, role: str, password: str) -> None:
-    """Add or change an account; without a password only a one-time code lets it in."""
+def make_account(deps: Deps, name: str, role: str, password: str, but: str = "") -> None:
+    """Add or change an account; without a password it keeps the one it has, or is let in by a one-time code only.
+
+    Parameters
+    ----------
+    but
+        The digest of the session that asks: it goes on, the account's others end when anything changes.
+    """
     if role not in PEOPLE or not name or len(name) > 100 or not name.isprintable():
         raise ServiceError(422, "bad-account", "an account needs a name and a role", f"roles: {', '.join(PEOPLE)}")
-    if password and not SHORTEST_PASSWORD <= len(password) <= LONGEST_PASSWORD:
+    if password:
+        check_new_password(name, password)
+    deps.accounts.put_account(name, role, secrets.hashed(password) if password else None, deps.clock(), but)
+
+
+def check_new_password(name: str, password: str) -> None:
+    """Refuse a password that would be guessed.
+
+    Raises
+    ------
+    ServiceError
+        Saying why.
+    """
+    if not SHORTEST_PASSWORD <= len(password) <= LONGEST_PASSWORD:
         raise ServiceError(422, "bad-password", f"a password has {SHORTEST_PASSWORD} to {LONGEST_PASSWORD} characters")
-    deps.accounts.put_account(name, role, secrets.hashed(password) if password else None, deps.clock())
+    why = why_guessable(password, name)
+    if why:
+        raise ServiceError(422, "bad-password", f"this password would be guessed: {why}", "four words are better")
 
 
 def make_entry_code(deps: Deps, account: str) -> str:

@@ -4,19 +4,22 @@ from __future__ import annotations
 
 import re
 import time
+from ipaddress import ip_address
+from urllib.parse import urlsplit
 
 import msgspec
 import structlog
 from flask import Flask, Response, g, request, send_from_directory
 from werkzeug.exceptions import MethodNotAllowed
 
+from caddrel.core.diagnostics import shorten
 from caddrel.core.facts.catalogue import Catalogue
 from caddrel.core.logs.schema import signin_schema
 from caddrel.core.rulebook.schema import rulebook_schema
 from caddrel.service import openapi
-from caddrel.service.deps import Deps
+from caddrel.service.deps import Deps, Settings
 from caddrel.service.endpoints import register
-from caddrel.service.errors import problem_for
+from caddrel.service.errors import ServiceError, problem_for
 from caddrel.service.secrets import new_id
 from caddrel.service.views import (
     acceptances,
@@ -94,6 +97,12 @@ def create_app(deps: Deps) -> Flask:
         return Response(schema, mimetype="application/schema+json")
 
     @app.before_request
+    def known_host() -> None:
+        if not is_known_host(request.host, deps.settings):
+            hint = "start the service with --public-url, if this is what it is called"
+            raise ServiceError(421, "unknown-host", f"this service is not called {shorten(request.host, 80)}", hint)
+
+    @app.before_request
     def begin() -> None:
         g.began = time.perf_counter()
         given = request.headers.get("X-Request-ID", "")
@@ -105,15 +114,20 @@ def create_app(deps: Deps) -> Flask:
     def finish(response: Response) -> Response:
         for name, value in _HEADERS.items():
             response.headers[name] = value
-        response.headers["X-Request-ID"] = g.request_id
+        if deps.settings.origin.startswith("https://"):
+            response.headers["Strict-Transport-Security"] = "max-age=31536000"
+        response.headers["X-Request-ID"] = g.get("request_id", "")
+        now = deps.clock()
+        deps.token_uses.write(now)
+        deps.checkpoints.write(now)
         _log.info(
             "request.done",
             method=request.method,
             path=request.path,
             status=response.status_code,
-            ms=round((time.perf_counter() - g.began) * 1000, 1),
-            caller=g.caller,
-            request_id=g.request_id,
+            ms=round((time.perf_counter() - g.get("began", time.perf_counter())) * 1000, 1),
+            caller=g.get("caller", ""),
+            request_id=g.get("request_id", ""),
         )
         return response
 
@@ -131,6 +145,22 @@ def create_app(deps: Deps) -> Flask:
         return response
 
     return app
+
+
+def is_known_host(host: str, settings: Settings) -> bool:
+    """Tell whether a request may name a host.
+
+    A name that somebody else points at this machine would have browsers take their page for ours. Addresses, and the
+    machine's own name for itself, cannot be pointed anywhere.
+    """
+    name = (urlsplit(f"//{host}").hostname or "").casefold()
+    if name in settings.hosts or name == "localhost":
+        return True
+    try:
+        ip_address(name)
+    except ValueError:
+        return False
+    return not settings.hosts or ip_address(name).is_loopback
 
 
 def _serve_console(app: Flask, deps: Deps) -> None:

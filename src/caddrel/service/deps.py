@@ -20,18 +20,22 @@ from caddrel.core.rulebook.model import Rulebook
 from caddrel.core.rulebook.reader import read_rulebook
 from caddrel.core.rulebook.source import Source
 from caddrel.service.address_data import AddressData
+from caddrel.service.checkpoints import Checkpoints
 from caddrel.service.door.deciding import Door
 from caddrel.service.door.recording import Recorder
 from caddrel.service.door.shadowing import Shadows
 from caddrel.service.errors import ServiceError, not_found
 from caddrel.service.jobs import Jobs
+from caddrel.service.keys import Keys
 from caddrel.service.lockouts import LockOuts
 from caddrel.service.noticing import Histories, catch_up
 from caddrel.service.planning import Planner
 from caddrel.service.rulebook_cost import Costs
+from caddrel.service.second_factors import Challenges
 from caddrel.service.secrets import Verified
 from caddrel.service.strange_words import StrangeWords
 from caddrel.service.throttling import Throttle
+from caddrel.service.token_uses import TokenUses
 from caddrel.service.writing.covering import Covering
 from caddrel.store.acceptances import AcceptanceStore
 from caddrel.store.accounts import AccountStore
@@ -149,6 +153,25 @@ class Limits:
     apart: int = 4 * 1024 * 1024
 
 
+@dataclass(slots=True)
+class Settings:
+    """How the service is reached and what it asks of those who use it.
+
+    Attributes
+    ----------
+    origin
+        What browsers know the console by: scheme, host and port (RFC 6454).
+    hosts
+        The hosts that a request may name, beside addresses of this machine; any address when it is empty.
+    second_factor
+        Whether console accounts need a second factor.
+    """
+
+    origin: str = "http://127.0.0.1:8420"
+    hosts: tuple[str, ...] = ()
+    second_factor: bool = False
+
+
 def _reported(signins: SigninStore, inventory: Inventory) -> frozenset[str] | None:
     """Return the facts that the inventory and the newest sign-ins carry, None before there are any."""
     found = signins.facts_reported()
@@ -183,8 +206,13 @@ class Deps:
     clock: Callable[[], datetime]
     console: Path
     folder: Path
+    keys: Keys
     limits: Limits = field(default_factory=Limits)
+    settings: Settings = field(default_factory=Settings)
     addresses: AddressData | None = None
+    challenges: Challenges = field(default_factory=Challenges)
+    token_uses: TokenUses = field(init=False)
+    checkpoints: Checkpoints = field(init=False)
     rulebooks: Rulebooks = field(init=False)
     inventories: Inventories = field(init=False)
     # Held while records are decided and stored: each one's signals look back at those before it.
@@ -213,6 +241,8 @@ class Deps:
         self.rulebooks = Rulebooks(self.revisions)
         self.inventories = Inventories(self.inventory)
         self.histories = Histories(self.signins)
+        self.token_uses = TokenUses(self.accounts)
+        self.checkpoints = Checkpoints(self.folder, self.keys, self.audit, self.signins)
         self.lockouts = LockOuts(self.signins, self.unlocks)
         self.strange_words = StrangeWords(self.signins)
         self.shadows = Shadows(self)

@@ -15,7 +15,7 @@ from flask import Flask, Response, g, request
 from werkzeug.exceptions import RequestEntityTooLarge
 
 from caddrel.core.diagnostics import did_you_mean
-from caddrel.service.access import COOKIE, CSRF_HEADER, Caller, caller_from, check
+from caddrel.service.access import COOKIE, CSRF_HEADER, SECURE_COOKIE, Caller, caller_from, check
 from caddrel.service.deps import Deps
 from caddrel.service.errors import ServiceError, problem_for
 from caddrel.store.accounts import DEVICE, DOOR
@@ -62,12 +62,22 @@ class Call:
     seen: str = ""
     etag: str = ""
     cookies: dict[str, str | None] = field(default_factory=dict)
+    address: str = ""
+    csrf: str = ""
+    # Where a browser says that the request comes from (Fetch Metadata, section 2.4); empty when it does not say.
+    site: str = ""
+    is_json: bool = False
+    secure: bool = False
 
     def who(self) -> Caller:
         """Return the caller of an endpoint that needs one."""
         if self.caller is None:
             raise ServiceError(401, "not-signed-in", "sign in, or send a bearer token")
         return self.caller
+
+    def set_cookie(self, value: str | None) -> None:
+        """Have the session cookie set, or with None taken away; over https under a name that only this host can set."""
+        self.cookies[SECURE_COOKIE if self.secure else COOKIE] = value
 
     def proved_lately(self) -> None:
         """Refuse a console session that has not proved who it is for a while; a token has nothing else to prove."""
@@ -172,7 +182,10 @@ def register(app: Flask, deps: Deps, endpoint: Endpoint) -> None:
     """Add an endpoint to the app."""
 
     def handle(**path: str) -> Response:
-        call = Call(deps, _caller(deps, endpoint), path, _query(endpoint), cookie=request.cookies.get(COOKIE, ""))
+        call = Call(deps, _caller(deps, endpoint), path, _query(endpoint), cookie=_cookie())
+        call.address, call.csrf = request.remote_addr or "", request.headers.get(CSRF_HEADER, "")
+        call.site, call.is_json = request.headers.get("Sec-Fetch-Site", ""), request.mimetype == "application/json"
+        call.secure = _secure(deps)
         call.expected = request.headers.get("If-Match", "")
         call.seen = request.headers.get("If-None-Match", "")
         call.base, call.request_id = request.url_root, request.headers.get("X-Request-ID", "")
@@ -204,17 +217,25 @@ def register(app: Flask, deps: Deps, endpoint: Endpoint) -> None:
             response.headers["Link"] = call.link
         for name, value in call.cookies.items():
             if value is None:
-                response.delete_cookie(name, path="/")
+                response.delete_cookie(name, path="/", httponly=True, samesite="Strict", secure=call.secure)
             else:
-                response.set_cookie(name, value, path="/", httponly=True, samesite="Strict", secure=request.is_secure)
+                response.set_cookie(name, value, path="/", httponly=True, samesite="Strict", secure=call.secure)
         return response
 
     name = f"{endpoint.method} {endpoint.route}"
     app.add_url_rule(endpoint.route, name.replace(".", "_"), handle, methods=[endpoint.method])
 
 
+def _secure(deps: Deps) -> bool:
+    return request.is_secure or deps.settings.origin.startswith("https://")
+
+
+def _cookie() -> str:
+    return request.cookies.get(SECURE_COOKIE, "") or request.cookies.get(COOKIE, "")
+
+
 def _caller(deps: Deps, endpoint: Endpoint) -> Caller | None:
-    caller = caller_from(deps, request.headers.get("Authorization", ""), request.cookies.get(COOKIE, ""))
+    caller = caller_from(deps, request.headers.get("Authorization", ""), _cookie(), request.remote_addr or "")
     if endpoint.role == NOBODY_NEEDED:
         return caller
     g.caller = caller.name if caller else ""
@@ -247,7 +268,8 @@ def _audit(deps: Deps, endpoint: Endpoint, caller: Caller | None, outcome: str, 
     """Add to the audit trail what somebody did, or was refused."""
     who = caller.name if caller is not None else "nobody"
     did = f"{endpoint.method} {endpoint.route}"
-    deps.audit.add(deps.clock(), who, did, request.path[:300], outcome, note[:1000], g.request_id)
+    address = request.remote_addr or ""
+    deps.audit.add(deps.clock(), who, did, request.path[:300], outcome, note[:1000], g.request_id, address)
 
 
 def _query(endpoint: Endpoint) -> dict[str, str]:

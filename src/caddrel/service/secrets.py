@@ -1,14 +1,13 @@
 """Making and checking secrets: tokens, passwords, session cookies, one-time codes.
 
-Passwords and token secrets are hashed with argon2. Session cookies and one-time codes are long random values with short
-lives, kept by their SHA-256.
+Passwords are hashed with argon2. Tokens, session cookies and one-time codes are 256 random bits, kept by their SHA-256;
+token secrets of earlier releases by argon2.
 """
 
 from __future__ import annotations
 
 import hashlib
 import hmac
-import random
 import secrets
 import threading
 
@@ -24,13 +23,28 @@ def new_secret() -> str:
     return secrets.token_urlsafe(32)
 
 
-# Ids are to be unique, not secret: asking the system for each would let other threads run in between.
-_ids = random.Random(secrets.randbits(256))  # noqa: S311 - see above
+class _Pool:
+    """Random bytes of the system's, taken many at once: asking for each would let other threads run in between."""
+
+    def __init__(self) -> None:
+        self._held = b""
+        self._lock = threading.Lock()
+
+    def take(self, count: int) -> bytes:
+        """Return bytes that nobody else gets."""
+        with self._lock:
+            if len(self._held) < count:
+                self._held = secrets.token_bytes(4096)
+            taken, self._held = self._held[:count], self._held[count:]
+        return taken
+
+
+_pool = _Pool()
 
 
 def new_id(length: int) -> str:
-    """Return hexadecimal digits that no other id has."""
-    return f"{_ids.getrandbits(4 * length):0{length}x}"
+    """Return hexadecimal digits that no other id has, and that nobody can tell from those before."""
+    return _pool.take((length + 1) // 2).hex()[:length]
 
 
 def digest(secret: str) -> str:
@@ -56,8 +70,18 @@ def hashed(secret: str) -> str:
     return _hasher.hash(secret)
 
 
+_DIGEST = "sha256$"
+
+
+def hashed_random(secret: str) -> str:
+    """Return the hash of a secret of 256 random bits: nobody finds those by trying, so it need not be slow."""
+    return _DIGEST + digest(secret)
+
+
 def verify(stored: str, secret: str) -> bool:
     """Tell whether a secret has this hash."""
+    if stored.startswith(_DIGEST):
+        return same(stored, hashed_random(secret))
     try:
         return _hasher.verify(stored, secret)
     except (VerificationError, InvalidHashError):
@@ -80,6 +104,11 @@ class Verified:
         self._known: dict[str, str] = {}
         self._most = most
         self._lock = threading.Lock()
+
+    def knows(self, stored: str, secret: str) -> bool:
+        """Tell whether a secret was found to have this hash."""
+        with self._lock:
+            return self._known.get(digest(secret)) == stored
 
     def check(self, stored: str, secret: str) -> bool:
         """Tell whether a secret has this hash, from memory when it was asked before."""

@@ -58,5 +58,5 @@ def view(code: StarterCode) -> wire.StarterCodeInfo:
     used = show_moment(code.used) if code.used is not None else None
     return wire.StarterCodeInfo(
         code.id, code.person, show_moment(code.starts), show_moment(code.ends), show_moment(code.issued),
-        code.issued_by, used, code.used_for,
+        code.issued_by, used, code.used_for, show_moment(code.revoked) if code.revoked is not None else None,
     )  # fmt: skip

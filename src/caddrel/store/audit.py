@@ -1,18 +1,20 @@
-"""The audit trail: every change and refusal, one after another, each holding the hash of the one before.
+"""The audit trail: every change and refusal, one after another, each sealed with a key and the seal of the one before.
 
-Whoever changes the file by hand breaks the chain; `verify` tells where.
+Whoever changes the file without the key breaks the chain; `verify` tells where. What is cut off at the end leaves a
+chain that is whole: that is found by the seal of a later entry, kept elsewhere.
 """
 
 from __future__ import annotations
 
 import hashlib
+import hmac
 import json
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import Row, insert, or_, select, true
+from sqlalchemy import Row, insert, or_, select, true, update
 
 from caddrel.store.engine import Database
 from caddrel.store.moments import from_stored, to_stored
@@ -36,25 +38,58 @@ class AuditEntry:
     note: str
     request_id: str
     hash: str
+    address: str = ""
 
 
 class AuditStore:
-    """Adds entries and reads them; there is no way to change one."""
+    """Adds entries and reads them; there is no way to change one.
 
-    def __init__(self, database: Database) -> None:
+    Parameters
+    ----------
+    key
+        What entries are sealed with.
+    """
+
+    def __init__(self, database: Database, key: bytes) -> None:
         self._database = database
+        self._key = key
+
+    def seal_again(self) -> None:
+        """Seal every entry anew, with a key that was made just now: those of an earlier release have hashes alone."""
+        with self._database.write() as connection:
+            connection.exec_driver_sql("DROP TRIGGER audit_no_update")
+            previous = BEGINNING
+            for row in connection.execute(select(audit).order_by(audit.c.seq)).all():
+                previous = self._sealed(previous, _kept(row))
+                connection.execute(update(audit).where(audit.c.seq == row.seq).values(hash=previous))
+            connection.exec_driver_sql(
+                "CREATE TRIGGER audit_no_update BEFORE UPDATE ON audit "
+                "BEGIN SELECT RAISE(ABORT, 'the audit trail is only added to'); END"
+            )
+
+    def head(self) -> tuple[int, str]:
+        """Return number and seal of the newest entry; 0 before the first."""
+        with self._database.read() as connection:
+            last = connection.execute(select(audit.c.seq, audit.c.hash).order_by(audit.c.seq.desc()).limit(1)).first()
+        return (last.seq, last.hash) if last is not None else (0, BEGINNING)
+
+    def _sealed(self, previous: str, row: Mapping[str, Any]) -> str:
+        text = json.dumps([previous, dict(row)], ensure_ascii=False, sort_keys=True)
+        return hmac.new(self._key, text.encode(), hashlib.sha256).hexdigest()
 
     def add(
-        self, at: datetime, who: str, did: str, target: str, outcome: str, note: str = "", request_id: str = ""
-    ) -> AuditEntry:
-        """Add an entry."""
+        self, at: datetime, who: str, did: str, target: str, outcome: str, note: str = "", request_id: str = "",
+        address: str = "",
+    ) -> AuditEntry:  # fmt: skip
+        """Add an entry; `address` is where the request came from."""
         with self._database.write() as connection:
             last = connection.execute(select(audit.c.seq, audit.c.hash).order_by(audit.c.seq.desc()).limit(1)).first()
             row: dict[str, Any] = {
                 "seq": last.seq + 1 if last is not None else 1, "at": to_stored(at), "who": who, "did": did,
                 "target": target, "outcome": outcome, "note": note, "request_id": request_id,
+                "address": address,
             }  # fmt: skip
-            row["hash"] = _chained(last.hash if last is not None else BEGINNING, row)
+            row["hash"] = self._sealed(last.hash if last is not None else BEGINNING, row)
             connection.execute(insert(audit).values(row))
         return AuditEntry(**{**row, "at": at})
 
@@ -67,19 +102,26 @@ class AuditStore:
         with self._database.read() as connection:
             return [_entry(row) for row in connection.execute(wanted.order_by(audit.c.seq.desc()).limit(limit))]
 
-    def verify(self) -> tuple[int, int | None]:
-        """Return how many entries there are, and the first that does not follow from the one before; None when all do.
+    def verify(self, expect: Iterable[tuple[int, str]] = ()) -> tuple[int, int | None, str]:
+        """Return how many entries there are, the first that is not as it was written, and how; None when all are.
 
-        Taking out the newest entries leaves a chain that is whole: keep the count, or the newest hash, elsewhere.
+        Parameters
+        ----------
+        expect
+            Numbers and seals of entries that were there, kept elsewhere: so that what was cut off is found.
         """
+        wanted = {seq: seal for seq, seal in expect if seq}
         previous, count = BEGINNING, 0
         for row in self._rows():
             count += 1
-            kept = {name: value for name, value in row._mapping.items() if name != "hash"}  # noqa: SLF001
-            if row.seq != count or _chained(previous, kept) != row.hash:
-                return count, int(row.seq)
+            if row.seq != count or self._sealed(previous, _kept(row)) != row.hash:
+                return count, count, "does not follow from the one before"
+            if wanted.pop(count, row.hash) != row.hash:
+                return count, count, "has another seal than the one that was kept"
             previous = row.hash
-        return count, None
+        if wanted:
+            return count, count + 1, f"is missing: entry {max(wanted)} was there"
+        return count, None, ""
 
     def _rows(self) -> Iterator[Row[Any]]:
         after = 0
@@ -93,12 +135,20 @@ class AuditStore:
             after = rows[-1].seq
 
 
-def _chained(previous: str, row: dict[str, Any]) -> str:
-    text = json.dumps([previous, row], ensure_ascii=False, sort_keys=True)
-    return hashlib.sha256(text.encode()).hexdigest()
+def _kept(row: Row[Any]) -> dict[str, Any]:
+    return {name: value for name, value in row._mapping.items() if name != "hash"}  # noqa: SLF001
 
 
 def _entry(row: Row[Any]) -> AuditEntry:
     return AuditEntry(
-        row.seq, from_stored(row.at), row.who, row.did, row.target, row.outcome, row.note, row.request_id, row.hash
+        row.seq,
+        from_stored(row.at),
+        row.who,
+        row.did,
+        row.target,
+        row.outcome,
+        row.note,
+        row.request_id,
+        row.hash,
+        row.address,
     )

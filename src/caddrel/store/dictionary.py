@@ -35,9 +35,16 @@ class Decided(NamedTuple):
 
 
 class Dictionary:
-    """Numbers for documents and documents for numbers; what was used lately is remembered."""
+    """Numbers for documents and documents for numbers; what was used lately is remembered.
 
-    def __init__(self) -> None:
+    Parameters
+    ----------
+    seal
+        Gives the seal of a document, by its kind.
+    """
+
+    def __init__(self, seal: Callable[[str, bytes], bytes]) -> None:
+        self._seal = seal
         self._numbers: dict[str, dict[bytes, int]] = {kind: {} for kind in KINDS}
         self._fresh: list[tuple[str, bytes]] = []
         self._documents: Documents = {}
@@ -82,7 +89,9 @@ class Dictionary:
             return
         # The number last used, also by what was taken out since.
         last = connection.exec_driver_sql("SELECT seq FROM sqlite_sequence WHERE name = ?", (table.name,)).scalar() or 0
-        rows = [(number, *row(digest, name)) for number, (digest, name) in enumerate(missing, last + 1)]
+        rows = [
+            (number, *row(digest, name), self._seal(*name)) for number, (digest, name) in enumerate(missing, last + 1)
+        ]
         connection.exec_driver_sql(_INSERT[table.name], rows)
         for values, (_, (kind, key)) in zip(rows, missing, strict=True):
             self._learn(kind, key, values[0])
@@ -155,9 +164,9 @@ def _by_number(connection: Connection, table: Table, numbers: Iterable[int]) -> 
 
 
 # Written out, like the log's own inserts.
-_DECIDED = ("number", *Decided._fields, "digest")
+_DECIDED = ("number", *Decided._fields, "digest", "mac")
 _INSERT = {
-    "bundles": "INSERT INTO bundles (number, kind, document, digest) VALUES (?, ?, ?, ?)",
+    "bundles": "INSERT INTO bundles (number, kind, document, digest, mac) VALUES (?, ?, ?, ?, ?)",
     "decisions": f"INSERT INTO decisions ({', '.join(_DECIDED)}) VALUES ({', '.join('?' * len(_DECIDED))})",  # noqa: S608
 }
 _AT_ONCE = 500

@@ -30,6 +30,8 @@ def _engine(path: Path, begin: str, pragmas: tuple[str, ...]) -> Engine:
         pool_size=8,
         max_overflow=24,
         connect_args={"check_same_thread": False, "timeout": 15},
+        # What is in a statement is people's data: it has no place in an error.
+        hide_parameters=True,
     )
 
     @event.listens_for(engine, "connect")

@@ -25,11 +25,12 @@ from caddrel.store.door_sessions import DoorSession, put_sessions
 from caddrel.store.engine import Database
 from caddrel.store.filters import bundled, fact_value
 from caddrel.store.inserting import insert_many
+from caddrel.store.log_seal import LogSeal, LogVerdict
 from caddrel.store.moments import from_stored, to_stored
 from caddrel.store.new_signins import NewSignin, NewSignins
 from caddrel.store.queries import SHOWN, Query, conditions_of, newest_first, of_few
 from caddrel.store.stretches import BITS, add_stretches, walking, within
-from caddrel.store.tables import bundles, causes, days, due, records, signins
+from caddrel.store.tables import COLUMNS_SEALED, bundles, causes, days, due, records, signins
 
 DAY = 86_400_000_000
 # So that other writers need not wait for long.
@@ -55,10 +56,11 @@ class SigninRecord:
 class SigninStore:
     """Adds sign-ins, and lists and counts them."""
 
-    def __init__(self, database: Database) -> None:
+    def __init__(self, database: Database, seal: LogSeal) -> None:
         self._database = database
+        self._seal = seal
         self._process = uuid.uuid4().hex
-        self._dictionary = Dictionary()
+        self._dictionary = Dictionary(seal.of_document)
         self._stretches: set[int] = set()
         self._lock = threading.Lock()
 
@@ -83,9 +85,11 @@ class SigninStore:
             last = int(connection.exec_driver_sql("SELECT coalesce(max(seq), 0) FROM records").scalar_one())
             if new:
                 seqs = range(last + 1, last + 1 + len(new))
-                own = [seqs, moments, *(new[name] for name in _RECORD[2:])]
-                insert_many(connection, "records", _RECORD, own)
                 rows = self._rows(connection, new)
+                seals = self._sealed(new["id"], new["own"], rows)
+                own = [seqs, moments, *(new[name] for name in _RECORD[2:-1]), seals]
+                insert_many(connection, "records", _RECORD, own)
+                self._seal.change(connection, seals)
                 insert_many(connection, "signins", _SIGNIN, [moments, seqs, *rows])
                 _count(connection, Counter(zip([at // DAY for at in moments], rows[_OUTCOME], strict=True)))
             fresh = add_stretches(connection, moments, self._stretches)
@@ -96,6 +100,18 @@ class SigninStore:
                 earliest = func.min(due.c.since, adding.excluded.since)
                 connection.execute(adding.on_conflict_do_update(index_elements=["person"], set_={"since": earliest}))
         self._stretches |= fresh
+
+    def _sealed(self, ids: Sequence[str], own: Sequence[str], rows: Sequence[Sequence[Any]]) -> list[bytes]:
+        """Return the seals of records; `rows` are the columns of the table from the third on."""
+        return self._seal.of_records(ids, own, [rows[place] for place in _SEALED])
+
+    def head(self) -> tuple[int, str]:
+        """Return how often the log was changed, and the seal of what it is now."""
+        return self._seal.head(self._database)
+
+    def verify(self, least: int = 0) -> LogVerdict:
+        """Return whether the log is as it was written; `least` as of `LogSeal.verify`."""
+        return self._seal.verify(self._database, least)
 
     @contextmanager
     def _writing(self) -> Iterator[Connection]:
@@ -143,6 +159,8 @@ class SigninStore:
                 gone = gone.group_by(signins.c.at // DAY, signins.c.outcome)
                 _count(connection, Counter({(row[0], row[1]): -row[2] for row in connection.execute(gone)}))
                 listed = func.json_each(json.dumps([row.seq for row in found])).table_valued("value")
+                sealed = select(records.c.mac).where(records.c.seq.in_(select(listed.c.value)))
+                self._seal.change(connection, (), connection.execute(sealed).scalars().all())
                 connection.execute(delete(records).where(records.c.seq.in_(select(listed.c.value))))
                 connection.execute(delete(signins).where(end))
             yield len(found)
@@ -170,9 +188,13 @@ class SigninStore:
         """
         with self._writing() as connection:
             _add_causes(connection, (new.cause for _, new in changed))
-            rows = zip(*self._rows(connection, NewSignins(new for _, new in changed)), strict=True)
-            for (old, new), values in zip(changed, rows, strict=True):
-                connection.execute(update(records).where(records.c.seq == old.seq).values(own=new.own))
+            columns = self._rows(connection, NewSignins(new for _, new in changed))
+            seals = self._sealed([old.id for old, _ in changed], [new.own for _, new in changed], columns)
+            before = select(records.c.mac).where(records.c.seq.in_([old.seq for old, _ in changed]))
+            self._seal.change(connection, seals, connection.execute(before).scalars().all())
+            rows = zip(*columns, strict=True)
+            for (old, new), seal, values in zip(changed, seals, rows, strict=True):
+                connection.execute(update(records).where(records.c.seq == old.seq).values(own=new.own, mac=seal))
                 row = dict(zip(_SIGNIN[2:], values, strict=True))
                 mine = (signins.c.at == to_stored(old.at)) & (signins.c.seq == old.seq)
                 connection.execute(update(signins).where(mine).values(row))
@@ -395,9 +417,10 @@ _REFERENCED = (
 )
 _PRESENT = "SELECT id, digest FROM records WHERE id IN (SELECT value FROM json_each(?))"
 _EVER = 1 << 62
-_RECORD = ("seq", "at", "id", "reference", "digest", "own")
+_RECORD = ("seq", "at", "id", "reference", "digest", "own", "mac")
 _SIGNIN = ("at", "seq", *(c.name for c in signins.c if c.name not in {"at", "seq"} and c.computed is None))
 _OUTCOME = _SIGNIN.index("outcome") - 2
+_SEALED = [_SIGNIN.index(name) - 2 for name in COLUMNS_SEALED]
 _SHARED = tuple(COLUMNS.values())
 _COUNT = (
     "INSERT INTO days (day, outcome, count) VALUES (?, ?, ?) "

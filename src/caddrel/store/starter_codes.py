@@ -25,6 +25,7 @@ class StarterCode:
     issued_by: str
     used: datetime | None = None
     used_for: str | None = None
+    revoked: datetime | None = None
 
 
 class StarterCodeStore:
@@ -53,6 +54,13 @@ class StarterCodeStore:
         with self._database.write() as connection:
             return bool(connection.execute(used).rowcount)
 
+    def revoke(self, id: str, at: datetime) -> bool:
+        """Revoke a code; tell whether it was there, neither used nor revoked."""
+        mine = (starter_codes.c.id == id) & starter_codes.c.used.is_(None) & starter_codes.c.revoked.is_(None)
+        with self._database.write() as connection:
+            done = connection.execute(update(starter_codes).where(mine).values(revoked=to_stored(at)))
+        return bool(done.rowcount)
+
     def all(self, most: int = 200) -> list[StarterCode]:
         """Return the codes, those issued last first."""
         wanted = select(starter_codes).order_by(starter_codes.c.issued.desc(), starter_codes.c.id).limit(most)
@@ -61,6 +69,7 @@ class StarterCodeStore:
                 StarterCode(
                     row.id, row.person, from_stored(row.starts), from_stored(row.ends), from_stored(row.issued),
                     row.issued_by, None if row.used is None else from_stored(row.used), row.used_for,
+                    None if row.revoked is None else from_stored(row.revoked),
                 )
                 for row in connection.execute(wanted)
             ]  # fmt: skip
@@ -71,6 +80,7 @@ def _good(digest: str, person: str, at: datetime) -> ColumnElement[bool]:
         starter_codes.c.digest == digest,
         starter_codes.c.person == person,
         starter_codes.c.used.is_(None),
+        starter_codes.c.revoked.is_(None),
         starter_codes.c.starts <= to_stored(at),
         starter_codes.c.ends > to_stored(at),
     )

@@ -225,6 +225,8 @@ records = Table(
     Column("reference", Integer, nullable=False),
     Column("digest", LargeBinary, nullable=False),
     Column("own", Text, nullable=False),
+    # Its seal; none for records of earlier releases.
+    Column("mac", LargeBinary),
     Column("block", Integer, Computed("seq >> 16", persisted=False)),
     # References are spread evenly; block by block, only a small part of the index is written at a time.
     Index("records_reference", "block", "reference"),
@@ -282,6 +284,7 @@ bundles = Table(
     Column("kind", String, nullable=False),
     Column("document", Text, nullable=False),
     Column("digest", LargeBinary, nullable=False, unique=True),
+    Column("mac", LargeBinary),
     Index("bundles_kind", "kind", "number"),
     # A number that was taken out is not used again: somebody may still remember what it stood for.
     sqlite_autoincrement=True,
@@ -299,6 +302,7 @@ decisions = Table(
     Column("shadow", String, nullable=False),
     Column("document", Text, nullable=False),
     Column("digest", LargeBinary, nullable=False, unique=True),
+    Column("mac", LargeBinary),
     sqlite_autoincrement=True,
 )
 # How many sign-ins of each day had which outcome.
@@ -308,6 +312,20 @@ days = Table(
     Column("day", Integer, primary_key=True),
     Column("outcome", String, primary_key=True),
     Column("count", Integer, nullable=False),
+)
+# Of a record's row, what its seal covers: what it names and what it came out as.
+COLUMNS_SEALED = (
+    "person", "app", "device", "person_facts", "app_facts", "device_facts", "network_facts", "attempt_facts",
+    "signals_facts", "recorded", "outcome", "policy", "decision", "revision",
+)  # fmt: skip
+# One row: how often the log was changed, how many records are sealed, and the sum of their seals.
+log_seal = Table(
+    "log_seal",
+    LOG,
+    Column("changes", Integer, primary_key=True),
+    Column("sealed", Integer, nullable=False),
+    Column("total", LargeBinary, nullable=False),
+    Column("seal", String, nullable=False),
 )
 # Who is in: sessions of doors, under the limits that they were let in with.
 door_sessions = Table(

@@ -2,16 +2,98 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 import msgspec
 
 
 class SessionInfo(msgspec.Struct, frozen=True):
-    """Who is asking; `csrf` goes into the header of every change made with a console session."""
+    """Who is asking; `csrf` goes into the header of every change made with a console session.
+
+    Attributes
+    ----------
+    half
+        Whether a second factor is still to be proved, or added: until then the session may do nothing else.
+    factors
+        The second factors that the account has: ``totp``, ``passkey``.
+    """
 
     account: str
     role: str
     csrf: str
     expires_at: str | None
+    half: bool = False
+    factors: list[str] = []
+
+
+class ProofRequest(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """A fresh proof of who somebody is: a code of the authenticator app, a passkey's answer, or the password."""
+
+    totp: str = ""
+    password: str = ""
+    passkey: dict[str, Any] | None = None
+
+
+class PasskeyInfo(msgspec.Struct, frozen=True):
+    """A passkey that is kept."""
+
+    id: str
+    title: str
+    created_at: str
+    used_at: str | None
+
+
+class FactorList(msgspec.Struct, frozen=True):
+    """The second factors of an account, and whether one is required here."""
+
+    totp: bool
+    passkeys: list[PasskeyInfo]
+    required: bool
+
+
+class TotpBegun(msgspec.Struct, frozen=True):
+    """A secret for an authenticator app (RFC 6238), as text and as link; `begun` is sent back with the first code."""
+
+    secret: str
+    link: str
+    begun: str
+
+
+class TotpConfirmed(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """The first code of a secret that was begun."""
+
+    begun: str
+    code: str
+
+
+class PasskeyOptions(msgspec.Struct, frozen=True):
+    """What a browser is asked for, as WebAuthn has it."""
+
+    options: dict[str, Any]
+
+
+class PasskeyMade(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """A passkey that a browser made, and what it is called."""
+
+    credential: dict[str, Any]
+    title: str = ""
+
+
+class ConsoleSession(msgspec.Struct, frozen=True):
+    """A console session; `id` is the beginning of its digest, `mine` tells that it is the one that asks."""
+
+    id: str
+    account: str
+    created_at: str
+    seen_at: str
+    address: str
+    mine: bool
+
+
+class ConsoleSessionList(msgspec.Struct, frozen=True):
+    """Console sessions, the newest first."""
+
+    items: list[ConsoleSession]
 
 
 class SignInRequest(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
@@ -23,11 +105,13 @@ class SignInRequest(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
 
 
 class AccountInfo(msgspec.Struct, frozen=True):
-    """Somebody who may sign in to the console."""
+    """Somebody who may sign in to the console; `plans` are drafts that are to be published by their word."""
 
     name: str
     role: str
     has_password: bool
+    factors: list[str] = []
+    plans: list[str] = []
 
 
 class AccountList(msgspec.Struct, frozen=True):
@@ -37,7 +121,7 @@ class AccountList(msgspec.Struct, frozen=True):
 
 
 class AccountRequest(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
-    """An account to add or change; without a password it can be entered by one-time code only."""
+    """An account to add or change; without a password it keeps the one it has."""
 
     name: str
     role: str
@@ -45,7 +129,7 @@ class AccountRequest(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
 
 
 class TokenInfo(msgspec.Struct, frozen=True):
-    """A token without its secret."""
+    """A token without its secret; when it was used last and from where, and the drafts that it planned."""
 
     id: str
     name: str
@@ -57,6 +141,9 @@ class TokenInfo(msgspec.Struct, frozen=True):
     reports: list[str] = []
     sees: bool = False
     only: list[str] = []
+    used_at: str | None = None
+    used_from: str = ""
+    plans: list[str] = []
 
 
 class TokenList(msgspec.Struct, frozen=True):

@@ -6,7 +6,10 @@ import msgspec
 
 
 class AuditEntry(msgspec.Struct, frozen=True):
-    """Who did what to what, and how it went: ``done``, or the code of the refusal; `hash` holds the entry before."""
+    """Who did what to what, and how it went: ``done``, or the code of the refusal; `hash` seals it and the one before.
+
+    `address` is where the request came from.
+    """
 
     seq: int
     at: str
@@ -17,6 +20,7 @@ class AuditEntry(msgspec.Struct, frozen=True):
     note: str
     request_id: str
     hash: str
+    address: str = ""
 
 
 class AuditPage(msgspec.Struct, frozen=True):
@@ -26,9 +30,36 @@ class AuditPage(msgspec.Struct, frozen=True):
     next: int | None
 
 
+class LogVerdict(msgspec.Struct, frozen=True):
+    """Whether the sign-in log is as it was written.
+
+    Attributes
+    ----------
+    sealed, older
+        How many records have seals, and how many are of releases without.
+    wrong
+        What is not as it was; empty when all is.
+    """
+
+    whole: bool
+    sealed: int
+    older: int
+    wrong: str
+
+
 class AuditVerdict(msgspec.Struct, frozen=True):
-    """Whether every entry follows from the one before; `broken` is the first that does not."""
+    """Whether every entry is as it was written; `broken` is the first that is not, `how` says what is wrong."""
 
     whole: bool
     entries: int
     broken: int | None
+    how: str = ""
+    log: LogVerdict | None = None
+
+
+class Checkpoint(msgspec.Struct, frozen=True):
+    """What the trail and the log have come to, with its Ed25519 signature (base64) and the public key (PEM)."""
+
+    checkpoint: str
+    signature: str
+    public_key: str

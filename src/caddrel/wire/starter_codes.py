@@ -24,6 +24,7 @@ class StarterCodeInfo(msgspec.Struct, frozen=True):
     issued_by: str
     used: str | None
     used_for: str | None
+    revoked: str | None = None
 
 
 class StarterCodeList(msgspec.Struct, frozen=True):

@@ -64,6 +64,7 @@ class Door:
         self._lock = threading.Lock()
         self._once = threading.Lock()
         self._decisions = Decisions()
+        self._ids = deps.keys.of("ids")
 
     def evaluate(self, caller: Caller, request: authzen.Evaluation, request_id: str) -> authzen.AccessDecision:
         """Return the decision on an evaluation, once it is recorded.
@@ -122,7 +123,9 @@ class Door:
         digest = hashlib.sha256(_encode(request)).digest()
         if not request_id:
             return self._decide(caller, request, f"d-{new_id(20)}", digest)
-        id = "d-" + hashlib.sha256(f"{caller.token}\n{request_id}".encode()).hexdigest()[:20]
+        # By the folder's key: whoever knows the request's id cannot tell the sign-in's, nor its reference.
+        named = f"{caller.token}\n{request_id}".encode()
+        id = "d-" + hashlib.blake2b(named, key=self._ids, digest_size=10).hexdigest()
         # Of several at once by the same name, one is decided and the others wait for it.
         with self._once:
             with self._lock:

@@ -46,6 +46,8 @@ class Recorder:
         self._lock = threading.Lock()
         self._thread: threading.Thread | None = None
         self._stopped = False
+        # Whether the last commit failed.
+        self.failing = False
 
     def put(self, signin: NewSignin, session: DoorSession | None, late: Mapping[str, datetime]) -> Future[None]:
         """Return what is done when the sign-in is stored.
@@ -100,6 +102,7 @@ class Recorder:
             sessions = [entry.session for entry in entries if entry.session is not None]
             self._signins.add(NewSignins(entry.signin for entry in entries), late, sessions)
         except BaseException as error:  # noqa: BLE001 - told to everybody who waits
+            self.failing = True
             self._failed()
             refused: BaseException = error
             if isinstance(error, NoRoom):
@@ -107,6 +110,7 @@ class Recorder:
             for entry in entries:
                 entry.stored.set_exception(refused)
             return
+        self.failing = False
         for entry in entries:
             entry.stored.set_result(None)
         if late:

@@ -12,6 +12,7 @@ from caddrel.core.facts.catalogue import FACTS
 from caddrel.core.facts.types import Value
 from caddrel.core.facts.values import listed
 from caddrel.service.errors import ServiceError
+from caddrel.service.secrets import new_id
 from caddrel.store.door_sessions import DoorSession
 
 # What the person is told, by why a session is not good any more.
@@ -82,7 +83,7 @@ def after(
     if session is not None:
         return replace(session, app=str(app), seen=now, methods=methods, keep=keep, signin=id)
     named = device if isinstance(device, str) else None
-    return DoorSession(f"in-{id}", door, str(person), str(app), named, now, now, methods, keep, id)
+    return DoorSession(f"in-{new_id(32)}", door, str(person), str(app), named, now, now, methods, keep, id)
 
 
 def _strictest(kept: Mapping[str, int | bool], now: Mapping[str, int | bool]) -> dict[str, int | bool]:

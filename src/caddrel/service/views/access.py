@@ -3,7 +3,10 @@
 from __future__ import annotations
 
 from caddrel import __version__
-from caddrel.service import access
+from caddrel.service import access, planning, second_factors, secrets
+from caddrel.service.access import Caller
+from caddrel.service.deps import Deps
+from caddrel.service.disk import has_room
 from caddrel.service.endpoints import NOBODY_NEEDED, Call, Endpoints
 from caddrel.service.errors import ServiceError, not_found
 from caddrel.store.accounts import Token
@@ -14,8 +17,20 @@ endpoints = Endpoints()
 
 @endpoints.add("GET", "/healthz", role=NOBODY_NEEDED, returns=wire.Health)
 def health(call: Call) -> wire.Health:
-    """The service is there, and its store can be read."""
+    """The service is there, its store can be read, and there is room to write; 503 when there is none."""
+    if not has_room(call.deps.folder):
+        hint = "make room where the data is kept: nobody can be let in unrecorded"
+        raise ServiceError(503, "no-room", "the disk is full", hint)
     return wire.Health("ok", __version__, call.deps.revisions.current_number())
+
+
+@endpoints.add("GET", "/readyz", role=NOBODY_NEEDED, returns=wire.Health)
+def ready(call: Call) -> wire.Health:
+    """The service can decide: a rulebook is published and read, and decisions can be recorded; 503 when not."""
+    call.deps.rulebooks.need_current()
+    if not has_room(call.deps.folder) or call.deps.recorder.failing:
+        raise ServiceError(503, "cannot-record", "decisions cannot be recorded", "make room where the data is kept")
+    return wire.Health("ready", __version__, call.deps.revisions.current_number())
 
 
 @endpoints.add(
@@ -25,9 +40,13 @@ def sign_in(call: Call) -> wire.SessionInfo:
     """Sign in to the console with name and password, or with a one-time code."""
     if call.body.name and call.deps.accounts.account(call.body.name) is not None:
         call.noted = f"as {call.body.name}"
-    cookie, info = access.sign_in(call.deps, call.body)
+    if call.site not in {"", "same-origin"}:
+        raise ServiceError(403, "other-site", "sign in from the console itself", "Sec-Fetch-Site says otherwise")
+    if not call.is_json:
+        raise ServiceError(415, "not-json", "send JSON as application/json")
+    cookie, info = access.sign_in(call.deps, call.body, call.address)
     call.noted = f"as {info.account}"
-    call.cookies[access.COOKIE] = cookie
+    call.set_cookie(cookie)
     return info
 
 
@@ -37,24 +56,163 @@ def session(call: Call) -> wire.SessionInfo:
     caller = call.caller
     if caller is None:
         return wire.SessionInfo("", "", "", None)
-    return wire.SessionInfo(caller.name, caller.role, caller.csrf, None)
+    factors = second_factors.factors_of(call.deps, caller.name) if caller.session else []
+    return wire.SessionInfo(caller.name, caller.role, caller.csrf, None, caller.half, factors)
 
 
-@endpoints.add("DELETE", "/api/v1/session", role="viewer", returns=wire.Health)
+@endpoints.add("DELETE", "/api/v1/session", role=NOBODY_NEEDED, returns=wire.Health)
 def sign_out(call: Call) -> wire.Health:
     """End the console session."""
-    caller = call.who()
-    if not caller.session:
-        raise ServiceError(400, "no-session", "a token has no session to end")
+    caller = _with_session(call)
     call.deps.accounts.end_session(caller.session)
-    call.cookies[access.COOKIE] = None
+    call.set_cookie(None)
     return wire.Health("ok", __version__, None)
 
 
-def _info(token: Token) -> wire.TokenInfo:
+def _with_session(call: Call) -> Caller:
+    """Return the caller of a console session, also of one whose second factor is still missing."""
+    caller = call.who()
+    if not caller.session:
+        raise ServiceError(400, "no-session", "a token has no session")
+    if not secrets.same(call.csrf, caller.csrf):
+        raise ServiceError(403, "csrf", f"the {access.CSRF_HEADER} header is missing or wrong", "reload the console")
+    return caller
+
+
+def _enrolling(call: Call) -> Caller:
+    """Return whoever may add a second factor: with a session that is proved, or without any factor yet."""
+    caller = _with_session(call)
+    if caller.half and second_factors.factors_of(call.deps, caller.name):
+        raise ServiceError(403, "second-factor", "prove a second factor first", "POST /api/v1/session/proof")
+    if not caller.half:
+        call.proved_lately()
+    return caller
+
+
+@endpoints.add(
+    "POST", "/api/v1/session/proof", role=NOBODY_NEEDED, body=wire.ProofRequest, returns=wire.SessionInfo, changes=True
+)
+def prove(call: Call) -> wire.SessionInfo:
+    """Prove again who asks: by a second factor where the account has any, else by the password."""
+    caller = _with_session(call)
+    call.noted = f"as {caller.name}"
+    access.prove(call.deps, caller, call.body, call.address)
+    factors = second_factors.factors_of(call.deps, caller.name)
+    return wire.SessionInfo(caller.name, caller.role, caller.csrf, None, False, factors)
+
+
+@endpoints.add("GET", "/api/v1/session/factors", role=NOBODY_NEEDED, returns=wire.FactorList)
+def factors(call: Call) -> wire.FactorList:
+    """The second factors of the account that asks."""
+    return second_factors.view(call.deps, call.who().name)
+
+
+@endpoints.add("POST", "/api/v1/session/factors/totp", role=NOBODY_NEEDED, returns=wire.TotpBegun)
+def begin_totp(call: Call) -> wire.TotpBegun:
+    """Begin with an authenticator app: a secret that counts once its first code has been given."""
+    return second_factors.begin_totp(call.deps, _enrolling(call).name)
+
+
+@endpoints.add(
+    "PUT",
+    "/api/v1/session/factors/totp",
+    role=NOBODY_NEEDED,
+    body=wire.TotpConfirmed,
+    returns=wire.FactorList,
+    changes=True,
+)
+def confirm_totp(call: Call) -> wire.FactorList:
+    """Keep an authenticator app's secret, by its first code."""
+    caller = _enrolling(call)
+    call.noted = f"authenticator app of {caller.name}"
+    second_factors.confirm_totp(call.deps, caller.name, call.body)
+    call.deps.accounts.prove_session(caller.session, call.deps.clock())
+    return second_factors.view(call.deps, caller.name)
+
+
+@endpoints.add("POST", "/api/v1/session/factors/passkey", role=NOBODY_NEEDED, returns=wire.PasskeyOptions)
+def begin_passkey(call: Call) -> wire.PasskeyOptions:
+    """Begin with a passkey: what the browser is to be asked for."""
+    caller = _enrolling(call)
+    return wire.PasskeyOptions(second_factors.begin_passkey(call.deps, caller.name, caller.session))
+
+
+@endpoints.add(
+    "PUT",
+    "/api/v1/session/factors/passkey",
+    role=NOBODY_NEEDED,
+    body=wire.PasskeyMade,
+    returns=wire.FactorList,
+    changes=True,
+)
+def keep_passkey(call: Call) -> wire.FactorList:
+    """Keep a passkey that the browser made."""
+    caller = _enrolling(call)
+    call.noted = f"passkey of {caller.name}"
+    second_factors.keep_passkey(call.deps, caller.name, caller.session, call.body)
+    call.deps.accounts.prove_session(caller.session, call.deps.clock())
+    return second_factors.view(call.deps, caller.name)
+
+
+@endpoints.add("POST", "/api/v1/session/passkey", role=NOBODY_NEEDED, returns=wire.PasskeyOptions)
+def ask_passkey(call: Call) -> wire.PasskeyOptions:
+    """What the browser is to be asked for to prove a passkey."""
+    caller = _with_session(call)
+    return wire.PasskeyOptions(second_factors.ask_passkey(call.deps, caller.name, caller.session))
+
+
+@endpoints.add("DELETE", "/api/v1/session/factors/<id>", role="viewer", returns=wire.FactorList, changes=True)
+def remove_factor(call: Call) -> wire.FactorList:
+    """Take a second factor away: `totp`, or a passkey by its id."""
+    caller = _with_session(call)
+    call.proved_lately()
+    call.noted = f"of {caller.name}"
+    second_factors.remove(call.deps, caller.name, call.path["id"])
+    return second_factors.view(call.deps, caller.name)
+
+
+@endpoints.add("GET", "/api/v1/console-sessions", role="operator", returns=wire.ConsoleSessionList)
+def console_sessions(call: Call) -> wire.ConsoleSessionList:
+    """Who is signed in to the console, since when and from where."""
+    return _console_sessions(call)
+
+
+def _console_sessions(call: Call) -> wire.ConsoleSessionList:
+    mine = call.who().session
+    return wire.ConsoleSessionList(
+        [
+            wire.ConsoleSession(
+                s.digest[:12], s.account, s.created.isoformat(), s.seen.isoformat(), s.address, s.digest == mine
+            )
+            for s in call.deps.accounts.sessions(call.deps.clock())
+        ]
+    )
+
+
+@endpoints.add("DELETE", "/api/v1/accounts/<id>/sessions", role="operator", returns=wire.ConsoleSessionList)
+def end_sessions(call: Call) -> wire.ConsoleSessionList:
+    """End the console sessions of an account, but for the one that asks."""
+    ended = call.deps.accounts.end_sessions(call.path["id"], call.who().session)
+    call.noted = f"{ended} sessions ended"
+    return _console_sessions(call)
+
+
+@endpoints.add("DELETE", "/api/v1/accounts/<id>", role="operator", returns=wire.AccountList)
+def remove_account(call: Call) -> wire.AccountList:
+    """Take an account out: its sessions end, and what it planned is held."""
+    name = call.path["id"]
+    if name == call.who().name:
+        raise ServiceError(409, "own-account", "you cannot take out your own account", "have another operator do it")
+    if not call.deps.accounts.remove_account(name):
+        raise not_found("account of that name", "see caddrel account list")
+    return _accounts(call)
+
+
+def _info(deps: Deps, token: Token) -> wire.TokenInfo:
     expires = token.expires_at.isoformat() if token.expires_at else None
     created = token.created_at.isoformat()
     revoked = bool(token.revoked_at)
+    at, address = deps.token_uses.latest(token.id) or (token.used_at, token.used_from)
     return wire.TokenInfo(
         token.id,
         token.name,
@@ -66,6 +224,9 @@ def _info(token: Token) -> wire.TokenInfo:
         list(token.reports),
         token.sees,
         list(token.only),
+        at.isoformat() if at is not None else None,
+        address,
+        planning.plans_of(deps, "", token.id),
     )
 
 
@@ -76,7 +237,7 @@ def tokens(call: Call) -> wire.TokenList:
 
 
 def _tokens(call: Call) -> wire.TokenList:
-    return wire.TokenList([_info(token) for token in call.deps.accounts.all_tokens()])
+    return wire.TokenList([_info(call.deps, token) for token in call.deps.accounts.all_tokens()])
 
 
 @endpoints.add("POST", "/api/v1/tokens", role="operator", body=wire.TokenRequest, returns=wire.TokenMade, status=201)
@@ -84,6 +245,7 @@ def make_token(call: Call) -> wire.TokenMade:
     """Make a token; its text is shown this once."""
     body: wire.TokenRequest = call.body
     call.noted = f"{body.role} token {body.name[:100]}"
+    call.proved_lately()
     token, text = access.make_token(
         call.deps,
         body.name,
@@ -94,7 +256,7 @@ def make_token(call: Call) -> wire.TokenMade:
         body.sees,
         body.only,
     )
-    return wire.TokenMade(_info(token), text)
+    return wire.TokenMade(_info(call.deps, token), text)
 
 
 @endpoints.add("DELETE", "/api/v1/tokens/<id>", role="operator", returns=wire.TokenList)
@@ -113,7 +275,18 @@ def accounts(call: Call) -> wire.AccountList:
 
 def _accounts(call: Call) -> wire.AccountList:
     found = call.deps.accounts.all_accounts()
-    return wire.AccountList([wire.AccountInfo(a.name, a.role, a.password_hash is not None) for a in found])
+    return wire.AccountList(
+        [
+            wire.AccountInfo(
+                a.name,
+                a.role,
+                a.password_hash is not None,
+                second_factors.factors_of(call.deps, a.name),
+                planning.plans_of(call.deps, a.name),
+            )
+            for a in found
+        ]
+    )
 
 
 @endpoints.add(
@@ -123,5 +296,6 @@ def put_account(call: Call) -> wire.AccountList:
     """Add an account, or change its role and password."""
     body: wire.AccountRequest = call.body
     call.noted = f"{body.role} account {body.name[:100]}"
-    access.make_account(call.deps, body.name, body.role, body.password)
+    call.proved_lately()
+    access.make_account(call.deps, body.name, body.role, body.password, call.who().session)
     return _accounts(call)

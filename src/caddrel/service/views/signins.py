@@ -61,7 +61,7 @@ def _query(call: Call, limit: int) -> Query:
         raise ServiceError(400, "bad-parameter", "`certain` is yes or no")
     conditions, judge = read_where(call.deps, call.query.get("where", ""))
     return Query(
-        {name: call.query[name] for name in FILTERS if name in call.query},
+        _equal(call),
         {"yes": True, "no": False}.get(certain),
         _at(call, "since"),
         _at(call, "until"),
@@ -72,13 +72,29 @@ def _query(call: Call, limit: int) -> Query:
     )
 
 
+# Beyond this the store keeps no number.
+_FARTHEST = 1 << 62
+_MOST_VALUES = 100
+
+
+def _equal(call: Call) -> dict[str, str]:
+    """Return the filters that ask for values of their own."""
+    found = {name: call.query[name] for name in FILTERS if name in call.query}
+    for name, text in found.items():
+        if text.count(",") >= _MOST_VALUES:
+            raise ServiceError(400, "bad-parameter", f"`{name}` holds at most {_MOST_VALUES} values")
+    return found
+
+
 def _cursor(text: str) -> tuple[int, int] | None:
     if not text:
         return None
     try:
         at, seq = msgspec.json.decode(base64.urlsafe_b64decode(text), type=tuple[int, int])
     except (ValueError, msgspec.DecodeError):
-        raise ServiceError(400, "bad-cursor", "`after` is not a cursor that this service gave") from None
+        at, seq = -1, -1
+    if not (-_FARTHEST < at < _FARTHEST and 0 <= seq < _FARTHEST):
+        raise ServiceError(400, "bad-cursor", "`after` is not a cursor that this service gave")
     return at, seq
 
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from caddrel.service import starter_codes
 from caddrel.service.endpoints import Call, Endpoints
+from caddrel.service.errors import not_found
 from caddrel.wire import starter_codes as wire
 
 endpoints = Endpoints()
@@ -27,3 +28,11 @@ def issue(call: Call) -> wire.StarterCodeMade:
     """Issue a starter code; its text is shown this once."""
     call.noted = f"for {call.body.person[:100]}, {call.body.lasts[:20]}"
     return starter_codes.issue(call.deps, call.body, call.who().name)
+
+
+@endpoints.add("DELETE", "/api/v1/starter-codes/<id>", role="operator", returns=wire.StarterCodeList)
+def revoke(call: Call) -> wire.StarterCodeList:
+    """Revoke a starter code that nobody has used."""
+    if not call.deps.starter_codes.revoke(call.path["id"], call.deps.clock()):
+        raise not_found("starter code of that id that could still be used")
+    return wire.StarterCodeList([starter_codes.view(code) for code in call.deps.starter_codes.all()])

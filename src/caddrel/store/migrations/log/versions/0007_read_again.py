@@ -60,6 +60,15 @@ def upgrade() -> None:
         sa.PrimaryKeyConstraint("draft", "at", "signin"),
         sqlite_with_rowid=False,
     )
+    for table in ("records", "bundles", "decisions"):
+        op.add_column(table, sa.Column("mac", sa.LargeBinary()))
+    op.create_table(
+        "log_seal",
+        sa.Column("changes", sa.Integer(), primary_key=True),
+        sa.Column("sealed", sa.Integer(), nullable=False),
+        sa.Column("total", sa.LargeBinary(), nullable=False),
+        sa.Column("seal", sa.String(), nullable=False),
+    )
     op.create_index("draft_outcomes_signin", "draft_outcomes", ["signin"])
 
 
