@@ -17,16 +17,17 @@ from datetime import UTC, datetime, timedelta
 from pathlib import Path
 from types import FrameType
 from typing import Any
+from urllib.parse import urlsplit
 
 import structlog
-import waitress.server
 from flask import Flask
 from waitress import wasyncore
 
-from caddrel.service import access
+from caddrel.service import access, http_server
 from caddrel.service.address_data import AddressData
-from caddrel.service.app import create_app
+from caddrel.service.app import ENDPOINTS, create_app
 from caddrel.service.deps import Deps, Limits, Settings
+from caddrel.service.endpoints import body_limits
 from caddrel.service.errors import ServiceError
 from caddrel.service.keys import open_keys
 from caddrel.service.noticing import catch_up
@@ -37,7 +38,7 @@ from caddrel.store.causes import CauseStore
 from caddrel.store.door_sessions import DoorSessionStore
 from caddrel.store.draft_outcomes import DraftOutcomeStore
 from caddrel.store.drafts import DraftStore
-from caddrel.store.engine import Database, NoRoom
+from caddrel.store.engine import Database, DatabaseError
 from caddrel.store.inventory import InventoryStore
 from caddrel.store.log_seal import LogSeal
 from caddrel.store.mappings import MappingStore
@@ -88,6 +89,10 @@ def make_private(folder: Path) -> None:
                 path.chmod(0o600)
 
 
+class NotADatabase(Exception):
+    """A file that should be a database and is none."""
+
+
 class FolderTaken(Exception):
     """Another service works on the folder."""
 
@@ -124,12 +129,13 @@ class Opened:
     def close(self) -> None:
         """Store what waits, stop the jobs and close the files."""
         self.deps.planner.stop()
-        with contextlib.suppress(NoRoom, OSError):
+        with contextlib.suppress(Exception):
+            # Whatever fails here, the files are closed.
             self.deps.token_uses.write(self.deps.clock(), always=True)
         self.deps.recorder.stop()
         self.deps.shadows.stop()
         self.deps.jobs.stop()
-        with contextlib.suppress(NoRoom, OSError):
+        with contextlib.suppress(Exception):
             self.deps.checkpoints.write(self.deps.clock(), always=True)
         for database in self.databases:
             database.close()
@@ -166,7 +172,13 @@ def open_data(
     book = Database(folder / "book.sqlite", "book")
     log = Database(folder / "signins.sqlite", "log")
     for database in (book, log):
-        database.migrate()
+        try:
+            database.migrate()
+        except DatabaseError as error:
+            database.close()
+            if "not a database" in str(error.orig):
+                raise NotADatabase(f"{database.path} is no database: put it back from a backup") from None
+            raise
     make_private(folder)
     seal, audit = LogSeal(keys.of("log")), AuditStore(book, keys.of("audit"))
     seal.begin(log)
@@ -230,6 +242,7 @@ class Server:
     host: str
     port: int
     _server: Any
+    _dispatchers: Sequence[Any] = ()
     _thread: threading.Thread | None = field(default=None)
 
     @property
@@ -260,7 +273,8 @@ class Server:
 
     def stop(self) -> None:
         """Finish what is under way and close."""
-        self._server.task_dispatcher.shutdown(cancel_pending=False, timeout=10)
+        for dispatcher in self._dispatchers:
+            dispatcher.shutdown(cancel_pending=False, timeout=10)
         if self._thread is not None and self._thread.is_alive():
             # Sockets are closed by the thread that waits on them, or it would wait on closed ones.
             triggers = [found for found in self._map().values() if hasattr(found, "pull_trigger")]
@@ -281,29 +295,46 @@ class Server:
         wasyncore.close_all(self._map(), ignore_all=True)
 
 
+def share_fairly() -> None:
+    """Have threads give way sooner than Python's usual: a decision waits for others some dozen times."""
+    sys.setswitchinterval(0.0002)
+
+
 def collect_seldom() -> None:
     """Look for garbage less often than Python does by itself: imports make millions of objects without circles."""
     gc.set_threshold(50_000, 20, 50)
 
 
-def build_server(opened: Opened, host: str, port: int, threads: int = 16, app: Flask | None = None) -> Server:
-    """Return a service that listens on an address; `app` is another than the service's own, as benchmarks need it."""
-    app = app or create_app(opened.deps)
-    limit = opened.deps.limits.stream + 1024 * 1024
-    server: Any = waitress.server.create_server(
-        app,
-        host=host,
-        port=port,
-        threads=threads,
-        max_request_body_size=limit,
-        ident=None,
-        clear_untrusted_proxy_headers=True,
-    )
-    # What is written goes out at once: events are small, and somebody waits for them.
-    server.adj.send_bytes = 1
-    # A name such as localhost may stand for several addresses; all of them listen on the same port.
-    port_taken = server.effective_port if hasattr(server, "effective_port") else server.effective_listen[0][1]
-    return Server(opened, host, int(port_taken), server)
+def build_server(
+    opened: Opened,
+    host: str,
+    port: int,
+    threads: int = 16,
+    app: Flask | None = None,
+    public_url: str = "",
+    trusted_proxy: str = "",
+) -> Server:
+    """Return a service that listens on an address.
+
+    Parameters
+    ----------
+    app
+        Another than the service's own, as benchmarks need it.
+    public_url
+        What the service is called by those who use it, where that is not the address it listens on.
+    trusted_proxy
+        The address of the proxy in front, whose word on client and scheme is taken.
+    """
+    deps = opened.deps
+    app = app or create_app(deps)
+    allowed = body_limits(deps, ENDPOINTS)
+    largest = deps.limits.stream + 1024 * 1024
+    server, taken, dispatchers = http_server.create_server(app, host, port, threads, largest, allowed, trusted_proxy)
+    made = Server(opened, host, taken, server, dispatchers)
+    deps.settings.origin = (public_url or made.url).rstrip("/")
+    named = urlsplit(public_url).hostname
+    deps.settings.hosts = (named.casefold(),) if named else ()
+    return made
 
 
 def log_to_stderr() -> None:

@@ -61,7 +61,7 @@ def test_the_schema_of_sign_ins_agrees_with_the_reader(kelpline: Live) -> None:
         ({"id": "a", "facts": {**at, "person.attributes.clearance": 2, "device.id": None}, "recorded": None}, True),
         ({"id": "a", "facts": {**at, "device": {"managed": "yes"}}}, False),
         ({"id": "a", "facts": {**at, "persn.id": "x"}}, False),
-        ({"id": "a", "facts": {**at, "risk.attempt": "some"}}, False),
+        ({"id": "a", "facts": {**at, "risk.attempt": 3}}, False),
         ({"id": "", "facts": at}, False),
         ({"id": "a", "facts": at, "recorded": {"verdict": "x"}}, False),
         ({"facts": at}, False),

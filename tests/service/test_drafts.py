@@ -52,8 +52,8 @@ def test_a_draft_is_written_object_by_object_rehearsed_and_published(live: Live)
         changes = author.rulebook.compare(Side(), Side(draft="shorter")).objects
         assert [(c.id, c.change) for c in changes] == [("in", "changed"), ("other", "removed")]
         with pytest.raises(Refused, match="publisher"):
-            author.drafts.publish("shorter", "an hour is enough")
-        made = publisher.drafts.publish("shorter", "an hour is enough")
+            author.drafts.publish(author.drafts.get("shorter").info, "an hour is enough")
+        made = publisher.drafts.publish(publisher.drafts.get("shorter").info, "an hour is enough")
         assert made.revision.number == 2
         assert [(d.name, d.discarded is not None) for d in author.drafts.all()] == [("shorter", True)]
         again = author.drafts.recover("shorter")
@@ -92,7 +92,7 @@ def test_a_draft_is_moved_onto_a_newer_revision(live: Live) -> None:
         operator.rulebook.publish([File("r.yaml", newer)], "a larger office")
         assert operator.drafts.get("mine").info.behind
         with pytest.raises(Refused, match="in between"):
-            operator.drafts.publish("mine", "too early")
+            operator.drafts.publish(operator.drafts.get("mine").info, "too early")
         moved = operator.drafts.move("mine", 3)
         assert (moved.conflicts, moved.draft.base, moved.draft.changed, moved.draft.behind) == ([], 2, 2, False)
         assert "192.0.2.0/25" in operator.drafts.get("mine").files[0].text
@@ -109,7 +109,7 @@ def test_a_draft_is_moved_onto_a_newer_revision(live: Live) -> None:
         text = operator.drafts.get("mine").files[0].text
         assert "within 4h" in text
         assert "third:" in text
-        operator.drafts.publish("mine", "a third")
+        operator.drafts.publish(operator.drafts.get("mine").info, "a third")
 
 
 @pytest.mark.parametrize(
@@ -138,11 +138,11 @@ def test_a_draft_may_be_wrong_while_it_is_written_and_is_not_published_so(live: 
         operator.drafts.put_object("wrong", 1, "policies.in", "in:\n  rules: [{then: blok}]\n")
         assert not operator.rulebook.check(draft="wrong").ok
         with pytest.raises(Refused) as refused:
-            operator.drafts.publish("wrong", "why not")
+            operator.drafts.publish(operator.drafts.get("wrong").info, "why not")
         assert refused.value.problem.code == "bad-rulebook"
         operator.drafts.save("wrong", 2, [File("r.yaml", SHUT)])
         with pytest.raises(Refused, match="could not any more"):
-            operator.drafts.publish("wrong", "why not")
+            operator.drafts.publish(operator.drafts.get("wrong").info, "why not")
         operator.drafts.discard("wrong")
         for call in (lambda: operator.drafts.get("wrong"), lambda: operator.rulebook.check(draft="wrong")):
             with pytest.raises(Refused, match="no draft"):
@@ -231,7 +231,7 @@ def test_a_draft_of_an_older_release_is_told_and_mended(live: Live) -> None:
         codes = {d.code for d in publisher.rulebook.check(draft="old").diagnostics}
         assert {"unknown-format", "unknown-key", "wrong-value"} <= codes
         with pytest.raises(Refused) as refused:
-            publisher.drafts.publish("old", "as it was")
+            publisher.drafts.publish(publisher.drafts.get("old").info, "as it was")
         assert refused.value.problem.code == "bad-rulebook"
         publisher.drafts.put_value("old", 1, "policies.in", {"mode": "shadow", "rules": [{"then": "block"}]})
         text = publisher.drafts.get("old").files[0].text

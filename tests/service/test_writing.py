@@ -263,7 +263,7 @@ def test_a_draft_is_published_when_it_is_due(live: Live) -> None:
         publisher.drafts.put_object("mine", 1, "policies.other", None)
         for at, code in (("tomorrow", "bad-moment"), ("2026-11-23T08:00:00Z", "bad-moment")):
             with pytest.raises(Refused) as refused:
-                publisher.drafts.plan("mine", at, "in time")
+                publisher.drafts.plan(publisher.drafts.get("mine").info, at, "in time")
             assert refused.value.problem.code == code
         assert run("draft", "plan", "mine", "--at", "2026-11-24T06:00:00Z", "--why", "in time", env=env).returncode == 0
         with pytest.raises(Refused) as refused:
@@ -273,7 +273,7 @@ def test_a_draft_is_published_when_it_is_due(live: Live) -> None:
         with pytest.raises(Refused) as refused:
             publisher.drafts.unplan("mine")
         assert refused.value.problem.code == "not-planned"
-        planned = publisher.drafts.plan("mine", "2026-11-24T06:00:00Z", "in time")
+        planned = publisher.drafts.plan(publisher.drafts.get("mine").info, "2026-11-24T06:00:00Z", "in time")
         assert planned.plan.at == "2026-11-24T06:00:00Z"
         live.deps.planner.publish_due()
         assert publisher.rulebook.history()[0].number == 1
@@ -285,7 +285,7 @@ def test_a_draft_is_published_when_it_is_due(live: Live) -> None:
         # What cannot be published when it is due keeps the reason.
         publisher.drafts.begin("late")
         publisher.drafts.put_object("late", 1, "schedules.shore-hours", None)
-        publisher.drafts.plan("late", "2026-11-25T06:00:00Z", "late")
+        publisher.drafts.plan(publisher.drafts.get("late").info, "2026-11-25T06:00:00Z", "late")
         publisher.rulebook.publish([File("r.yaml", TEXT)], "in between")
         live.clock.forward(hours=24)
         live.deps.planner.wake()
@@ -310,18 +310,18 @@ def test_a_draft_in_shadow_is_logged_beside_live_decisions(live: Live) -> None:
     with live.client("publisher") as publisher, live.client("author") as author:
         author.drafts.put_value("mine", 1, "policies.other", {"mode": "enforced", "rules": [{"then": "require mfa"}]})
         with pytest.raises(Refused, match="publisher"):
-            author.drafts.shadow("mine", True)
+            author.drafts.shadow(author.drafts.get("mine").info)
         assert publisher.drafts.shadow_report("mine").since is None
-        assert publisher.drafts.shadow("mine", True).shadowed == "2026-11-23T09:00:00Z"
+        assert publisher.drafts.shadow(publisher.drafts.get("mine").info).shadowed == "2026-11-23T09:00:00Z"
         token = access.make_token(live.deps, "front", "door", 30, "tests", reports=("auth",))[1]
         with Caddrel(live.url, token) as door:
             door.access.evaluate(authzen.Evaluation(*asked, told))
-            # While it has errors its last good version goes on; mended, the new one counts.
-            author.drafts.put_object("mine", 2, "policies.other", "other:\n  rules: [{then: requir}]\n")
+            # What an author saves since does not count, until a publisher puts that in shadow.
+            other = "other:\n  mode: enforced\n  rules: [{then: block}]\n"
+            author.drafts.put_object("mine", 2, "policies.other", other)
             door.access.evaluate(authzen.Evaluation(*asked, told))
-            author.drafts.put_object(
-                "mine", 3, "policies.other", "other:\n  mode: enforced\n  rules: [{then: block}]\n"
-            )
+            live.deps.shadows.settle()
+            publisher.drafts.shadow(publisher.drafts.get("mine").info)
             last = door.access.evaluate(authzen.Evaluation(*asked, told))
             assert last.decision
             assert "drafts" not in last.context
@@ -336,15 +336,15 @@ def test_a_draft_in_shadow_is_logged_beside_live_decisions(live: Live) -> None:
         for i in range(4):
             author.drafts.begin(f"more-{i}")
             if i < 3:
-                publisher.drafts.shadow(f"more-{i}", True)
+                publisher.drafts.shadow(publisher.drafts.get(f"more-{i}").info)
         with pytest.raises(Refused) as refused:
-            publisher.drafts.shadow("more-3", True)
+            publisher.drafts.shadow(publisher.drafts.get("more-3").info)
         assert refused.value.problem.code == "too-many-shadowed"
         assert "not in shadow any more" in run("draft", "shadow", "mine", "--off", env=live.environment()).stdout
         live.clock.forward(minutes=1)
         with Caddrel(live.url, token) as door:
             door.access.evaluate(authzen.Evaluation(*asked, told))
-        publisher.drafts.shadow("mine", True)
+        publisher.drafts.shadow(publisher.drafts.get("mine").info)
         assert publisher.drafts.shadow_report("mine").flows == []
 
 

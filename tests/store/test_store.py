@@ -21,6 +21,7 @@ from caddrel.core.logs.references import number_for, spelled
 from caddrel.store.dictionary import Decided
 from caddrel.store.engine import Database
 from caddrel.store.inserting import MOST_VALUES, insert_many
+from caddrel.store.log_seal import LogSeal
 from caddrel.store.moments import from_stored, to_stored
 from caddrel.store.new_signins import NewSignin, NewSignins
 from caddrel.store.queries import Query
@@ -59,6 +60,12 @@ def test_many_rows_are_each_inserted_once(tmp_path: Path, count: int) -> None:
     database.close()
     assert len(found) == len(before) + count
     assert set(found) == before | set(rows)
+
+
+def sealed_store(database: Database) -> SigninStore:
+    seal = LogSeal(b"k" * 32)
+    seal.begin(database)
+    return SigninStore(database, seal)
 
 
 def test_reading_connections_cannot_write_and_failed_writes_leave_nothing(tmp_path: Path) -> None:
@@ -107,7 +114,7 @@ def test_records_of_an_older_release_are_moved_whole(tmp_path: Path) -> None:
             names, marks = ", ".join(row), ", ".join("?" * len(row))
             connection.exec_driver_sql(f"INSERT INTO signins ({names}) VALUES ({marks})", tuple(row.values()))
     database.migrate()
-    store = SigninStore(database)
+    store = sealed_store(database)
     assert [record.id for record in store.page(Query())] == ["s-3", "s-2", "s-1"]
     for record in store.every(Query(equal={"recorded_outcome": "accepted", "owner": "company", "rule": "r"})):
         assert record.facts == {**facts, "reference": record.reference}
@@ -153,7 +160,7 @@ def test_sign_ins_of_a_person_or_device_are_found_in_order_of_time_however_they_
     new = [_new(i, at, person) for i, (at, (_, _, person, _)) in enumerate(zip(moments, drawn, strict=True))]
     database = Database(tmp_path_factory.mktemp("log") / "x.sqlite", "log")
     database.migrate()
-    store = SigninStore(database)
+    store = sealed_store(database)
     batch: list[NewSignin] = []
     for signin, (*_, commit) in zip(new, drawn, strict=True):
         batch.append(signin)
@@ -203,7 +210,7 @@ def test_sign_ins_of_a_person_are_searched_and_not_sorted(tmp_path: Path) -> Non
 def test_references_are_found_in_every_block_of_the_log(tmp_path: Path) -> None:
     database = Database(tmp_path / "x.sqlite", "log")
     database.migrate()
-    store = SigninStore(database)
+    store = sealed_store(database)
     at = from_stored(0)
     store.add(NewSignins([_new(1, at, "a")]), {})
     with database.write() as connection:

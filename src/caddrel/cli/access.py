@@ -151,8 +151,9 @@ def enter(name: str, data: Path, url: str, as_json: bool) -> None:
     Example: caddrel account enter operator --data ./data
     """
     from caddrel import wiring
+    from caddrel.cli.host import open_from_host
 
-    opened = wiring.open_data(data)
+    opened = open_from_host(data)
     try:
         code = wiring.way_in(opened.deps, name)
     finally:

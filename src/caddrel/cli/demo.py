@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import json
 import os
 import subprocess
@@ -31,9 +32,22 @@ def demo(data: Path, bind: tuple[str, int], doorway: tuple[str, int] | None) -> 
     Example: caddrel demo --data .demo --bind 127.0.0.1:8420
     """
     from caddrel import wiring
-    from caddrel.demo.fill import ADDRESSES, fill
 
     wiring.collect_seldom()
+    wiring.share_fairly()
+    try:
+        held = contextlib.ExitStack()
+        held.enter_context(wiring.holding(data))
+    except wiring.FolderTaken as taken:
+        raise click.ClickException(str(taken)) from None
+    with held:
+        _run(data, bind, doorway)
+
+
+def _run(data: Path, bind: tuple[str, int], doorway: tuple[str, int] | None) -> None:
+    from caddrel import wiring
+    from caddrel.demo.fill import ADDRESSES, fill
+
     wiring.log_to_file(data / "demo.log")
     opened = wiring.open_data(data, address_files=[ADDRESSES])
     try:

@@ -6,6 +6,7 @@ Data goes to standard output, words about the work to standard error; colour onl
 from __future__ import annotations
 
 import os
+import re
 import sys
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from pathlib import Path
@@ -19,6 +20,29 @@ from rich.table import Table
 from rich.text import Text
 
 from caddrel.core.diagnostics import Diagnostic
+
+# What moves the cursor, or turns the order of letters round: in data it is shown, and never acted on.
+_ACTING = re.compile(r"[\x00-\x08\x0b-\x1f\x7f-\x9f\u061c\u200e\u200f\u202a-\u202e\u2066-\u2069]")
+
+
+def harmless(text: str) -> str:
+    """Return a text in which control and bidirectional characters stand as their codes."""
+    return _ACTING.sub(
+        lambda match: f"\\x{ord(match[0]):02x}" if ord(match[0]) < 256 else f"\\u{ord(match[0]):04x}", text
+    )
+
+
+def _shown(text: str | Text | None) -> Text:
+    """Return what is to be written: marked-up texts are put together from harmless ones with `mark` and `Text`."""
+    if not isinstance(text, Text):
+        return Text(harmless(text or ""))
+    if _ACTING.search(text.plain):
+        made = Text(style=text.style)
+        for piece in text.split("\n", include_separator=True, allow_blank=True):
+            made.append(harmless(piece.plain), piece.style)
+        return made
+    return text
+
 
 F = TypeVar("F", bound=Callable[..., Any])
 
@@ -76,13 +100,13 @@ def table(columns: Sequence[str], rows: Iterable[Sequence[str | Text | None]], r
     for name in columns:
         made.add_column(name, justify="right" if name in right else "left", overflow="fold", no_wrap=False)
     for row in rows:
-        made.add_row(*(cell if isinstance(cell, Text) else Text(cell or "") for cell in row))
+        made.add_row(*map(_shown, row))
     console().print(made)
 
 
 def say(text: str | Text = "", indent: int = 0) -> None:
     """Write a line of text, wrapped to the terminal."""
-    shown = text if isinstance(text, Text) else Text(text)
+    shown = _shown(text)
     out = console()
     if not indent:
         out.print(shown)
@@ -98,11 +122,11 @@ def heading(text: str) -> None:
 
 def say_error(message: str, hint: str = "", code: str = "") -> None:
     """Write one line about what went wrong, and what to do, to standard error."""
-    line = Text("caddrel: ", style="bold red") + Text(message)
+    line = Text("caddrel: ", style="bold red") + Text(harmless(message))
     if code:
         line += Text(f" [{code}]", style="dim")
     if hint:
-        line += Text(f" — {hint}", style="dim")
+        line += Text(f" — {harmless(hint)}", style="dim")
     console(stderr=True).print(line, soft_wrap=True)
 
 
@@ -113,7 +137,7 @@ def count(number: int, one: str, many: str) -> str:
 
 def remark(message: str) -> None:
     """Write a line about the work to standard error."""
-    console(stderr=True).print(Text(message), soft_wrap=True)
+    console(stderr=True).print(Text(harmless(message)), soft_wrap=True)
 
 
 def plain(pieces: Iterable[Any]) -> str:
@@ -131,8 +155,8 @@ def print_diagnostics(diagnostics: Iterable[Diagnostic], texts: Mapping[str, str
     for found in diagnostics:
         span = found.span
         where = f"{span.file}:{span.line}:{span.column}: " if span else ""
-        head = Text(where, style="bold") + Text(found.severity, style=_SEVERITY[found.severity])
-        out.print(head + Text(f": {found.message} ") + Text(f"[{found.code}]", style="dim"), soft_wrap=True)
+        head = Text(harmless(where), style="bold") + Text(found.severity, style=_SEVERITY[found.severity])
+        out.print(head + Text(f": {harmless(found.message)} ") + Text(f"[{found.code}]", style="dim"), soft_wrap=True)
         if span and span.file in texts:
             if span.file not in lines_of:
                 lines_of[span.file] = texts[span.file].split("\n")
@@ -140,7 +164,7 @@ def print_diagnostics(diagnostics: Iterable[Diagnostic], texts: Mapping[str, str
             if found.severity != "note" and 0 < span.line <= len(lines):
                 _print_excerpt(out, lines[span.line - 1], span.line, span.column, span.end_line, span.end_column)
         if found.hint:
-            out.print(Text("    " + found.hint, style="italic"), soft_wrap=True)
+            out.print(Text("    " + harmless(found.hint), style="italic"), soft_wrap=True)
         if found.change:
             out.print(Text(f"    suggested: {found.change}", style="italic"), soft_wrap=True)
 

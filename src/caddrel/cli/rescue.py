@@ -3,13 +3,27 @@
 from __future__ import annotations
 
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import click
 import platformdirs
 
 from caddrel.cli.output import json_option, remark, say, table, write_json
 
+if TYPE_CHECKING:
+    from caddrel.wiring import Opened
+
 HOST = "host"
+
+
+def _go_back(opened: Opened, number: int, why: str) -> int:
+    from caddrel import wiring
+    from caddrel.service.errors import ServiceError
+
+    try:
+        return wiring.go_back(opened.deps, number, why, HOST)
+    except ServiceError as refused:
+        raise click.UsageError(f"{refused.title}: {refused.hint}") from None
 
 
 @click.command()
@@ -35,14 +49,13 @@ def rescue(data: Path, number: int | None, why: str, way_in: bool, url: str, as_
               caddrel rescue --data ./data --to 41 --why "42 locked the office out" --way-in
     """
     from caddrel import wiring
+    from caddrel.cli.host import open_from_host
 
     if number is not None and not why.strip():
         raise click.UsageError("say why with --why")
-    if not (data / "book.sqlite").is_file():
-        raise click.UsageError(f"{data} is no data folder of a service: it has no book.sqlite")
-    opened = wiring.open_data(data)
+    opened = open_from_host(data)
     try:
-        made = wiring.go_back(opened.deps, number, why.strip(), HOST) if number is not None else None
+        made = _go_back(opened, number, why.strip()) if number is not None else None
         link = f"{url}/#/enter?code={wiring.way_in(opened.deps)}" if way_in else None
         revisions = opened.deps.revisions.all()
     finally:

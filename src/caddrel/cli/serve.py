@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
+from urllib.parse import urlsplit
 
 import click
 import platformdirs
@@ -44,14 +45,19 @@ def address_option(command: Callable[..., Any]) -> Callable[..., Any]:
     )(command)
 
 
-def open_with_addresses(data: Path, files: tuple[Path, ...]) -> Opened:
+def open_with_addresses(
+    data: Path, files: tuple[Path, ...], key_file: Path | None = None, second_factor: bool = False
+) -> Opened:
     """Open a data folder with address data; a file that is none ends the command."""
     from caddrel import wiring
     from caddrel.service.address_data import AddressFileRefused
+    from caddrel.service.deps import Settings
+    from caddrel.service.keys import KeyRefused
 
+    settings = Settings(second_factor=second_factor)
     try:
-        return wiring.open_data(data, address_files=files)
-    except AddressFileRefused as refused:
+        return wiring.open_data(data, address_files=files, key_file=key_file, settings=settings)
+    except (AddressFileRefused, KeyRefused, wiring.NotADatabase) as refused:
         raise click.UsageError(str(refused)) from None
 
 
@@ -65,8 +71,31 @@ def open_with_addresses(data: Path, files: tuple[Path, ...]) -> Opened:
 )
 @click.option("--bind", type=BindType(), default="127.0.0.1:8420", show_default=True, help="Where to listen.")
 @click.option("--workers", type=click.IntRange(1, 128), default=16, show_default=True, help="Threads that answer.")
+@click.option("--public-url", default="", metavar="URL", help="What the service is called, when a proxy is in front.")
+@click.option("--trusted-proxy", default="", metavar="ADDRESS", help="The proxy whose X-Forwarded-* headers count.")
+@click.option(
+    "--second-factor",
+    type=click.Choice(["optional", "required"]),
+    default="optional",
+    show_default=True,
+    help="Whether console accounts need a second factor.",
+)
+@click.option(
+    "--key-file",
+    type=click.Path(path_type=Path, exists=True, dir_okay=False),
+    help="Holds the key that seals the trails, 64 hexadecimal digits; without it one is kept in the data folder.",
+)
 @address_option
-def serve(data: Path, bind: tuple[str, int], workers: int, address_data: tuple[Path, ...]) -> None:
+def serve(
+    data: Path,
+    bind: tuple[str, int],
+    workers: int,
+    public_url: str,
+    trusted_proxy: str,
+    second_factor: str,
+    key_file: Path | None,
+    address_data: tuple[Path, ...],
+) -> None:
     """Run the service until it is told to stop.
 
     \b
@@ -74,17 +103,33 @@ def serve(data: Path, bind: tuple[str, int], workers: int, address_data: tuple[P
     """
     from caddrel import wiring
 
+    _check_url(public_url)
     wiring.collect_seldom()
+    wiring.share_fairly()
     wiring.log_to_stderr()
-    opened = open_with_addresses(data, address_data)
     try:
-        server = wiring.build_server(opened, *bind, threads=workers)
-    except OSError as error:
-        opened.close()
-        raise listen_failed(*bind, error) from None
-    remark(f"Caddrel on {server.url}, data in {data}")
-    if opened.deps.accounts.count() == 0:
-        remark(f"Nobody has an account yet. One-time way in: {server.url}/#/enter?code={wiring.way_in(opened.deps)}")
-    if bind[0] not in {"127.0.0.1", "::1", "localhost"}:
-        say_error("listening beyond this machine without TLS", "put a TLS proxy in front")
-    server.run()
+        with wiring.holding(data):
+            opened = open_with_addresses(data, address_data, key_file, second_factor == "required")
+            try:
+                server = wiring.build_server(
+                    opened, *bind, threads=workers, public_url=public_url, trusted_proxy=trusted_proxy
+                )
+            except OSError as error:
+                opened.close()
+                raise listen_failed(*bind, error) from None
+            remark(f"Caddrel on {server.url}, data in {data}")
+            if opened.deps.accounts.count() == 0:
+                way_in = wiring.way_in(opened.deps)
+                origin = opened.deps.settings.origin
+                remark(f"Nobody has an account yet. One-time way in: {origin}/#/enter?code={way_in}")
+            if bind[0] not in {"127.0.0.1", "::1", "localhost"} and not public_url.startswith("https://"):
+                say_error("listening beyond this machine without TLS", "put a TLS proxy in front, and say --public-url")
+            server.run()
+    except wiring.FolderTaken as taken:
+        raise click.ClickException(str(taken)) from None
+
+
+def _check_url(url: str) -> None:
+    parts = urlsplit(url)
+    if url and (parts.scheme not in {"http", "https"} or not parts.hostname or parts.path not in {"", "/"}):
+        raise click.UsageError("--public-url is scheme and host, such as https://caddrel.kelpline.example")

@@ -96,6 +96,14 @@ def create_app(deps: Deps) -> Flask:
     def rulebook_format() -> Response:
         return Response(schema, mimetype="application/schema+json")
 
+    _frame_requests(app, deps)
+    _tell_errors(app)
+    return app
+
+
+def _frame_requests(app: Flask, deps: Deps) -> None:
+    """Add what happens before and after each request."""
+
     @app.before_request
     def known_host() -> None:
         if not is_known_host(request.host, deps.settings):
@@ -131,6 +139,10 @@ def create_app(deps: Deps) -> Flask:
         )
         return response
 
+
+def _tell_errors(app: Flask) -> None:
+    """Add what becomes of an error."""
+
     @app.errorhandler(Exception)
     def refuse(error: Exception) -> Response:
         problem = problem_for(error, g.get("request_id", ""))
@@ -143,8 +155,6 @@ def create_app(deps: Deps) -> Flask:
             # RFC 9110, section 15.5.6.
             response.headers["Allow"] = ", ".join(sorted(error.valid_methods or ()))
         return response
-
-    return app
 
 
 def is_known_host(host: str, settings: Settings) -> bool:

@@ -60,7 +60,8 @@ def changed_facts(deps: Deps, rulebook: Rulebook, facts: Facts) -> list[FactChan
         deps.addresses,
     )
     found = []
-    for name in sorted({*facts.values, *again.values} - {"signals"}):
+    # Signals and lock-outs come of the log, not of what is reported.
+    for name in sorted({*facts.values, *again.values} - {"signals", "auth.locked_out"}):
         origins = {facts.origins.get(name), again.origins.get(name)}
         before, after = facts.values.get(name), again.values.get(name)
         if origins & _FROM_OUTSIDE and before != after:

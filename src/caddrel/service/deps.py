@@ -25,6 +25,7 @@ from caddrel.service.door.deciding import Door
 from caddrel.service.door.recording import Recorder
 from caddrel.service.door.shadowing import Shadows
 from caddrel.service.errors import ServiceError, not_found
+from caddrel.service.heavy import Heavy
 from caddrel.service.jobs import Jobs
 from caddrel.service.keys import Keys
 from caddrel.service.lockouts import LockOuts
@@ -221,6 +222,7 @@ class Deps:
     import_lock: threading.Lock = field(default_factory=threading.Lock)
     verified: Verified = field(default_factory=Verified)
     throttle: Throttle = field(default_factory=Throttle)
+    heavy: Heavy = field(default_factory=Heavy)
     costs: Costs = field(default_factory=Costs)
     covering: Covering = field(default_factory=Covering)
     histories: Histories = field(init=False)
@@ -233,6 +235,8 @@ class Deps:
     recorder: Recorder = field(init=False)
     door: Door = field(init=False)
     planner: Planner = field(init=False)
+    # Somebody who could get into the apps of administration when that was asked last.
+    administrator: str = ""
     # The view of the revision that was looked at last, with what it was made of.
     _viewed: tuple[tuple[int, int | None, Inventory], Any] | None = field(init=False, default=None)
     _linted: tuple[int, Inventory, list[Diagnostic]] | None = field(init=False, default=None)

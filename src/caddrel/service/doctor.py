@@ -103,6 +103,27 @@ def _log(deps: Deps) -> Iterator[Symptom]:
         yield Symptom("signals", "doubtful", f"The signals of {due} people are being worked out again.")
 
 
+def _words(deps: Deps) -> Iterator[Symptom]:
+    """Tell of words on no list, in the log and in the inventory."""
+    found = deps.strange_words.counted()
+    if found:
+        shown = ", ".join(f"{fact} “{word}” {count:,} times" for (fact, word), count in found.most_common(5))
+        more = f", and {len(found) - 5} more" if len(found) > 5 else ""
+        hint = "mend whoever reports them: such a fact counts as unknown"
+        yield Symptom("words", "doubtful", f"The log holds words on no list: {shown}{more}.", hint)
+    inventory = deps.inventories.current()
+    held = [
+        f"{entry.id}: {fact} “{said}”"
+        for entries in (inventory.people, inventory.devices, inventory.apps)
+        for entry in entries.values()
+        for fact, said in entry.not_understood.items()
+    ]
+    if held:
+        shown = ", ".join(held[:5]) + (f", and {len(held) - 5} more" if len(held) > 5 else "")
+        hint = "take these objects in again with a word that is on the list"
+        yield Symptom("inventory words", "doubtful", f"The inventory holds words on no list: {shown}.", hint)
+
+
 def _disk(deps: Deps) -> Iterator[Symptom]:
     free = shutil.disk_usage(deps.folder).free
     said = f"{free / 1024**3:,.1f} GiB are free where the data is kept."
@@ -116,5 +137,6 @@ _LOOKS: tuple[Callable[[Deps], Iterator[Symptom]], ...] = (
     _addresses,
     _inventory,
     _log,
+    _words,
     _disk,
 )

@@ -5,19 +5,22 @@ The only module besides the app factory that touches Flask's request.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Sequence
-from dataclasses import dataclass, field
+import re
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from dataclasses import dataclass, field, replace
 from datetime import timedelta
 from typing import Any, BinaryIO
 
 import msgspec
 from flask import Flask, Response, g, request
 from werkzeug.exceptions import RequestEntityTooLarge
+from werkzeug.http import parse_cookie
 
 from caddrel.core.diagnostics import did_you_mean
 from caddrel.service.access import COOKIE, CSRF_HEADER, SECURE_COOKIE, Caller, caller_from, check
 from caddrel.service.deps import Deps
 from caddrel.service.errors import ServiceError, problem_for
+from caddrel.service.heavy import Held
 from caddrel.store.accounts import DEVICE, DOOR
 
 NOBODY_NEEDED = ""
@@ -118,6 +121,7 @@ class Endpoint:
     status: int = 200
     doors: bool = False
     changes: bool = False
+    heavy: str = ""
 
 
 class Endpoints:
@@ -140,6 +144,7 @@ class Endpoints:
         status: int = 200,
         doors: bool = False,
         changes: bool | None = None,
+        heavy: str = "",
     ) -> Callable[[Callable[[Call], Any]], Callable[[Call], Any]]:
         """Declare the decorated view; the first line of its docstring is its summary.
 
@@ -149,6 +154,8 @@ class Endpoints:
             Whether the tokens of doors may call it too.
         changes
             Whether the audit trail tells of it; when left out, of whatever needs more than a viewer and is no GET.
+        heavy
+            The kind of work, where it takes long: only so much of it is done at once.
         """
         audited = (
             method != "GET" and role not in {NOBODY_NEEDED, DOOR, DEVICE, "viewer"} if changes is None else changes
@@ -171,6 +178,7 @@ class Endpoints:
                     status,
                     doors,
                     audited,
+                    heavy,
                 )
             )
             return view
@@ -182,19 +190,12 @@ def register(app: Flask, deps: Deps, endpoint: Endpoint) -> None:
     """Add an endpoint to the app."""
 
     def handle(**path: str) -> Response:
-        call = Call(deps, _caller(deps, endpoint), path, _query(endpoint), cookie=_cookie())
-        call.address, call.csrf = request.remote_addr or "", request.headers.get(CSRF_HEADER, "")
-        call.site, call.is_json = request.headers.get("Sec-Fetch-Site", ""), request.mimetype == "application/json"
-        call.secure = _secure(deps)
-        call.expected = request.headers.get("If-Match", "")
-        call.seen = request.headers.get("If-None-Match", "")
-        call.base, call.request_id = request.url_root, request.headers.get("X-Request-ID", "")
+        call = _call(deps, endpoint, path)
+        if request.method == "HEAD" and endpoint.returns is Stream:
+            # Nobody reads it: a stream that is begun would hold what it was given until the service ends.
+            return Response(status=endpoint.status)
         try:
-            if request.method == "HEAD" and endpoint.returns is Stream:
-                # Nobody reads it: a stream that is begun would hold what it was given until the service ends.
-                return Response(status=endpoint.status)
-            _read_body(deps, endpoint, call)
-            answer = endpoint.view(call)
+            answer = _answer(deps, endpoint, call)
         except Exception as error:
             problem = problem_for(error, g.request_id)
             if _audited(endpoint, call) and problem.status != 429:
@@ -202,28 +203,97 @@ def register(app: Flask, deps: Deps, endpoint: Endpoint) -> None:
             raise
         if _audited(endpoint, call):
             _audit(deps, endpoint, call.caller, "done", call.noted)
-        if answer is None:
-            response = Response(status=304)
-        elif isinstance(answer, Stream):
-            response = Response(answer.pieces, endpoint.status, content_type=answer.media)
-            if answer.filename:
-                response.headers["Content-Disposition"] = f'attachment; filename="{answer.filename}"'
-        else:
-            response = Response(msgspec.json.encode(answer), endpoint.status, mimetype="application/json")
-        response.headers["Cache-Control"] = "no-store"
-        if call.etag:
-            response.headers["ETag"] = call.etag
-        if call.link:
-            response.headers["Link"] = call.link
-        for name, value in call.cookies.items():
-            if value is None:
-                response.delete_cookie(name, path="/", httponly=True, samesite="Strict", secure=call.secure)
-            else:
-                response.set_cookie(name, value, path="/", httponly=True, samesite="Strict", secure=call.secure)
-        return response
+        return _response(endpoint, call, answer)
 
     name = f"{endpoint.method} {endpoint.route}"
     app.add_url_rule(endpoint.route, name.replace(".", "_"), handle, methods=[endpoint.method])
+
+
+def _call(deps: Deps, endpoint: Endpoint, path: dict[str, str]) -> Call:
+    call = Call(deps, _caller(deps, endpoint), path, _query(endpoint), cookie=_cookie())
+    call.address, call.csrf = request.remote_addr or "", request.headers.get(CSRF_HEADER, "")
+    call.site, call.is_json = request.headers.get("Sec-Fetch-Site", ""), request.mimetype == "application/json"
+    call.secure = _secure(deps)
+    call.expected = request.headers.get("If-Match", "")
+    call.seen = request.headers.get("If-None-Match", "")
+    call.base, call.request_id = f"{deps.settings.origin}/", request.headers.get("X-Request-ID", "")
+    return call
+
+
+def _answer(deps: Deps, endpoint: Endpoint, call: Call) -> Any:
+    """Return what the view answers; heavy work has a place of its kind until it is done, or sent."""
+    _read_body(deps, endpoint, call)
+    if not endpoint.heavy:
+        return endpoint.view(call)
+    who = call.caller.token or call.caller.name if call.caller is not None else ""
+    deps.heavy.take(endpoint.heavy, who)
+    kept = False
+    try:
+        answer = endpoint.view(call)
+        if isinstance(answer, Stream):
+            answer = replace(answer, pieces=Held(answer.pieces, deps.heavy, endpoint.heavy, who))
+            kept = True
+        return answer
+    finally:
+        if not kept:
+            deps.heavy.give_back(endpoint.heavy, who)
+
+
+def _response(endpoint: Endpoint, call: Call, answer: Any) -> Response:
+    if answer is None:
+        response = Response(status=304)
+    elif isinstance(answer, Stream):
+        response = Response(answer.pieces, endpoint.status, content_type=answer.media)
+        if answer.filename:
+            response.headers["Content-Disposition"] = f'attachment; filename="{answer.filename}"'
+    else:
+        response = Response(msgspec.json.encode(answer), endpoint.status, mimetype="application/json")
+    response.headers["Cache-Control"] = "no-store"
+    if call.etag:
+        response.headers["ETag"] = call.etag
+    if call.link:
+        response.headers["Link"] = call.link
+    for name, value in call.cookies.items():
+        if value is None:
+            response.delete_cookie(name, path="/", httponly=True, samesite="Strict", secure=call.secure)
+        else:
+            response.set_cookie(name, value, path="/", httponly=True, samesite="Strict", secure=call.secure)
+    return response
+
+
+def body_limits(deps: Deps, endpoints: Iterable[Endpoint]) -> Callable[[str, str, Mapping[str, str]], int]:
+    """Return what tells how many bytes the body of a request may have, before it is taken in.
+
+    More than is needed to sign in is taken only from callers that are known, and only where it is asked for.
+    """
+    routes = [
+        (e, re.compile("^" + re.sub(r"<[^>]+>", "[^/]+", e.route) + "/?$"))
+        for e in endpoints
+        if e.body is not None or e.stream
+    ]
+
+    def allowed(method: str, path: str, headers: Mapping[str, str]) -> int:
+        for endpoint, route in routes:
+            if endpoint.method != method or not route.match(path):
+                continue
+            if endpoint.role and not _known(deps, headers):
+                return 0
+            return int(getattr(deps.limits, endpoint.limit))
+        return 0
+
+    return allowed
+
+
+def _known(deps: Deps, headers: Mapping[str, str]) -> bool:
+    """Tell whether a request comes from somebody known, by its headers as WSGI names them."""
+    cookies = parse_cookie(headers.get("COOKIE", ""))
+    try:
+        caller = caller_from(
+            deps, headers.get("AUTHORIZATION", ""), cookies.get(SECURE_COOKIE, "") or cookies.get(COOKIE, ""), ""
+        )  # fmt: skip
+    except ServiceError:
+        return False
+    return caller is not None
 
 
 def _secure(deps: Deps) -> bool:

@@ -14,6 +14,9 @@ from caddrel.store.engine import NoRoom
 from caddrel.store.revisions import Conflict
 from caddrel.wire import problems as wire
 
+# An answer holds so many findings.
+MOST_TOLD = 200
+
 
 class ServiceError(Exception):
     """An expected refusal: status, stable code, what is wrong, and what to do about it."""
@@ -89,11 +92,13 @@ def _no_room(request_id: str) -> wire.Problem:
 def _problem(
     status: int, code: str, title: str, hint: str, request_id: str, errors: Iterable[Diagnostic] = ()
 ) -> wire.Problem:
+    found = list(errors)
     return wire.Problem(
         title=title,
         status=status,
         code=code,
         hint=hint,
         request_id=request_id,
-        errors=[diagnostic(found) for found in errors],
+        errors=[diagnostic(each) for each in found[:MOST_TOLD]],
+        more=len(found[MOST_TOLD:]),
     )

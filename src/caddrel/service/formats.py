@@ -25,6 +25,9 @@ from caddrel.wire.signins import SigninSummary
 # longer at hand for the processor when the next one needs it.
 PIECE = 128 * 1024
 _BOM = b"\xef\xbb\xbf"
+# A log is seldom packed to less than a thirtieth; what is, was made to be unpacked.
+MOST_UNPACKED = 200
+UNPACKED_ANYWAY = 64 * 1024
 FORMATS = ("ndjson", "csv", "ocsf")
 MEDIA = {
     "ndjson": "application/x-ndjson",
@@ -80,6 +83,7 @@ class Unzipped(io.RawIOBase):
         self._stream: Any = gzip.GzipFile(fileobj=whole) if first == b"\x1f\x8b" else whole
         self._damaged = False
         self._left = most
+        self._given = 0
 
     @property
     def taken(self) -> int:
@@ -98,6 +102,10 @@ class Unzipped(io.RawIOBase):
             hint = "the lines before the damage were taken in; send it whole, what is there already is passed over"
             raise ServiceError(400, "bad-gzip", "the file is compressed, but damaged or cut short", hint)
         self._left -= len(found)
+        self._given += len(found)
+        if self._given > MOST_UNPACKED * (self.taken + UNPACKED_ANYWAY):
+            hint = "send it in parts, or as it is"
+            raise ServiceError(413, "too-large", "the file unpacks to far more than logs do", hint)
         if self._left < 0:
             raise ServiceError(413, "too-large", "the file is too large once it is unpacked")
         return bytes(found)
@@ -146,6 +154,10 @@ class LineReader:
         most = self._most
         while block := self._stream.read(PIECE):
             number, rest, passing = self.place
+            if not rest and not passing and block.isspace():
+                # Nothing but ends of lines: they are counted, and not taken apart.
+                self.place = (number + block.count(b"\n"), b"", False)
+                continue
             if passing:
                 _, end, block = block.partition(b"\n")
                 if not end:

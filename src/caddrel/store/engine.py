@@ -14,8 +14,10 @@ from alembic import command
 from alembic.config import Config
 from sqlalchemy import Connection, Engine, create_engine, event
 from sqlalchemy.engine.interfaces import DBAPIConnection
-from sqlalchemy.exc import OperationalError
+from sqlalchemy.exc import DatabaseError, OperationalError
 from sqlalchemy.pool import ConnectionPoolEntry, QueuePool
+
+__all__ = ["Database", "DatabaseError", "Kept", "NoRoom"]
 
 # Seconds between looks at what other processes have committed: each look is several calls of the system.
 POLL = 0.02

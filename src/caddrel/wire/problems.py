@@ -36,7 +36,10 @@ class Diagnostic(msgspec.Struct, frozen=True, omit_defaults=True):
 
 
 class Problem(msgspec.Struct, frozen=True, omit_defaults=True):
-    """A problem document, RFC 9457 section 3, with a stable `code` and the findings in `errors`."""
+    """A problem document, RFC 9457 section 3, with a stable `code` and the findings in `errors`.
+
+    `more` tells how many further findings there are.
+    """
 
     title: str
     status: int
@@ -46,3 +49,4 @@ class Problem(msgspec.Struct, frozen=True, omit_defaults=True):
     hint: str = ""
     request_id: str = ""
     errors: list[Diagnostic] = []
+    more: int = 0

@@ -14,6 +14,7 @@ from typing import Any
 from caddrel.core.diagnostics import Diagnostic, did_you_mean, shorten
 from caddrel.core.facts.address_lists import AddressList, Span, read_span
 from caddrel.core.facts.catalogue import FACTS
+from caddrel.core.facts.layers import Layers
 from caddrel.core.facts.types import PartlyKnown, Value
 from caddrel.core.facts.values import NotUnderstood, ValueRefused, read_moment, read_reported
 
@@ -79,14 +80,15 @@ class Inventory:
         apps: Iterable[Entry] = (),
         lists: Iterable[AddressList] = (),
     ) -> None:
-        self.people = {p.id: p for p in people}
-        self.groups = {g.id: g for g in groups}
-        self.devices = {d.id: d for d in devices}
-        self.apps = {a.id: a for a in apps}
-        self.lists = {a.id: a for a in lists}
-        self._by_serial = {
-            str(d.facts["device.serial"]): d for d in self.devices.values() if "device.serial" in d.facts
-        }
+        self.people: Layers[Entry] = Layers({p.id: p for p in people})
+        self.groups: Layers[Group] = Layers({g.id: g for g in groups})
+        self.devices: Layers[Entry] = Layers({d.id: d for d in devices})
+        self.apps: Layers[Entry] = Layers({a.id: a for a in apps})
+        self.lists: Layers[AddressList] = Layers({a.id: a for a in lists})
+        # An entry is looked at once more when it is asked for: another may have the serial by now.
+        self._by_serial: Layers[Entry] = Layers(
+            {str(d.facts["device.serial"]): d for d in self.devices.values() if "device.serial" in d.facts}
+        )
         self._closures: dict[str, frozenset[str]] = {}
         self._by_person: dict[str, list[Entry]] | None = None
 
@@ -94,10 +96,8 @@ class Inventory:
         """Return the index with the objects of another added, or in place of those of the same ids."""
         made = Inventory()
         for noun in NOUNS:
-            setattr(made, noun, {**getattr(self, noun), **getattr(changed, noun)})
-        gone = {str(self.devices[id].facts.get("device.serial")) for id in changed.devices if id in self.devices}
-        serials = {serial: device for serial, device in self._by_serial.items() if serial not in gone}
-        made._by_serial = {**serials, **changed._by_serial}
+            setattr(made, noun, getattr(self, noun).over(getattr(changed, noun)))
+        made._by_serial = self._by_serial.over(changed._by_serial)
         made._closures = {} if changed.groups else self._closures
         return made
 
@@ -111,7 +111,11 @@ class Inventory:
         """Return a device by its id, else by its serial."""
         if id is not None:
             return self.devices.get(id)
-        return self._by_serial.get(serial) if serial is not None else None
+        found = self._by_serial.get(serial) if serial is not None else None
+        if found is None:
+            return None
+        now = self.devices.get(found.id)
+        return now if now is not None and now.facts.get("device.serial") == serial else None
 
     def devices_of(self, person: str) -> list[Entry]:
         """Return the devices that belong to a person, in the order of the inventory."""

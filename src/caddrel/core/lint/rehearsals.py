@@ -6,6 +6,7 @@ from collections.abc import Iterator
 
 from caddrel.core.decide.interpreter import Explained, explain
 from caddrel.core.facts.completion import Setting, complete
+from caddrel.core.facts.inventory import Inventory
 from caddrel.core.lint.finding import Context, Findings
 from caddrel.core.rulebook.model import Rehearsal
 from caddrel.core.words.decisions import decision_words
@@ -25,13 +26,21 @@ def kept(context: Context) -> Iterator[tuple[Rehearsal, Explained]]:
         yield rehearsal, explain(rulebook, facts)
 
 
+def _not_at_hand(rehearsal: Rehearsal, inventory: Inventory | None) -> bool:
+    """Tell whether a rehearsal is about somebody or something that no inventory at hand knows."""
+    if inventory is None:
+        return True
+    known = {"person.id": inventory.people, "app.id": inventory.apps, "device.id": inventory.devices}
+    return any(fact in rehearsal.attempt and rehearsal.attempt[fact] not in there for fact, there in known.items())
+
+
 def check(context: Context) -> Findings:
     """Decide every kept rehearsal and find those with another outcome."""
     for rehearsal, explained in kept(context):
         outcome = explained.decision.outcome
-        if context.inventory is None and not explained.decision.certain:
+        if not explained.decision.certain and _not_at_hand(rehearsal, context.inventory):
             missing = ", ".join(explained.decision.unknown[:4])
-            message = f"`{rehearsal.id}` cannot be told without the inventory: {missing}"
+            message = f"`{rehearsal.id}` cannot be told without whom and what it names: {missing}"
             yield context.finding(f"rehearsals.{rehearsal.id}", OPEN, message, "give one: --inventory FILE", "note")
         elif outcome != rehearsal.expect:
             yield context.finding(

@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from typing import Any
 
 from caddrel.core.facts.catalogue import Catalogue, FactSpec
-from caddrel.core.facts.types import LEVELS, FactType
+from caddrel.core.facts.types import FactType
 
 Schema = dict[str, Any]
 _TEXT: Schema = {"type": "string"}
@@ -15,7 +15,6 @@ _LIST: Schema = {"type": "array", "items": _TEXT}
 _TYPES: Mapping[FactType, Schema] = {
     FactType.FLAG: {"type": "boolean"},
     FactType.NUMBER: {"type": "number"},
-    FactType.LEVEL: {"enum": list(LEVELS)},
     FactType.NAMES: _LIST,
     FactType.METHODS: {
         "anyOf": [_LIST, {"type": "object", "additionalProperties": {"anyOf": [_DURATION, {"type": "null"}]}}]

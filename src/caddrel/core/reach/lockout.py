@@ -68,6 +68,30 @@ def locked_out(
     return found
 
 
+def administers(
+    compiled: CompiledRulebook,
+    inventory: Inventory,
+    now: datetime,
+    address_data: AddressData | None = None,
+    first: str = "",
+) -> str | None:
+    """Return somebody who can get into an app that everything is administered with, None when nobody can.
+
+    Parameters
+    ----------
+    first
+        Who is tried first: whoever could before mostly still can.
+    """
+    rulebook = compiled.rulebook
+    apps = administration_apps(rulebook, inventory)
+    people = inventory.people
+    tried = [people[first]] if first in people else []
+    for person in (*tried, *must_reach(rulebook, inventory, now)):
+        if any(_best(compiled, inventory, person, app, "", now, address_data) is None for app in apps):
+            return person.id
+    return None
+
+
 def must_reach(rulebook: Rulebook, inventory: Inventory, now: datetime) -> list[Entry]:
     """Return the keyholders, then the administrators, as they are at a moment."""
     keyholders = keyholders_of(rulebook, inventory, now)

@@ -30,7 +30,7 @@ from caddrel.service.errors import ServiceError
 from caddrel.service.records import Decisions, recorded_of, signin_of
 from caddrel.service.secrets import new_id
 from caddrel.service.starter_codes import code_digest
-from caddrel.service.strange_words import strange_words
+from caddrel.service.strange_words import MOST_TOLD, strange_words
 from caddrel.store.acceptances import Acceptance
 from caddrel.store.door_sessions import DoorSession
 from caddrel.wire import authzen
@@ -193,7 +193,10 @@ class Door:
         locked = facts.values.get("auth.locked_out")
         said = _proved(claims) if coded else claims
         deps.shadows.put(Shadowed(id, now, caller, said, locked if isinstance(locked, bool) else None))
-        deps.strange.update(strange_words(facts.not_understood))
+        for word in strange_words(facts.not_understood):
+            # Whoever makes words up makes no more work.
+            if word in deps.strange or len(deps.strange) < MOST_TOLD:
+                deps.strange[word] += 1
         return pending
 
     def _record(

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from caddrel.service import doctor
-from caddrel.service.endpoints import Call, Endpoints
+from caddrel.service import doctor, metrics
+from caddrel.service.endpoints import Call, Endpoints, Stream
 from caddrel.wire.doctor import Examination
 
 endpoints = Endpoints()
@@ -13,3 +13,9 @@ endpoints = Endpoints()
 def examine(call: Call) -> Examination:
     """What is missing or doubtful about how the service is set up and fed."""
     return doctor.examine(call.deps)
+
+
+@endpoints.add("GET", "/metrics", role="viewer", returns=Stream)
+def numbers(call: Call) -> Stream:
+    """What the service counts, as OpenMetrics; a token of a viewer may read it."""
+    return Stream(metrics.CONTENT_TYPE_LATEST, [metrics.exposition(call.deps)])

@@ -11,6 +11,8 @@ from caddrel.core.diagnostics import Diagnostic, shorten
 from caddrel.core.facts.completion import Setting, complete
 from caddrel.core.facts.inventory import NOUNS, ONE_OF, InventoryReader, read_object
 from caddrel.core.facts.values import show_moment
+from caddrel.service import inventory_changes
+from caddrel.service import inventory_guard as guard
 from caddrel.service.endpoints import Call, Endpoints, Param
 from caddrel.service.errors import ServiceError, diagnostic, not_found
 from caddrel.store.accounts import DEVICE
@@ -81,6 +83,7 @@ def _take_in(call: Call, noun: str) -> wire.PutResult:
         raise ServiceError(400, "bad-request", "send NDJSON, one object a line")
     reader = InventoryReader()
     objects: list[tuple[str, dict[str, Any]]] = []
+    entries: list[Any] = []
     most = call.deps.limits.rulebook if noun == "lists" else call.deps.limits.line
     number = 0
     while line := call.stream.readline(most + 1):
@@ -94,7 +97,9 @@ def _take_in(call: Call, noun: str) -> wire.PutResult:
         except (msgspec.DecodeError, UnicodeDecodeError, RecursionError):
             reader.say(f"line {number}", "not-json", "the line is not JSON in UTF-8")
             continue
-        if read_object(reader, noun, document, f"line {number}") is not None:
+        made = read_object(reader, noun, document, f"line {number}")
+        if made is not None:
+            entries.append(made)
             objects.append((noun, {key: value for key, value in document.items() if value is not None}))
         if len(objects) > MOST_OBJECTS:
             raise ServiceError(413, "too-large", f"at most {MOST_OBJECTS} objects at once")
@@ -102,6 +107,8 @@ def _take_in(call: Call, noun: str) -> wire.PutResult:
         problems: list[Diagnostic] = reader.problems[:100]
         title = f"{len(reader.problems)} of the objects' fields are wrong; nothing was taken in"
         raise ServiceError(422, "bad-inventory", title, "mend them and send all again", problems)
+    guard.check(call.deps, noun, entries, call.query.get("accept_lockout_risk", ""))
+    call.noted = inventory_changes.told(call.deps.inventories.current(), noun, entries)
     added, changed = call.deps.inventory.put(objects, call.deps.clock())
     return wire.PutResult(added, changed, [diagnostic(d) for d in reader.problems])
 
@@ -143,6 +150,7 @@ def _declare(noun: str) -> None:
         returns=wire.PutResult,
         stream="One object a line, with its id; replaces the object of that id.",
         limit="stream",
+        params=[Param("accept_lockout_risk", "Why it is taken in even when nobody could administer after it.")],
     )
     def take_in(call: Call) -> wire.PutResult:
         """Add or replace objects; all of them or, when one is wrong, none."""

@@ -74,12 +74,24 @@ def revisions(call: Call) -> wire.RevisionList:
 
 
 @endpoints.add(
-    "POST", "/api/v1/rulebook/check", role="viewer", body=wire.CheckRequest, returns=wire.CheckResult, limit="rulebook"
+    "POST",
+    "/api/v1/rulebook/check",
+    role="viewer",
+    body=wire.CheckRequest,
+    returns=wire.CheckResult,
+    limit="rulebook",
+    heavy="check",
 )
 def check(call: Call) -> wire.CheckResult:
     """Check documents or a draft; nothing is kept."""
     body: wire.CheckRequest = call.body
     return publishing.check(call.deps, drafting.files_of(call.deps, body.draft) if body.draft else body.files)
+
+
+def _prove_again(call: Call) -> None:
+    """Have whoever publishes over a warning prove anew who they are."""
+    if call.body.accept_lockout_risk.strip() or call.body.accept_failing_rehearsals.strip():
+        call.proved_lately()
 
 
 @endpoints.add(
@@ -93,6 +105,7 @@ def check(call: Call) -> wire.CheckResult:
 )
 def publish(call: Call) -> wire.PublishResult:
     """Publish documents as the next revision; refused when they have errors, or lock out who must get in."""
+    _prove_again(call)
     return _noted(call, publishing.publish(call.deps, call.body, call.who().name))
 
 
@@ -106,6 +119,7 @@ def publish(call: Call) -> wire.PublishResult:
 )
 def restore(call: Call) -> wire.PublishResult:
     """Publish an earlier revision again, as the next one."""
+    _prove_again(call)
     return _noted(call, revising.restore(call.deps, call.body, call.who().name))
 
 
@@ -119,6 +133,7 @@ def restore(call: Call) -> wire.PublishResult:
 )
 def edit(call: Call) -> wire.PublishResult:
     """Publish changes of single fields as one revision: modes of many policies, everyone instead of a pilot group."""
+    _prove_again(call)
     return _noted(call, revising.edit(call.deps, call.body, call.who().name))
 
 
@@ -153,7 +168,15 @@ def facts(call: Call) -> wire.FactList:
     return deciding.fact_list(found or call.deps.rulebooks.need_current().rulebook)
 
 
-@endpoints.add("POST", "/api/v1/rehearse", role="viewer", body=RehearseRequest, returns=Rehearsal, limit="rulebook")
+@endpoints.add(
+    "POST",
+    "/api/v1/rehearse",
+    role="viewer",
+    body=RehearseRequest,
+    returns=Rehearsal,
+    limit="rulebook",
+    heavy="rehearse",
+)
 def rehearse(call: Call) -> Rehearsal:
     """Decide an attempt that did not happen; facts left out stay unknown."""
     body: RehearseRequest = call.body

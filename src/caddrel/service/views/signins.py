@@ -241,6 +241,7 @@ def forget_before(call: Call, usual: str = "") -> datetime:
     role="viewer",
     returns=Stream,
     params=[*_FILTERS, Param("format", "ndjson (when left out; an import reads it), csv, ocsf, or parquet.")],
+    heavy="export",
 )
 def export(call: Call) -> Stream:
     """Every sign-in that matches, in a format that others read."""

@@ -1,0 +1,33 @@
+"""Opening a data folder on the host of the service, beside it or without it."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+import click
+
+if TYPE_CHECKING:
+    from caddrel.wiring import Opened
+
+
+def open_from_host(data: Path) -> Opened:
+    """Open a data folder that a service has filled; what is none ends the command.
+
+    Raises
+    ------
+    click.UsageError
+        Saying what is wrong with the folder.
+    """
+    from caddrel import wiring
+    from caddrel.service.keys import KeyRefused
+
+    if not (data / "book.sqlite").is_file():
+        raise click.UsageError(f"{data} is no data folder of a service: it has no book.sqlite")
+    wiring.log_nothing()
+    try:
+        return wiring.open_data(data)
+    except KeyRefused as refused:
+        raise click.UsageError(str(refused)) from None
+    except wiring.NotADatabase as refused:
+        raise click.UsageError(str(refused)) from None

@@ -1,0 +1,51 @@
+"""What a change of the inventory did, in short: who got or lost which role, group or factor."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator
+from typing import Any
+
+from caddrel.core.facts.inventory import Entry, Inventory
+
+LONGEST = 900
+_SETS = {"person.roles": "role", "person.groups": "group", "person.factors": "factor"}
+
+
+def told(before: Inventory, noun: str, entries: Iterable[Any]) -> str:
+    """Return what objects that are about to be taken in change."""
+    found, left_out = "", 0
+    for change in _changes(before, noun, entries):
+        if len(found) + len(change) > LONGEST:
+            left_out += 1
+        else:
+            found += f"; {change}" if found else change
+    return f"{found}; and {left_out} more" if left_out else found
+
+
+def _changes(before: Inventory, noun: str, entries: Iterable[Any]) -> Iterator[str]:
+    there = getattr(before, noun)
+    for entry in entries:
+        old = there.get(entry.id)
+        if old is None:
+            yield f"{entry.id}: new"
+            continue
+        if noun == "people":
+            yield from _memberships(old, entry)
+        elif old != entry:
+            yield f"{entry.id}: changed"
+
+
+def _memberships(old: Entry, new: Entry) -> Iterator[str]:
+    for fact, word in _SETS.items():
+        was, now = _held(old, fact), _held(new, fact)
+        yield from (f"{new.id} got the {word} {name}" for name in sorted(now - was))
+        yield from (f"{new.id} lost the {word} {name}" for name in sorted(was - now))
+    for fact in ("person.kind", "person.unit", "person.risk"):
+        if old.facts.get(fact) != new.facts.get(fact):
+            yield f"{new.id}: {fact} is {new.facts.get(fact, 'not known')} now"
+
+
+def _held(entry: Entry, fact: str) -> frozenset[str]:
+    held = entry.facts.get(fact, frozenset())
+    ending = {f"{group} until {until.isoformat()}" for group, until in entry.groups_until}
+    return (held if isinstance(held, frozenset) else frozenset()) | (ending if fact == "person.groups" else set())
