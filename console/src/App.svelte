@@ -1,5 +1,6 @@
 <script lang="ts">
   import Router, { router } from 'svelte-spa-router';
+  import ProveAgain from './lib/parts/ProveAgain.svelte';
   import Shell from './lib/parts/Shell.svelte';
   import Waiting from './lib/parts/Waiting.svelte';
   import { session } from './lib/state/session.svelte';
@@ -41,8 +42,9 @@
 
 {#if !session.checked}
   <div class="mx-auto max-w-xl p-8"><Waiting lines={4} /></div>
-{:else if !session.info || router.location === '/enter'}
+{:else if !session.info || session.info.half || router.location === '/enter'}
   <EnterPage />
 {:else}
   <Shell><Router {routes} restoreScrollState={true} /></Shell>
+  <ProveAgain />
 {/if}

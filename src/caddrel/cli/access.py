@@ -68,11 +68,12 @@ def list_tokens(as_json: bool) -> None:
             t.role,
             ", ".join(t.only) or "all",
             (t.expires_at or "")[:10],
+            (t.used_at or "")[:16].replace("T", " "),
             "revoked" if t.revoked else "in use",
         )
         for t in found
     ]
-    table(("id", "name", "role", "for", "expires", "state"), rows)
+    table(("id", "name", "role", "for", "expires", "last used", "state"), rows)
 
 
 @token.command("revoke")
@@ -85,7 +86,10 @@ def revoke(id: str, as_json: bool) -> None:
     Example: caddrel token revoke 3f9a0c11d2e4
     """
     with connect() as service:
+        plans = next((token.plans for token in service.tokens.all() if token.id == id), [])
         service.tokens.revoke(id)
+    for plan in plans:
+        remark(f"The draft {plan} was to be published by its word: that is held now.")
     if as_json:
         write_json({"id": id, "revoked": True})
         return
@@ -103,7 +107,7 @@ def account() -> None:
 @click.option("--password", is_flag=True, help="Ask for a password.")
 @json_option
 def put(name: str, role: str, password: bool, as_json: bool) -> None:
-    """Add an account, or change its role and password.
+    """Add an account, or change its role; without --password it keeps the password that it has.
 
     \b
     Example: caddrel account put maren --role publisher --password
@@ -130,7 +134,45 @@ def list_accounts(as_json: bool) -> None:
     if as_json:
         write_json({"items": found})
         return
-    table(("name", "role", "password"), [(a.name, a.role, "set" if a.has_password else "none") for a in found])
+    rows = [(a.name, a.role, "set" if a.has_password else "none", ", ".join(a.factors) or "none") for a in found]
+    table(("name", "role", "password", "second factors"), rows)
+
+
+@account.command("remove")
+@click.argument("name")
+@json_option
+def remove(name: str, as_json: bool) -> None:
+    """Take an account out: its console sessions end, and what it planned is held.
+
+    \b
+    Example: caddrel account remove maren
+    """
+    with connect() as service:
+        service.accounts.remove(name)
+    if as_json:
+        write_json({"name": name, "removed": True})
+        return
+    remark(f"The account {name} is gone.")
+
+
+@account.command("sessions")
+@click.option("--end", metavar="NAME", help="End the console sessions of this account.")
+@json_option
+def sessions(end: str | None, as_json: bool) -> None:
+    """List who is signed in to the console, since when and from where; or end an account's sessions.
+
+    \b
+    Example: caddrel account sessions --end maren
+    """
+    with connect() as service:
+        found = service.accounts.end_sessions(end) if end else service.accounts.sessions()
+    if as_json:
+        write_json({"items": found})
+        return
+    rows = [
+        (s.account, s.created_at[:16].replace("T", " "), s.seen_at[:16].replace("T", " "), s.address) for s in found
+    ]
+    table(("account", "since (UTC)", "last used", "from"), rows)
 
 
 @account.command("enter")

@@ -68,3 +68,20 @@ def lock(person: str, app: str, as_json: bool) -> None:
         say(f"{person} is not locked out.")
     if found.locked:
         raise AnswerIsNo
+
+
+@password.command("unlock")
+@click.argument("person")
+@json_option
+def unlock(person: str, as_json: bool) -> None:
+    """Lift a person's lock-out: wrong passwords up to now count no more.
+
+    \b
+    Example: caddrel password unlock tove.brekke
+    """
+    with connect() as service:
+        found = service.passwords.lift_lock(person)
+    if as_json:
+        write_json(found)
+        return
+    say(f"{person} is not locked out.")

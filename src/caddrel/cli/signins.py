@@ -97,6 +97,9 @@ def import_(file: Path, format: str, mapping: str, as_json: bool) -> None:
         raise AnswerIsNo
 
 
+MOST_WORDS = 20
+
+
 def _tell_import(result: ImportResult) -> None:
     for line in result.listed:
         hint = f" — {line.hint}" if line.hint else ""
@@ -104,6 +107,10 @@ def _tell_import(result: ImportResult) -> None:
     more = result.broken + result.conflicting - len({line.line for line in result.listed})
     if more > 0:
         remark(f"… and {more} more lines")
+    for word in result.not_understood[:MOST_WORDS]:
+        remark(f"{word.fact}: “{word.word}” is on no list, in {word.count:,} sign-ins: the fact is unknown there")
+    if len(result.not_understood) > MOST_WORDS:
+        remark(f"… and {len(result.not_understood) - MOST_WORDS} more such words")
     say(
         f"{result.added} added, {result.already_there} there already, "
         f"{result.conflicting} with other content, {result.broken} broken"
@@ -252,6 +259,9 @@ def list_signins(limit: int, as_json: bool, **filters: str) -> None:
         remark(f"{total - len(shown)} more: see --limit and the filters.")
 
 
+_NO_POLICY = {"credentials": "Wrong credentials", "locked-out": "Locked out"}
+
+
 @signins.command("causes")
 @filter_options
 @json_option
@@ -272,7 +282,7 @@ def causes(as_json: bool, **filters: str) -> None:
         return
     say(f"{_many(len(found.causes), 'cause')}: {_many(found.count, 'sign-in')} of {_people(found.people)}.")
     for cause in found.causes:
-        heading(cause.policy_title or "Closed app")
+        heading(cause.policy_title or _NO_POLICY.get(cause.reason or "", "Closed app"))
         decided = f"  {cause.policy} / {cause.rule}" if cause.policy else ""
         say(mark(cause.outcome) + Text(f" {_many(cause.count, 'sign-in')}, {_people(cause.people)}{decided}"), indent=2)
         say(plain(cause.because), indent=2)

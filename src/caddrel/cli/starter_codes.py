@@ -50,8 +50,31 @@ def list_codes(as_json: bool) -> None:
     if not found:
         say("No starter code has been issued.")
         return
-    rows = [(c.person, _short(c.starts), _short(c.ends), c.issued_by, c.used_for or "not used") for c in found]
-    table(("person", "from (UTC)", "to", "issued by", "used for"), rows)
+    rows = [
+        (c.id, c.person, _short(c.starts), _short(c.ends), c.issued_by, c.used_for or _unused(c.revoked)) for c in found
+    ]
+    table(("id", "person", "from (UTC)", "to", "issued by", "used for"), rows)
+
+
+def _unused(revoked: str | None) -> str:
+    return "revoked" if revoked else "not used"
+
+
+@starter_code.command("revoke")
+@click.argument("id")
+@json_option
+def revoke(id: str, as_json: bool) -> None:
+    """Revoke a code that nobody has used.
+
+    \b
+    Example: caddrel starter-code revoke 3f9a0c11d2e4
+    """
+    with connect() as service:
+        service.starter_codes.revoke(id)
+    if as_json:
+        write_json({"id": id, "revoked": True})
+        return
+    remark(f"The starter code {id} is revoked.")
 
 
 def _short(moment: str) -> str:

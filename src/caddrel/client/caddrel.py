@@ -243,6 +243,11 @@ class StarterCodes:
         body = starter_codes.StarterCodeRequest(person, lasts, starts)
         return self._caller.post("/api/v1/starter-codes", body, starter_codes.StarterCodeMade)
 
+    def revoke(self, id: str) -> list[starter_codes.StarterCodeInfo]:
+        """Revoke a code that nobody has used."""
+        path = f"/api/v1/starter-codes/{quote(id, safe='')}"
+        return self._caller.delete(path, starter_codes.StarterCodeList).items
+
     def all(self) -> list[starter_codes.StarterCodeInfo]:
         """Return the codes without their texts, those issued last first."""
         return self._caller.get("/api/v1/starter-codes", starter_codes.StarterCodeList).items
@@ -340,6 +345,15 @@ class Passwords:
         body = passwords.CandidateRequest(person, candidate, app)
         return self._caller.post("/api/v1/passwords/change", body, passwords.CandidateResult)
 
+    def reserve_try(self, person: str, app: str = "") -> passwords.LockState:
+        """Reserve a try before a password is looked at; its id goes into the evaluation as ``context["try"]``."""
+        asked = f"/api/v1/people/{quote(person, safe='')}/tries" + (f"?app={quote(app, safe='')}" if app else "")
+        return self._caller.post(asked, None, passwords.LockState)
+
+    def lift_lock(self, person: str) -> passwords.LockState:
+        """Lift a lock-out: wrong passwords up to now count no more."""
+        return self._caller.delete(f"/api/v1/people/{quote(person, safe='')}/lock", passwords.LockState)
+
     def lock_state(self, person: str, app: str = "") -> passwords.LockState:
         """Return whether a person is locked out for too many wrong passwords."""
         return self._caller.get(f"/api/v1/people/{quote(person, safe='')}/lock", passwords.LockState, {"app": app})
@@ -383,8 +397,21 @@ class Accounts:
         """Return every account."""
         return self._caller.get("/api/v1/accounts", access.AccountList).items
 
+    def remove(self, name: str) -> list[access.AccountInfo]:
+        """Take an account out: its sessions end, and what it planned is held."""
+        return self._caller.delete(f"/api/v1/accounts/{quote(name, safe='')}", access.AccountList).items
+
+    def sessions(self) -> list[access.ConsoleSession]:
+        """Return who is signed in to the console."""
+        return self._caller.get("/api/v1/console-sessions", access.ConsoleSessionList).items
+
+    def end_sessions(self, name: str) -> list[access.ConsoleSession]:
+        """End the console sessions of an account."""
+        path = f"/api/v1/accounts/{quote(name, safe='')}/sessions"
+        return self._caller.delete(path, access.ConsoleSessionList).items
+
     def put(self, name: str, role: str, password: str = "") -> list[access.AccountInfo]:
-        """Add an account, or change its role and password."""
+        """Add an account, or change its role and password; without a password it keeps the one it has."""
         body = access.AccountRequest(name, role, password)
         return self._caller.post("/api/v1/accounts", body, access.AccountList).items
 

@@ -61,7 +61,7 @@ class Caller:
     def post(
         self,
         path: str,
-        body: msgspec.Struct,
+        body: msgspec.Struct | None,
         returns: type[T],
         request_id: str = "",
         headers: Mapping[str, str] | None = None,
@@ -70,7 +70,8 @@ class Caller:
         said = {"Content-Type": "application/json", **(headers or {})}
         if request_id:
             said["X-Request-ID"] = request_id
-        return self._send("POST", path, returns, content=msgspec.json.encode(body), headers=said)
+        content = b"" if body is None else msgspec.json.encode(body)
+        return self._send("POST", path, returns, content=content, headers=said)
 
     def put(self, path: str, body: msgspec.Struct, returns: type[T], headers: Mapping[str, str]) -> T:
         """Replace a document."""

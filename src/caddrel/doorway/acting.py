@@ -6,12 +6,14 @@ from collections.abc import Callable, Mapping
 
 from caddrel.doorway.asking import Asking
 from caddrel.doorway.enrolling import carry_out
-from caddrel.doorway.holdings import PROVES
+from caddrel.doorway.holdings import CODES, PROVES
 from caddrel.doorway.networks import CLIENTS, NETWORKS, RISKS
 from caddrel.doorway.visit import Visit
 from caddrel.doorway.world import change_device
 
 Form = Mapping[str, str]
+# Factors that somebody could guess.
+GUESSED = ("password", *CODES)
 Action = Callable[[Asking, Visit, Form], None]
 
 
@@ -28,10 +30,13 @@ def _prove(asking: Asking, visit: Visit, form: Form) -> None:
     if factor not in visit.factors or factor not in PROVES:
         visit.said = "That is not enrolled."
         return
-    locked = asking.lock_state(visit.person, visit.app)
-    if factor == "password" and locked.locked:
-        visit.said = f"Too many wrong passwords. Try again after {(locked.until or '')[11:16]} UTC."
-        return
+    if factor in GUESSED:
+        # Reserved before it is looked at: of many at once no more are than may be.
+        lock = asking.reserve_try(visit.person, visit.app)
+        if lock.locked:
+            visit.said = f"Too many wrong tries. Try again after {(lock.until or '')[11:16]} UTC."
+            return
+        visit.reserved = lock.reserved
     held = asking.holdings(visit.person)
     right = {
         "password": lambda: held.knows(typed),
@@ -39,7 +44,7 @@ def _prove(asking: Asking, visit: Visit, form: Form) -> None:
         "text-message": lambda: held.is_text(typed),
     }.get(factor, lambda: True)()
     if not right:
-        if factor == "password":
+        if factor in GUESSED:
             asking.decide(visit, "wrong")
         visit.said = "That password is not right." if factor == "password" else "That code is not right, or was used."
         return
@@ -49,7 +54,7 @@ def _prove(asking: Asking, visit: Visit, form: Form) -> None:
 
 def _accept(asking: Asking, visit: Visit, form: Form) -> None:
     notice, version = form.get("notice", ""), form.get("version", "")
-    if notice and version.isascii() and version.isdigit():
+    if notice and version.isascii() and version.isdigit() and len(version) < 10:
         visit.accepted = [{"notice": notice, "version": int(version)}]
     _ask(asking, visit)
 

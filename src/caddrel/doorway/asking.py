@@ -55,6 +55,8 @@ class Asking:
     def decide(self, visit: Visit, credentials: str = "right") -> AccessDecision:
         """Return the decision on a visit as it is now."""
         answer = self._client(NAME, "door").access.evaluate(visit.evaluation(credentials), uuid.uuid4().hex)
+        # What came of the try is told with it.
+        visit.reserved = ""
         if credentials == "right":
             visit.answer = answer
             session = answer.context.get("session", {})
@@ -66,9 +68,9 @@ class Asking:
         if visit.session:
             self._client(NAME, "door").access.end(visit.session)
 
-    def lock_state(self, person: str, app: str) -> LockState:
-        """Return whether a person is locked out for wrong passwords."""
-        return self._client(NAME, "door").passwords.lock_state(person, app)
+    def reserve_try(self, person: str, app: str) -> LockState:
+        """Return a try for looking at a password or code, or that the person is locked out."""
+        return self._client(NAME, "door").passwords.reserve_try(person, app)
 
     def choose_password(self, person: str, candidate: str, app: str) -> CandidateResult:
         """Check a password that a person has chosen; it is theirs when it passes."""

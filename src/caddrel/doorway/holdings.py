@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import hmac
 import secrets
+import threading
 import time
 from collections.abc import Callable
 from dataclasses import dataclass, field
@@ -42,6 +43,7 @@ class Holdings:
     secret: str = field(default_factory=pyotp.random_base32)
     _digest: str = ""
     _last_step: int = -1
+    _once: threading.Lock = field(default_factory=threading.Lock)
     _text: str = ""
     _text_until: float = 0.0
 
@@ -74,6 +76,11 @@ class Holdings:
     def is_code(self, typed: str) -> bool:
         """Tell whether a code of the authenticator app is good: this step's, or a neighbour's, and not used before."""
         now = int(self.clock())
+        # Good once, also for two who give it at the same instant.
+        with self._once:
+            return self._take_code(now, typed)
+
+    def _take_code(self, now: int, typed: str) -> bool:
         for step in range(now // _STEP - 1, now // _STEP + 2):
             if step > self._last_step and hmac.compare_digest(
                 pyotp.TOTP(self.secret).at(step * _STEP).encode(), typed.strip().encode()
@@ -93,8 +100,9 @@ class Holdings:
 
     def is_text(self, typed: str) -> bool:
         """Tell whether a code sent as a text message is good; it is then used up."""
-        sent = self.text_now()
-        good = bool(sent) and hmac.compare_digest(sent.encode(), typed.strip().encode())
-        if good:
-            self._text = ""
-        return good
+        with self._once:
+            sent = self.text_now()
+            good = bool(sent) and hmac.compare_digest(sent.encode(), typed.strip().encode())
+            if good:
+                self._text = ""
+            return good

@@ -50,6 +50,7 @@ class Visit:
     methods: dict[str, float] = field(default_factory=dict)
     accepted: list[dict[str, str | int]] = field(default_factory=list)
     starter_code: str = ""
+    reserved: str = ""
     session: str = ""
     answer: AccessDecision | None = None
     page: str = ""
@@ -84,7 +85,7 @@ class Visit:
         }
         if device:
             context["device"] = device
-        said = {"accepted": self.accepted, "starter_code": self.starter_code}
+        said = {"accepted": self.accepted, "starter_code": self.starter_code, "try": self.reserved}
         context.update({name: value for name, value in said.items() if value})
         if self.session:
             context["session"] = {"id": self.session}

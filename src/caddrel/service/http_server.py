@@ -49,6 +49,8 @@ class _Parser(_ParserBase):  # type: ignore[misc]
 
     allowed: Allowed
 
+    adj: Any
+
     def parse_header(self, header_plus: bytes) -> None:
         super().parse_header(header_plus)
         if self.chunked and "CONTENT_LENGTH" in self.headers:
@@ -86,16 +88,16 @@ class _Channel(_ChannelBase):  # type: ignore[misc]
         if self.requests:
             return False
         if self.began is None:
-            return wall - self.last_activity > IDLE_FOR
+            return bool(wall - self.last_activity > IDLE_FOR)
         request = self.request
         if request is None or not request.headers_finished:
             return now - self.began > HEAD_WITHIN
-        return now - self.began > BODY_WITHIN + request.body_bytes_received / LEAST_RATE
+        return bool(now - self.began > BODY_WITHIN + request.body_bytes_received / LEAST_RATE)
 
     @property
     def waits(self) -> bool:
         """Whether nothing that it asked is being answered."""
-        return not self.requests and not self.total_outbufs_len
+        return bool(not self.requests and not self.total_outbufs_len)
 
 
 class _Server(_ServerBase):  # type: ignore[misc]

@@ -6,17 +6,20 @@ import type {
   CauseList,
   CheckResult,
   Comparison,
+  ConsoleSessionList,
   CoveredPage,
   DraftInfo,
   DraftList,
   Edit,
   FactList,
+  FactorList,
   LanguageRequest,
   LanguageView,
   Page,
   Moved,
   ObjectSaved,
   ObjectView,
+  PasskeyOptions,
   PolicyView,
   Problem,
   PublishResult,
@@ -37,9 +40,16 @@ import type {
   TokenList,
   TokenMade,
   TokenRequest,
+  TotpBegun,
   Understood,
   WholeDraft,
 } from './types';
+
+/** Why something is published over a warning. */
+export interface Over {
+  accept_lockout_risk: string;
+  accept_failing_rehearsals: string;
+}
 
 export class Failure extends Error {
   constructor(readonly problem: Problem) {
@@ -53,7 +63,20 @@ async function call<T>(method: string, path: string, body?: unknown, signal?: Ab
   return (await send(method, path, body, signal)).json() as T;
 }
 
+/** Asks whoever is there for a fresh proof of who they are; tells whether one was given. Set by the page. */
+export const proving: { ask: (() => Promise<boolean>) | null } = { ask: null };
+
 async function send(method: string, path: string, body?: unknown, signal?: AbortSignal, more?: Record<string, string>): Promise<Response> {
+  try {
+    return await sendOnce(method, path, body, signal, more);
+  } catch (error) {
+    if (!(error instanceof Failure) || error.problem.code !== 'prove-again' || !proving.ask) throw error;
+    if (!(await proving.ask())) throw error;
+    return sendOnce(method, path, body, signal, more);
+  }
+}
+
+async function sendOnce(method: string, path: string, body?: unknown, signal?: AbortSignal, more?: Record<string, string>): Promise<Response> {
   const headers: Record<string, string> = { Accept: 'application/json', ...more };
   if (body !== undefined) headers['Content-Type'] = 'application/json';
   if (method !== 'GET' && csrf) headers['X-Caddrel-CSRF'] = csrf;
@@ -112,6 +135,21 @@ export const api = {
     keepCsrf(call<SessionInfo>('POST', '/api/v1/session', { name, password })),
   enter: (code: string) => keepCsrf(call<SessionInfo>('POST', '/api/v1/session', { code })),
   signOut: () => call('DELETE', '/api/v1/session'),
+  prove: (proof: { totp?: string; password?: string; passkey?: unknown }) =>
+    keepCsrf(call<SessionInfo>('POST', '/api/v1/session/proof', proof)),
+  factors: (signal?: AbortSignal) => call<FactorList>('GET', '/api/v1/session/factors', undefined, signal),
+  beginTotp: () => call<TotpBegun>('POST', '/api/v1/session/factors/totp'),
+  confirmTotp: (begun: string, code: string) => call<FactorList>('PUT', '/api/v1/session/factors/totp', { begun, code }),
+  beginPasskey: () => call<PasskeyOptions>('POST', '/api/v1/session/factors/passkey'),
+  keepPasskey: (credential: unknown, title: string) =>
+    call<FactorList>('PUT', '/api/v1/session/factors/passkey', { credential, title }),
+  askPasskey: () => call<PasskeyOptions>('POST', '/api/v1/session/passkey'),
+  removeFactor: (id: string) => call<FactorList>('DELETE', `/api/v1/session/factors/${encodeURIComponent(id)}`),
+  consoleSessions: (signal?: AbortSignal) =>
+    call<ConsoleSessionList>('GET', '/api/v1/console-sessions', undefined, signal),
+  endConsoleSessions: (account: string) =>
+    call<ConsoleSessionList>('DELETE', `/api/v1/accounts/${encodeURIComponent(account)}/sessions`),
+  revokeStarterCode: (id: string) => call<StarterCodeList>('DELETE', `/api/v1/starter-codes/${encodeURIComponent(id)}`),
   rulebook: (revision?: string) => call<RulebookView>('GET', `/api/v1/rulebook/view${query({ revision })}`),
   policy: (id: string, revision?: string) =>
     call<PolicyView>('GET', `/api/v1/rulebook/policies/${encodeURIComponent(id)}${query({ revision })}`),
@@ -153,17 +191,18 @@ export const api = {
     call<Understood>('POST', '/api/v1/language', request, signal),
   selectors: (side: string, search: string, signal?: AbortSignal) =>
     call<SelectorList>('GET', `/api/v1/selectors${query({ side, search })}`, undefined, signal),
-  planDraft: (name: string, at: string, why: string, accept_lockout_risk: string) =>
-    call<DraftInfo>('POST', `${draftPath(name)}/plan`, { at, why, accept_lockout_risk }),
+  planDraft: (seen: DraftInfo, at: string, why: string, over: Over) =>
+    changed<DraftInfo>(`${draftPath(seen.name)}/plan`, seen.version, { at, why, digest: seen.digest, ...over }),
   unplanDraft: (name: string) => call<DraftInfo>('DELETE', `${draftPath(name)}/plan`),
-  shadowDraft: (name: string, on: boolean) => call<DraftInfo>('POST', `${draftPath(name)}/shadow`, { on }),
+  shadowDraft: (seen: DraftInfo, on: boolean) =>
+    changed<DraftInfo>(`${draftPath(seen.name)}/shadow`, seen.version, { on, digest: seen.digest }),
   shadowReport: (name: string, signal?: AbortSignal) => call<ShadowReport>('GET', `${draftPath(name)}/shadow`, undefined, signal),
   edit: (edits: Edit[], why: string, accept_lockout_risk: string) =>
     call<PublishResult>('POST', '/api/v1/rulebook/edits', { edits, why, accept_lockout_risk }),
   moveDraft: (name: string, version: number, taking: Record<string, string>) =>
     changed<Moved>(`${draftPath(name)}/move`, version, { taking }),
-  publishDraft: (name: string, why: string, accept_lockout_risk: string) =>
-    call<PublishResult>('POST', `${draftPath(name)}/publish`, { why, accept_lockout_risk }),
+  publishDraft: (seen: DraftInfo, why: string, over: Over) =>
+    changed<PublishResult>(`${draftPath(seen.name)}/publish`, seen.version, { why, digest: seen.digest, ...over }),
   discardDraft: (name: string) => call<DraftList>('DELETE', draftPath(name)),
   recoverDraft: (name: string) => call<WholeDraft>('POST', `${draftPath(name)}/recover`),
   sessions: (signal?: AbortSignal) => call<SessionList>('GET', '/api/v1/sessions', undefined, signal),

@@ -28,11 +28,13 @@ export interface AccessDecisions {
   evaluations: AccessDecision[];
 }
 
-/** Somebody who may sign in to the console. */
+/** Somebody who may sign in to the console; `plans` are drafts that are to be published by their word. */
 export interface AccountInfo {
   name: string;
   role: string;
   has_password: boolean;
+  factors?: string[];
+  plans?: string[];
 }
 
 /** Every account. */
@@ -40,7 +42,7 @@ export interface AccountList {
   items: AccountInfo[];
 }
 
-/** An account to add or change; without a password it can be entered by one-time code only. */
+/** An account to add or change; without a password it keeps the one it has. */
 export interface AccountRequest {
   name: string;
   role: string;
@@ -53,7 +55,7 @@ export interface Action {
   properties?: Record<string, unknown>;
 }
 
-/** Who did what to what, and how it went: ``done``, or the code of the refusal; `hash` holds the entry before. */
+/** Who did what to what, and how it went: ``done``, or the code of the refusal; `hash` seals it and the one before. */
 export interface AuditEntry {
   seq: number;
   at: string;
@@ -64,6 +66,7 @@ export interface AuditEntry {
   note: string;
   request_id: string;
   hash: string;
+  address?: string;
 }
 
 /** Entries, newest first, and where to go on. */
@@ -72,11 +75,13 @@ export interface AuditPage {
   next: number | null;
 }
 
-/** Whether every entry follows from the one before; `broken` is the first that does not. */
+/** Whether every entry is as it was written; `broken` is the first that is not, `how` says what is wrong. */
 export interface AuditVerdict {
   whole: boolean;
   entries: number;
   broken: number | null;
+  how?: string;
+  log?: LogVerdict | null;
 }
 
 /** A line that could not be taken in. */
@@ -145,12 +150,14 @@ export interface CheckRequest {
   draft?: string;
 }
 
-/** What checking found; `ok` is false when there are errors. */
+/** What checking found; `ok` is false when there are errors, `more` tells of findings that are not listed. */
 export interface CheckResult {
   ok: boolean;
   diagnostics: Diagnostic[];
   policies: number;
   rehearsals?: KeptRehearsal[];
+  more?: number;
+  cost?: CostView | null;
 }
 
 /** One check of a standard for a device as it is now. */
@@ -170,6 +177,13 @@ export interface CheckTrace {
   must: Tree;
 }
 
+/** What the trail and the log have come to, with its Ed25519 signature (base64) and the public key (PEM). */
+export interface Checkpoint {
+  checkpoint: string;
+  signature: string;
+  public_key: string;
+}
+
 /** How the policies were combined. */
 export interface CombinedTrace {
   stance: string;
@@ -178,6 +192,8 @@ export interface CombinedTrace {
   mild: ReadingTrace;
   block: RuleRef[];
   let_in: string[];
+  before?: string | null;
+  own_line?: boolean;
 }
 
 /** Two rulebooks to compare, the earlier first. */
@@ -201,6 +217,30 @@ export interface Configuration {
   search_subject_endpoint: string;
   search_resource_endpoint: string;
   search_action_endpoint: string;
+}
+
+/** A console session; `id` is the beginning of its digest, `mine` tells that it is the one that asks. */
+export interface ConsoleSession {
+  id: string;
+  account: string;
+  created_at: string;
+  seen_at: string;
+  address: string;
+  mine: boolean;
+}
+
+/** Console sessions, the newest first. */
+export interface ConsoleSessionList {
+  items: ConsoleSession[];
+}
+
+/** What a decision costs at most: steps by formula, and milliseconds of processor time of the worst made attempt. */
+export interface CostView {
+  steps: number;
+  milliseconds: number | null;
+  most_steps: number;
+  most_milliseconds: number;
+  fits: boolean;
 }
 
 /** How many people and apps of the inventory a scope covers. */
@@ -243,6 +283,7 @@ export interface Decision {
   shadow: Shadow;
   tell: Tell[];
   revision?: number | null;
+  outstanding_smallest?: boolean;
 }
 
 /** One object with what follows from it: all groups of a person, the standards of a device. */
@@ -317,6 +358,8 @@ export interface DraftInfo {
   shadowed?: string | null;
   plan?: PlanInfo | null;
   failed?: string;
+  digest?: string;
+  shadow_version?: number | null;
 }
 
 /** Every draft, those saved last first; discarded ones too. */
@@ -352,6 +395,7 @@ export interface EditRequest {
   why: string;
   base?: number | null;
   accept_lockout_risk?: string;
+  accept_failing_rehearsals?: string;
 }
 
 /** A subject or resource (sections 5.1 and 5.2): its type, its id, and what the caller says of it. */
@@ -410,7 +454,13 @@ export interface FactView {
   type: string;
   doc: string;
   words: string[];
-  usual: string[];
+}
+
+/** The second factors of an account, and whether one is required here. */
+export interface FactorList {
+  totp: boolean;
+  passkeys: PasskeyInfo[];
+  required: boolean;
 }
 
 /** A rule that the candidate does not meet. */
@@ -463,13 +513,14 @@ export interface Health {
   revision: number | null;
 }
 
-/** What an import did; of broken lines the first are listed, all are counted. */
+/** What an import did; of broken lines the first are listed, all are counted, and so are words on no list. */
 export interface ImportResult {
   added: number;
   already_there: number;
   conflicting: number;
   broken: number;
   listed: BrokenLine[];
+  not_understood?: StrangeWord[];
 }
 
 /** One object of the inventory. */
@@ -539,6 +590,15 @@ export interface LockState {
   since?: string | null;
   until?: string | null;
   wrong?: number;
+  reserved?: string;
+}
+
+/** Whether the sign-in log is as it was written. */
+export interface LogVerdict {
+  whole: boolean;
+  sealed: number;
+  older: number;
+  wrong: string;
 }
 
 /** The mappings that are kept, by name. */
@@ -671,6 +731,25 @@ export interface PartView {
   used_by: Use[];
 }
 
+/** A passkey that is kept. */
+export interface PasskeyInfo {
+  id: string;
+  title: string;
+  created_at: string;
+  used_at: string | null;
+}
+
+/** A passkey that a browser made, and what it is called. */
+export interface PasskeyMade {
+  credential: Record<string, unknown>;
+  title?: string;
+}
+
+/** What a browser is asked for, as WebAuthn has it. */
+export interface PasskeyOptions {
+  options: Record<string, unknown>;
+}
+
 /** A stretch of a sentence; `kind` and `id` name what it speaks of. */
 export interface Piece {
   text: string;
@@ -700,11 +779,13 @@ export interface PlanInfo {
   why: string;
 }
 
-/** When a draft is to be published (RFC 3339), and why; `accept_lockout_risk` as of publishing documents. */
+/** When a draft is to be published (RFC 3339), and why; the rest as of publishing it now. */
 export interface PlanRequest {
   at: string;
   why: string;
+  digest?: string;
   accept_lockout_risk?: string;
+  accept_failing_rehearsals?: string;
 }
 
 /** How one policy was read. */
@@ -717,6 +798,7 @@ export interface PolicyTrace {
   not_reached: string[];
   effects: PossibleEffect[];
   summary?: Piece[];
+  names_app?: string;
 }
 
 /** A policy as a reader wants it: one sentence, its rules, and the parts it is built from. */
@@ -759,12 +841,22 @@ export interface Problem {
   hint?: string;
   request_id?: string;
   errors?: Diagnostic[];
+  more?: number;
 }
 
-/** Why a draft is published; `accept_lockout_risk` as of publishing documents. */
+/** A fresh proof of who somebody is: a code of the authenticator app, a passkey's answer, or the password. */
+export interface ProofRequest {
+  totp?: string;
+  password?: string;
+  passkey?: Record<string, unknown> | null;
+}
+
+/** Why a draft is published, and the digest of it that the publisher was shown; the rest as of documents. */
 export interface PublishDraft {
   why: string;
+  digest?: string;
   accept_lockout_risk?: string;
+  accept_failing_rehearsals?: string;
 }
 
 /** Documents to publish. */
@@ -773,6 +865,7 @@ export interface PublishRequest {
   why: string;
   base?: number | null;
   accept_lockout_risk?: string;
+  accept_failing_rehearsals?: string;
 }
 
 /** The revision made, with warnings and notes. */
@@ -840,6 +933,7 @@ export interface RestoreRequest {
   why: string;
   base?: number | null;
   accept_lockout_risk?: string;
+  accept_failing_rehearsals?: string;
 }
 
 /** A revision with its documents. */
@@ -857,6 +951,7 @@ export interface RevisionInfo {
   digest: string;
   current: boolean;
   override?: string;
+  meaning?: number;
 }
 
 /** Every revision, newest first. */
@@ -898,6 +993,12 @@ export interface RulebookView {
   policies: PolicyView[];
   parts: PartView[];
   diagnostics: Diagnostic[];
+}
+
+/** What was said of a fact and is on no list, and by whom: the fact is unknown. */
+export interface SaidTrace {
+  said: unknown;
+  origin: string;
 }
 
 /** A schedule with the local time and the windows of that day. */
@@ -961,6 +1062,8 @@ export interface SessionInfo {
   role: string;
   csrf: string;
   expires_at: string | null;
+  half?: boolean;
+  factors?: string[];
 }
 
 /** The sessions that are still good, those seen last first. */
@@ -997,9 +1100,10 @@ export interface ShadowReport {
   flows: ShadowFlow[];
 }
 
-/** Whether live decisions are logged with a draft's outcome too. */
+/** Whether live decisions are logged with the outcome of a draft as it is now; to begin, with the digest shown. */
 export interface ShadowRequest {
   on: boolean;
+  digest?: string;
 }
 
 /** One side of a comparison: a revision by number, a draft, documents, or, with none, the current revision. */
@@ -1084,6 +1188,8 @@ export interface SigninTrace {
   around: SigninSummary[];
   not_believed?: Record<string, unknown>;
   drafts?: Record<string, string>;
+  meaning?: number;
+  present?: Decision | null;
 }
 
 /** A stretch of a file; lines and columns count from 1. */
@@ -1134,6 +1240,7 @@ export interface StarterCodeInfo {
   issued_by: string;
   used: string | null;
   used_for: string | null;
+  revoked?: string | null;
 }
 
 /** The codes, those issued last first. */
@@ -1154,6 +1261,13 @@ export interface StarterCodeRequest {
   starts?: string;
 }
 
+/** A word that is on no list of its fact, and how many sign-ins said it: the fact is unknown there. */
+export interface StrangeWord {
+  fact: string;
+  word: string;
+  count: number;
+}
+
 /** One thing looked at: `state` is ``good``, ``doubtful`` or ``bad``; `hint` is what to do about it. */
 export interface Symptom {
   about: string;
@@ -1170,7 +1284,7 @@ export interface Tell {
   link?: string | null;
 }
 
-/** A token without its secret. */
+/** A token without its secret; when it was used last and from where, and the drafts that it planned. */
 export interface TokenInfo {
   id: string;
   name: string;
@@ -1182,6 +1296,9 @@ export interface TokenInfo {
   reports?: string[];
   sees?: boolean;
   only?: string[];
+  used_at?: string | null;
+  used_from?: string;
+  plans?: string[];
 }
 
 /** Every token. */
@@ -1213,6 +1330,19 @@ export interface ToldText {
   link: string | null;
 }
 
+/** A secret for an authenticator app (RFC 6238), as text and as link; `begun` is sent back with the first code. */
+export interface TotpBegun {
+  secret: string;
+  link: string;
+  begun: string;
+}
+
+/** The first code of a secret that was begun. */
+export interface TotpConfirmed {
+  begun: string;
+  code: string;
+}
+
 /** Everything that led to one decision. */
 export interface Trace {
   facts: Record<string, FactTrace>;
@@ -1223,6 +1353,7 @@ export interface Trace {
   signals: Record<string, SignalTrace>;
   requirements: RequirementsTrace;
   combined: CombinedTrace;
+  not_understood?: Record<string, SaidTrace>;
 }
 
 /** A condition with the truth of every part: ``true``, ``false`` or ``unknown``. */
@@ -1270,4 +1401,5 @@ export interface WholeRecord {
   facts: Record<string, unknown>;
   decision: Decision;
   files: File[];
+  meaning?: number;
 }

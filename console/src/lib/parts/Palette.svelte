@@ -22,6 +22,7 @@
     { href: '/settings/starter-codes', word: 'Starter codes' },
     { href: '/settings/acceptances', word: 'Acceptances of notices' },
     { href: '/settings/audit', word: 'Audit: every change and refusal' },
+    { href: '/settings/account', word: 'Account: second factors, console sessions' },
   ];
   const reference = $derived(/^(s-\d+|[0-9a-z]{5}-?[0-9a-z]{5})$/i.test(text.trim()) ? text.trim() : '');
 

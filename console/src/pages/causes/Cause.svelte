@@ -23,7 +23,7 @@
     <p class="font-semibold">
       {#if cause.policy}<a href={linkTo('policy', cause.policy)}>{cause.policy_title}</a>
         <span class="font-mono text-fine font-normal text-muted">{cause.rule}</span>
-      {:else}Closed, and nobody lets in{/if}
+      {:else if cause.reason === 'credentials'}Wrong credentials{:else if cause.reason === 'locked-out'}Locked out{:else}Closed, and nobody lets in{/if}
     </p>
     <p class="first-letter:uppercase"><Sentence pieces={cause.because} />.</p>
     {#if cause.help.length}

@@ -13,6 +13,7 @@
   let { writing }: { writing: Writing } = $props();
   let why = $state('');
   let accept = $state('');
+  let failing = $state('');
   let at = $state('');
   let conflicts = $state<{ path: string; mine: string | null; theirs: string | null }[]>([]);
   const may = $derived(session.info?.role === 'publisher' || session.info?.role === 'operator');
@@ -23,9 +24,13 @@
 
   async function publish(event: SubmitEvent): Promise<void> {
     event.preventDefault();
+    // What is shown is what is published: a save by somebody else in between is refused.
+    const seen = writing.whole?.info;
+    if (!seen) return;
+    const over = { accept_lockout_risk: accept, accept_failing_rehearsals: failing };
     if (at.trim()) {
-      await writing.attempt(async () => keep(await api.planDraft(writing.name, at.trim(), why, accept)));
-    } else if (await writing.attempt(() => api.publishDraft(writing.name, why, accept))) void push('/history');
+      await writing.attempt(async () => keep(await api.planDraft(seen, at.trim(), why, over)));
+    } else if (await writing.attempt(() => api.publishDraft(seen, why, over))) void push('/history');
   }
   const unplan = () => writing.attempt(async () => keep(await api.unplanDraft(writing.name)));
   function keep(info: DraftInfo): void {
@@ -71,6 +76,9 @@
     <label class="text-small">Why, for those who read the history<input class="field" bind:value={why} required maxlength="1000" /></label>
     {#if risky}
       <label class="text-small">Why it is to be published although somebody who must get in could be locked out<input class="field" bind:value={accept} maxlength="1000" /></label>
+    {/if}
+    {#if writing.refused?.code === 'rehearsals-fail' || failing !== ''}
+      <label class="text-small">Why it is to be published although kept rehearsals do not give what they must<input class="field" bind:value={failing} maxlength="1000" /></label>
     {/if}
     <label class="text-small">When, in UTC or with an offset; at once when left empty<input class="field" bind:value={at} placeholder="2026-12-01T06:00:00Z" spellcheck="false" /></label>
     <div><button class="action" disabled={behind}>{at.trim() ? 'Plan it' : 'Publish it'}</button></div>

@@ -15,14 +15,17 @@
   });
   const turn = (on: boolean) =>
     writing.attempt(async () => {
-      const info = await api.shadowDraft(writing.name, on);
+      const seen = writing.whole?.info;
+      if (!seen) return;
+      const info = await api.shadowDraft(seen, on);
       if (writing.whole) writing.whole = { ...writing.whole, info };
     });
 </script>
 
 <h2 class="mt-6 mb-1 font-semibold">In shadow</h2>
 {#if since}
-  <p class="text-small">Live decisions are logged with what this draft would make of them, since {moment(since)} UTC.
+  <p class="text-small">Live decisions are logged with what this draft would make of them, since {moment(since)} UTC{#if writing.whole && writing.whole.info.shadow_version !== writing.whole.info.version}, as it was in version {writing.whole.info.shadow_version}: what was saved since does not count{/if}.
+    {#if may && writing.whole && writing.whole.info.shadow_version !== writing.whole.info.version}<button class="action ml-2" onclick={() => turn(true)}>Take what is here now</button>{/if}
     {#if may}<button class="action ml-2" onclick={() => turn(false)}>End it</button>{/if}</p>
   {#if report.value?.flows.length}
     <table class="ruled mt-1 max-w-xl"><thead><tr><th>Was</th><th>Would be</th><th class="text-right!">Sign-ins</th><th>Such as</th></tr></thead>

@@ -46,7 +46,7 @@ export class Language implements Words {
   values(fact: string): string[] {
     const found = this.fact(fact);
     const parts = PART_FACTS[fact];
-    return parts ? this.writing.ids(parts) : [...(found?.words ?? []), ...(found?.usual ?? [])];
+    return parts ? this.writing.ids(parts) : (found?.words ?? []);
   }
 
   /** What can come next in a text; `before` is what stands before the word that is being typed. */

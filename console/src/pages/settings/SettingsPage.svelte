@@ -1,12 +1,13 @@
 <script lang="ts">
   // What is set up once and looked at now and then: tokens, starter codes, acceptances.
+  import Account from './Account.svelte';
   import Acceptances from './Acceptances.svelte';
   import AuditTrail from './AuditTrail.svelte';
   import StarterCodes from './StarterCodes.svelte';
   import Tokens from './Tokens.svelte';
 
   let { params }: { params?: { part?: string } } = $props();
-  const PARTS = { tokens: 'Tokens', 'starter-codes': 'Starter codes', acceptances: 'Acceptances', audit: 'Audit' };
+  const PARTS = { tokens: 'Tokens', 'starter-codes': 'Starter codes', acceptances: 'Acceptances', audit: 'Audit', account: 'Account' };
   const part = $derived(params?.part && params.part in PARTS ? params.part : 'tokens');
 </script>
 
@@ -15,4 +16,4 @@
     <a href="#/settings/{name}" aria-current={part === name ? 'page' : undefined} class="py-0.5 aria-[current=page]:border-b-2 aria-[current=page]:border-accent aria-[current=page]:font-semibold">{word}</a>
   {/each}
 </nav>
-{#if part === 'starter-codes'}<StarterCodes />{:else if part === 'acceptances'}<Acceptances />{:else if part === 'audit'}<AuditTrail />{:else}<Tokens />{/if}
+{#if part === 'starter-codes'}<StarterCodes />{:else if part === 'acceptances'}<Acceptances />{:else if part === 'audit'}<AuditTrail />{:else if part === 'account'}<Account />{:else}<Tokens />{/if}

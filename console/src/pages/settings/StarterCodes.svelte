@@ -27,8 +27,18 @@
   const now = $derived(list.value ? new Date().toISOString() : '');
   const mayIssue = $derived(session.info?.role === 'operator');
   const standing = (code: StarterCodeInfo) =>
-    code.used ? 'used' : code.ends <= now ? 'ran out' : code.starts > now ? 'not yet' : 'waits to be used';
+    code.used ? 'used' : code.revoked ? 'revoked' : code.ends <= now ? 'ran out' : code.starts > now ? 'not yet' : 'waits to be used';
   const waiting = $derived((list.value?.items ?? []).filter((code) => standing(code) === 'waits to be used').length);
+
+  async function revoke(code: StarterCodeInfo): Promise<void> {
+    refused = null;
+    try {
+      list.value = await api.revokeStarterCode(code.id);
+    } catch (error) {
+      if (!(error instanceof Failure)) throw error;
+      refused = error.problem;
+    }
+  }
 
   async function issue(event: SubmitEvent): Promise<void> {
     event.preventDefault();
@@ -73,7 +83,7 @@
   <!-- svelte-ignore a11y_no_noninteractive_tabindex: a region that scrolls must be reachable by keyboard -->
   <div class="relative overflow-x-auto" {@attach rows} tabindex="0" role="region" aria-label="Starter codes">
     <table class="ruled min-w-[44rem]">
-      <thead><tr><th>For</th><th>From (UTC)</th><th>To</th><th>Issued by</th><th>State</th></tr></thead>
+      <thead><tr><th>For</th><th>From (UTC)</th><th>To</th><th>Issued by</th><th>State</th><th><span class="sr-only">Revoke it</span></th></tr></thead>
       <tbody>
         {#each list.value.items as code (code.id)}
           <tr class="hover:bg-sunk">
@@ -82,6 +92,7 @@
             <td class="whitespace-nowrap tabular-nums">{moment(code.ends)}</td>
             <td>{code.issued_by}</td>
             <td>{#if code.used_for}<a data-row href="#/signins/{encodeURIComponent(code.used_for)}">{standing(code)} {moment(code.used ?? '')}</a>{:else}{standing(code)}{/if}</td>
+            <td class="text-right">{#if mayIssue && ['waits to be used', 'not yet'].includes(standing(code))}<button class="action" aria-label="Revoke the code for {code.person}" onclick={() => revoke(code)}>Revoke</button>{/if}</td>
           </tr>
         {/each}
       </tbody>

@@ -3,7 +3,7 @@
   import { onMount } from 'svelte';
   import { api, Failure } from '../../lib/api/client';
   import type { Problem, TokenInfo, TokenList, TokenMade } from '../../lib/api/types';
-  import { count } from '../../lib/format';
+  import { count, moment } from '../../lib/format';
   import { rows } from '../../lib/keys';
   import Failing from '../../lib/parts/Failing.svelte';
   import Heading from '../../lib/parts/Heading.svelte';
@@ -73,7 +73,7 @@
   <div class="relative overflow-x-auto" {@attach rows} tabindex="0" role="region" aria-label="Tokens">
     <table class="ruled min-w-[52rem]">
       <thead>
-        <tr><th>Name</th><th>Role</th><th>May report, or is for</th><th>Made by</th><th>Expires</th><th>State</th><th><span class="sr-only">Revoke it</span></th></tr>
+        <tr><th>Name</th><th>Role</th><th>May report, or is for</th><th>Made by</th><th>Expires</th><th>Last used (UTC)</th><th>State</th><th><span class="sr-only">Revoke it</span></th></tr>
       </thead>
       <tbody>
         {#each shown as token (token.id)}
@@ -85,7 +85,8 @@
             </td>
             <td>{token.created_by}<span class="block text-fine text-muted tabular-nums">{token.created_at.slice(0, 10)}</span></td>
             <td class="whitespace-nowrap tabular-nums">{token.expires_at?.slice(0, 10) ?? 'never'}</td>
-            <td>{standing(token)}</td>
+            <td class="whitespace-nowrap tabular-nums">{token.used_at ? moment(token.used_at) : 'never'}<span class="block font-mono text-fine text-muted">{token.used_from}</span></td>
+            <td>{standing(token)}{#each token.plans ?? [] as plan (plan)}<a class="block text-fine" href="#/drafts/{plan}">planned {plan}</a>{/each}</td>
             <td class="text-right whitespace-nowrap">
               {#if !good(token)}
                 <!-- Nothing is left to revoke. -->

@@ -20,7 +20,7 @@ export const filterWords: Words = {
     const facts = await (loaded ??= api.facts().then((list) => [...RECORD, ...list.items]));
     const compared = /([\w.]+)\s+(is(\s+not)?(\s+one\s+of\s*\[[^\]]*)?|has(\s+(any|all|none)\s+of\s*\[[^\]]*)?)\s*$/.exec(before)?.[1];
     const fact = facts.find((found) => found.name === compared);
-    if (fact) return [...fact.words, ...fact.usual].map((word) => ({ word, says: '' }));
+    if (fact) return fact.words.map((word) => ({ word, says: '' }));
     return facts.map(({ name, doc }) => ({ word: name, says: doc }));
   },
 };

@@ -101,6 +101,20 @@
           {/each}
         </ul>
       {/if}
+      {#if Object.keys(it.trace.not_understood ?? {}).length}
+        <h2 class="mt-6 mb-1 text-lead font-semibold">Reported, and not understood</h2>
+        <p class="text-small text-muted">These words are on no list, so the facts are not known; nothing was put in their place.</p>
+        <ul class="text-small">
+          {#each Object.entries(it.trace.not_understood ?? {}) as [fact, what] (fact)}
+            <li><span class="font-mono text-fine">{fact}</span> {typed(what.said)} <span class="text-muted">· {what.origin}</span></li>
+          {/each}
+        </ul>
+      {/if}
+      {#if it.present}
+        <div class="mt-6 border-l-4 border-accent bg-accent-soft px-4 py-2 text-small">
+          <p>This was decided under meaning {it.meaning}, before decisions came to mean what they mean now. Then it was <Mark value={it.decision.outcome} size={10} />; by what they mean now it would be <Mark value={it.present.outcome} size={10} />. How, is below.</p>
+        </div>
+      {/if}
       <h2 class="mt-7 mb-2 border-t-2 border-ink pt-3 text-lead font-semibold">How it was decided</h2>
       <Policies trace={it.trace} decision={it.decision} />
       <Requirements requirements={it.trace.requirements} />
