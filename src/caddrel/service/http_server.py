@@ -169,10 +169,10 @@ def create_server(
         cleanup_interval=1,
         asyncore_use_poll=True,
         max_request_body_size=SMALL_BODY + 1,
-        # What is written goes out at once: events are small, and somebody waits for them.
-        send_bytes=1,
         **proxied,
     )
+    # What is written goes out at once: events are small, and somebody waits for them.
+    adj.send_bytes = 1
     parser = type("Parser", (_Parser,), {"allowed": staticmethod(lambda *asked: min(allowed(*asked), largest))})
     channel = type("Channel", (_Channel,), {"parser_class": parser})
     others, decisions = ThreadedTaskDispatcher(), ThreadedTaskDispatcher()
