@@ -9,14 +9,21 @@ CONSOLE_SOURCES := $(shell find console/src console/public -type f 2>/dev/null) 
 BIND ?= 127.0.0.1:8420
 DATA ?= .demo
 
-.PHONY: install demo test check lint types reference bench fuzz clean browser
+.PHONY: install demo test check lint types reference bench fuzz soak pins sbom clean browser
 
 install: $(VENV)/.installed $(STATIC)
 
-$(VENV)/.installed: requirements.lock pyproject.toml
+PIP := $(BIN)/python -m pip install --quiet --disable-pip-version-check
+
+# What runs Caddrel, and nothing else, each file with the digest that was seen when it was chosen.
+$(VENV)/.installed: requirements/runtime.lock pyproject.toml
 	$(PYTHON) -m venv $(VENV)
-	$(BIN)/python -m pip install --quiet --disable-pip-version-check -r requirements.lock
-	$(BIN)/python -m pip install --quiet --disable-pip-version-check --no-deps --no-build-isolation --editable .
+	$(PIP) --require-hashes -r requirements/runtime.lock
+	$(PIP) --no-deps --no-build-isolation --editable .
+	@touch $@
+
+$(VENV)/.developing: requirements/development.lock $(VENV)/.installed
+	$(PIP) --require-hashes -r requirements/development.lock
 	@touch $@
 
 console/node_modules/.installed: console/package.json console/package-lock.json
@@ -35,13 +42,13 @@ demo: install
 browser:
 	@bash tools/browser.sh
 
-test: install browser
+test: install $(VENV)/.developing browser
 	$(BIN)/python -m pytest -n auto $(PYTEST_ARGS)
 
 # Lint, types, layers, console, tests.
 check: lint test
 
-lint: install
+lint: install $(VENV)/.developing
 	$(BIN)/ruff format --check .
 	$(BIN)/ruff check .
 	$(BIN)/mypy
@@ -54,16 +61,34 @@ reference: install
 	$(BIN)/python tools/build_reference.py
 
 # The console's types, from the service's own schema.
-types: install
+types: install $(VENV)/.developing
 	$(BIN)/python tools/console_types.py
 
 # Ratios within one run: bench/results.json and the table in docs.
-bench: install
+bench: install $(VENV)/.developing
 	$(BIN)/python -m bench
 
 # The evaluators on 100,000 random rulebooks and attempts.
-fuzz: install
+fuzz: install $(VENV)/.developing
 	PYTHONPATH=. $(BIN)/python tools/fuzz.py
+
+# The same with twenty times as much: the service killed again and again, and an attack that takes its time.
+soak: install $(VENV)/.developing browser
+	CADDREL_SOAK=20 $(BIN)/python -m pytest tests/service/test_killed.py
+	$(BIN)/python tools/attack.py --large
+
+# Choose versions anew, with their digests.
+pins:
+	$(PYTHON) -m venv .install/pins
+	.install/pins/bin/python -m pip install --quiet --disable-pip-version-check pip-tools
+	cd requirements && for of in runtime development; do ../.install/pins/bin/pip-compile --quiet --upgrade \
+	  --generate-hashes --allow-unsafe --strip-extras --no-annotate --no-header --no-emit-index-url \
+	  --no-emit-trusted-host --output-file $$of.lock $$of.in || exit 1; done
+
+# A bill of materials (CycloneDX) of the service, and one of the console.
+sbom: install $(VENV)/.developing
+	$(BIN)/cyclonedx-py requirements requirements/runtime.lock --output-format JSON --output-file sbom-service.json
+	cd console && npm sbom --sbom-format cyclonedx --package-lock-only > ../sbom-console.json
 
 clean:
 	rm -rf $(VENV) console/node_modules src/caddrel/service/static .demo

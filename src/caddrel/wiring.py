@@ -25,7 +25,7 @@ from waitress import wasyncore
 
 from caddrel.service import access, http_server
 from caddrel.service.address_data import AddressData
-from caddrel.service.app import ENDPOINTS, create_app
+from caddrel.service.app import ENDPOINTS, create_app, refusal
 from caddrel.service.deps import Deps, Limits, Settings
 from caddrel.service.endpoints import body_limits
 from caddrel.service.errors import ServiceError
@@ -181,9 +181,11 @@ def open_data(
             raise
     make_private(folder)
     seal, audit = LogSeal(keys.of("log")), AuditStore(book, keys.of("audit"))
-    seal.begin(log)
+    found = seal.begin(log)
     if keys.made:
         audit.seal_again()
+    if found:
+        audit.add((clock or utc_now)(), "host", "seal", "sign-in log", "done", f"{found} records, as they were found")
     deps = Deps(
         revisions=RevisionStore(book),
         inventory=InventoryStore(book),
@@ -329,7 +331,9 @@ def build_server(
     app = app or create_app(deps)
     allowed = body_limits(deps, ENDPOINTS)
     largest = deps.limits.stream + 1024 * 1024
-    server, taken, dispatchers = http_server.create_server(app, host, port, threads, largest, allowed, trusted_proxy)
+    server, taken, dispatchers = http_server.create_server(
+        app, host, port, threads, largest, allowed, refusal, trusted_proxy
+    )
     made = Server(opened, host, taken, server, dispatchers)
     deps.settings.origin = (public_url or made.url).rstrip("/")
     named = urlsplit(public_url).hostname

@@ -234,7 +234,7 @@ def test_guessing_locks_out_and_is_in_the_log(come: Come, world: Live) -> None:
         _password(page, f"guess number {guess}")
         expect(page.get_by_role("alert")).to_have_text("That password is not right.")
     _password(page)
-    expect(page.get_by_role("alert")).to_contain_text("Too many wrong passwords. Try again after")
+    expect(page.get_by_role("alert")).to_contain_text("Too many wrong tries. Try again after")
     with world.client() as client:
         found = client.signins.list(where="auth.credentials is wrong and person.id is bruno.krog", since="1h")
         assert sum(found.counts.values()) == 10

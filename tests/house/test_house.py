@@ -40,7 +40,7 @@ def test_only_the_api_module_of_the_console_fetches_and_nothing_renders_markup()
     for path in CONSOLE:
         text = path.read_text(encoding="utf-8")
         assert "{@html" not in text, path
-        assert not re.search(r"\bfetch\(", text) or path.name == "client.ts", path
+        assert not re.search(r"\bfetch\(", text) or path.name == "caller.ts", path
 
 
 def test_every_code_has_a_case_and_is_explained() -> None:

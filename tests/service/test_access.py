@@ -178,4 +178,6 @@ def test_a_token_for_some_things_may_do_no_others(empty: Live) -> None:
     assert areas - set(access.AREAS) == {"tokens", "accounts", "session", "console-sessions"}
     done = run("token", "create", "n", "--role", "viewer", "--only", "rulebook", env=empty.environment())
     assert done.returncode == 0
-    assert "signins, jobs" in " ".join(run("token", "list", env=empty.environment()).stdout.split())
+    assert "signins, jobs" in " ".join(
+        run("token", "list", env={**empty.environment(), "COLUMNS": "200"}).stdout.split()
+    )

@@ -197,7 +197,6 @@ _GOOD = {
         ({"subject": {"type": "person"}}, "missing-key"),
         ({"subject": None}, "missing-key"),
         ({"resource": {"type": "file", "id": "x"}}, "unknown-resource-type"),
-        ({"action": {"name": "open"}}, "unknown-action"),
         ({"context": {"device.managed": "yes"}}, None),
         ({"context": {"network": {"ip": 5}}}, "wrong-value"),
         ({"context": {"netwrk.ip": "x"}}, "unknown-fact"),

@@ -178,7 +178,11 @@ def test_now_looks_back_under_the_new_rulebook(service: Live) -> None:
         service.clock.now += timedelta(days=1)
         far = RULEBOOK.replace("above_kmh: 900", "above_kmh: 900000").replace("new-device, too-fast", "too-fast")
         client.rulebook.publish([File("r.yaml", far)], "nobody travels that fast")
-        hit = next(r for r in _all(service).values() if r.columns["outcome"] == "challenged")
+        hit = next(
+            record
+            for record in _all(service).values()
+            if record.columns["outcome"] == "challenged" and record.facts["values"]["signals"][1] == ["new-device"]
+        )
         trace = client.signins.trace(hit.id)
         assert trace.same
         assert trace.now is not None

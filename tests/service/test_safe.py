@@ -18,6 +18,7 @@ from tests.conftest import Clock, Live, serving
 
 from caddrel import wiring
 from caddrel.client import Caddrel, Refused
+from caddrel.core.decide import cost
 from caddrel.core.decide.decision import MEANING
 from caddrel.service import access
 from caddrel.store.audit import AuditStore
@@ -88,7 +89,7 @@ def test_wrong_credentials_are_let_in_nowhere_and_lock_out(live: Live) -> None:
         operator.passwords.lift_lock("ada")
         assert _ask(door, **{"auth.credentials": "right", "auth.methods": ["pwd"]}).decision
         assert "lock-out of ada lifted" in operator.audit.list("lifted").items[0].note
-        assert {c.reason for c in operator.signins.causes().items} == {"credentials", "locked-out"}
+        assert {c.reason for c in operator.signins.causes().causes} == {"credentials", "locked-out"}
         listed = operator.signins.list(reason="locked-out")
         assert [item.outcome for item in listed.items] == ["blocked"]
         trace = operator.signins.trace(listed.items[0].id)
@@ -169,7 +170,7 @@ def test_words_on_no_list_are_told_everywhere_and_taken_for_harmless_nowhere(liv
         assert exported["a"]["client.kind"] == "imap"
         assert exported["a"]["auth.methods"] == {"pwd": 5, "magic": None}
         assert client.signins.list(where="client.kind is unknown").counts["blocked"] == 2
-        symptoms = {symptom.about: symptom for symptom in client.doctor().symptoms}
+        symptoms = {symptom.about: symptom for symptom in client.examine().symptoms}
         assert "“imap” 1 times" in symptoms["words"].says
         with pytest.raises(Refused) as refused:
             client.people.import_([b'{"id": "bo", "kind": "Kontraktor"}'])
@@ -220,7 +221,7 @@ def test_what_an_earlier_release_stored_is_read_again(tmp_path: Path) -> None:
             facts = {"person.id": "ada", "time.at": (each.clock.now - timedelta(days=1)).isoformat()}
             client.signins.import_([json.dumps({"id": "late", "facts": facts}).encode()])
             assert client.signins.trace("old").decision.outcome == "allowed"
-            symptoms = {symptom.about: symptom.says for symptom in client.doctor().symptoms}
+            symptoms = {symptom.about: symptom.says for symptom in client.examine().symptoms}
             assert "bo: person.factors" in symptoms["inventory words"]
         person = each.deps.inventories.current().people["bo"]
         assert person.facts.get("person.kind") == "guest"
@@ -349,7 +350,9 @@ def test_rehearsals_that_fail_and_keys_that_are_lost_refuse_publishing(live: Liv
         assert any("ada got the group keys" in note for note in notes)
 
 
-def test_rulebooks_that_cost_too_much_are_refused_and_the_cost_is_shown(live: Live) -> None:
+def test_rulebooks_that_cost_too_much_are_refused_and_the_cost_is_shown(
+    live: Live, monkeypatch: pytest.MonkeyPatch
+) -> None:
     proofs = "".join(f"  p{i}: {{any_of: [[hwk], [swk]]}}\n" for i in range(20))
     pairs = "".join(
         f"  r{i}-{j}: {{mode: enforced, rules: [{{then: require proof p{i} or proof p{j}}}]}}\n"
@@ -363,12 +366,13 @@ def test_rulebooks_that_cost_too_much_are_refused_and_the_cost_is_shown(live: Li
         assert found.cost is not None
         assert found.cost.fits
         assert found.cost.milliseconds is not None
-        assert found.more == len(found.diagnostics) + found.more - 200 or found.more == 0
+        assert len(found.diagnostics) <= 200
+        assert found.more == 0 or len(found.diagnostics) == 200
         shade = client.drafts.begin("shade").info
         many = "".join(
-            f"  t{i}: {{rules: [{{when: {' and '.join(['device.managed'] * 400)}, then: block}}]}}\n"
-            for i in range(400)
+            f"  t{i}: {{rules: [{{when: {' and '.join(['device.managed'] * 200)}, then: block}}]}}\n" for i in range(60)
         )
+        monkeypatch.setattr(cost, "MOST_STEPS", 20_000)
         shade = client.drafts.save("shade", shade.version, [File("r.yaml", f"caddrel: 1\npolicies:\n{many}")]).info
         check = client.rulebook.check(draft="shade")
         assert not check.ok
@@ -472,11 +476,15 @@ def test_a_trail_that_was_changed_is_found(tmp_path: Path, change: str, broken: 
     "change",
     [
         "UPDATE records SET own = replace(own, 'reported', 'computed') WHERE id = 's-1'",
-        "UPDATE signins SET outcome = 'blocked' WHERE seq = 2",
-        "UPDATE decisions SET document = replace(document, 'allowed', 'blocked')",
+        "UPDATE signins SET outcome = 'other' WHERE seq = 2",
+        "UPDATE decisions SET document = replace(document, 'outcome', 'otucome')",
         "UPDATE bundles SET document = replace(document, 'ada', 'bob')",
         "DELETE FROM records WHERE id = 's-1'",
+        "UPDATE signins SET at = at + 1",
+        "UPDATE decisions SET document = '{}', mac = NULL",
+        "UPDATE records SET mac = NULL WHERE id = 's-2'",
         "UPDATE log_seal SET sealed = sealed - 1",
+        "DELETE FROM log_seal",
         "DELETE FROM records",
     ],
 )
@@ -486,8 +494,11 @@ def test_a_log_that_was_changed_is_found(tmp_path: Path, change: str) -> None:
         with each.client() as client:
             client.rulebook.publish([File("r.yaml", RULEBOOK)], "first")
             lines = [
-                {"id": f"s-{i}", "facts": {"person.id": "ada", **BROWSER, "time.at": each.clock.now.isoformat()}}
-                for i in range(4)
+                {
+                    "id": f"s-{i}",
+                    "facts": {"person.id": "ada", "client.kind": kind, "time.at": each.clock.now.isoformat()},
+                }
+                for i, kind in enumerate(["browser", "browser", "legacy", "browser"])
             ]
             client.signins.import_([json.dumps(line).encode() + b"\n" for line in lines])
             assert client.audit.verify(log=True).log.whole  # type: ignore[union-attr]

@@ -25,8 +25,19 @@ def live(tmp_path: Path) -> Iterator[Live]:
         yield each
 
 
+_open: list[httpx.Client] = []
+
+
+@pytest.fixture(autouse=True)
+def _closing() -> Iterator[None]:
+    yield
+    while _open:
+        _open.pop().close()
+
+
 def _console(live: Live, **said: str) -> tuple[httpx.Client, dict[str, Any]]:
     http = httpx.Client(base_url=live.url, timeout=30)
+    _open.append(http)
     answer = http.post("/api/v1/session", json=said or {"name": "maren", "password": PASSWORD})
     assert answer.status_code == 200, answer.text
     http.headers["X-Caddrel-CSRF"] = answer.json()["csrf"]

@@ -78,7 +78,7 @@ def test_a_code_enrols_once_and_is_known_by_its_hash_only(live: Live) -> None:
         trace = operator.signins.trace(allowed.context["reference"])
         assert "starter-code" in trace.trace.facts["auth.methods"].value
         assert trace.same
-    listed = run("starter-code", "list", env=live.environment())
+    listed = run("starter-code", "list", env={**live.environment(), "COLUMNS": "200"})
     assert allowed.context["id"] in listed.stdout
     letters = code.replace("-", "")
     for path in live.folder.rglob("*"):

@@ -67,9 +67,8 @@ def verify(expect: str, of_log: bool, as_json: bool) -> None:
     else:
         say(f"The audit trail cannot be relied on: {found.how}.")
     if found.log is not None and not as_json:
-        older = f"; {found.log.older:,} are older than seals" if found.log.older else ""
         say(
-            f"The sign-in log is whole: {found.log.sealed:,} records are as they were written{older}."
+            f"The sign-in log is whole: {found.log.sealed:,} records are as they were written."
             if found.log.whole
             else f"The sign-in log was changed: {found.log.wrong}."
         )

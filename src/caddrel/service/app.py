@@ -10,7 +10,7 @@ from urllib.parse import urlsplit
 import msgspec
 import structlog
 from flask import Flask, Response, g, request, send_from_directory
-from werkzeug.exceptions import MethodNotAllowed
+from werkzeug.exceptions import BadRequest, MethodNotAllowed, RequestEntityTooLarge, default_exceptions
 
 from caddrel.core.diagnostics import shorten
 from caddrel.core.facts.catalogue import Catalogue
@@ -125,9 +125,7 @@ def _frame_requests(app: Flask, deps: Deps) -> None:
         if deps.settings.origin.startswith("https://"):
             response.headers["Strict-Transport-Security"] = "max-age=31536000"
         response.headers["X-Request-ID"] = g.get("request_id", "")
-        now = deps.clock()
-        deps.token_uses.write(now)
-        deps.checkpoints.write(now)
+        _keep_house(deps)
         _log.info(
             "request.done",
             method=request.method,
@@ -138,6 +136,24 @@ def _frame_requests(app: Flask, deps: Deps) -> None:
             request_id=g.get("request_id", ""),
         )
         return response
+
+
+def _keep_house(deps: Deps) -> None:
+    """Write down what is gathered between requests; that it cannot be written spoils nobody's answer."""
+    try:
+        now = deps.clock()
+        deps.token_uses.write(now)
+        deps.checkpoints.write(now)
+    except Exception as error:  # noqa: BLE001
+        _log.error("housekeeping.failed", exc_info=error)
+
+
+def refusal(status: int) -> tuple[list[tuple[str, str]], bytes]:
+    """Return headers and problem document for what the server could not take in as a request."""
+    error = RequestEntityTooLarge() if status == 413 else default_exceptions.get(status, BadRequest)()
+    problem = problem_for(error, new_id(16))
+    headers = {**_HEADERS, "Content-Type": "application/problem+json", "X-Request-ID": problem.request_id}
+    return list(headers.items()), msgspec.json.encode(problem)
 
 
 def _tell_errors(app: Flask) -> None:

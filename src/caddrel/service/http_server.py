@@ -15,6 +15,7 @@ from typing import Any
 import waitress.channel
 import waitress.parser
 import waitress.server
+import waitress.task
 from waitress.adjustments import Adjustments
 from waitress.parser import ParsingError
 from waitress.server import MultiSocketServer
@@ -39,9 +40,12 @@ _DECISIONS = "/access/v1/evaluation"
 _ParserBase: Any = waitress.parser.HTTPRequestParser
 _ChannelBase: Any = waitress.channel.HTTPChannel
 _ServerBase: Any = waitress.server.TcpWSGIServer
+_RefusalBase: Any = waitress.task.ErrorTask
 
 # Method, path and headers of a request; returns how many bytes its body may have.
 Allowed = Callable[[str, str, Mapping[str, str]], int]
+# A status; returns headers and body of the answer to what could not be taken in.
+Refusal = Callable[[int], tuple[list[tuple[str, str]], bytes]]
 
 
 class _Parser(_ParserBase):  # type: ignore[misc]
@@ -58,7 +62,7 @@ class _Parser(_ParserBase):  # type: ignore[misc]
             raise ParsingError("both Content-Length and Transfer-Encoding")
         if self.chunked or self.content_length > SMALL_BODY:
             most = self.allowed(self.command, self.path, self.headers)
-            self.adj = _with_limit(self.adj, most)
+            self.adj = _with_limit(self.adj, max(most, SMALL_BODY))
 
 
 def _with_limit(adj: Adjustments, most: int) -> Adjustments:
@@ -66,6 +70,21 @@ def _with_limit(adj: Adjustments, most: int) -> Adjustments:
     # Waitress refuses what is as large as its limit.
     limited.max_request_body_size = most + 1
     return limited
+
+
+class _Refusal(_RefusalBase):  # type: ignore[misc]
+    """Answers what never became a request, as the service answers everything else that it refuses."""
+
+    refusal: Refusal
+
+    def execute(self) -> None:
+        code = int(self.request.error.code)
+        headers, body = self.refusal(code)
+        self.status = f"{code} {self.request.error.reason}"
+        self.response_headers.extend(headers)
+        self.set_close_on_finish()
+        self.content_length = len(body)
+        self.write(body)
 
 
 class _Channel(_ChannelBase):  # type: ignore[misc]
@@ -143,7 +162,14 @@ class _Server(_ServerBase):  # type: ignore[misc]
 
 
 def create_server(
-    app: Any, host: str, port: int, threads: int, largest: int, allowed: Allowed, trusted_proxy: str = ""
+    app: Any,
+    host: str,
+    port: int,
+    threads: int,
+    largest: int,
+    allowed: Allowed,
+    refusal: Refusal,
+    trusted_proxy: str = "",
 ) -> tuple[Any, int, list[ThreadedTaskDispatcher]]:
     """Return a server that listens, its port, and its threads.
 
@@ -174,7 +200,8 @@ def create_server(
     # What is written goes out at once: events are small, and somebody waits for them.
     adj.send_bytes = 1
     parser = type("Parser", (_Parser,), {"allowed": staticmethod(lambda *asked: min(allowed(*asked), largest))})
-    channel = type("Channel", (_Channel,), {"parser_class": parser})
+    refused = type("Refusal", (_Refusal,), {"refusal": staticmethod(refusal)})
+    channel = type("Channel", (_Channel,), {"parser_class": parser, "error_task_class": refused})
     others, decisions = ThreadedTaskDispatcher(), ThreadedTaskDispatcher()
     others.set_thread_count(threads)
     decisions.set_thread_count(DECISION_THREADS)

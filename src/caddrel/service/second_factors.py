@@ -13,7 +13,7 @@ from urllib.parse import urlsplit
 
 import pyotp
 import webauthn
-from webauthn.helpers.exceptions import InvalidAuthenticationResponse, InvalidRegistrationResponse
+from webauthn.helpers.exceptions import WebAuthnException
 from webauthn.helpers.structs import (
     AuthenticatorSelectionCriteria,
     PublicKeyCredentialDescriptor,
@@ -148,7 +148,7 @@ def keep_passkey(deps: Deps, account: str, session: str, request: wire.PasskeyMa
             expected_rp_id=_rp(deps),
             expected_origin=deps.settings.origin,
         )
-    except (InvalidRegistrationResponse, ValueError, KeyError, TypeError) as refused:
+    except (WebAuthnException, ValueError, KeyError, TypeError) as refused:
         raise ServiceError(422, "bad-passkey", "the passkey cannot be kept", str(refused)[:200]) from None
     title = request.title.strip()[:100] or "Passkey"
     key = Passkey(_text(made.credential_id), account, made.credential_public_key, made.sign_count, title, deps.clock())
@@ -183,7 +183,7 @@ def check_passkey(deps: Deps, account: str, session: str, credential: dict[str, 
             credential_public_key=key.public_key,
             credential_current_sign_count=key.sign_count,
         )
-    except (InvalidAuthenticationResponse, ValueError, KeyError, TypeError):
+    except (WebAuthnException, ValueError, KeyError, TypeError):
         return False
     deps.accounts.used_passkey(key.id, proved.new_sign_count, deps.clock())
     return True

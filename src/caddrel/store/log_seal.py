@@ -13,7 +13,7 @@ from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from typing import Any
 
-from sqlalchemy import Connection, select, update
+from sqlalchemy import Connection, Table, bindparam, literal, select, update
 
 from caddrel.store.engine import Database
 from caddrel.store.tables import COLUMNS_SEALED, bundles, decisions, log_seal, records, signins
@@ -25,10 +25,9 @@ _PAGE = 2_000
 
 @dataclass(frozen=True, slots=True)
 class LogVerdict:
-    """Whether the log is as it was written: how many records have seals, how many are older, what is wrong."""
+    """Whether the log is as it was written: how many records have seals, and what is wrong."""
 
     sealed: int
-    older: int
     wrong: str
 
 
@@ -70,7 +69,10 @@ class LogSeal:
         total = (int.from_bytes(row.total) + sum(map(int.from_bytes, more)) - sum(map(int.from_bytes, less))) % _MODULUS
         changes, count = row.changes + 1, row.sealed + len(more) - len(less)
         values = {"changes": changes, "sealed": count, "total": total.to_bytes(LENGTH)}
-        connection.execute(update(log_seal).values(**values, seal=self._head(changes, count, values["total"])))
+        # Once wrong, it stays so: writing on must not make a sum right that somebody changed.
+        right = row.seal == self._head(row.changes, row.sealed, row.total)
+        seal = self._head(changes, count, values["total"]) if right else ""
+        connection.execute(update(log_seal).values(**values, seal=seal))
 
     def head(self, database: Database) -> tuple[int, str]:
         """Return how often the log was changed, and the seal of what it is now."""
@@ -78,13 +80,33 @@ class LogSeal:
             row = connection.execute(select(log_seal)).one()
         return row.changes, row.seal
 
-    def begin(self, database: Database) -> None:
-        """Begin with an empty sum, where nothing was sealed yet."""
+    def begin(self, database: Database) -> int | None:
+        """Begin the sum; what an earlier release wrote is sealed as it is found.
+
+        Returns
+        -------
+        How many records were found, None when there was a sum already.
+        """
         with database.write() as connection:
-            if connection.execute(select(log_seal)).first() is None:
-                total = bytes(LENGTH)
-                values = {"changes": 0, "sealed": 0, "total": total, "seal": self._head(0, 0, total)}
-                connection.execute(log_seal.insert().values(values))
+            if connection.execute(select(log_seal)).first() is not None:
+                return None
+            for table, kind in ((bundles, bundles.c.kind), (decisions, literal("decision"))):
+                found = connection.execute(select(table.c.number, kind.label("kind"), table.c.document)).all()
+                macs = [{"of": row.number, "is": self.of_document(row.kind, row.document.encode())} for row in found]
+                _put_macs(connection, table, table.c.number, macs)
+            total = count = 0
+            for rows in self._records(connection).partitions(_PAGE):
+                macs = [{"of": row.seq, "is": self._of_row(row)} for row in rows]
+                _put_macs(connection, records, records.c.seq, macs)
+                total = (total + sum(int.from_bytes(each["is"]) for each in macs)) % _MODULUS
+                count += len(macs)
+            whole = total.to_bytes(LENGTH)
+            values = {"changes": 0, "sealed": count, "total": whole, "seal": self._head(0, count, whole)}
+            connection.execute(log_seal.insert().values(values))
+            return count
+
+    def _of_row(self, row: Any) -> bytes:
+        return self.of_records([row.id], [row.own], [[getattr(row, name)] for name in COLUMNS_SEALED])[0]
 
     def _head(self, changes: int, count: int, total: Any) -> str:
         return hmac.new(self._key, f"{changes} {count} {total.hex()}".encode(), hashlib.sha256).hexdigest()
@@ -100,36 +122,37 @@ class LogSeal:
         with database.read() as connection:
             head = connection.execute(select(log_seal)).first()
             if head is None or head.seal != self._head(head.changes, head.sealed, head.total):
-                return LogVerdict(0, 0, "the sum of the seals was changed")
+                return LogVerdict(0, "the sum of the seals was changed")
             if head.changes < least:
-                return LogVerdict(head.sealed, 0, f"it was put back: it had been changed {least} times")
+                return LogVerdict(head.sealed, f"it was put back: it had been changed {least} times")
             for kind, number in self._wrong_documents(connection):
-                return LogVerdict(head.sealed, 0, f"{kind} {number} was changed")
-            count = older = total = 0
+                return LogVerdict(head.sealed, f"{kind} {number} was changed")
+            count = total = 0
             for row in self._records(connection):
-                if row.mac is None:
-                    older += 1
-                    continue
-                mine = [[row[3 + place]] for place in range(len(COLUMNS_SEALED))]
-                if self.of_records([row.id], [row.own], mine)[0] != row.mac:
-                    return LogVerdict(head.sealed, older, f"record {row.id} was changed")
+                if self._of_row(row) != row.mac:
+                    return LogVerdict(head.sealed, f"record {row.id} was changed")
                 count += 1
                 total = (total + int.from_bytes(row.mac)) % _MODULUS
         if count != head.sealed or total.to_bytes(LENGTH) != head.total:
-            return LogVerdict(count, older, f"{head.sealed} records were sealed, and {count} are there")
-        return LogVerdict(count, older, "")
+            return LogVerdict(count, f"{head.sealed} records were sealed, and {count} are there")
+        return LogVerdict(count, "")
 
     def _wrong_documents(self, connection: Connection) -> Iterator[tuple[str, int]]:
         for table, kind in ((bundles, bundles.c.kind), (decisions, None)):
             wanted = select(table.c.number, table.c.document, table.c.mac, *([kind] if kind is not None else []))
-            for row in connection.execute(wanted.where(table.c.mac.is_not(None))).yield_per(_PAGE):
+            for row in connection.execute(wanted).yield_per(_PAGE):
                 named = row.kind if kind is not None else "decision"
                 if self.of_document(named, row.document.encode()) != row.mac:
                     yield named, row.number
 
-    def _records(self, connection: Connection) -> Iterator[Any]:
+    def _records(self, connection: Connection) -> Any:
         columns = [signins.c[name] for name in COLUMNS_SEALED]
-        wanted = select(records.c.id, records.c.own, records.c.mac, *columns).join(
+        wanted = select(records.c.seq, records.c.id, records.c.own, records.c.mac, *columns).join(
             signins, (signins.c.at == records.c.at) & (signins.c.seq == records.c.seq)
         )
-        yield from connection.execute(wanted).yield_per(_PAGE)
+        return connection.execute(wanted).yield_per(_PAGE)
+
+
+def _put_macs(connection: Connection, table: Table, key: Any, macs: Sequence[dict[str, Any]]) -> None:
+    if macs:
+        connection.execute(update(table).where(key == bindparam("of")).values(mac=bindparam("is")), macs)

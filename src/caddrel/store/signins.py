@@ -86,7 +86,7 @@ class SigninStore:
             if new:
                 seqs = range(last + 1, last + 1 + len(new))
                 rows = self._rows(connection, new)
-                seals = self._sealed(new["id"], new["own"], rows)
+                seals = self._sealed(new["id"], new["own"], moments, rows)
                 own = [seqs, moments, *(new[name] for name in _RECORD[2:-1]), seals]
                 insert_many(connection, "records", _RECORD, own)
                 self._seal.change(connection, seals)
@@ -101,9 +101,11 @@ class SigninStore:
                 connection.execute(adding.on_conflict_do_update(index_elements=["person"], set_={"since": earliest}))
         self._stretches |= fresh
 
-    def _sealed(self, ids: Sequence[str], own: Sequence[str], rows: Sequence[Sequence[Any]]) -> list[bytes]:
+    def _sealed(
+        self, ids: Sequence[str], own: Sequence[str], at: Sequence[int], rows: Sequence[Sequence[Any]]
+    ) -> list[bytes]:
         """Return the seals of records; `rows` are the columns of the table from the third on."""
-        return self._seal.of_records(ids, own, [rows[place] for place in _SEALED])
+        return self._seal.of_records(ids, own, [at, *(rows[place] for place in _SEALED)])
 
     def head(self) -> tuple[int, str]:
         """Return how often the log was changed, and the seal of what it is now."""
@@ -189,7 +191,8 @@ class SigninStore:
         with self._writing() as connection:
             _add_causes(connection, (new.cause for _, new in changed))
             columns = self._rows(connection, NewSignins(new for _, new in changed))
-            seals = self._sealed([old.id for old, _ in changed], [new.own for _, new in changed], columns)
+            moments = [to_stored(old.at) for old, _ in changed]
+            seals = self._sealed([old.id for old, _ in changed], [new.own for _, new in changed], moments, columns)
             before = select(records.c.mac).where(records.c.seq.in_([old.seq for old, _ in changed]))
             self._seal.change(connection, seals, connection.execute(before).scalars().all())
             rows = zip(*columns, strict=True)
@@ -420,7 +423,7 @@ _EVER = 1 << 62
 _RECORD = ("seq", "at", "id", "reference", "digest", "own", "mac")
 _SIGNIN = ("at", "seq", *(c.name for c in signins.c if c.name not in {"at", "seq"} and c.computed is None))
 _OUTCOME = _SIGNIN.index("outcome") - 2
-_SEALED = [_SIGNIN.index(name) - 2 for name in COLUMNS_SEALED]
+_SEALED = [_SIGNIN.index(name) - 2 for name in COLUMNS_SEALED[1:]]
 _SHARED = tuple(COLUMNS.values())
 _COUNT = (
     "INSERT INTO days (day, outcome, count) VALUES (?, ?, ?) "

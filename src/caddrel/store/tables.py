@@ -225,7 +225,7 @@ records = Table(
     Column("reference", Integer, nullable=False),
     Column("digest", LargeBinary, nullable=False),
     Column("own", Text, nullable=False),
-    # Its seal; none for records of earlier releases.
+    # Its seal.
     Column("mac", LargeBinary),
     Column("block", Integer, Computed("seq >> 16", persisted=False)),
     # References are spread evenly; block by block, only a small part of the index is written at a time.
@@ -315,7 +315,7 @@ days = Table(
 )
 # Of a record's row, what its seal covers: what it names and what it came out as.
 COLUMNS_SEALED = (
-    "person", "app", "device", "person_facts", "app_facts", "device_facts", "network_facts", "attempt_facts",
+    "at", "person", "app", "device", "person_facts", "app_facts", "device_facts", "network_facts", "attempt_facts",
     "signals_facts", "recorded", "outcome", "policy", "decision", "revision",
 )  # fmt: skip
 # One row: how often the log was changed, how many records are sealed, and the sum of their seals.

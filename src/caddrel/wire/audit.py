@@ -35,15 +35,14 @@ class LogVerdict(msgspec.Struct, frozen=True):
 
     Attributes
     ----------
-    sealed, older
-        How many records have seals, and how many are of releases without.
+    sealed
+        How many records have seals.
     wrong
         What is not as it was; empty when all is.
     """
 
     whole: bool
     sealed: int
-    older: int
     wrong: str
 
 

@@ -1,4 +1,4 @@
-// The only module that fetches. Every error becomes a Failure with what happened and what to do.
+// What can be asked of the service, each under its name.
 import type {
   AcceptanceList,
   AuditPage,
@@ -21,7 +21,6 @@ import type {
   ObjectView,
   PasskeyOptions,
   PolicyView,
-  Problem,
   PublishResult,
   RehearseRequest,
   Rehearsal,
@@ -44,6 +43,9 @@ import type {
   Understood,
   WholeDraft,
 } from './types';
+import { call, keepCsrf, send } from './caller';
+
+export { Failure, proving } from './caller';
 
 /** Why something is published over a warning. */
 export interface Over {
@@ -51,73 +53,11 @@ export interface Over {
   accept_failing_rehearsals: string;
 }
 
-export class Failure extends Error {
-  constructor(readonly problem: Problem) {
-    super(problem.title);
-  }
-}
-
-let csrf = '';
-
-async function call<T>(method: string, path: string, body?: unknown, signal?: AbortSignal): Promise<T> {
-  return (await send(method, path, body, signal)).json() as T;
-}
-
-/** Asks whoever is there for a fresh proof of who they are; tells whether one was given. Set by the page. */
-export const proving: { ask: (() => Promise<boolean>) | null } = { ask: null };
-
-async function send(method: string, path: string, body?: unknown, signal?: AbortSignal, more?: Record<string, string>): Promise<Response> {
-  try {
-    return await sendOnce(method, path, body, signal, more);
-  } catch (error) {
-    if (!(error instanceof Failure) || error.problem.code !== 'prove-again' || !proving.ask) throw error;
-    if (!(await proving.ask())) throw error;
-    return sendOnce(method, path, body, signal, more);
-  }
-}
-
-async function sendOnce(method: string, path: string, body?: unknown, signal?: AbortSignal, more?: Record<string, string>): Promise<Response> {
-  const headers: Record<string, string> = { Accept: 'application/json', ...more };
-  if (body !== undefined) headers['Content-Type'] = 'application/json';
-  if (method !== 'GET' && csrf) headers['X-Caddrel-CSRF'] = csrf;
-  let response: Response;
-  try {
-    response = await fetch(path, {
-      method,
-      headers,
-      signal,
-      credentials: 'same-origin',
-      body: body === undefined ? undefined : JSON.stringify(body),
-    });
-  } catch (error) {
-    if (error instanceof DOMException && error.name === 'AbortError') throw error;
-    throw new Failure({
-      title: 'The service does not answer.',
-      status: 0,
-      code: 'unreachable',
-      hint: 'Nothing was lost. Check that it is running, then try again.',
-    });
-  }
-  if (!response.ok && response.status !== 304) {
-    const problem = (await response.json().catch(() => null)) as Problem | null;
-    throw new Failure(
-      problem ?? { title: `The answer was ${response.status} without a reason.`, status: response.status, code: 'http-error' },
-    );
-  }
-  return response;
-}
-
 function query(params: Record<string, string | number | null | undefined>): string {
   const wanted = new URLSearchParams();
   for (const [name, value] of Object.entries(params)) if (value) wanted.set(name, String(value));
   const text = wanted.toString();
   return text ? `?${text}` : '';
-}
-
-async function keepCsrf(session: Promise<SessionInfo>): Promise<SessionInfo> {
-  const info = await session;
-  csrf = info.csrf;
-  return info;
 }
 
 const draftPath = (name: string) => `/api/v1/drafts/${encodeURIComponent(name)}`;

@@ -61,7 +61,7 @@ def verify(call: Call) -> wire.AuditVerdict:
         expected.append((int(found[1]), found[2]))
     entries, broken, how = call.deps.audit.verify(expected)
     log = call.deps.signins.verify(changes) if call.query.get("log") == "yes" else None
-    told = None if log is None else wire.LogVerdict(not log.wrong, log.sealed, log.older, log.wrong)
+    told = None if log is None else wire.LogVerdict(not log.wrong, log.sealed, log.wrong)
     return wire.AuditVerdict(broken is None and not wrong, entries, broken, how or wrong, told)
 
 
