@@ -86,6 +86,13 @@ def test_the_core_loads_nothing_but_computation() -> None:
     }
 
 
+def test_security_names_tests_that_are_there() -> None:
+    named = set(re.findall(r"`(test_\w+)`", (ROOT / "docs" / "security.md").read_text(encoding="utf-8")))
+    written = "\n".join(p.read_text(encoding="utf-8") for p in (ROOT / "tests").rglob("*.py"))
+    assert len(named) > 40
+    assert sorted(name for name in named if f"def {name}(" not in written) == []
+
+
 def test_every_situation_is_documented_with_its_command() -> None:
     text = (ROOT / "docs" / "demo.md").read_text(encoding="utf-8")
     for situation in SITUATIONS:

@@ -6,6 +6,7 @@ from collections.abc import Iterator
 from concurrent.futures import ThreadPoolExecutor
 
 import httpx
+import pyotp
 import pytest
 from tests.cli.test_cli import run
 from tests.conftest import NOW, Live, serving
@@ -133,12 +134,25 @@ def test_guessing_is_slowed_down(empty: Live) -> None:
 def test_no_secret_is_stored_in_clear(empty: Live) -> None:
     with empty.client() as operator:
         operator.accounts.put("maren", "viewer", "a very secret password")
-        token = operator.tokens.create("secret", "viewer").token
+        made = operator.tokens.create("secret", "viewer")
+        operator.people.import_([b'{"id": "ada"}'])
+        starter = operator.starter_codes.issue("ada").code
     code = wiring.way_in(empty.deps)
-    cookie = httpx.post(f"{empty.url}/api/v1/session", json={"code": code}).cookies["caddrel_session"]
-    stored = b"".join(path.read_bytes() for path in empty.folder.iterdir())
-    for secret in ("a very secret password", token.rpartition("_")[2], code, cookie):
-        assert secret.encode() not in stored
+    with httpx.Client(base_url=empty.url) as http:
+        info = http.post("/api/v1/session", json={"code": code}).json()
+        cookie = http.cookies["caddrel_session"]
+        begun = http.post("/api/v1/session/factors/totp", headers={"X-Caddrel-CSRF": info["csrf"]}).json()
+        confirmed = {"begun": begun["begun"], "code": pyotp.TOTP(begun["secret"]).at(empty.clock.now)}
+        kept = http.put("/api/v1/session/factors/totp", json=confirmed, headers={"X-Caddrel-CSRF": info["csrf"]})
+        assert kept.status_code == 200
+    stored = b"".join(path.read_bytes() for path in empty.folder.rglob("*") if path.is_file())
+    assert b"secret" in stored, "its name is there"
+    # A secret may itself hold what stands between the parts of a token.
+    secret = made.token.removeprefix(f"cad_{made.info.id}_")
+    assert len(secret) == 43
+    for each in ("a very secret password", secret, code, cookie, begun["secret"], starter, starter.replace("-", "")):
+        assert len(each) > 10
+        assert each.encode() not in stored
 
 
 @pytest.mark.parametrize(

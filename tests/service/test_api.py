@@ -120,6 +120,7 @@ def test_every_reading_endpoint_answers_as_it_says(kelpline: Live) -> None:
         ("GET", "/api/v1/people/nobody", None, 404, "not-found"),
         ("GET", "/api/v1/people?serch=x", None, 400, "unknown-parameter"),
         ("GET", "/api/v1/people?limit=0", None, 400, "bad-parameter"),
+        ("GET", "/api/v1/people?limit=1&limit=2", None, 400, "bad-parameter"),
         ("GET", "/api/v1/signins?since=yesterday", None, 400, "bad-parameter"),
         ("GET", "/api/v1/signins?certain=maybe", None, 400, "bad-parameter"),
         ("GET", "/api/v1/signins?after=x", None, 400, "bad-cursor"),

@@ -11,7 +11,7 @@ ROOT = Path(__file__).parents[2]
 
 def test_no_play_succeeds() -> None:
     done = subprocess.run(
-        [sys.executable, str(ROOT / "tools" / "attack.py")], capture_output=True, text=True, timeout=280
+        [sys.executable, str(ROOT / "tools" / "attack.py")], check=False, capture_output=True, text=True, timeout=280
     )
     assert done.returncode == 0, done.stdout + done.stderr
     assert done.stdout.count("held ") >= 8, done.stdout

@@ -12,6 +12,7 @@ from datetime import timedelta
 from pathlib import Path
 from typing import Any
 
+import httpx
 import pytest
 from tests.cli.test_cli import run
 from tests.conftest import Clock, Live, serving
@@ -597,3 +598,25 @@ def test_text_of_others_never_moves_the_cursor(live: Live) -> None:
         shown = run(*words, env=live.environment()).stdout
         assert "\x1b" not in shown
         assert "\u202e" not in shown
+
+
+@pytest.mark.parametrize(("trusted", "address"), [("", "127.0.0.1"), ("127.0.0.1", "192.0.2.9")])
+def test_an_address_is_taken_from_the_trusted_proxy_alone(tmp_path: Path, trusted: str, address: str) -> None:
+    wiring.log_nothing()
+    opened = wiring.open_data(tmp_path)
+    server = wiring.build_server(
+        opened, "127.0.0.1", 0, public_url="https://caddrel.kelpline.example", trusted_proxy=trusted
+    )
+    token = access.make_token(opened.deps, "nightly", "viewer", 1, "tests")[1]
+    server.start()
+    try:
+        headers = {
+            "Authorization": f"Bearer {token}", "Host": "caddrel.kelpline.example",
+            "X-Forwarded-For": "192.0.2.9", "X-Forwarded-Proto": "https",
+        }  # fmt: skip
+        assert httpx.get(f"{server.url}/api/v1/people", headers=headers).status_code == 200
+        assert httpx.get(f"{server.url}/api/v1/tokens", headers=headers).status_code == 403
+        refused = opened.deps.audit.page(limit=1)[0]
+    finally:
+        server.stop()
+    assert refused.address == address

@@ -221,6 +221,37 @@ def test_sessions_end_when_they_must(live: Live) -> None:
         assert _code(answer) == "wrong-credentials"
 
 
+def test_whoever_knows_their_password_changes_it(live: Live) -> None:
+    http, _ = _console(live)
+    other, _ = _console(live)
+    new = "six boats in the harbour"
+    for body, code in (
+        ({"current": "something else entirely", "password": new}, "wrong-credentials"),
+        ({"password": new}, "wrong-credentials"),
+        ({"current": PASSWORD, "password": "maren"}, "bad-password"),
+        ({"current": PASSWORD, "password": ""}, "bad-password"),
+    ):
+        assert _code(http.put("/api/v1/session/password", json=body)) == code
+    live.clock.forward(minutes=6)
+    right = {"current": PASSWORD, "password": new}
+    assert _code(http.put("/api/v1/session/password", json=right)) == "prove-again"
+    assert http.post("/api/v1/session/proof", json={"password": PASSWORD}).status_code == 200
+    assert http.put("/api/v1/session/password", json=right).status_code == 200
+    assert http.get("/api/v1/people").status_code == 200
+    assert other.get("/api/v1/people").status_code == 401
+    assert _code(httpx.post(f"{live.url}/api/v1/session", json={"name": "maren", "password": PASSWORD})) == (
+        "wrong-credentials"
+    )
+    _console(live, name="maren", password=new)
+    # Whoever came by a one-time code to an account without a password gives it its first.
+    access.make_account(live.deps, "odd", "viewer", "")
+    first, _ = _console(live, code=access.make_entry_code(live.deps, "odd"))
+    assert first.put("/api/v1/session/password", json={"password": new}).status_code == 200
+    _console(live, name="odd", password=new)
+    with live.http() as token:
+        assert _code(token.put("/api/v1/session/password", json=right)) == "no-session"
+
+
 def test_nobody_takes_out_their_own_account(live: Live) -> None:
     http, _ = _console(live)
     assert _code(http.delete("/api/v1/accounts/maren")) == "own-account"

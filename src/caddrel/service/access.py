@@ -199,6 +199,20 @@ def prove(deps: Deps, caller: Caller, request: wire.ProofRequest, address: str) 
     deps.accounts.prove_session(caller.session, deps.clock())
 
 
+def change_password(deps: Deps, caller: Caller, request: wire.PasswordChange, address: str) -> None:
+    """Give the account that asks another password; its other sessions end.
+
+    Raises
+    ------
+    ServiceError
+        When the current one is wrong, or the new one would be guessed.
+    """
+    account = deps.accounts.account(caller.name)
+    if account is None or account.password_hash:
+        check_password(deps, caller.name, request.current, address)
+    make_account(deps, caller.name, caller.role, request.password or " ", caller.session)
+
+
 def make_token(
     deps: Deps, name: str, role: str, days: int, by: str, reports: Sequence[str] = (), sees: bool = False,
     only: Sequence[str] = (),

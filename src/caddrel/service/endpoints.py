@@ -348,6 +348,9 @@ def _query(endpoint: Endpoint) -> dict[str, str]:
         if name not in known:
             hint = did_you_mean(name, known, f"it takes: {', '.join(sorted(known))}" if known else "it takes none")
             raise ServiceError(400, "unknown-parameter", f"there is no parameter `{name[:60]}`", hint)
+        if len(request.args.getlist(name)) > 1:
+            # Another program on the way may have read the other one.
+            raise ServiceError(400, "bad-parameter", f"`{name}` is given more than once", "give it once")
     return {name: value for name, value in request.args.items() if value}
 
 

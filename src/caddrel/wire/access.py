@@ -34,6 +34,13 @@ class ProofRequest(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     passkey: dict[str, Any] | None = None
 
 
+class PasswordChange(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """A new password for the account that asks, with the one it has; without, where it has none."""
+
+    password: str
+    current: str = ""
+
+
 class PasskeyInfo(msgspec.Struct, frozen=True):
     """A passkey that is kept."""
 

@@ -77,6 +77,7 @@ export const api = {
   signOut: () => call('DELETE', '/api/v1/session'),
   prove: (proof: { totp?: string; password?: string; passkey?: unknown }) =>
     keepCsrf(call<SessionInfo>('POST', '/api/v1/session/proof', proof)),
+  changePassword: (current: string, password: string) => call('PUT', '/api/v1/session/password', { current, password }),
   factors: (signal?: AbortSignal) => call<FactorList>('GET', '/api/v1/session/factors', undefined, signal),
   beginTotp: () => call<TotpBegun>('POST', '/api/v1/session/factors/totp'),
   confirmTotp: (begun: string, code: string) => call<FactorList>('PUT', '/api/v1/session/factors/totp', { begun, code }),

@@ -597,7 +597,6 @@ export interface LockState {
 export interface LogVerdict {
   whole: boolean;
   sealed: number;
-  older: number;
   wrong: string;
 }
 
@@ -748,6 +747,12 @@ export interface PasskeyMade {
 /** What a browser is asked for, as WebAuthn has it. */
 export interface PasskeyOptions {
   options: Record<string, unknown>;
+}
+
+/** A new password for the account that asks, with the one it has; without, where it has none. */
+export interface PasswordChange {
+  password: string;
+  current?: string;
 }
 
 /** A stretch of a sentence; `kind` and `id` name what it speaks of. */

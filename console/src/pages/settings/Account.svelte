@@ -10,6 +10,7 @@
   import { Load } from '../../lib/state/load.svelte';
   import { session } from '../../lib/state/session.svelte';
   import AddFactor from '../enter/AddFactor.svelte';
+  import ChangePassword from './ChangePassword.svelte';
 
   const factors = new Load<FactorList>();
   const sessions = new Load<ConsoleSessionList>();
@@ -67,6 +68,7 @@
     {#if !held}<li class="text-muted">With one, a stolen password alone opens nothing here.</li>{/if}
   </ul>
 {/if}
+<ChangePassword done={() => { if (operator) void sessions.run((signal) => api.consoleSessions(signal)); }} />
 {#if sessions.value}
   <h2 class="mb-1 font-semibold">Signed in to the console</h2>
   <!-- svelte-ignore a11y_no_noninteractive_tabindex: a region that scrolls must be reachable by keyboard -->

@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Iterable
 from datetime import date
+from functools import cache
 from ipaddress import ip_network
 from typing import Any
 from zoneinfo import ZoneInfo, available_timezones
@@ -255,8 +256,14 @@ def _days(text: str) -> list[int]:
     return [(start + i) % 7 for i in range(length)]
 
 
+@cache
+def _zones() -> frozenset[str]:
+    # Looking through all the files takes tens of milliseconds; what is installed stays while the process runs.
+    return frozenset(available_timezones())
+
+
 def _zone(text: str) -> ZoneInfo:
-    zones = available_timezones()
+    zones = _zones()
     if text not in zones:
         raise ValueRefused(f'"{shorten(text)}"', "an IANA time zone such as Atlantic/Reykjavik", tuple(sorted(zones)))
     return ZoneInfo(text)

@@ -101,6 +101,16 @@ def prove(call: Call) -> wire.SessionInfo:
     return wire.SessionInfo(caller.name, caller.role, caller.csrf, None, False, factors)
 
 
+@endpoints.add("PUT", "/api/v1/session/password", role="viewer", body=wire.PasswordChange, returns=wire.Health)
+def change_password(call: Call) -> wire.Health:
+    """Give the account that asks another password; its other sessions end."""
+    caller = _with_session(call)
+    call.proved_lately()
+    call.noted = f"of {caller.name}"
+    access.change_password(call.deps, caller, call.body, call.address)
+    return wire.Health("ok", __version__, None)
+
+
 @endpoints.add("GET", "/api/v1/session/factors", role=NOBODY_NEEDED, returns=wire.FactorList)
 def factors(call: Call) -> wire.FactorList:
     """The second factors of the account that asks."""
