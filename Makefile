@@ -88,7 +88,7 @@ pins:
 # A bill of materials (CycloneDX) of the service, and one of the console.
 sbom: install $(VENV)/.developing
 	$(BIN)/cyclonedx-py requirements requirements/runtime.lock --output-format JSON --output-file sbom-service.json
-	cd console && npm sbom --sbom-format cyclonedx --package-lock-only > ../sbom-console.json
+	cd console && npm sbom --sbom-format cyclonedx --package-lock-only --omit optional --omit peer > ../sbom-console.json
 
 clean:
 	rm -rf $(VENV) console/node_modules src/caddrel/service/static .demo

@@ -49,11 +49,11 @@ BROWSER = {"client.kind": "browser"}
 @pytest.fixture
 def live(tmp_path: Path) -> Iterator[Live]:
     for each in serving(tmp_path / "data"):
-        with each.client() as client:
-            client.groups.import_([b'{"id": "keys"}'])
-            client.people.import_([json.dumps(person).encode() + b"\n" for person in PEOPLE])
-            client.apps.import_([b'{"id": "post"}\n{"id": "gangway"}\n'])
-            client.rulebook.publish([File("r.yaml", RULEBOOK)], "to begin with")
+        with each.client() as operator:
+            operator.groups.import_([b'{"id": "keys"}'])
+            operator.people.import_([json.dumps(person).encode() + b"\n" for person in PEOPLE])
+            operator.apps.import_([b'{"id": "post"}\n{"id": "gangway"}\n'])
+            operator.rulebook.publish([File("r.yaml", RULEBOOK)], "to begin with")
         yield each
 
 
