@@ -147,7 +147,7 @@ def test_a_newcomer_writes_rehearses_publishes_enforces_and_undoes_by_keyboard(b
     _to(page, "input", "Why, for those who read", back=True)
     page.keyboard.type("a quiet week in shadow")
     page.keyboard.press("Enter")
-    expect(heading).to_contain_text("18 enforced")
+    expect(heading).to_contain_text("17 enforced")
 
     _press(page, "a", "History")
     expect(heading).to_have_text("3 revisions; revision 3 is current.")
