@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 import queue
-import threading
 from collections.abc import Callable, Mapping
 from concurrent.futures import Future
 from datetime import datetime
 from typing import NamedTuple
 
+from caddrel.service.door.together import Stopped, Together
 from caddrel.service.errors import ServiceError
 from caddrel.store.door_sessions import DoorSession
 from caddrel.store.engine import NoRoom
@@ -42,10 +42,7 @@ class Recorder:
         self._signins = signins
         self._failed = failed
         self._late = late
-        self._queue: queue.Queue[_Entry | None] = queue.Queue(MOST_WAITING)
-        self._lock = threading.Lock()
-        self._thread: threading.Thread | None = None
-        self._stopped = False
+        self._waiting = Together("caddrel-recorder", self._store, MOST_WAITING, TOGETHER)
         # Whether the last commit failed.
         self.failing = False
 
@@ -58,42 +55,19 @@ class Recorder:
             When too many wait, or the service is stopping: nobody is let in unrecorded.
         """
         stored: Future[None] = Future()
-        with self._lock:
-            if self._stopped:
-                raise ServiceError(503, "service-stopping", "the service is stopping", _HINT)
-            if self._thread is None:
-                self._thread = threading.Thread(target=self._run, name="caddrel-recorder", daemon=True)
-                self._thread.start()
-            try:
-                self._queue.put_nowait(_Entry(signin, session, late, stored))
-            except queue.Full:
-                raise ServiceError(503, "too-busy", "too many decisions wait to be recorded", _HINT) from None
+        try:
+            self._waiting.put(_Entry(signin, session, late, stored))
+        except Stopped:
+            raise ServiceError(503, "service-stopping", "the service is stopping", _HINT) from None
+        except queue.Full:
+            raise ServiceError(503, "too-busy", "too many decisions wait to be recorded", _HINT) from None
         return stored
 
     def stop(self) -> None:
         """Store what waits, and take nothing more."""
-        with self._lock:
-            self._stopped = True
-            thread = self._thread
-        if thread is not None:
-            self._queue.put(None)
-            thread.join()
-
-    def _run(self) -> None:
-        while True:
-            entries = [self._queue.get()]
-            while len(entries) < TOGETHER and entries[-1] is not None:
-                try:
-                    entries.append(self._queue.get_nowait())
-                except queue.Empty:
-                    break
-            self._store([entry for entry in entries if entry is not None])
-            if entries[-1] is None:
-                return
+        self._waiting.stop()
 
     def _store(self, entries: list[_Entry]) -> None:
-        if not entries:
-            return
         late: dict[str, datetime] = {}
         for entry in entries:
             for person, since in entry.late.items():

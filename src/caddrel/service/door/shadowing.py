@@ -7,7 +7,6 @@ saved since. When it cannot keep up, attempts are passed over and counted.
 from __future__ import annotations
 
 import queue
-import threading
 from collections.abc import Mapping
 from datetime import datetime
 from typing import TYPE_CHECKING, Any, NamedTuple
@@ -19,6 +18,7 @@ from caddrel.core.facts.attempts import AttemptRefused
 from caddrel.core.facts.completion import Origin
 from caddrel.core.rulebook.reader import read_rulebook
 from caddrel.core.rulebook.source import Source
+from caddrel.service.door.together import Stopped, Together
 from caddrel.service.noticing import notice_now
 from caddrel.store.draft_outcomes import DraftOutcome
 
@@ -52,59 +52,35 @@ class Shadows:
 
     def __init__(self, deps: Deps) -> None:
         self._deps = deps
-        self._queue: queue.Queue[Shadowed | None] = queue.Queue(MOST_WAITING)
+        self._waiting = Together("caddrel-shadows", self._decide, MOST_WAITING, TOGETHER)
         self._ready: dict[tuple[str, int], CompiledRulebook | None] = {}
-        self._lock = threading.Lock()
-        self._thread: threading.Thread | None = None
-        self._stopped = False
         self.passed_over = 0
 
     def put(self, attempt: Shadowed) -> None:
         """Have an attempt decided under the drafts that are in shadow, if there are any."""
         if not self._deps.drafts.in_shadow():
             return
-        with self._lock:
-            if self._stopped:
-                return
-            if self._thread is None:
-                self._thread = threading.Thread(target=self._run, name="caddrel-shadows", daemon=True)
-                self._thread.start()
         try:
-            self._queue.put_nowait(attempt)
+            self._waiting.put(attempt)
         except queue.Full:
             self.passed_over += 1
+        except Stopped:
+            return
 
     def settle(self) -> None:
         """Wait until everything that was put is decided and stored."""
-        self._queue.join()
+        self._waiting.settle()
 
     def stop(self) -> None:
         """Store what waits, and take nothing more."""
-        with self._lock:
-            self._stopped = True
-            thread = self._thread
-        if thread is not None:
-            self._queue.put(None)
-            thread.join()
+        self._waiting.stop()
 
-    def _run(self) -> None:
-        while True:
-            taken = [self._queue.get()]
-            while len(taken) < TOGETHER and taken[-1] is not None:
-                try:
-                    taken.append(self._queue.get_nowait())
-                except queue.Empty:
-                    break
-            try:
-                self._store([each for each in taken if each is not None])
-            except Exception as error:  # noqa: BLE001 - a full disk or a bad draft stops nobody's sign-in
-                self.passed_over += len(taken)
-                _log.error("shadow.failed", exc_info=error)
-            finally:
-                for _ in taken:
-                    self._queue.task_done()
-            if taken[-1] is None:
-                return
+    def _decide(self, attempts: list[Shadowed]) -> None:
+        try:
+            self._store(attempts)
+        except Exception as error:  # noqa: BLE001 - a full disk or a bad draft stops nobody's sign-in
+            self.passed_over += len(attempts)
+            _log.error("shadow.failed", exc_info=error)
 
     def _store(self, attempts: list[Shadowed]) -> None:
         ready = self._drafts()
