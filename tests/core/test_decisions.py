@@ -4,12 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from functools import cache
+from itertools import count
 from typing import Any
 
 import pytest
 from tests.loading import DecisionCase, decision_cases
 
 from caddrel.core.decide.compiled.evaluator import CompiledRulebook
+from caddrel.core.decide.cost import cost_of
 from caddrel.core.decide.decision import Decision, decision_json
 from caddrel.core.decide.interpreter import decide
 from caddrel.core.facts.attempts import read_told_facts
@@ -69,3 +71,18 @@ def test_the_cases_reach_everything_that_a_decision_can_say() -> None:
     }
     assert blocked | {("allowed", None, True), ("challenged", None, True), ("challenged", None, False)} <= reasons
     assert len(CASES) >= 80
+
+
+@pytest.mark.parametrize(("slow", "fits"), [({0}, True), ({3, 4, 5}, True), (set(range(100)), False)])
+def test_a_rulebook_is_too_costly_only_when_it_is_so_each_time(slow: set[int], fits: bool) -> None:
+    rulebook = read_rulebook(Source("r", "caddrel: 1\npolicies:\n  p: {rules: [{then: block}]}\n")).or_raise()
+    now, readings = 0.0, count()
+
+    def clock() -> float:
+        # Read before and after each decision; of those that are slow, the second reading is a second later.
+        nonlocal now
+        reading = next(readings)
+        now += 1.0 if reading % 2 and reading // 2 in slow else 0.0
+        return now
+
+    assert cost_of(rulebook, clock).fits is fits

@@ -21,6 +21,7 @@ from caddrel.core.rulebook.model import PlaceParts, Rulebook
 # One step is a test, a selector, a part of a place or an item looked at; most take well under a microsecond.
 MOST_STEPS = 250_000
 MOST_SECONDS = 0.25
+MOST_TRIES = 4
 
 
 @dataclass(frozen=True, slots=True)
@@ -58,14 +59,24 @@ def cost_of(rulebook: Rulebook, clock: Callable[[], float], compiled: CompiledRu
     ready = compiled or CompiledRulebook(rulebook)
     worst = 0.0
     for reported in _made_attempts():
-        facts = complete(reported, rulebook.catalogue, {}, None, Setting.OFFLINE)
-        # What the first decision remembers would make the second one cheap.
-        began = clock()
-        ready.decide(facts)
-        worst = max(worst, clock() - began)
+        taken = _measured(ready, reported, clock)
+        tries = 1
+        # A collection of garbage, or a module that is loaded just then, is not the rulebook's doing and comes once;
+        # measured anew, as what the first decision remembers would make the second one cheap.
+        while taken > MOST_SECONDS and tries < MOST_TRIES:
+            taken = min(taken, _measured(CompiledRulebook(rulebook), reported, clock))
+            tries += 1
+        worst = max(worst, taken)
         if worst > MOST_SECONDS:
             break
     return Cost(steps, worst)
+
+
+def _measured(ready: CompiledRulebook, reported: Mapping[str, Value], clock: Callable[[], float]) -> float:
+    facts = complete(reported, ready.rulebook.catalogue, {}, None, Setting.OFFLINE)
+    began = clock()
+    ready.decide(facts)
+    return clock() - began
 
 
 def steps_of(rulebook: Rulebook) -> int:
