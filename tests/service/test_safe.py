@@ -482,6 +482,8 @@ def test_a_trail_that_was_changed_is_found(tmp_path: Path, change: str, broken: 
         "UPDATE bundles SET document = replace(document, 'ada', 'bob')",
         "DELETE FROM records WHERE id = 's-1'",
         "UPDATE signins SET at = at + 1",
+        "UPDATE signins SET let_in = 1 - let_in WHERE seq = 1",
+        "UPDATE signins SET auth_age = 7.5 WHERE seq = 3",
         "UPDATE decisions SET document = '{}', mac = NULL",
         "UPDATE records SET mac = NULL WHERE id = 's-2'",
         "UPDATE log_seal SET sealed = sealed - 1",

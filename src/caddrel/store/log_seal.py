@@ -21,6 +21,7 @@ from caddrel.store.tables import COLUMNS_SEALED, bundles, decisions, log_seal, r
 LENGTH = 16
 _MODULUS = 1 << 8 * LENGTH
 _PAGE = 2_000
+_NUMBERS = {"state_age", "listed_for", "auth_age", "let_in"}
 
 
 @dataclass(frozen=True, slots=True)
@@ -52,6 +53,11 @@ class LogSeal:
             The columns of their rows, in the order of `COLUMNS_SEALED`.
         """
         key = self._key
+        # What is written as 5 or True may be read as 5.0 or 1: a seal is over numbers and not over their spelling.
+        rows = [
+            [None if value is None else float(value) for value in column] if name in _NUMBERS else column
+            for name, column in zip(COLUMNS_SEALED, rows, strict=True)
+        ]
         return [
             hashlib.blake2b(f"{id}\0{mine}\0{row}".encode(), key=key, digest_size=LENGTH).digest()
             for id, mine, row in zip(ids, own, zip(*rows, strict=True), strict=True)

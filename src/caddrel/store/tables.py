@@ -316,7 +316,8 @@ days = Table(
 # Of a record's row, what its seal covers: what it names and what it came out as.
 COLUMNS_SEALED = (
     "at", "person", "app", "device", "person_facts", "app_facts", "device_facts", "network_facts", "attempt_facts",
-    "signals_facts", "recorded", "outcome", "policy", "decision", "revision",
+    "signals_facts", "recorded", "outcome", "policy", "decision", "revision", "state_age", "listed_for", "auth_age",
+    "let_in",
 )  # fmt: skip
 # One row: how often the log was changed, how many records are sealed, and the sum of their seals.
 log_seal = Table(
