@@ -459,7 +459,7 @@ def test_a_full_disk_or_a_stopping_service_lets_nobody_in_unrecorded(live: Live)
 def test_when_too_many_wait_the_door_is_told(live: Live, monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setattr("caddrel.service.door.recording.MOST_WAITING", 3)
     deps: Deps = live.deps
-    deps.recorder = type(deps.recorder)(deps.signins, lambda: None, lambda: None)
+    deps.recorder = type(deps.recorder)(deps.signins, lambda _: None, lambda: None)
     held = threading.Event()
     add = deps.signins.add
 

@@ -6,6 +6,7 @@ import io
 import json
 import random
 from collections.abc import Iterator
+from concurrent.futures import ThreadPoolExecutor
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
 from typing import Any
@@ -14,14 +15,17 @@ import pytest
 from tests.conftest import Live, serving
 
 from caddrel import wiring
+from caddrel.client import Caddrel
 from caddrel.core.decide.decision import Decision, Shadow
 from caddrel.core.facts.completion import Origin
 from caddrel.core.facts.record import facts_from_json
 from caddrel.demo.fill import ADDRESSES
-from caddrel.service import formats, importing
+from caddrel.service import access, formats, importing, noticing
+from caddrel.service.noticing import catch_up
 from caddrel.service.records import decided_of, recorded_of, signin_of
 from caddrel.store.new_signins import NewSignins
 from caddrel.store.signins import SigninRecord
+from caddrel.wire import authzen
 from caddrel.wire.decisions import File
 
 RULEBOOK = """
@@ -79,9 +83,9 @@ def _told(records: dict[str, SigninRecord]) -> dict[str, Any]:
 
 
 def test_the_order_in_which_records_come_changes_nothing(service: Live, tmp_path: Path) -> None:
-    lines = _lines(300, 4)
+    lines = _lines(180, 4)
     with service.client() as client:
-        assert client.signins.import_(lines).added == 300
+        assert client.signins.import_(lines).added == 180
     expected = _told(_all(service))
     outcomes = {decision["outcome"] for _, decision, _ in expected.values()}
     assert outcomes == {"allowed", "challenged", "blocked"}
@@ -96,6 +100,58 @@ def test_the_order_in_which_records_come_changes_nothing(service: Live, tmp_path
                 for part in parts:
                     client.signins.import_(part)
             assert _told(_all(live)) == expected
+
+
+def test_late_records_change_only_what_comes_out_otherwise(service: Live, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(noticing, "AT_ONCE", 7)
+    written: list[str] = []
+    replace = service.deps.signins.replace
+
+    def noted(changed: Any) -> None:
+        written.extend(old.id for old, _ in changed)
+        replace(changed)
+
+    monkeypatch.setattr(service.deps.signins, "replace", noted)
+    lines = _lines(120, 3)
+    late = 60
+    with service.client() as client:
+        client.signins.import_([*lines[:late], *lines[late + 1 :]])
+        assert written == []
+        before = _told(_all(service))
+        client.signins.import_(lines[late : late + 1])
+        after = _told(_all(service))
+    # The late one itself looked back at what is kept of the newest alone.
+    mine = json.loads(lines[late])["id"]
+    assert {id for id in before if before[id] != after[id]} == set(written) - {mine}
+    assert 1 < len(written) < 60
+
+
+def test_doors_decide_while_much_is_worked_out_again(service: Live) -> None:
+    token = access.make_token(service.deps, "front", "door", 30, "tests")[1]
+    person = authzen.Entity("person", "odd.vik")
+
+    def asked(device: str) -> authzen.Evaluation:
+        context = {"device.id": device, "auth.credentials": "right", "network.country": "NO"}
+        return authzen.Evaluation(person, authzen.Action("sign-in"), authzen.Entity("app", "post"), context)
+
+    lines = [line for line in _lines(1200, 8) if b"odd.vik" in line]
+    told: dict[str, bool] = {}
+    with service.client() as client, Caddrel(service.url, token) as door, ThreadPoolExecutor(1) as pool:
+        # What comes first in time comes last, so that everything after it is due while the door asks.
+        client.signins.import_(lines[1:])
+        first = pool.submit(client.signins.import_, lines[:1])
+        while len(told) < 5 or not first.done():
+            service.clock.forward(seconds=1)
+            answer = door.access.evaluate(asked(f"t{len(told) % 4}"))
+            told[answer.context["id"]] = answer.decision
+        with service.deps.import_lock:
+            catch_up(service.deps)
+    stored = {record.id: record for record in service.deps.signins.of_person("odd.vik", START)}
+    assert {id: stored[id].columns["outcome"] == "allowed" for id in told} == told
+    with service.deps.import_lock:
+        service.deps.signins.add(NewSignins(), {"odd.vik": START - timedelta(days=1)})
+        # From the beginning, with nothing else going on, it comes to the same.
+        assert catch_up(service.deps) == 0
 
 
 class _Disturbed(io.BytesIO):
@@ -142,7 +198,7 @@ def test_what_is_due_is_done_when_the_service_starts_again(service: Live) -> Non
         del facts.values["signals"]
         facts.noticed = {}
         broken = signin_of(record.id, record.at, rulebook, facts, recorded_of({}), decided_of(nothing, ""), None, 1)
-        deps.signins.settle(record.columns["person"], START + timedelta(days=9), [(record, broken)])
+        deps.signins.replace([(record, broken)])
     assert _told(_all(service)) != expected
     deps.signins.add(NewSignins(), {"ines.faro": START, "odd.vik": START})
     again = wiring.open_data(service.folder, service.clock, address_files=[ADDRESSES])

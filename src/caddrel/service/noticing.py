@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections import OrderedDict
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Generator, Iterable, Iterator
+from contextlib import closing
 from datetime import datetime, timedelta
 from typing import TYPE_CHECKING, Any
 
@@ -22,8 +23,11 @@ from caddrel.store.signins import SigninRecord, SigninStore
 
 if TYPE_CHECKING:
     from caddrel.service.deps import Deps
+    from caddrel.service.state import State
 
 MOST_PEOPLE = 20_000
+# Records that are worked out again and written at a time.
+AT_ONCE = 200
 _PERSON, _SIGNALS = GROUPS.index("person"), GROUPS.index("signals")
 
 
@@ -35,8 +39,8 @@ class Histories:
     Attributes
     ----------
     let_go
-        Grows whenever attempts are let go of. What was decided and not stored by then is missed when they are read
-        again: whoever has such records must have what came after them worked out once more.
+        Grows whenever attempts are let go of. What an import decided and has not stored by then is missed when they
+        are read again: it must have what came after them worked out once more.
     """
 
     def __init__(self, signins: SigninStore) -> None:
@@ -44,6 +48,8 @@ class Histories:
         self._needed: int | None = 0
         self._kept: OrderedDict[str, History] = OrderedDict()
         self._late: dict[str, datetime] = {}
+        # What is decided and waits to be stored, by id, with its person.
+        self._unstored: dict[str, tuple[str, Past]] = {}
         self.let_go = 0
 
     def notice(self, rulebook: Rulebook, facts: Facts, id: str) -> None:
@@ -97,8 +103,18 @@ class Histories:
         person = facts.values.get("person.id")
         if self._needed == 0 or not isinstance(person, str):
             return
-        if self._of_person(person).add(past_of(facts, at, id, outcome), self._needed):
+        past = past_of(facts, at, id, outcome)
+        if self._of_person(person).add(past, self._needed):
             self._late[person] = min(at, self._late.get(person, at))
+        self._unstored[id] = (person, past)
+
+    def stored(self, id: str) -> None:
+        """Take note that an attempt waits no more: it is stored, or will never be. May be told without the lock."""
+        self._unstored.pop(id, None)
+
+    def waits_for(self, person: str) -> bool:
+        """Tell whether an attempt of a person waits to be stored."""
+        return any(who == person for who, _ in list(self._unstored.values()))
 
     def look_back(self, rulebooks: Iterable[Rulebook]) -> None:
         """Say which rulebooks' signals are going to be asked: they tell how far to look back."""
@@ -131,7 +147,11 @@ class Histories:
     def _of_person(self, person: str) -> History:
         history = self._kept.get(person)
         if history is None:
-            history = self._kept[person] = History(newest(self._signins, person, self._needed))
+            # In this order: what is stored meanwhile is found twice, and not missed.
+            waiting = [past for who, past in list(self._unstored.values()) if who == person]
+            found = newest(self._signins, person, self._needed)
+            there = {past.id for past in found}
+            history = self._kept[person] = History([*found, *(past for past in waiting if past.id not in there)])
             if len(self._kept) > MOST_PEOPLE:
                 self._kept.popitem(last=False)
         else:
@@ -152,7 +172,7 @@ def newest(signins: SigninStore, person: str, needed: int | None, before: dateti
     return found
 
 
-def notice_now(deps: Deps, rulebook: Rulebook, facts: Facts, id: str = "") -> None:
+def notice_now(state: State, rulebook: Rulebook, facts: Facts, id: str = "") -> None:
     """Add the signals of an attempt that is not in the log, or is looked at again under another rulebook."""
     person, at = facts.values.get("person.id"), facts.values.get("time.at")
     if not rulebook.signals:
@@ -161,25 +181,66 @@ def notice_now(deps: Deps, rulebook: Rulebook, facts: Facts, id: str = "") -> No
     if isinstance(person, str) and isinstance(at, datetime):
         # Attempts at the very same moment come before or after by their ids, so they are read too.
         until = at + timedelta(microseconds=1)
-        history = History(newest(deps.signins, person, needed_history([rulebook]), until))
+        history = History(newest(state.signins, person, needed_history([rulebook]), until))
     add_signals(rulebook, facts, history, id)
 
 
 def catch_up(deps: Deps) -> int:
-    """Work out again the signals and decisions that late records may have changed; returns how many changed."""
+    """Work out again the signals and decisions that late records may have changed; returns how many changed.
+
+    The caller holds the lock of imports, whose records are decided before they are stored. Others go on deciding: one
+    person may have as many records as a log has.
+    """
     changed = 0
-    for person, since in deps.signins.due():
-        with deps.log_lock:
-            records = list(_again(deps, person, since))
-            deps.signins.settle(person, since, records)
-            if records:
-                deps.histories.drop(person)
-        changed += len(records)
+    while due := deps.signins.due():
+        changed += sum(_catch_up_with(deps, person, since) for person, since in due)
     return changed
 
 
-def _again(deps: Deps, person: str, since: datetime) -> Iterable[tuple[SigninRecord, NewSignin]]:
-    """Yield a person's records from a moment on that come out otherwise than they are stored."""
+def _catch_up_with(deps: Deps, person: str, since: datetime) -> int:
+    """Work out a person's records again, piece by piece, as far as nothing comes in between; what is left stays due."""
+    seen, count, waits = deps.signins.newest(), 0, False
+    with closing(_pieces(_again(deps, person, since), since)) as pieces:
+        for changed, through, then in pieces:
+            if changed:
+                count += len(changed)
+                deps.signins.replace(changed)
+                # From here on whoever decides looks back at what was just written.
+                with deps.log_lock:
+                    deps.histories.drop(person)
+                    waits = deps.histories.waits_for(person)
+            # What came in the meantime may have been decided on what is changed now: it is due in its turn. So is what
+            # still waits to be stored; where nothing changed, only what came before a record that was looked at.
+            left = through if waits and then is None else then
+            if deps.signins.still_due(person, since, seen, None if count else through, left) != then:
+                break
+    if waits:
+        deps.recorder.settle()
+    return count
+
+
+_Changed = list[tuple[SigninRecord, NewSignin]]
+
+
+def _pieces(
+    found: Iterator[tuple[SigninRecord, NewSignin | None]], since: datetime
+) -> Generator[tuple[_Changed, datetime, datetime | None]]:
+    """Yield what has changed in so many records at a time, the moment of the last and of the one after it."""
+    changed: _Changed = []
+    count, last = 0, since
+    for record, new in found:
+        # Those of one moment are looked at together: one that is added between them is found by its moment.
+        if count >= AT_ONCE and record.at != last:
+            yield changed, last, record.at
+            changed, count = [], 0
+        count, last = count + 1, record.at
+        if new is not None:
+            changed.append((record, new))
+    yield changed, last, None
+
+
+def _again(deps: Deps, person: str, since: datetime) -> Iterator[tuple[SigninRecord, NewSignin | None]]:
+    """Yield a person's records from a moment on, each with what it is to be where it comes out otherwise."""
     in_force = [deps.rulebooks.get(number).rulebook for _, number in deps.revisions.in_force()]
     needed = needed_history(in_force)
     history = History(newest(deps.signins, person, needed, since))
@@ -191,6 +252,7 @@ def _again(deps: Deps, person: str, since: datetime) -> Iterable[tuple[SigninRec
         if record.decision.get("meaning", 1) != MEANING:
             # What was decided under another meaning stays as it is: it is looked back at, and not decided anew.
             history.add(past_of(facts, record.at, record.id, str(record.decision["outcome"])), needed)
+            yield record, None
             continue
         before = (facts.values.get("signals"), facts.noticed)
         if facts.origins.get("signals") is not Origin.REPORTED:
@@ -203,13 +265,17 @@ def _again(deps: Deps, person: str, since: datetime) -> Iterable[tuple[SigninRec
         # What drafts in shadow made of it then stays: they may be gone.
         drafts = record.decision.get("drafts")
         before_it = {name: said for name, said in record.decision.items() if name not in {"drafts", "meaning"}}
+        new = None
         if not same or decision_json(decision) != before_it or key != record.cause:
             recorded = recorded_of({name: record.columns[f"recorded_{name}"] for name in ("outcome", "reason")})
             decided = decided_of(decision, facts.reference, drafts)
             session = record.facts.get("session")
-            yield record, signin_of(record.id, record.at, rulebook, facts, recorded, decided, cause, number, session)
+            new = signin_of(record.id, record.at, rulebook, facts, recorded, decided, cause, number, session)
+        yield record, new
 
 
 def _same_signals(before: tuple[Any, Any], after: tuple[Any, Any]) -> bool:
     was, now = before[0], after[0]
-    return was == now and getattr(was, "open", None) == getattr(now, "open", None) and before[1] == after[1]
+    # Where none is open, what was read from a record is a set like any other.
+    nothing: frozenset[str] = frozenset()
+    return was == now and getattr(was, "open", nothing) == getattr(now, "open", nothing) and before[1] == after[1]

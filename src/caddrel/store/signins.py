@@ -180,8 +180,8 @@ class SigninStore:
         with self._database.read() as connection:
             return [(row.person, from_stored(row.since)) for row in connection.execute(select(due))]
 
-    def settle(self, person: str, since: datetime, changed: Sequence[tuple[SigninRecord, NewSignin]]) -> None:
-        """Store what has changed in a person's records; nothing is due for them any more, unless from earlier on.
+    def replace(self, changed: Sequence[tuple[SigninRecord, NewSignin]]) -> None:
+        """Store what has changed in records; those that were taken out meanwhile stay out.
 
         Parameters
         ----------
@@ -189,24 +189,53 @@ class SigninStore:
             Records as they are stored, and as they are to be; of the latter id, moment and digest do not count.
         """
         with self._writing() as connection:
+            listed = func.json_each(json.dumps([old.seq for old, _ in changed])).table_valued("value")
+            present = select(records.c.seq).where(records.c.seq.in_(select(listed.c.value)))
+            there = set(connection.execute(present).scalars())
+            changed = [each for each in changed if each[0].seq in there]
             _add_causes(connection, (new.cause for _, new in changed))
             columns = self._rows(connection, NewSignins(new for _, new in changed))
             moments = [to_stored(old.at) for old, _ in changed]
             seals = self._sealed([old.id for old, _ in changed], [new.own for _, new in changed], moments, columns)
-            before = select(records.c.mac).where(records.c.seq.in_([old.seq for old, _ in changed]))
+            before = select(records.c.mac).where(records.c.seq.in_(select(listed.c.value)))
             self._seal.change(connection, seals, connection.execute(before).scalars().all())
-            rows = zip(*columns, strict=True)
-            for (old, new), seal, values in zip(changed, seals, rows, strict=True):
-                connection.execute(update(records).where(records.c.seq == old.seq).values(own=new.own, mac=seal))
-                row = dict(zip(_SIGNIN[2:], values, strict=True))
-                mine = (signins.c.at == to_stored(old.at)) & (signins.c.seq == old.seq)
-                connection.execute(update(signins).where(mine).values(row))
-                day = to_stored(old.at) // DAY
-                moved = Counter({(day, old.columns["outcome"]): -1})
-                moved[day, new.decided.outcome] += 1
-                _count(connection, moved)
-            done = (due.c.person == person) & (due.c.since >= to_stored(since))
-            connection.execute(delete(due).where(done))
+            seqs = [old.seq for old, _ in changed]
+            if changed:
+                own = zip((new.own for _, new in changed), seals, seqs, strict=True)
+                connection.exec_driver_sql("UPDATE records SET own = ?, mac = ? WHERE seq = ?", list(own))
+                connection.exec_driver_sql(_CHANGE, list(zip(*columns, moments, seqs, strict=True)))
+            moved: Counter[tuple[int, str]] = Counter()
+            for at, (old, new) in zip(moments, changed, strict=True):
+                moved[at // DAY, old.columns["outcome"]] -= 1
+                moved[at // DAY, new.decided.outcome] += 1
+            _count(connection, moved)
+
+    def still_due(
+        self, person: str, since: datetime, seen: int, through: datetime | None, left: datetime | None
+    ) -> datetime | None:
+        """Say how far a person's records have been worked out again; return from which moment on they still are to be.
+
+        Parameters
+        ----------
+        since
+            From which moment on they were due; what is due from an earlier one stays so.
+        seen
+            The newest record when that began, of anybody: later ones have not been looked at.
+        through
+            Later ones are due when they are no later than this; None has all of them due.
+        left
+            What has not been looked at begins here, None when everything has.
+        """
+        with self._database.write() as connection:
+            until = _EVER if through is None else to_stored(through)
+            came = connection.exec_driver_sql(_CAME, (seen, person, until)).scalar()
+            found = [moment for moment in (came, None if left is None else to_stored(left)) if moment is not None]
+            mine = (due.c.person == person) & (due.c.since >= to_stored(since))
+            if found:
+                connection.execute(update(due).where(mine).values(since=min(found)))
+            else:
+                connection.execute(delete(due).where(mine))
+            return from_stored(min(found)) if found else None
 
     def pasts(self, person: str, before: datetime | None = None) -> Iterator[Past]:
         """Yield a person's attempts, newest first; with `before` only those before that moment."""
@@ -299,6 +328,11 @@ class SigninStore:
                 return None
             mine = select(signins).where(signins.c.at == found.at, signins.c.seq == found.seq)
             return next(self._each(connection, mine, whole=True))
+
+    def newest(self) -> int:
+        """Return the number of the record that was added last, 0 before the first."""
+        with self._database.read() as connection:
+            return int(connection.exec_driver_sql("SELECT coalesce(max(seq), 0) FROM records").scalar_one())
 
     def version(self) -> str:
         """Return a text that is another after each change of the log, and in each process."""
@@ -407,6 +441,11 @@ class SigninStore:
         return SigninRecord(mine.id, reference, from_stored(row.at), columns, facts, decision, row.seq, row.cause)
 
 
+# The earliest of a person's records that were added since: they are few, so they come first in the join.
+_CAME = (
+    "SELECT min(s.at) FROM records r CROSS JOIN signins s ON s.at = r.at AND s.seq = r.seq"
+    " WHERE r.seq > ? AND s.person = ? AND s.at <= ?"
+)
 # Written out: it is asked for every person of an import.
 _PASTS = (
     "SELECT s.at, r.id, s.let_in, s.device, s.network_facts, s.attempt_facts "
@@ -422,6 +461,7 @@ _PRESENT = "SELECT id, digest FROM records WHERE id IN (SELECT value FROM json_e
 _EVER = 1 << 62
 _RECORD = ("seq", "at", "id", "reference", "digest", "own", "mac")
 _SIGNIN = ("at", "seq", *(c.name for c in signins.c if c.name not in {"at", "seq"} and c.computed is None))
+_CHANGE = f"UPDATE signins SET {', '.join(f'{name} = ?' for name in _SIGNIN[2:])} WHERE at = ? AND seq = ?"  # noqa: S608 - names of columns
 _OUTCOME = _SIGNIN.index("outcome") - 2
 _SEALED = [_SIGNIN.index(name) - 2 for name in COLUMNS_SEALED[1:]]
 _SHARED = tuple(COLUMNS.values())

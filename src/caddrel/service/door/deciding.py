@@ -37,7 +37,8 @@ from caddrel.wire import authzen
 
 if TYPE_CHECKING:
     from caddrel.service.access import Caller
-    from caddrel.service.deps import Deps, Published
+    from caddrel.service.deps import Deps
+    from caddrel.service.state import Published
 
 # Seconds; a decision that takes longer to record is not given.
 LONGEST_WAIT = 20.0
@@ -226,11 +227,14 @@ class Door:
         decided, number = self._decisions.of(decision), published.revision.number
         signin = signin_of(id, now, published.rulebook, facts, _NOTHING, decided, cause, number, told)
         try:
-            return deps.recorder.put(signin._replace(digest=digest), left, deps.histories.late())
+            stored = deps.recorder.put(signin._replace(digest=digest), left, deps.histories.late())
         except ServiceError:
             # Not recorded, so not to be looked back at. A wrong password counts all the same: it was tried.
+            deps.histories.stored(id)
             deps.histories.drop(person)
             raise
+        stored.add_done_callback(lambda _: deps.histories.stored(id))
+        return stored
 
     def _answer(
         self,

@@ -33,16 +33,17 @@ class Recorder:
     Parameters
     ----------
     failed
-        Is called when a commit failed, before those who wait are told.
+        Is called when a commit failed, with the ids that it held, before those who wait are told.
     late
         Is called after a commit with which signals of others became due.
     """
 
-    def __init__(self, signins: SigninStore, failed: Callable[[], None], late: Callable[[], None]) -> None:
+    def __init__(self, signins: SigninStore, failed: Callable[[list[str]], None], late: Callable[[], None]) -> None:
         self._signins = signins
         self._failed = failed
         self._late = late
         self._waiting = Together("caddrel-recorder", self._store, MOST_WAITING, TOGETHER)
+        self._last: Future[None] | None = None
         # Whether the last commit failed.
         self.failing = False
 
@@ -61,7 +62,14 @@ class Recorder:
             raise ServiceError(503, "service-stopping", "the service is stopping", _HINT) from None
         except queue.Full:
             raise ServiceError(503, "too-busy", "too many decisions wait to be recorded", _HINT) from None
+        self._last = stored
         return stored
+
+    def settle(self) -> None:
+        """Wait until what waits now is stored, or refused."""
+        last = self._last
+        if last is not None:
+            last.exception()
 
     def stop(self) -> None:
         """Store what waits, and take nothing more."""
@@ -77,7 +85,7 @@ class Recorder:
             self._signins.add(NewSignins(entry.signin for entry in entries), late, sessions)
         except BaseException as error:  # noqa: BLE001 - told to everybody who waits
             self.failing = True
-            self._failed()
+            self._failed([entry.signin.id for entry in entries])
             refused: BaseException = error
             if isinstance(error, NoRoom):
                 refused = ServiceError(503, "cannot-record", "the decision cannot be recorded: no room", _HINT)
