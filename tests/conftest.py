@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+import atexit
 import fcntl
 import shutil
+import tempfile
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
+from functools import cache
 from pathlib import Path
 
 import httpx
@@ -19,7 +22,8 @@ from caddrel import wiring
 from caddrel.client import Caddrel
 from caddrel.demo.fill import ADDRESSES, fill
 from caddrel.service import access
-from caddrel.service.deps import Deps, Limits
+from caddrel.service.deps import Deps
+from caddrel.service.state import Limits
 
 settings.register_profile("steady", derandomize=True, deadline=None, print_blob=True)
 settings.load_profile("steady")
@@ -33,6 +37,7 @@ _ARGUMENTS = [
 
 # Two cores may be busy with other tests; waiting longer hides nothing.
 expect.set_options(timeout=20_000)
+EMPTY_LIMITS = Limits(body=20_000, rulebook=60_000, line=5_000)
 NOW = datetime(2026, 11, 23, 9, 0, tzinfo=UTC)
 
 
@@ -65,16 +70,28 @@ class Live:
     def http(self, token: str | None = None) -> httpx.Client:
         chosen = self.token if token is None else token
         headers = {"Authorization": f"Bearer {chosen}"} if chosen else {}
-        return httpx.Client(base_url=self.url, headers=headers, timeout=30)
+        return httpx.Client(base_url=self.url, headers=headers, timeout=30, verify=False)
 
     def environment(self) -> dict[str, str]:
         return {"CADDREL_URL": self.url, "CADDREL_TOKEN": self.token}
+
+
+@cache
+def _made() -> Path:
+    """Return a data folder with nothing in it, made once for this process."""
+    folder = Path(tempfile.mkdtemp(prefix="caddrel-tests-"))
+    atexit.register(shutil.rmtree, folder, ignore_errors=True)
+    wiring.open_data(folder, Clock()).close()
+    return folder
 
 
 def serving(folder: Path, limits: Limits | None = None, address_files: Sequence[Path] = ()) -> Iterator[Live]:
     """Run a service on a folder for as long as the caller iterates."""
     wiring.log_nothing()
     clock = Clock()
+    if not folder.exists():
+        # Making the tables takes longer than most tests do.
+        shutil.copytree(_made(), folder)
     opened = wiring.open_data(folder, clock, limits, address_files)
     server = wiring.build_server(opened, "127.0.0.1", 0)
     server.start()
@@ -86,7 +103,13 @@ def serving(folder: Path, limits: Limits | None = None, address_files: Sequence[
 @pytest.fixture
 def empty(tmp_path: Path) -> Iterator[Live]:
     """A service without any data; bodies are limited more tightly than usual."""
-    yield from serving(tmp_path / "data", Limits(body=20_000, rulebook=60_000, line=5_000))
+    yield from serving(tmp_path / "data", EMPTY_LIMITS)
+
+
+@pytest.fixture(scope="session")
+def vacant(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Live]:
+    """A service as `empty` is, for tests that only read, or are refused."""
+    yield from serving(tmp_path_factory.mktemp("vacant") / "data", EMPTY_LIMITS)
 
 
 @pytest.fixture(scope="session")

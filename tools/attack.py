@@ -351,6 +351,15 @@ def undisturbed(at: Target) -> str:
                 found.append(time.perf_counter() - began)
         return statistics.median(found)
 
+    # Of three, the best: what else goes on on this machine is not the service's doing.
+    found = [_beside(at, big, median) for _ in range(3 if at.large else 1)]
+    before, during = min(found, key=lambda pair: pair[1] / pair[0])
+    hold(not at.large or during <= 2 * before, f"a decision takes {during / before:.1f} times as long beside them")
+    return f"median {before * 1000:.1f} ms alone, {during * 1000:.1f} ms beside them: {during / before:.1f} times"
+
+
+def _beside(at: Target, big: Any, median: Callable[[], float]) -> tuple[float, float]:
+    """Return the median alone, and beside others who ask for what is heavy."""
     before = median()
     # In processes of their own: what slows this one down is not the service's doing.
     others = [multiprocessing.Process(target=_busy, args=(at, kind, big), daemon=True) for kind in _BUSY]
@@ -358,12 +367,11 @@ def undisturbed(at: Target) -> str:
         other.start()
     time.sleep(3)
     try:
-        during = median()
+        return before, median()
     finally:
         for other in others:
             other.kill()
             other.join()
-    return f"median {before * 1000:.1f} ms alone, {during * 1000:.1f} ms beside them: {during / before:.1f} times"
 
 
 PLAYS = (
@@ -425,8 +433,9 @@ def main(large: bool) -> int:
             for play in PLAYS:
                 try:
                     said = play(target)
-                    # Times depend on the machine: they are told, and nothing is held against them.
-                    print(f"{'timed' if play is undisturbed else 'held ':7} {play.__name__}: {said}", flush=True)
+                    # Times depend on the machine: in the small run they are told, and nothing is held against them.
+                    timed = play is undisturbed and not large
+                    print(f"{'timed' if timed else 'held ':7} {play.__name__}: {said}", flush=True)
                 except Broken as broken:
                     print(f"BROKEN  {play.__name__}: {broken}", flush=True)
                     return 1

@@ -26,11 +26,12 @@ from waitress import wasyncore
 from caddrel.service import access, http_server
 from caddrel.service.address_data import AddressData
 from caddrel.service.app import ENDPOINTS, create_app, refusal
-from caddrel.service.deps import Deps, Limits, Settings
+from caddrel.service.deps import Deps, Settings
 from caddrel.service.endpoints import body_limits
 from caddrel.service.errors import ServiceError
 from caddrel.service.keys import open_keys
 from caddrel.service.noticing import catch_up
+from caddrel.service.state import Limits
 from caddrel.store.acceptances import AcceptanceStore
 from caddrel.store.accounts import AccountStore
 from caddrel.store.audit import AuditStore
@@ -135,6 +136,8 @@ class Opened:
         self.deps.recorder.stop()
         self.deps.shadows.stop()
         self.deps.jobs.stop()
+        self.deps.checker.stop()
+        self.deps.exporter.stop()
         with contextlib.suppress(Exception):
             self.deps.checkpoints.write(self.deps.clock(), always=True)
         for database in self.databases:

@@ -24,11 +24,11 @@ from caddrel.demo.log import sign_ins
 from caddrel.demo.world import build_world
 from caddrel.service import formats
 from caddrel.service.apart import Apart
-from caddrel.service.deps import Limits
 from caddrel.service.errors import ServiceError
 from caddrel.service.importing import Importer
 from caddrel.service.jobs import Cancelled
 from caddrel.service.reading import Line, Recorded, digests_of
+from caddrel.service.state import Limits
 from caddrel.wire.signins import ImportResult
 
 COUNT = 1500

@@ -19,7 +19,6 @@ from tests.conftest import Clock, Live, serving
 
 from caddrel import wiring
 from caddrel.client import Caddrel, Refused
-from caddrel.core.decide import cost
 from caddrel.core.decide.decision import MEANING
 from caddrel.service import access
 from caddrel.store.audit import AuditStore
@@ -351,9 +350,7 @@ def test_rehearsals_that_fail_and_keys_that_are_lost_refuse_publishing(live: Liv
         assert any("ada got the group keys" in note for note in notes)
 
 
-def test_rulebooks_that_cost_too_much_are_refused_and_the_cost_is_shown(
-    live: Live, monkeypatch: pytest.MonkeyPatch
-) -> None:
+def test_rulebooks_that_cost_too_much_are_refused_and_the_cost_is_shown(live: Live) -> None:
     proofs = "".join(f"  p{i}: {{any_of: [[hwk], [swk]]}}\n" for i in range(20))
     pairs = "".join(
         f"  r{i}-{j}: {{mode: enforced, rules: [{{then: require proof p{i} or proof p{j}}}]}}\n"
@@ -370,11 +367,11 @@ def test_rulebooks_that_cost_too_much_are_refused_and_the_cost_is_shown(
         assert len(found.diagnostics) <= 200
         assert found.more == 0 or len(found.diagnostics) == 200
         shade = client.drafts.begin("shade").info
-        many = "".join(
-            f"  t{i}: {{rules: [{{when: {' and '.join(['device.managed'] * 200)}, then: block}}]}}\n" for i in range(60)
-        )
-        monkeypatch.setattr(cost, "MOST_STEPS", 20_000)
-        shade = client.drafts.save("shade", shade.version, [File("r.yaml", f"caddrel: 1\npolicies:\n{many}")]).info
+        proofs = "".join(f"  p{i}: {{any_of: [[hwk]]}}\n" for i in range(2_000))
+        ruled = [", ".join(f"{{then: require proof p{i + k}}}" for k in range(20)) for i in range(0, 2_000, 20)]
+        policies = "".join(f"  q{i}: {{rules: [{rules}]}}\n" for i, rules in enumerate(ruled))
+        many = f"caddrel: 1\nproofs:\n{proofs}policies:\n{policies}"
+        shade = client.drafts.save("shade", shade.version, [File("r.yaml", many)]).info
         check = client.rulebook.check(draft="shade")
         assert not check.ok
         assert "too-costly" in {found.code for found in check.diagnostics}

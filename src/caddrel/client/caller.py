@@ -44,10 +44,13 @@ class Caller:
         headers = {"Accept": "application/json"}
         if token:
             headers["Authorization"] = f"Bearer {token}"
-        # Only connections that never came about are tried again: that is safe for every method.
-        chosen = transport or httpx.HTTPTransport(retries=_RETRIES)
+        # Only connections that never came about are tried again: that is safe for every method. Where nothing is
+        # encrypted nobody is to be verified, and to load whom one trusts takes longer than most calls; redirects are
+        # not followed.
+        secure = not url.startswith("http://")
+        chosen = transport or httpx.HTTPTransport(retries=_RETRIES, verify=secure)
         self.url = url
-        self._http = httpx.Client(base_url=url, headers=headers, timeout=timeout, transport=chosen)
+        self._http = httpx.Client(base_url=url, headers=headers, timeout=timeout, transport=chosen, verify=secure)
 
     def close(self) -> None:
         """Close the connections."""

@@ -98,6 +98,10 @@ class RulebookError(Exception):
         errors = sum(d.severity == "error" for d in diagnostics)
         super().__init__(f"the rulebook has {errors} error{'s' if errors != 1 else ''}")
 
+    def __reduce__(self) -> tuple[type[RulebookError], tuple[Sequence[Diagnostic]]]:
+        """Say how it is made again, in another process."""
+        return RulebookError, (self.diagnostics,)
+
 
 def nearest(word: str, known: Iterable[str]) -> str | None:
     """Return the known word that `word` is most likely a slip of, or None."""

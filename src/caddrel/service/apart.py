@@ -11,10 +11,8 @@ import contextlib
 import fcntl
 import gc
 import os
-import pickle
 import select
 import signal
-import struct
 import subprocess
 import sys
 import threading
@@ -35,6 +33,7 @@ from caddrel.service.address_data import AddressData
 from caddrel.service.completing import Completed, Completing, Terms
 from caddrel.service.errors import ServiceError
 from caddrel.service.formats import PIECE, LineReader, Place, Readable
+from caddrel.service.pipes import begin, get, got, opened, pickled, put, unpickled
 from caddrel.service.reading import Source
 
 # Bytes that may be on their way in each direction: a few pieces, so that neither process waits for the other.
@@ -46,7 +45,6 @@ MOST_REMEMBERED = 150_000
 _log = structlog.get_logger("caddrel.import")
 # Numbers of kinds begin here, far from those that the importing process gives.
 FIRST = 1 << 40
-_LENGTH = struct.Struct("<Q")
 _READY, _END = b"ready", b"end"
 
 
@@ -77,7 +75,7 @@ class Apart:
             self._process.kill()
             for end in (self._process.stdin, self._process.stdout):
                 with contextlib.suppress(OSError):
-                    _open(end).close()
+                    opened(end).close()
             self._process.wait()
         if self._feeder is not None:
             self._feeder.join()
@@ -90,7 +88,7 @@ class Apart:
         if self._process is None and not self._lost:
             self._start()
         if not self._ready and not self._lost and self._has_answer():
-            self._ready = _get(self._answers) == _READY
+            self._ready = get(self._answers) == _READY
             self._lost = not self._ready
             if self._lost:
                 _log.error("apart.lost")
@@ -103,16 +101,14 @@ class Apart:
         return bool(waiting.poll(0))
 
     def _start(self) -> None:
-        # Never a package that happens to lie in the folder where the service was started.
-        words = [sys.executable, "-P", "-m", "caddrel.service.apart"]
         try:
-            self._process = subprocess.Popen(words, stdin=subprocess.PIPE, stdout=subprocess.PIPE)  # noqa: S603 - our own
+            self._process = begin("caddrel.service.apart")
         except OSError as error:
             self._lost = True
             _log.error("apart.lost", exc_info=error)
             return
         for end in (self._process.stdin, self._process.stdout):
-            _widen(_open(end))
+            _widen(opened(end))
         self._feed(self._hand_over)
 
     def _feed(self, work: Callable[..., None], *args: Any) -> None:
@@ -123,21 +119,21 @@ class Apart:
         paths = [] if self._addresses is None else self._addresses.paths
         # Of a process that has ended, or is told to, the answers tell.
         with contextlib.suppress(OSError, ValueError):
-            _put(self._questions, _pickled((self._source, self._terms, paths)))
+            put(self._questions, pickled((self._source, self._terms, paths)))
             for part in self._inventory.parts(AT_ONCE):
-                _put(self._questions, _pickled(part))
-            _put(self._questions, _pickled(None))
+                put(self._questions, pickled(part))
+            put(self._questions, pickled(None))
             self._questions.flush()
 
     @property
     def _questions(self) -> BinaryIO:
         assert self._process is not None
-        return _open(self._process.stdin)
+        return opened(self._process.stdin)
 
     @property
     def _answers(self) -> BinaryIO:
         assert self._process is not None
-        return _open(self._process.stdout)
+        return opened(self._process.stdout)
 
     def pieces(self, stream: Readable, lines: LineReader) -> Iterator[Completed]:
         """Yield what the process makes of the rest of a stream, once it is ready.
@@ -165,9 +161,9 @@ class Apart:
     def _pass_on(self, stream: Readable, place: Place) -> None:
         questions = self._questions
         with contextlib.suppress(OSError, ValueError):
-            _put(questions, _pickled(place))
+            put(questions, pickled(place))
             for block in self._blocks(stream):
-                _put(questions, block)
+                put(questions, block)
         with contextlib.suppress(OSError, ValueError):
             questions.close()
 
@@ -182,7 +178,7 @@ class Apart:
             yield b""
 
     def _answer(self) -> bytes:
-        answer = _get(self._answers)
+        answer = get(self._answers)
         if answer is None:
             hint = "what was read before is stored; send it again, what is there already is passed over"
             raise ServiceError(500, "reading-ended", "the process that reads the log ended early", hint)
@@ -202,7 +198,7 @@ class _Blocks:
         self._questions = questions
 
     def read(self, _size: int, /) -> bytes:
-        block = _get(self._questions)
+        block = get(self._questions)
         if block is None:
             raise EOFError
         return block
@@ -245,7 +241,7 @@ class _Received:
 
     def piece(self, answer: bytes) -> Completed:
         piece = _decode(answer)
-        fresh, refused = pickle.loads(piece.rest)  # noqa: S301 - from this program's own pipe
+        fresh, refused = unpickled(piece.rest)
         if piece.forget:
             self._bundles = []
         self._bundles += [Bundle.of(parts, self._lists) for parts in fresh]
@@ -278,7 +274,7 @@ class _Sending:
             groups.append(list(map(self._sent.__getitem__, group)))
         return _encode(
             (
-                forget, _pickled((fresh, piece.refused)),
+                forget, pickled((fresh, piece.refused)),
                 list(piece.numbers), piece.ids, piece.references, piece.digests, piece.recorded, piece.revisions,
                 groups, *(zip(*map(_OF_EACH, attempts), strict=True) if attempts else repeat((), 6)),
             )
@@ -288,12 +284,6 @@ class _Sending:
 _OF_EACH = attrgetter("at", "own", "ages", "methods", "default_age", "kind")
 
 
-def _open(end: Any) -> BinaryIO:
-    assert end is not None
-    found: BinaryIO = end
-    return found
-
-
 def _widen(end: BinaryIO) -> None:
     """Let more bytes be on their way, where the system can."""
     if hasattr(fcntl, "F_SETPIPE_SZ"):
@@ -301,42 +291,10 @@ def _widen(end: BinaryIO) -> None:
             fcntl.fcntl(end, fcntl.F_SETPIPE_SZ, ON_THEIR_WAY)
 
 
-def _put(end: BinaryIO, text: bytes) -> None:
-    end.write(_LENGTH.pack(len(text)) + text)
-
-
-def _get(end: BinaryIO) -> bytes | None:
-    """Return what was put in at the other end, None when that is closed."""
-    length = end.read(_LENGTH.size)
-    if len(length) < _LENGTH.size:
-        return None
-    (size,) = _LENGTH.unpack(length)
-    text = end.read(size)
-    return text if len(text) == size else None
-
-
-def _pickled(value: Any) -> bytes:
-    return pickle.dumps(value, protocol=pickle.HIGHEST_PROTOCOL)
-
-
-def _got(end: BinaryIO) -> Any:
-    """Return the value that was put in at the other end.
-
-    Raises
-    ------
-    EOFError
-        When that is closed.
-    """
-    text = _get(end)
-    if text is None:
-        raise EOFError
-    return pickle.loads(text)  # noqa: S301 - from this program's own pipe
-
-
 def _work(questions: BinaryIO, answers: BinaryIO) -> None:
-    source, terms, paths = _got(questions)
+    source, terms, paths = got(questions)
     objects: dict[str, list[Any]] = {}
-    while (part := _got(questions)) is not None:
+    while (part := got(questions)) is not None:
         objects.setdefault(part[0], []).extend(part[1])
     inventory = Inventory(**objects)
     del objects
@@ -345,23 +303,24 @@ def _work(questions: BinaryIO, answers: BinaryIO) -> None:
     # All of this lives as long as the process does, and what comes makes no circles.
     gc.freeze()
     gc.disable()
-    _put(answers, _READY)
+    put(answers, _READY)
     answers.flush()
     sending = _Sending()
-    lines = LineReader(_Blocks(questions), source.most, _got(questions))
+    lines = LineReader(_Blocks(questions), source.most, got(questions))
     # Of a line that is cut short nothing is told: what cut it is.
     with contextlib.suppress(EOFError):
         for piece in completing.pieces(lines):
-            _put(answers, sending.answer(piece))
+            put(answers, sending.answer(piece))
             answers.flush()
-    _put(answers, _END)
+    put(answers, _END)
     answers.flush()
 
 
 def main() -> None:
     """Be the other process."""
-    # The one that is served decides when to stop.
+    # The one that is served decides when to stop, and what it decides comes first.
     signal.signal(signal.SIGINT, signal.SIG_IGN)
+    os.nice(10)
     answers = os.fdopen(os.dup(1), "wb", buffering=ON_THEIR_WAY)
     # Whatever else is said goes where errors go.
     os.dup2(2, 1)

@@ -77,12 +77,10 @@ def create_app(deps: Deps) -> Flask:
     app.url_map.strict_slashes = False
     for endpoint in ENDPOINTS:
         register(app, deps, endpoint)
-    document = msgspec.json.encode(openapi.document(ENDPOINTS))
-    schema = msgspec.json.encode(rulebook_schema())
 
     @app.get("/api/openapi.json")
     def api_document() -> Response:
-        return Response(document, mimetype="application/json")
+        return Response(msgspec.json.encode(openapi.document(ENDPOINTS)), mimetype="application/json")
 
     _serve_console(app, deps)
 
@@ -94,7 +92,7 @@ def create_app(deps: Deps) -> Flask:
 
     @app.get("/api/rulebook.schema.json")
     def rulebook_format() -> Response:
-        return Response(schema, mimetype="application/schema+json")
+        return Response(msgspec.json.encode(rulebook_schema()), mimetype="application/schema+json")
 
     _frame_requests(app, deps)
     _tell_errors(app)

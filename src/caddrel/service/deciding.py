@@ -32,6 +32,7 @@ from caddrel.service.errors import ServiceError, not_found
 from caddrel.service.noticing import notice_now
 from caddrel.service.publishing import info, read_files
 from caddrel.service.remedying import remedies_of
+from caddrel.service.state import State
 from caddrel.store.signins import SigninRecord
 from caddrel.wire import decisions as wire
 from caddrel.wire.rulebooks import FactList, FactView
@@ -50,18 +51,20 @@ def titled(rulebook: Rulebook, inventory: Inventory) -> Rulebook:
     return replace(rulebook, apps=apps)
 
 
-def rulebook_for(deps: Deps, request: wire.RehearseRequest) -> tuple[Rulebook, CompiledRulebook, int | None]:
+def rulebook_for(state: State, request: wire.RehearseRequest) -> tuple[Rulebook, CompiledRulebook, int | None]:
     """Return the rulebook that a rehearsal names, also compiled, with its revision."""
     if request.files is not None:
         result = read_files(request.files)
         if result.rulebook is None:
             raise RulebookError(result.diagnostics)
         return result.rulebook, CompiledRulebook(result.rulebook), None
-    published = deps.rulebooks.get(request.revision) if request.revision is not None else deps.rulebooks.need_current()
+    published = (
+        state.rulebooks.get(request.revision) if request.revision is not None else state.rulebooks.need_current()
+    )
     return published.rulebook, published.compiled, published.revision.number
 
 
-def rehearse(deps: Deps, request: wire.RehearseRequest) -> wire.Rehearsal:
+def rehearse(state: State, request: wire.RehearseRequest) -> wire.Rehearsal:
     """Decide an attempt that did not happen; facts left out stay unknown.
 
     Raises
@@ -69,8 +72,8 @@ def rehearse(deps: Deps, request: wire.RehearseRequest) -> wire.Rehearsal:
     AttemptRefused
         Naming every fact that is unknown or wrong, and a person or app that the inventory does not know.
     """
-    rulebook, compiled, number = rulebook_for(deps, request)
-    inventory = deps.inventories.current()
+    rulebook, compiled, number = rulebook_for(state, request)
+    inventory = state.inventories.current()
     reported, problems = _reported(request, rulebook)
     problems += _unknown(reported, inventory)
     if problems:
@@ -81,10 +84,10 @@ def rehearse(deps: Deps, request: wire.RehearseRequest) -> wire.Rehearsal:
         rulebook.settings.assume,
         inventory,
         Setting.REHEARSAL,
-        deps.clock(),
-        deps.addresses,
+        state.clock(),
+        state.addresses,
     )
-    notice_now(deps, rulebook, facts)
+    notice_now(state, rulebook, facts)
     # What the door would show has a reference to quote; a rehearsal leaves no record, so it shows the form of one.
     facts.reference = "00000-00000"
     explained = explain(titled(rulebook, inventory), facts, number)
@@ -93,7 +96,7 @@ def rehearse(deps: Deps, request: wire.RehearseRequest) -> wire.Rehearsal:
         decision_view(explained.decision),
         trace_view(explained),
         _remarks(reported, inventory),
-        remedies_of(deps, explained, compiled, inventory),
+        remedies_of(state, explained, compiled, inventory),
     )
 
 

@@ -13,9 +13,9 @@ from caddrel.core.rulebook.model import Keep, PlaceParts, Policy, Rule, Rulebook
 from caddrel.core.rulebook.references import Ref, policy_refs, where_used
 from caddrel.core.words.pieces import pieces_json
 from caddrel.core.words.policies import policy_words, rule_words, scope_words
-from caddrel.service.deps import Published
 from caddrel.service.errors import diagnostic
 from caddrel.service.publishing import info
+from caddrel.service.state import Published
 from caddrel.wire import rulebooks as wire
 from caddrel.wire.decisions import Piece
 

@@ -223,17 +223,13 @@ def _call(deps: Deps, endpoint: Endpoint, path: dict[str, str]) -> Call:
 def _answer(deps: Deps, endpoint: Endpoint, call: Call) -> Any:
     """Return what the view answers; heavy work has a place of its kind until it is done, or sent."""
     _read_body(deps, endpoint, call)
-    if endpoint.role == DOOR:
-        with deps.heavy.deciding():
-            return endpoint.view(call)
     if not endpoint.heavy:
         return endpoint.view(call)
     who = call.caller.token or call.caller.name if call.caller is not None else ""
     deps.heavy.take(endpoint.heavy, who)
     kept = False
     try:
-        with deps.heavy.turn(endpoint.heavy):
-            answer = endpoint.view(call)
+        answer = endpoint.view(call)
         if isinstance(answer, Stream):
             answer = replace(answer, pieces=Held(answer.pieces, deps.heavy, endpoint.heavy, who))
             kept = True

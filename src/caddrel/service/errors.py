@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import errno
 from collections.abc import Iterable
+from typing import Any
 
 import msgspec
 from werkzeug.exceptions import HTTPException, MethodNotAllowed, NotFound, RequestEntityTooLarge
@@ -28,6 +29,10 @@ class ServiceError(Exception):
         self.title = title
         self.hint = hint
         self.errors = tuple(errors)
+
+    def __reduce__(self) -> tuple[Any, ...]:
+        """Say how it is made again: it may come from a process of its own."""
+        return ServiceError, (self.status, self.code, self.title, self.hint, self.errors)
 
 
 def not_found(what: str, hint: str = "") -> ServiceError:

@@ -1,26 +1,33 @@
-"""Filters of the log: read here, asked by the store; what SQL cannot tell is judged for bundles of facts."""
+"""What is asked of the log: read here, asked by the store; what SQL cannot tell is judged for bundles of facts."""
 
 from __future__ import annotations
 
+import base64
+import re
 from collections.abc import Callable, Mapping
+from datetime import UTC, date, datetime, timedelta
 from typing import Any
+
+import msgspec
 
 from caddrel.core.decide.compiled.parts import LISTS, Parts
 from caddrel.core.facts.bundles import group_of
 from caddrel.core.facts.record import RecordedList, value_from_json
 from caddrel.core.facts.types import Value
-from caddrel.core.facts.values import ValueRefused
+from caddrel.core.facts.values import ValueRefused, read_duration, read_moment
 from caddrel.core.language.nodes import And, Condition, During, FromPlace, Passes
 from caddrel.core.logs.filters import FilterRefused, for_log, read_filter
 from caddrel.core.rulebook.model import Rulebook
-from caddrel.service.deps import Deps
 from caddrel.service.errors import ServiceError
+from caddrel.service.state import State
 from caddrel.store.moments import from_stored
+from caddrel.store.queries import FILTERS, Query
 
 LONGEST = 20_000
+_DATE = re.compile(r"[0-9]{4}-[0-9]{2}-[0-9]{2}")
 
 
-def read_where(deps: Deps, text: str) -> tuple[tuple[Condition, ...], LogJudge | None]:
+def read_where(state: State, text: str) -> tuple[tuple[Condition, ...], LogJudge | None]:
     """Return what a filter asks, and what judges it; nothing for an empty text.
 
     Raises
@@ -32,7 +39,7 @@ def read_where(deps: Deps, text: str) -> tuple[tuple[Condition, ...], LogJudge |
         return (), None
     if len(text) > LONGEST:
         raise ServiceError(413, "too-large", f"a filter has at most {LONGEST} characters")
-    rulebook = for_log(deps.rulebooks.need_current().rulebook)
+    rulebook = for_log(state.rulebooks.need_current().rulebook)
     try:
         condition = read_filter(text, rulebook)
     except FilterRefused as refused:
@@ -94,3 +101,73 @@ class LogJudge:
 
 
 _NETWORK = ("network.ip", "network.country", "network.anonymiser", "network.asn")
+
+
+def _at(state: State, asked: Mapping[str, str], name: str) -> datetime | None:
+    text = asked.get(name, "")
+    if not text:
+        return None
+    try:
+        if _DATE.fullmatch(text):
+            return datetime.combine(date.fromisoformat(text), datetime.min.time(), UTC)
+        if text[-1] in "smhd":
+            return state.clock() - timedelta(seconds=read_duration(text))
+        return read_moment(text)
+    except (ValueRefused, ValueError, OverflowError):
+        hint = "2026-11-02T07:10:00Z, 2026-11-02, or back from now: 7d"
+        raise ServiceError(400, "bad-parameter", f"`{name}` is not a moment", hint) from None
+
+
+def log_query(state: State, asked: Mapping[str, str], limit: int) -> Query:
+    """Return what is asked of the log.
+
+    Parameters
+    ----------
+    asked
+        The parameters of the request, by name.
+
+    Raises
+    ------
+    ServiceError
+        When one of them cannot be read.
+    """
+    certain = asked.get("certain", "")
+    if certain not in {"", "yes", "no"}:
+        raise ServiceError(400, "bad-parameter", "`certain` is yes or no")
+    conditions, judge = read_where(state, asked.get("where", ""))
+    return Query(
+        _equal(asked),
+        {"yes": True, "no": False}.get(certain),
+        _at(state, asked, "since"),
+        _at(state, asked, "until"),
+        _cursor(asked.get("after", "")),
+        limit,
+        conditions,
+        judge,
+    )
+
+
+# Beyond this the store keeps no number.
+_FARTHEST = 1 << 62
+_MOST_VALUES = 100
+
+
+def _equal(asked: Mapping[str, str]) -> dict[str, str]:
+    """Return the filters that ask for values of their own."""
+    found = {name: asked[name] for name in FILTERS if name in asked}
+    for name, text in found.items():
+        if text.count(",") >= _MOST_VALUES:
+            raise ServiceError(400, "bad-parameter", f"`{name}` holds at most {_MOST_VALUES} values")
+    return found
+
+
+def _cursor(text: str) -> tuple[int, int] | None:
+    if not text:
+        return None
+    try:
+        at, seq = msgspec.json.decode(base64.urlsafe_b64decode(text), type=tuple[int, int])
+    except (ValueError, msgspec.DecodeError):
+        at, seq = -1, -1
+    if not (-_FARTHEST < at < _FARTHEST and 0 <= seq < _FARTHEST):
+        raise ServiceError(400, "bad-cursor", "`after` is not a cursor that this service gave")
+    return at, seq

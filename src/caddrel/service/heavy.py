@@ -3,21 +3,14 @@
 from __future__ import annotations
 
 import threading
-import time
 from collections import Counter
 from collections.abc import Iterable, Iterator
-from contextlib import contextmanager
 from typing import Any
 
 from caddrel.service.errors import ServiceError
 
 # Of each kind at once: in all, and by one caller.
-MOST = {"export": (4, 2), "check": (4, 2), "rehearse": (6, 4)}
-# Bytes of a long answer that are made and sent at a time.
-PIECE = 64 * 1024
-# Seconds that a piece waits, at most, for decisions to be through; and between two looks whether they are.
-GIVES_WAY_FOR = 0.05
-LOOKS_EVERY = 0.001
+MOST = {"export": (4, 2), "check": (4, 2), "rehearse": (6, 4), "compare": (6, 4)}
 
 
 class Heavy:
@@ -26,32 +19,6 @@ class Heavy:
     def __init__(self) -> None:
         self._held: Counter[tuple[str, str]] = Counter()
         self._lock = threading.Lock()
-        self._lanes = {kind: threading.Lock() for kind in MOST}
-        self._deciding = 0
-
-    @contextmanager
-    def deciding(self) -> Iterator[None]:
-        """Tell that a decision is under way: what takes long gives way to it."""
-        with self._lock:
-            self._deciding += 1
-        try:
-            yield
-        finally:
-            with self._lock:
-                self._deciding -= 1
-
-    @contextmanager
-    def turn(self, kind: str) -> Iterator[None]:
-        """Compute for a piece of heavy work, one of its kind at a time.
-
-        All threads share one interpreter: whoever computes makes a decision wait at each of its steps, and each further
-        one makes it wait as long again.
-        """
-        with self._lanes[kind]:
-            until = time.monotonic() + GIVES_WAY_FOR
-            while self._deciding and time.monotonic() < until:
-                time.sleep(LOOKS_EVERY)
-            yield
 
     def take(self, kind: str, caller: str) -> None:
         """Take a place for work of a kind.
@@ -89,24 +56,10 @@ class Held:
 
     def __iter__(self) -> Iterator[bytes]:
         """Yield the pieces."""
-        pieces = iter(self._pieces)
         try:
-            while gathered := self._next(pieces):
-                yield gathered
+            yield from self._pieces
         finally:
             self.close()
-
-    def _next(self, pieces: Iterator[bytes]) -> bytes:
-        """Return the next pieces as one, empty at the end."""
-        gathered: list[bytes] = []
-        size = 0
-        with self._heavy.turn(self._kind):
-            for piece in pieces:
-                gathered.append(piece)
-                size += len(piece)
-                if size >= PIECE:
-                    break
-        return b"".join(gathered)
 
     def close(self) -> None:
         """Give the place back, once."""

@@ -24,6 +24,7 @@ from caddrel.wire.decisions import File
 
 if TYPE_CHECKING:
     from caddrel.service.deps import Deps
+    from caddrel.service.state import State
 
 MOST_FILES = 500
 # An answer holds so many diagnostics, and tells how many more there are.
@@ -37,19 +38,19 @@ def read_files(files: Sequence[File]) -> ReadResult:
     return read_rulebook([Source(file.name[:200] or "rulebook.yaml", file.text) for file in files])
 
 
-def check(deps: Deps, files: Sequence[File]) -> wire.CheckResult:
+def check(state: State, files: Sequence[File]) -> wire.CheckResult:
     """Return everything that checking finds: errors, else what is doubtful."""
     result = read_files(files)
     found = [diagnostic(d) for d in result.diagnostics]
     if result.rulebook is None:
         return wire.CheckResult(False, found[:MOST_FINDINGS], 0, more=len(found[MOST_FINDINGS:]))
-    cost = cost_view(deps, result.rulebook)
+    cost = cost_view(state, result.rulebook)
     if not cost.fits:
-        found.append(diagnostic(cost_diagnostic(deps.costs.of(result.rulebook))))
+        found.append(diagnostic(cost_diagnostic(state.costs.of(result.rulebook))))
         return wire.CheckResult(False, found[:MOST_FINDINGS], 0, more=len(found[MOST_FINDINGS:]), cost=cost)
-    context = Context(result.rulebook, deps.inventories.current())
+    context = Context(result.rulebook, state.inventories.current())
     found += [diagnostic(d) for d in lint(context)]
-    found += [diagnostic(d) for d in lockout.diagnostics(lockouts(deps, result.rulebook))]
+    found += [diagnostic(d) for d in lockout.diagnostics(lockouts(state, result.rulebook))]
     rehearsed = [
         wire.KeptRehearsal(each.id, each.title or each.id, each.expect, explained.decision.outcome)
         for each, explained in kept(context)
@@ -139,14 +140,14 @@ def _count_risks(risks: Sequence[Diagnostic]) -> str:
     return f"{who} could not any more; nothing was published"
 
 
-def lockouts(deps: Deps, rulebook: Rulebook) -> list[lockout.LockedOut]:
+def lockouts(state: State, rulebook: Rulebook) -> list[lockout.LockedOut]:
     """Return which keyholders and administrators could not get in any more under a rulebook, who can now."""
-    current = deps.rulebooks.current()
+    current = state.rulebooks.current()
     return lockout.locked_out(
         CompiledRulebook(rulebook),
-        deps.inventories.current(),
-        deps.clock(),
-        deps.addresses,
+        state.inventories.current(),
+        state.clock(),
+        state.addresses,
         current.compiled if current is not None else None,
     )
 

@@ -9,16 +9,16 @@ from caddrel.core.facts.values import to_json
 from caddrel.core.remedies.search import Remedy, remedies
 from caddrel.core.words.pieces import Piece
 from caddrel.core.words.remedies import remedy_words
-from caddrel.service.deps import Deps
 from caddrel.service.describing import pieces
+from caddrel.service.state import State
 from caddrel.wire import decisions as wire
 
 
 def remedies_of(
-    deps: Deps, explained: Explained, compiled: CompiledRulebook, inventory: Inventory
+    state: State, explained: Explained, compiled: CompiledRulebook, inventory: Inventory
 ) -> list[wire.Remedy]:
     """Return what would have led to a better outcome, the easiest first."""
-    found = remedies(explained, compiled, inventory, deps.addresses)
+    found = remedies(explained, compiled, inventory, state.addresses)
     id = explained.facts.values.get("person.id")
     entry = inventory.people.get(str(id))
     title = (entry.title if entry else "") or (str(id) if id is not None else "")

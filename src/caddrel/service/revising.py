@@ -11,11 +11,12 @@ from caddrel.core.rulebook.model import Policy, Rulebook
 from caddrel.core.rulebook.revaluing import value_of, with_value
 from caddrel.core.rulebook.source import Source
 from caddrel.core.words.policies import policy_words
-from caddrel.service import deciding, drafting, publishing
+from caddrel.service import deciding, publishing
 from caddrel.service.comparing import SECTIONS
 from caddrel.service.deps import Deps
 from caddrel.service.describing import object_source, pieces
 from caddrel.service.errors import ServiceError, not_found
+from caddrel.service.state import State
 from caddrel.wire import rulebooks as wire
 from caddrel.wire import writing
 from caddrel.wire.decisions import File, Piece
@@ -66,35 +67,35 @@ def edit(deps: Deps, request: writing.EditRequest, by: str) -> wire.PublishResul
     return publishing.publish(deps, asked, by)
 
 
-def compare(deps: Deps, request: wire.CompareRequest) -> wire.Comparison:
-    """Return what differs between two rulebooks, object by object.
+def compare(state: State, request: wire.CompareRequest) -> wire.Comparison:
+    """Return what differs between two rulebooks, object by object; of a draft its documents are given too.
 
     Raises
     ------
     RulebookError
         When documents have errors.
     """
-    before, after = (_side(deps, side) for side in (request.before, request.after))
+    before, after = (_side(state, side) for side in (request.before, request.after))
     return wire.Comparison(before[0], after[0], list(_differences(before[1:], after[1:])))
 
 
 _Read = tuple[Rulebook, Mapping[str, str]]
 
 
-def _side(deps: Deps, side: wire.Side) -> tuple[str, Rulebook, Mapping[str, str]]:
-    if side.files is not None or side.draft:
-        given = drafting.files_of(deps, side.draft) if side.draft else side.files or []
+def _side(state: State, side: wire.Side) -> tuple[str, Rulebook, Mapping[str, str]]:
+    if side.files is not None:
+        given = side.files
         result = publishing.read_files(given)
         if result.rulebook is None:
             raise RulebookError(result.diagnostics)
         name = f"draft {side.draft}" if side.draft else "documents"
         rulebook, files = result.rulebook, {file.name: file.text for file in given}
     else:
-        current = deps.rulebooks.need_current()
-        published = current if side.revision is None else deps.rulebooks.get(side.revision)
+        current = state.rulebooks.need_current()
+        published = current if side.revision is None else state.rulebooks.get(side.revision)
         name = f"revision {published.revision.number}"
         rulebook, files = published.rulebook, dict(published.revision.files)
-    return name, deciding.titled(rulebook, deps.inventories.current()), files
+    return name, deciding.titled(rulebook, state.inventories.current()), files
 
 
 def _differences(before: _Read, after: _Read) -> Iterator[wire.ObjectChange]:

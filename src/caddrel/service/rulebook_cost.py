@@ -12,7 +12,7 @@ from caddrel.core.rulebook.model import Rulebook
 from caddrel.wire.rulebooks import CostView
 
 if TYPE_CHECKING:
-    from caddrel.service.deps import Deps
+    from caddrel.service.state import State
 
 MOST_REMEMBERED = 32
 
@@ -36,14 +36,14 @@ class Costs:
         return cost
 
 
-def cost_view(deps: Deps, rulebook: Rulebook) -> CostView:
+def cost_view(state: State, rulebook: Rulebook) -> CostView:
     """Return what a rulebook costs as it travels."""
-    cost = deps.costs.of(rulebook)
+    cost = state.costs.of(rulebook)
     milliseconds = None if cost.seconds is None else round(cost.seconds * 1000, 2)
     return CostView(cost.steps, milliseconds, MOST_STEPS, int(MOST_SECONDS * 1000), cost.fits)
 
 
-def check_cost(deps: Deps, rulebook: Rulebook) -> None:
+def check_cost(state: State, rulebook: Rulebook) -> None:
     """Refuse a rulebook under which a decision would cost too much.
 
     Raises
@@ -51,6 +51,6 @@ def check_cost(deps: Deps, rulebook: Rulebook) -> None:
     RulebookError
         Saying by how much.
     """
-    cost = deps.costs.of(rulebook)
+    cost = state.costs.of(rulebook)
     if not cost.fits:
         raise RulebookError([cost_diagnostic(cost)])

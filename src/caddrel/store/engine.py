@@ -60,10 +60,17 @@ class NoRoom(Exception):
 
 
 class Database:
-    """One SQLite file: a writing engine and a reading one that cannot write."""
+    """One SQLite file: a writing engine and a reading one that cannot write.
 
-    def __init__(self, path: Path, migrations: str) -> None:
+    Parameters
+    ----------
+    poll
+        Seconds for which what other processes commit may stay unseen.
+    """
+
+    def __init__(self, path: Path, migrations: str, poll: float = POLL) -> None:
         self.path = path
+        self._poll = poll
         self._migrations = migrations
         self._watch: sqlite3.Connection | None = None
         self._watching = threading.Lock()
@@ -93,10 +100,10 @@ class Database:
     def changes(self) -> tuple[int, int]:
         """Return numbers that are others after each commit to the file.
 
-        A commit of this process counts at once; one of another process at the latest after `POLL` seconds.
+        A commit of this process counts at once; one of another process at the latest after `poll` seconds.
         """
         # One looks for all: whoever comes meanwhile is not to wait.
-        if time.monotonic() - self._looked > POLL and self._watching.acquire(blocking=False):
+        if time.monotonic() - self._looked > self._poll and self._watching.acquire(blocking=False):
             try:
                 self._looked = time.monotonic()
                 self._others = self._look()

@@ -21,6 +21,10 @@ class AttemptRefused(ValueError):
         self.problems = problems
         super().__init__("; ".join(p.message for p in problems))
 
+    def __reduce__(self) -> tuple[type[AttemptRefused], tuple[list[Diagnostic]]]:
+        """Say how it is made again, in another process."""
+        return AttemptRefused, (self.problems,)
+
 
 @dataclass(frozen=True, slots=True)
 class Attempt:

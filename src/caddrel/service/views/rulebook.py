@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
+
 import msgspec
 
 from caddrel.service import deciding, describing, drafting, exporting, publishing, revising
@@ -85,7 +87,12 @@ def revisions(call: Call) -> wire.RevisionList:
 def check(call: Call) -> wire.CheckResult:
     """Check documents or a draft; nothing is kept."""
     body: wire.CheckRequest = call.body
-    return publishing.check(call.deps, drafting.files_of(call.deps, body.draft) if body.draft else body.files)
+    files = drafting.files_of(call.deps, body.draft) if body.draft else body.files
+    return call.deps.checker.do(_size(files), publishing.check, call.deps, files)
+
+
+def _size(files: Iterable[File] | None) -> int:
+    return sum(len(file.text) for file in files or ())
 
 
 def _prove_again(call: Call) -> None:
@@ -152,10 +159,17 @@ def _noted(call: Call, made: wire.PublishResult) -> wire.PublishResult:
     body=wire.CompareRequest,
     returns=wire.Comparison,
     limit="rulebook",
+    heavy="compare",
 )
 def compare(call: Call) -> wire.Comparison:
     """What differs between two rulebooks, object by object, as text and in words."""
-    return revising.compare(call.deps, call.body)
+    body: wire.CompareRequest = call.body
+    before, after = (
+        msgspec.structs.replace(side, files=drafting.files_of(call.deps, side.draft)) if side.draft else side
+        for side in (body.before, body.after)
+    )
+    asked = wire.CompareRequest(before, after)
+    return call.deps.checker.do(_size(before.files) + _size(after.files), revising.compare, call.deps, asked)
 
 
 @endpoints.add(
@@ -182,4 +196,4 @@ def rehearse(call: Call) -> Rehearsal:
     body: RehearseRequest = call.body
     if body.draft:
         body = msgspec.structs.replace(body, files=drafting.files_of(call.deps, body.draft))
-    return deciding.rehearse(call.deps, body)
+    return call.deps.checker.do(_size(body.files), deciding.rehearse, call.deps, body)

@@ -4,33 +4,31 @@ from __future__ import annotations
 
 import base64
 import hashlib
-import re
 from collections.abc import Sequence
-from datetime import UTC, date, datetime, timedelta
+from datetime import date, datetime, timedelta
 from urllib.parse import urlencode
 
 import msgspec
 
 from caddrel.core.diagnostics import did_you_mean, shorten
-from caddrel.core.facts.values import ValueRefused, read_duration, read_moment
+from caddrel.core.facts.values import ValueRefused, read_duration
 from caddrel.core.logs.csv_rows import check_mapping
 from caddrel.core.rulebook.fields import ID
 from caddrel.service import causes as service_causes
 from caddrel.service import deciding
 from caddrel.service.endpoints import Call, Endpoints, Param, Stream
 from caddrel.service.errors import ServiceError, not_found
-from caddrel.service.filtering import read_where
-from caddrel.service.formats import FORMATS, MEDIA, exported
+from caddrel.service.filtering import log_query
+from caddrel.service.formats import FORMATS, MEDIA
 from caddrel.service.importing import Importer
-from caddrel.service.parquet import parquet
+from caddrel.service.log_export import export_log
 from caddrel.service.retention import would_forget
 from caddrel.store.moments import to_stored
-from caddrel.store.queries import FILTERS, Query
+from caddrel.store.queries import FILTERS
 from caddrel.wire import signins as wire
 from caddrel.wire.decisions import Decision
 
 endpoints = Endpoints()
-_DATE = re.compile(r"[0-9]{4}-[0-9]{2}-[0-9]{2}")
 _FILTERS = [
     *(Param(name, f"Only sign-ins with this {name.replace('_', ' ')}; several, joined by commas.") for name in FILTERS),
     Param("certain", "yes or no: only decisions that missing facts could not, or could, have changed."),
@@ -38,64 +36,6 @@ _FILTERS = [
     Param("since", "From this moment or date on, or a duration back from now such as 7d."),
     Param("until", "Before this moment or date."),
 ]
-
-
-def _at(call: Call, name: str) -> datetime | None:
-    text = call.query.get(name, "")
-    if not text:
-        return None
-    try:
-        if _DATE.fullmatch(text):
-            return datetime.combine(date.fromisoformat(text), datetime.min.time(), UTC)
-        if text[-1] in "smhd":
-            return call.deps.clock() - timedelta(seconds=read_duration(text))
-        return read_moment(text)
-    except (ValueRefused, ValueError, OverflowError):
-        hint = "2026-11-02T07:10:00Z, 2026-11-02, or back from now: 7d"
-        raise ServiceError(400, "bad-parameter", f"`{name}` is not a moment", hint) from None
-
-
-def _query(call: Call, limit: int) -> Query:
-    certain = call.query.get("certain", "")
-    if certain not in {"", "yes", "no"}:
-        raise ServiceError(400, "bad-parameter", "`certain` is yes or no")
-    conditions, judge = read_where(call.deps, call.query.get("where", ""))
-    return Query(
-        _equal(call),
-        {"yes": True, "no": False}.get(certain),
-        _at(call, "since"),
-        _at(call, "until"),
-        _cursor(call.query.get("after", "")),
-        limit,
-        conditions,
-        judge,
-    )
-
-
-# Beyond this the store keeps no number.
-_FARTHEST = 1 << 62
-_MOST_VALUES = 100
-
-
-def _equal(call: Call) -> dict[str, str]:
-    """Return the filters that ask for values of their own."""
-    found = {name: call.query[name] for name in FILTERS if name in call.query}
-    for name, text in found.items():
-        if text.count(",") >= _MOST_VALUES:
-            raise ServiceError(400, "bad-parameter", f"`{name}` holds at most {_MOST_VALUES} values")
-    return found
-
-
-def _cursor(text: str) -> tuple[int, int] | None:
-    if not text:
-        return None
-    try:
-        at, seq = msgspec.json.decode(base64.urlsafe_b64decode(text), type=tuple[int, int])
-    except (ValueError, msgspec.DecodeError):
-        at, seq = -1, -1
-    if not (-_FARTHEST < at < _FARTHEST and 0 <= seq < _FARTHEST):
-        raise ServiceError(400, "bad-cursor", "`after` is not a cursor that this service gave")
-    return at, seq
 
 
 @endpoints.add(
@@ -113,7 +53,7 @@ def _cursor(text: str) -> tuple[int, int] | None:
 def listed(call: Call) -> wire.SigninPage | None:
     """Sign-ins, newest first, with counts by outcome and day over everything that matches; 304 while nothing is new."""
     limit = call.number("limit", 50, 500)
-    query = _query(call, limit + 1)
+    query = log_query(call.deps, call.query, limit + 1)
     # Filters may look back from now: what was seen a minute ago is looked at again.
     minute = call.deps.clock().replace(second=0, microsecond=0).isoformat()
     asked = "\n".join((*sorted(f"{name}={value}" for name, value in call.query.items()), minute))
@@ -246,18 +186,18 @@ def forget_before(call: Call, usual: str = "") -> datetime:
 def export(call: Call) -> Stream:
     """Every sign-in that matches, in a format that others read."""
     format = _format(call, tuple(MEDIA))
-    records = call.deps.signins.every(_query(call, 1))
-    if format == "parquet":
-        catalogue = call.deps.rulebooks.need_current().rulebook.catalogue
-        return Stream(MEDIA[format], parquet(records, catalogue, deciding.summary, call.deps.folder), "signins.parquet")
-    name = "signins.csv" if format == "csv" else "signins.ndjson"
-    return Stream(MEDIA[format], exported(records, format, deciding.summary), name)
+    deps = call.deps
+    if deps.exporter.is_for(deps.signins.newest()):
+        pieces = deps.exporter.pieces(export_log, deps.clock(), call.query, format)
+    else:
+        pieces = export_log(deps, call.query, format)
+    return Stream(MEDIA[format], pieces, f"signins.{'ndjson' if format == 'ocsf' else format}")
 
 
 @endpoints.add("GET", "/api/v1/causes", role="viewer", returns=wire.CauseList, params=_FILTERS)
 def causes(call: Call) -> wire.CauseList:
     """What blocks and challenges have in common: policy, rule and facts, how many they are, and what would help."""
-    return service_causes.causes(call.deps, _query(call, 1))
+    return service_causes.causes(call.deps, log_query(call.deps, call.query, 1))
 
 
 @endpoints.add("GET", "/api/v1/signins/<id>", role="viewer", returns=wire.SigninDetail)
