@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import json
+from collections.abc import Hashable
 from datetime import UTC, datetime
+from functools import cache
 from typing import Any
 
 from hypothesis import strategies as st
@@ -86,28 +88,58 @@ def samples(spec: FactSpec) -> list[str]:
     return _SAMPLES[spec.type]
 
 
+# A strategy is looked through when it is first drawn from: made anew for each draw, that is what takes longest.
+@cache
+def one_of(*values: Hashable) -> st.SearchStrategy[Any]:
+    """Draw one of some values; the strategy is made once."""
+    return st.sampled_from(values)
+
+
+@cache
+def some(chosen: st.SearchStrategy[Any], least: int, most: int, unique: bool = False) -> st.SearchStrategy[list[Any]]:
+    """Draw a list of so many; the strategy is made once."""
+    return st.lists(chosen, min_size=least, max_size=most, unique=unique)
+
+
+_FLAG, _ONE_IN_FOUR, _ONE_TO_FOUR, _ONE_TO_THREE = (
+    st.booleans(),
+    st.integers(0, 3),
+    st.integers(1, 4),
+    st.integers(1, 3),
+)
+
+
 @st.composite
 def one_test(draw: st.DrawFn, prefix: str) -> Condition:
     """Draw one test; of facts with a prefix alone, as selectors are, when one is given."""
-    kind = "fact" if prefix else draw(st.sampled_from(["fact"] * 6 + ["place", "standard", "schedule"]))
+    kind = "fact" if prefix else draw(_KINDS)
     if kind == "place":
-        many = draw(st.booleans())
-        names = draw(st.lists(st.sampled_from(PARTS["place"]), min_size=1, max_size=2 if many else 1))
+        many = draw(_FLAG)
+        names = draw(some(one_of(*PARTS["place"]), 1, 2 if many else 1))
         return FromPlace(tuple(Operand(n) for n in names), many)
     if kind == "standard":
-        return Passes(Operand(draw(st.sampled_from(PARTS["standard"]))))
+        return Passes(Operand(draw(one_of(*PARTS["standard"]))))
     if kind == "schedule":
-        return During(Operand(draw(st.sampled_from(PARTS["schedule"]))))
-    op = draw(st.sampled_from(_OPS[prefix]))
+        return During(Operand(draw(one_of(*PARTS["schedule"]))))
+    op = draw(one_of(*_OPS[prefix]))
     # Few facts again and again, so that attempts have those that conditions ask; and now and then any.
-    spec = SPECS[draw(st.one_of(st.sampled_from(_HOT[prefix, op]), st.sampled_from(_BY_OP[prefix, op])))]
+    spec = SPECS[draw(_facts(prefix, op))]
     shape = OPERATORS[op].operand
     most = {"none": 0, "one": 1, "list": 3}[shape]
     least = min(most, 1)
-    texts = draw(st.lists(st.sampled_from(samples(spec)), min_size=least, max_size=most)) if most else []
+    texts = draw(some(one_of(*samples(spec)), least, most)) if most else []
     return FactTest(spec.name, Op(op), tuple(Operand(t) for t in texts))
 
 
+_KINDS = one_of(*["fact"] * 6, "place", "standard", "schedule")
+
+
+@cache
+def _facts(prefix: str, op: str) -> st.SearchStrategy[str]:
+    return st.one_of(one_of(*_HOT[prefix, op]), one_of(*_BY_OP[prefix, op]))
+
+
+@cache
 def conditions(prefix: str = "") -> st.SearchStrategy[Condition]:
     """Draw conditions of every shape; `prefix` as of `one_test`."""
 
@@ -121,12 +153,13 @@ def conditions(prefix: str = "") -> st.SearchStrategy[Condition]:
 @st.composite
 def items(draw: st.DrawFn) -> Item:
     """Draw one requirement item."""
-    kind = draw(st.sampled_from(ITEM_KINDS))
-    name = draw(st.sampled_from(PARTS[NAMED_ITEMS[kind]])) if kind in NAMED_ITEMS else ""
-    within = draw(st.sampled_from([None, 60, 900, 3600, 7200])) if kind in TIMED_ITEMS else None
+    kind = draw(one_of(*ITEM_KINDS))
+    name = draw(one_of(*PARTS[NAMED_ITEMS[kind]])) if kind in NAMED_ITEMS else ""
+    within = draw(one_of(None, 60, 900, 3600, 7200)) if kind in TIMED_ITEMS else None
     return Item(kind, name, within)
 
 
+@cache
 def formulas() -> st.SearchStrategy[Formula]:
     """Draw requirement formulas."""
 
@@ -137,6 +170,7 @@ def formulas() -> st.SearchStrategy[Formula]:
     return st.recursive(items(), deeper, max_leaves=5)
 
 
+@cache
 def effects() -> st.SearchStrategy[Effect]:
     """Draw what a rule does."""
     plain = st.sampled_from(["allow", "block", "abstain"]).map(Effect)
@@ -154,6 +188,12 @@ def said(spec: FactSpec) -> list[str]:
 
 def reported(spec: FactSpec) -> st.SearchStrategy[Any]:
     """Draw a value of a fact as JSON, as a log or a door may report it."""
+    return _reported(spec.name)
+
+
+@cache
+def _reported(name: str) -> st.SearchStrategy[Any]:
+    spec = SPECS[name]
     match spec.type:
         case FactType.FLAG:
             return st.booleans()
@@ -201,13 +241,14 @@ _DOCUMENT: dict[str, Any] = {
     },
     "notices": {"terms": {"text": "t"}, "rules": {"text": "r"}},
 }
-_PEOPLE = ["everyone", "group:a", "role:b", "person:a", "kind:guest", "unit:/a"]
-_APPS = ["every-app", "a", "app:gate", "label:a"]
+_PEOPLE = ("everyone", "group:a", "role:b", "person:a", "kind:guest", "unit:/a")
+_APPS = ("every-app", "a", "app:gate", "label:a")
 _WINDOWS = [
     {"from": "2026-10-25T00:00:00Z"},
     {"until": "2026-11-01T12:00:00Z"},
     {"from": "2026-10-22T00:00:00Z", "until": "2026-11-02T07:10:00Z"},
 ]
+_WINDOW = st.sampled_from(_WINDOWS)
 _OPERATIONS = ["sign-in", "enrol-device", "change-password"]
 _ASSUMED = {
     "risk.attempt": "none", "client.kind": "browser", "device.tampered": False, "auth.age": 900,
@@ -215,9 +256,10 @@ _ASSUMED = {
 }  # fmt: skip
 
 
-def _selectors(names: list[str], prefix: str, allowed: Any) -> st.SearchStrategy[Any]:
+@cache
+def _selectors(names: tuple[str, ...], prefix: str, allowed: Any) -> st.SearchStrategy[Any]:
     where = allowed(prefix).map(lambda tree: {"where": print_condition(tree)})
-    return st.one_of(st.sampled_from(names), where)
+    return st.one_of(one_of(*names), where)
 
 
 @st.composite
@@ -232,32 +274,26 @@ def rulebooks(draw: st.DrawFn, allowed: Any = conditions) -> str:
     whens = allowed("")
     people, apps = _selectors(_PEOPLE, "person.", allowed), _selectors(_APPS, "app.", allowed)
     policies: dict[str, Any] = {}
-    for i in range(draw(st.integers(1, 4))):
+    for i in range(draw(_ONE_TO_FOUR)):
         rules = [
             {"then": print_effect(draw(effects()))}
-            | ({"when": print_condition(draw(whens))} if draw(st.integers(0, 3)) else {})
-            | ({"keep": {"idle_at_most": "10m"}} if draw(st.booleans()) else {})
-            | (
-                {"tell": draw(st.sampled_from(["No {app}.", "{fixes}", "Quote {reference}"]))}
-                if draw(st.booleans())
-                else {}
-            )
-            for _ in range(draw(st.integers(1, 3)))
+            | ({"when": print_condition(draw(whens))} if draw(_ONE_IN_FOUR) else {})
+            | ({"keep": {"idle_at_most": "10m"}} if draw(_FLAG) else {})
+            | ({"tell": draw(one_of("No {app}.", "{fixes}", "Quote {reference}"))} if draw(_FLAG) else {})
+            for _ in range(draw(_ONE_TO_THREE))
         ]
         policies[f"p{i}"] = {
-            "mode": draw(st.sampled_from(["enforced", "enforced", "shadow", "off"])),
-            "people": draw(st.lists(people, min_size=1, max_size=2)),
-            "apps": draw(st.lists(apps, min_size=1, max_size=2)),
-            "except_people": [draw(people)] if draw(st.booleans()) else [],
-            "except_apps": [draw(apps)] if draw(st.booleans()) else [],
+            "mode": draw(one_of("enforced", "enforced", "shadow", "off")),
+            "people": draw(some(people, 1, 2)),
+            "apps": draw(some(apps, 1, 2)),
+            "except_people": [draw(people)] if draw(_FLAG) else [],
+            "except_apps": [draw(apps)] if draw(_FLAG) else [],
             "rules": rules,
         }
-        if not draw(st.integers(0, 3)):
-            policies[f"p{i}"]["active"] = draw(st.sampled_from(_WINDOWS))
-        if not draw(st.integers(0, 3)):
-            policies[f"p{i}"]["operations"] = draw(
-                st.lists(st.sampled_from(_OPERATIONS), min_size=1, max_size=2, unique=True)
-            )
+        if not draw(_ONE_IN_FOUR):
+            policies[f"p{i}"]["active"] = draw(_WINDOW)
+        if not draw(_ONE_IN_FOUR):
+            policies[f"p{i}"]["operations"] = draw(some(one_of(*_OPERATIONS), 1, 2, unique=True))
     checks = [print_condition(draw(whens)) for _ in range(2)]
     standards = {
         "tablet": {"checks": {"one": {"must": "device.encrypted", "fix": "Encrypt."}, "two": {"must": checks[0]}}},
@@ -267,19 +303,20 @@ def rulebooks(draw: st.DrawFn, allowed: Any = conditions) -> str:
         # No standard may name itself.
         standards["tablet"]["checks"]["two"]["must"] = "from here"
         standards["laptop"]["checks"]["all"]["must"] = "device passes tablet or device.os_version is at least 10"
-    assumed = draw(st.lists(st.sampled_from(sorted(_ASSUMED)), max_size=2, unique=True))
+    assumed = draw(some(one_of(*sorted(_ASSUMED)), 0, 2, unique=True))
     settings = {
-        "stance": draw(st.sampled_from(["open", "open", "closed"])),
+        "stance": draw(one_of("open", "open", "closed")),
         "assume": {name: _ASSUMED[name] for name in assumed},
     }
-    lines = {"gate": "closed", "plaza": "open", "a": draw(st.sampled_from(["open", "closed"]))}
-    kept = draw(st.lists(st.sampled_from(sorted(lines)), max_size=3, unique=True))
+    lines = {"gate": "closed", "plaza": "open", "a": draw(one_of("open", "closed"))}
+    kept = draw(some(one_of(*sorted(lines)), 0, 3, unique=True))
     stances = {app: {"stance": lines[app]} for app in sorted(kept)}
     return json.dumps(
         {**_DOCUMENT, "apps": stances, "settings": settings, "standards": standards, "policies": policies}
     )
 
 
+@cache
 def monotone_conditions(prefix: str = "") -> st.SearchStrategy[Condition]:
     """Draw conditions in which learning a fact never turns what is settled: no `surely`, no `is known`."""
 
@@ -298,9 +335,9 @@ def monotone_conditions(prefix: str = "") -> st.SearchStrategy[Condition]:
 @st.composite
 def attempts(draw: st.DrawFn) -> dict[str, Any]:
     """Draw an attempt with any of its facts missing; who and what are mostly there, and few are stopped before all."""
-    names = draw(st.lists(st.sampled_from(FACT_NAMES), unique=True, max_size=12))
-    usual = draw(st.lists(st.sampled_from(_USUAL), unique=True, max_size=len(_USUAL)))
-    names = [name for name in dict.fromkeys((*usual, *names)) if name not in _STOPPING or draw(st.integers(0, 3)) == 0]
+    names = draw(some(one_of(*FACT_NAMES), 0, 12, unique=True))
+    usual = draw(some(one_of(*_USUAL), 0, len(_USUAL), unique=True))
+    names = [name for name in dict.fromkeys((*usual, *names)) if name not in _STOPPING or draw(_ONE_IN_FOUR) == 0]
     return {name: draw(reported(SPECS[name])) for name in names}
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator
 
 import pytest
-from playwright.sync_api import Browser, Page
+from playwright.sync_api import Browser, Page, StorageState
 from tests.conftest import Live
 
 from caddrel import wiring
@@ -13,14 +13,27 @@ from caddrel import wiring
 Open = Callable[..., Page]
 
 
+@pytest.fixture(scope="session")
+def signed_in(browser: Browser, kelpline: Live) -> StorageState:
+    """What a browser keeps once it is signed in: for pages that are only looked at, once is enough."""
+    context = browser.new_context()
+    page = context.new_page()
+    page.goto(f"{kelpline.url}/#/enter?code={wiring.way_in(kelpline.deps)}")
+    page.wait_for_selector("nav")
+    kept = context.storage_state()
+    context.close()
+    return kept
+
+
 @pytest.fixture
-def open_console(browser: Browser, kelpline: Live) -> Iterator[Open]:
+def open_console(browser: Browser, kelpline: Live, signed_in: StorageState) -> Iterator[Open]:
     """Open a page of the console; at the end no error may have been written to its log."""
     contexts = []
     wrong: list[str] = []
 
     def open_page(path: str = "/rulebook", theme: str = "light", width: int = 1280) -> Page:
         context = browser.new_context(
+            storage_state=signed_in,
             viewport={"width": width, "height": 800},
             reduced_motion="reduce",
             color_scheme="dark" if theme == "dark" else "light",
@@ -36,10 +49,8 @@ def open_console(browser: Browser, kelpline: Live) -> Iterator[Open]:
                 wrong.append(message.text) if message.type == "error" and "status of 422" not in message.text else None
             ),
         )
-        page.goto(f"{kelpline.url}/#/enter?code={wiring.way_in(kelpline.deps)}")
+        page.goto(f"{kelpline.url}/#{path}")
         page.wait_for_selector("nav")
-        if path != "/rulebook":
-            page.goto(f"{kelpline.url}/#{path}")
         return page
 
     yield open_page

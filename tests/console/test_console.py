@@ -242,12 +242,12 @@ def looked_at(kelpline: Live) -> None:
 
 
 @pytest.mark.usefixtures("looked_at")
-@pytest.mark.parametrize("theme", ["light", "dark"])
 @pytest.mark.parametrize("name", PAGES)
-def test_axe_finds_nothing(open_console: Open, name: str, theme: str) -> None:
-    page = open_console(PAGES[name], theme)
+def test_axe_finds_nothing_light_or_dark_and_narrow_pages_do_not_scroll_sideways(open_console: Open, name: str) -> None:
+    page = open_console(PAGES[name])
     page.wait_for_load_state("networkidle")
     expect(page.locator("[aria-busy=true]")).to_have_count(0)
+    expect(page.get_by_role("heading", level=1)).not_to_contain_text("…")
     for trigger in page.get_by_role("button", name="had nothing to say").all():
         trigger.click()
     assert axe_findings(page) == []
@@ -256,25 +256,22 @@ def test_axe_finds_nothing(open_console: Open, name: str, theme: str) -> None:
         filter_box.fill("network.c")
         expect(page.get_by_role("option").first).to_be_visible()
         assert axe_findings(page) == []
-        page.keyboard.press("Escape")
+    page.emulate_media(color_scheme="dark")
+    expect(page.locator("html")).to_have_attribute("data-theme", "dark")
+    assert axe_findings(page) == []
+    page.set_viewport_size({"width": 600, "height": 800})
+    assert page.evaluate("document.documentElement.scrollWidth") <= 600
 
 
-@pytest.mark.parametrize("theme", ["light", "dark"])
-def test_axe_finds_nothing_while_the_palette_is_open(open_console: Open, theme: str) -> None:
-    page = open_console("/rulebook", theme)
+def test_axe_finds_nothing_while_the_palette_is_open(open_console: Open) -> None:
+    page = open_console("/rulebook")
     expect(page.locator("[aria-busy=true]")).to_have_count(0)
     page.keyboard.press("Control+k")
     expect(page.get_by_role("dialog")).to_be_visible()
     assert axe_findings(page) == []
-
-
-@pytest.mark.usefixtures("looked_at")
-@pytest.mark.parametrize("name", PAGES)
-def test_narrow_pages_do_not_scroll_sideways(open_console: Open, name: str) -> None:
-    page = open_console(PAGES[name], width=600)
-    page.wait_for_load_state("networkidle")
-    expect(page.get_by_role("heading", level=1)).not_to_contain_text("…")
-    assert page.evaluate("document.documentElement.scrollWidth") <= 600
+    page.emulate_media(color_scheme="dark")
+    expect(page.locator("html")).to_have_attribute("data-theme", "dark")
+    assert axe_findings(page) == []
 
 
 def _operated(browser: Browser, live: Live, path: str) -> Page:

@@ -30,8 +30,8 @@ policies:
 """
 
 
-def test_the_openapi_document_is_valid_and_complete(empty: Live) -> None:
-    with empty.http("") as http:
+def test_the_openapi_document_is_valid_and_complete(vacant: Live) -> None:
+    with vacant.http("") as http:
         document = http.get("/api/openapi.json").json()
     validate(document)
     assert document["openapi"].startswith("3.1")
@@ -39,8 +39,8 @@ def test_the_openapi_document_is_valid_and_complete(empty: Live) -> None:
     assert described == {(e.method, e.route.replace("<", "{").replace(">", "}")) for e in ENDPOINTS}
 
 
-def test_the_schema_of_rulebooks_is_published(empty: Live) -> None:
-    with empty.http("") as http:
+def test_the_schema_of_rulebooks_is_published(vacant: Live) -> None:
+    with vacant.http("") as http:
         answer = http.get("/api/rulebook.schema.json")
     assert answer.headers["Content-Type"] == "application/schema+json"
     assert "policies" in answer.json()["properties"]
@@ -140,9 +140,9 @@ def test_every_reading_endpoint_answers_as_it_says(kelpline: Live) -> None:
     ],
 )  # fmt: skip
 def test_refusals_are_problem_documents(
-    empty: Live, method: str, path: str, body: bytes | None, status: int, code: str
+    vacant: Live, method: str, path: str, body: bytes | None, status: int, code: str
 ) -> None:
-    with empty.http() as http:
+    with vacant.http() as http:
         answer = http.request(method, path, content=body)
     problem = msgspec.json.decode(answer.content, type=Problem)
     assert (answer.status_code, problem.status, problem.code) == (status, status, code)

@@ -41,7 +41,7 @@ def test_what_is_described_is_what_is_answered(empty: Live, paths: str, role: st
         f"Authorization: Bearer {token}",
     ]
     done = subprocess.run(
-        [str(SCHEMATHESIS), *words, "--checks", CHECKS, "--max-examples", "15", "--seed", "7", "--no-color"],
+        [str(SCHEMATHESIS), *words, "--checks", CHECKS, "--max-examples", "8", "--seed", "7", "--no-color"],
         cwd=tmp_path,
         capture_output=True,
         text=True,
