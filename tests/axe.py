@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from pathlib import Path
 
 from playwright.sync_api import Page
@@ -9,9 +10,14 @@ from playwright.sync_api import Page
 AXE = Path(__file__).parents[1] / "console" / "node_modules" / "axe-core" / "axe.min.js"
 
 
-def axe_findings(page: Page) -> list[str]:
-    page.evaluate(AXE.read_text(encoding="utf-8") + "; window.axeReady = true")
-    found = page.evaluate("axe.run({resultTypes: ['violations', 'incomplete']})")
+def axe_findings(page: Page, only: Sequence[str] = ()) -> list[str]:
+    """Return what is wrong; with `only` by these rules alone: in another theme nothing but colours is other."""
+    if page.evaluate("typeof axe === 'undefined'"):
+        page.evaluate(AXE.read_text(encoding="utf-8") + "; window.axeReady = true")
+    options: dict[str, object] = {"resultTypes": ["violations", "incomplete"]}
+    if only:
+        options["runOnly"] = list(only)
+    found = page.evaluate("(options) => axe.run(options)", options)
     said = [f"{f['id']}: {[n['target'] for n in f['nodes']][:3]}" for f in found["violations"]]
     # What axe could not judge counts too, unless it is merely scrolled out of sight.
     for finding in found["incomplete"]:

@@ -6,11 +6,11 @@ import json
 import os
 import re
 import subprocess
-import sys
 from pathlib import Path
 
 import click
 import pytest
+from tests.command import BIN, run
 from tests.conftest import Live
 from tests.service.test_api import RULEBOOK
 
@@ -18,16 +18,7 @@ from caddrel.cli import cli
 from caddrel.demo.situations import SITUATIONS
 
 ROOT = Path(__file__).parents[2]
-BIN = Path(sys.executable).parent
 PAGE_RULEBOOK = ROOT / "tests" / "cases" / "manifest.yaml"
-
-
-def run(*words: str, env: dict[str, str] | None = None, stdin: str = "", cwd: Path | None = None):
-    environment = {"PATH": f"{BIN}:{os.environ['PATH']}", "HOME": "/nonexistent", "COLUMNS": "80", **(env or {})}
-    return subprocess.run(
-        [str(BIN / "caddrel"), *words],
-        check=False, capture_output=True, text=True, env=environment, input=stdin, cwd=cwd, timeout=120,
-    )  # fmt: skip
 
 
 def _commands(command: click.Command = cli, path: tuple[str, ...] = ()) -> list[tuple[str, ...]]:

@@ -8,7 +8,7 @@ from concurrent.futures import ThreadPoolExecutor
 import httpx
 import pyotp
 import pytest
-from tests.cli.test_cli import run
+from tests.command import run
 from tests.conftest import NOW, Live, serving
 
 from caddrel import wiring

@@ -6,7 +6,7 @@ from ipaddress import ip_address
 from pathlib import Path
 
 import pytest
-from tests.cli.test_cli import run
+from tests.command import run
 from tests.conftest import Live
 
 from caddrel.core.facts.completion import AddressRecord

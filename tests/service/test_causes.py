@@ -10,7 +10,7 @@ from typing import Any
 
 import pytest
 import yaml
-from tests.cli.test_cli import run
+from tests.command import run
 from tests.conftest import Live, serving
 
 from caddrel.wire.decisions import File

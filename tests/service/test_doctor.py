@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from tests.cli.test_cli import run
+from tests.command import run
 from tests.conftest import Live, serving
 
 from caddrel.demo.fill import RULEBOOK

@@ -7,7 +7,7 @@ from pathlib import Path
 from typing import Any
 
 import pytest
-from tests.cli.test_cli import run
+from tests.command import run
 from tests.conftest import Live, serving
 from tests.service.test_publishing import OPEN, SHUT
 

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
-from tests.cli.test_cli import run
+from tests.command import run
 from tests.conftest import Live
 
 from caddrel.client import Refused
@@ -152,7 +152,7 @@ def judged(kelpline: Live) -> _Records:
 
 
 @given(where=_trees())
-@settings(max_examples=60, suppress_health_check=list(HealthCheck))
+@settings(max_examples=40, suppress_health_check=list(HealthCheck))
 def test_the_log_and_the_interpreter_find_the_same(kelpline: Live, judged: _Records, where: str) -> None:
     deps, rulebook, records = kelpline.deps, judged.rulebook, judged.records
     condition = read_filter(where, rulebook)

@@ -14,7 +14,7 @@ from typing import Any
 
 import msgspec
 import pytest
-from tests.cli.test_cli import run
+from tests.command import run
 from tests.conftest import NOW, Live, serving
 
 from caddrel.client import Refused

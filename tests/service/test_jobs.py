@@ -8,16 +8,18 @@ import re
 import threading
 import time
 from collections.abc import Iterator
+from contextlib import ExitStack
 from datetime import timedelta
 from typing import Any
 
 import pyarrow.parquet as pq
 import pytest
 from sqlalchemy import event
-from tests.cli.test_cli import run
+from tests.command import run
 from tests.conftest import NOW, Live
 
 from caddrel.client import Caddrel, Refused
+from caddrel.service import importing
 from caddrel.wire.decisions import File
 from caddrel.wire.jobs import Job
 
@@ -76,8 +78,11 @@ def test_an_import_tells_how_far_it_is_and_ends_with_its_result(log: Live) -> No
             assert why.value.problem.status == 403
 
 
-def test_a_cancelled_import_keeps_what_was_stored_and_goes_on_when_sent_again(log: Live) -> None:
-    lines = _lines(40_000)
+def test_a_cancelled_import_keeps_what_was_stored_and_goes_on_when_sent_again(
+    log: Live, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(importing, "TOGETHER", 1_000)
+    lines = _lines(16_000)
     with log.client() as client:
         job = client.jobs.import_(lines)
         second = client.jobs.import_(_lines(10))
@@ -88,13 +93,13 @@ def test_a_cancelled_import_keeps_what_was_stored_and_goes_on_when_sent_again(lo
         cancelled = client.jobs.get(job.id)
         assert cancelled.state == "cancelled"
         added = cancelled.result["added"]
-        assert 0 < added < 40_000
+        assert 0 < added < 16_000
         *_, done = client.jobs.follow(second.id)
         assert done.result["already_there"] == 10
         assert sum(client.signins.list().counts.values()) == added
         *_, again = client.jobs.follow(client.jobs.import_(lines).id)
-        assert (again.result["added"], again.result["already_there"]) == (40_000 - added, added)
-        assert client.signins.list().counts == {"allowed": 36_000, "challenged": 0, "blocked": 4_000}
+        assert (again.result["added"], again.result["already_there"]) == (16_000 - added, added)
+        assert client.signins.list().counts == {"allowed": 14_400, "challenged": 0, "blocked": 1_600}
 
 
 def _watch_five_times(client: Caddrel, job: Job) -> None:
@@ -104,8 +109,10 @@ def _watch_five_times(client: Caddrel, job: Job) -> None:
 
 
 def test_watchers_are_few_and_the_others_ask(log: Live) -> None:
-    with log.client() as client:
-        job = client.jobs.import_(_lines(30_000))
+    # The import waits for as long as this is held.
+    with log.client() as client, ExitStack() as held:
+        held.enter_context(log.deps.import_lock)
+        job = client.jobs.import_(_lines(10))
         results: list[Any] = []
 
         def watch() -> None:
@@ -118,19 +125,22 @@ def test_watchers_are_few_and_the_others_ask(log: Live) -> None:
         with log.client() as mine, pytest.raises(Refused) as refused:
             _watch_five_times(mine, job)
         assert (refused.value.problem.status, refused.value.problem.code) == (503, "too-many-watchers")
+        held.close()
         for thread in threads:
             thread.join(60)
         assert results == ["done"] * 7
 
 
 def test_jobs_wait_for_one_another_and_not_too_many(log: Live) -> None:
-    with log.client() as client:
-        first = client.jobs.import_(_lines(40_000))
+    with log.client() as client, ExitStack() as held:
+        held.enter_context(log.deps.import_lock)
+        first = client.jobs.import_(_lines(10))
         with pytest.raises(Refused) as refused:
             [client.jobs.import_(_lines(1)) for _ in range(25)]
         assert (refused.value.problem.status, refused.value.problem.code) == (503, "too-many-jobs")
         for job in client.jobs.all():
             client.jobs.cancel(job.id)
+        held.close()
         *_, ended = client.jobs.follow(first.id)
         assert ended.ended
 
@@ -163,7 +173,7 @@ def full(log: Live) -> Iterator[Live]:
 
 
 def test_a_full_disk_is_told_and_nothing_is_half_written(full: Live, log: Live) -> None:
-    lines = _lines(20_000)
+    lines = _lines(12_000)
     with full.client() as client:
         *_, job = client.jobs.follow(client.jobs.import_(lines).id)
         assert (job.state, job.problem.status, job.problem.code) == ("failed", 507, "no-room")  # type: ignore[union-attr]
@@ -178,7 +188,7 @@ def test_a_full_disk_is_told_and_nothing_is_half_written(full: Live, log: Live) 
 
 
 def test_room_again_and_the_import_goes_on(log: Live, request: pytest.FixtureRequest) -> None:
-    lines = _lines(20_000)
+    lines = _lines(12_000)
     with log.client() as client:
         request.getfixturevalue("full")
         with pytest.raises(Refused):
@@ -188,12 +198,12 @@ def test_room_again_and_the_import_goes_on(log: Live, request: pytest.FixtureReq
     event.listen(writing, "checkout", lambda c, *_: c.execute("PRAGMA max_page_count=1000000"))
     with log.client() as client:
         result = client.signins.import_(lines)
-        assert (result.added, result.already_there) == (20_000 - kept, kept)
+        assert (result.added, result.already_there) == (12_000 - kept, kept)
 
 
 def test_a_stopping_service_ends_its_jobs(log: Live) -> None:
     with log.client() as client:
-        job = client.jobs.import_(_lines(40_000))
+        job = client.jobs.import_(_lines(16_000))
         while client.jobs.get(job.id).state == "waiting":
             time.sleep(0.01)
     log.deps.jobs.stop()

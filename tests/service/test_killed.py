@@ -18,7 +18,7 @@ from concurrent.futures import ThreadPoolExecutor
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
-from tests.cli.test_cli import BIN
+from tests.command import BIN
 from tests.conftest import serving
 from tests.service.test_noticing import RULEBOOK, START, _lines
 from tests.service.wal_syncs import lose_power

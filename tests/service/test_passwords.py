@@ -8,7 +8,7 @@ from datetime import timedelta
 from pathlib import Path
 
 import pytest
-from tests.cli.test_cli import run
+from tests.command import run
 from tests.conftest import Live, serving
 
 from caddrel.client import Refused

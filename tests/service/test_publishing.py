@@ -9,7 +9,7 @@ from contextlib import closing
 from pathlib import Path
 
 import pytest
-from tests.cli.test_cli import run
+from tests.command import run
 from tests.conftest import Live
 
 from caddrel.client import Refused

@@ -14,7 +14,7 @@ from typing import Any
 
 import httpx
 import pytest
-from tests.cli.test_cli import run
+from tests.command import run
 from tests.conftest import Clock, Live, serving
 
 from caddrel import wiring

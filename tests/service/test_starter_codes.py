@@ -7,7 +7,7 @@ from concurrent.futures import ThreadPoolExecutor
 from typing import Any
 
 import pytest
-from tests.cli.test_cli import run
+from tests.command import run
 from tests.conftest import Live
 
 from caddrel import wiring

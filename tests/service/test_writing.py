@@ -9,7 +9,7 @@ from typing import Any
 
 import httpx
 import pytest
-from tests.cli.test_cli import run
+from tests.command import run
 from tests.conftest import Live
 
 from caddrel.client import Caddrel, Refused
