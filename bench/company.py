@@ -10,9 +10,10 @@ from ipaddress import ip_address, ip_network
 from typing import Any
 
 from caddrel.core.facts.attempts import read_facts
-from caddrel.core.facts.completion import Facts, complete
+from caddrel.core.facts.facts import Facts
 from caddrel.core.facts.types import LEVELS
 from caddrel.core.facts.values import read_version
+from caddrel.core.inventory.completion import complete
 from caddrel.core.rulebook.model import Rulebook
 
 COUNTRIES = ["NO", "IS", "FO", "DK", "GL", "SE", "FI", "PT", "RO", "US"]

@@ -10,9 +10,9 @@ from typing import Any
 from bench.company import Company
 from bench.result import Result
 from caddrel.core.decide.compiled.evaluator import CompiledRulebook
-from caddrel.core.decide.interpreter import explain
+from caddrel.core.decide.interpreter.interpreter import explain
 from caddrel.core.decide.trace import trace_json
-from caddrel.core.facts.completion import Facts
+from caddrel.core.facts.facts import Facts
 from caddrel.core.rulebook.model import Rulebook
 from caddrel.core.rulebook.reader import read_rulebook
 from caddrel.core.rulebook.source import Source

@@ -10,13 +10,15 @@ from hypothesis import strategies as st
 from tests.core.test_properties import LISTED, slow
 from tests.strategies import FACT_NAMES, SPECS, attempts, reported, rulebooks
 
+from caddrel.core.columnar.attempt import Bundled
+from caddrel.core.columnar.completion import Bundler
+from caddrel.core.columnar.evaluator import Alike, Kinds
 from caddrel.core.decide.compiled.evaluator import CompiledRulebook
-from caddrel.core.decide.interpreter import decide
-from caddrel.core.facts.bundling import Bundled, Bundler
-from caddrel.core.facts.completion import TO_COME
-from caddrel.core.facts.inventory import Inventory, read_inventory
+from caddrel.core.decide.interpreter.interpreter import decide
+from caddrel.core.facts.facts import TO_COME
 from caddrel.core.facts.types import Signals
-from caddrel.core.logs.alike import Alike, Kinds
+from caddrel.core.inventory.index import Inventory
+from caddrel.core.inventory.reader import read_inventory
 from caddrel.core.rulebook.reader import read_rulebook
 from caddrel.core.rulebook.source import Source
 

@@ -13,10 +13,11 @@ from tests.loading import DecisionCase, decision_cases
 from caddrel.core.decide.compiled.evaluator import CompiledRulebook
 from caddrel.core.decide.cost import cost_of
 from caddrel.core.decide.decision import Decision, decision_json
-from caddrel.core.decide.interpreter import decide
+from caddrel.core.decide.interpreter.interpreter import decide
 from caddrel.core.facts.attempts import read_told_facts
-from caddrel.core.facts.completion import Facts, complete
+from caddrel.core.facts.facts import Facts
 from caddrel.core.facts.record import facts_from_json, facts_json
+from caddrel.core.inventory.completion import complete
 from caddrel.core.rulebook.model import Rulebook
 from caddrel.core.rulebook.reader import read_rulebook
 from caddrel.core.rulebook.source import Source

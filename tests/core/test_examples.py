@@ -12,10 +12,10 @@ import pytest
 import yaml
 
 from caddrel.core.decide.compiled.evaluator import CompiledRulebook
-from caddrel.core.decide.interpreter import explain
+from caddrel.core.decide.interpreter.interpreter import explain
 from caddrel.core.facts.attempts import read_facts
 from caddrel.core.facts.catalogue import FACTS
-from caddrel.core.facts.completion import complete
+from caddrel.core.inventory.completion import complete
 from caddrel.core.language import examples
 from caddrel.core.language.nodes import ITEM_KINDS
 from caddrel.core.language.operators import OPERATORS

@@ -11,11 +11,9 @@ from hypothesis import given
 from hypothesis import strategies as st
 from tests.strategies import reported
 
-from caddrel.core.facts.address_lists import AddressList, read_span
 from caddrel.core.facts.attempts import AttemptRefused, read_attempt, read_facts, read_given_facts
 from caddrel.core.facts.catalogue import FACTS, Catalogue, attribute_spec
-from caddrel.core.facts.completion import Setting, complete
-from caddrel.core.facts.inventory import Inventory, read_inventory
+from caddrel.core.facts.facts import Setting
 from caddrel.core.facts.types import Address, FactType, PartlyKnown
 from caddrel.core.facts.values import (
     ValueRefused,
@@ -30,6 +28,10 @@ from caddrel.core.facts.values import (
     show_duration,
     to_json,
 )
+from caddrel.core.inventory.address_lists import AddressList, read_span
+from caddrel.core.inventory.completion import complete
+from caddrel.core.inventory.index import Inventory
+from caddrel.core.inventory.reader import read_inventory
 
 CATALOGUE = Catalogue({"person.attributes.level": attribute_spec("person.attributes.level", FactType.NUMBER)})
 

@@ -10,7 +10,7 @@ import yaml
 from tests.loading import RulebookCase, rulebook_cases
 
 from caddrel.core.diagnostics import Change, Diagnostic
-from caddrel.core.facts.inventory import read_inventory
+from caddrel.core.inventory.reader import read_inventory
 from caddrel.core.lint.finding import Context
 from caddrel.core.lint.registry import CHECKS, lint
 from caddrel.core.rulebook.reader import read_rulebook

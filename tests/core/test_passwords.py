@@ -13,7 +13,7 @@ from hypothesis import strategies as st
 from tests.loading import CASES
 
 from caddrel.core.facts.attempts import read_facts
-from caddrel.core.facts.completion import complete
+from caddrel.core.inventory.completion import complete
 from caddrel.core.passwords.candidates import check_candidate, standards_for
 from caddrel.core.passwords.lockout import lock_out
 from caddrel.core.rulebook.model import Rulebook

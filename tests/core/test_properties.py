@@ -13,15 +13,16 @@ from tests.strategies import attempts, formulas, monotone_conditions, rulebooks
 
 from caddrel.core.decide.combine import Combination
 from caddrel.core.decide.compiled.evaluator import CompiledRulebook
-from caddrel.core.decide.interpreter import decide, explain
+from caddrel.core.decide.interpreter.interpreter import decide, explain
 from caddrel.core.decide.requirements import covers, formula_holds, item_order, outstanding
 from caddrel.core.decide.trace import trace_json
 from caddrel.core.decide.truth import FALSE
-from caddrel.core.facts.address_lists import AddressList
 from caddrel.core.facts.attempts import read_told_facts
-from caddrel.core.facts.completion import Setting, complete
-from caddrel.core.facts.inventory import Inventory
+from caddrel.core.facts.facts import Setting
 from caddrel.core.facts.types import PartlyKnown, Signals
+from caddrel.core.inventory.address_lists import AddressList
+from caddrel.core.inventory.completion import complete
+from caddrel.core.inventory.index import Inventory
 from caddrel.core.language.nodes import Formula, Item, items_of
 from caddrel.core.rulebook.model import OUTCOMES
 from caddrel.core.rulebook.reader import read_rulebook

@@ -8,9 +8,10 @@ from datetime import UTC, datetime
 import pytest
 
 from caddrel.core.decide.compiled.evaluator import CompiledRulebook
-from caddrel.core.decide.interpreter import decide
-from caddrel.core.facts.completion import Setting, complete
-from caddrel.core.facts.inventory import read_inventory
+from caddrel.core.decide.interpreter.interpreter import decide
+from caddrel.core.facts.facts import Setting
+from caddrel.core.inventory.completion import complete
+from caddrel.core.inventory.reader import read_inventory
 from caddrel.core.reach.attempts import FEEDS, possible, silenced
 from caddrel.core.reach.lockout import administration_apps, diagnostics, locked_out, must_reach
 from caddrel.core.rulebook.reader import read_rulebook

@@ -14,10 +14,11 @@ from tests.loading import CASES
 from tests.strategies import attempts, rulebooks
 
 from caddrel.core.decide.compiled.evaluator import CompiledRulebook
-from caddrel.core.decide.interpreter import decide, explain
+from caddrel.core.decide.interpreter.interpreter import decide, explain
 from caddrel.core.facts.attempts import read_facts, read_told_facts
-from caddrel.core.facts.completion import complete
-from caddrel.core.facts.inventory import Inventory, read_inventory
+from caddrel.core.inventory.completion import complete
+from caddrel.core.inventory.index import Inventory
+from caddrel.core.inventory.reader import read_inventory
 from caddrel.core.remedies.search import Remedy, remedies
 from caddrel.core.remedies.steps import taken
 from caddrel.core.rulebook.model import OUTCOMES

@@ -11,11 +11,12 @@ from hypothesis import strategies as st
 from tests.loading import CASES, signal_cases
 
 from caddrel.core.decide.compiled.evaluator import CompiledRulebook
-from caddrel.core.decide.interpreter import decide
+from caddrel.core.decide.interpreter.interpreter import decide
 from caddrel.core.facts.attempts import read_facts
-from caddrel.core.facts.completion import Facts, Origin, complete
+from caddrel.core.facts.facts import Facts, Origin
 from caddrel.core.facts.record import facts_from_json, facts_json
 from caddrel.core.facts.types import Signals
+from caddrel.core.inventory.completion import complete
 from caddrel.core.rulebook.model import Rulebook
 from caddrel.core.rulebook.reader import read_rulebook
 from caddrel.core.rulebook.source import Source

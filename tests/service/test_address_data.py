@@ -9,7 +9,7 @@ import pytest
 from tests.command import run
 from tests.conftest import Live
 
-from caddrel.core.facts.completion import AddressRecord
+from caddrel.core.facts.facts import AddressRecord
 from caddrel.core.facts.values import read_address
 from caddrel.demo.fill import ADDRESSES
 from caddrel.service.address_data import AddressData, AddressFileRefused

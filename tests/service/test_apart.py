@@ -243,7 +243,7 @@ def test_what_cuts_a_log_short_is_told_and_a_line_cut_by_it_is_not(
 def test_the_process_ends_when_the_service_is_killed() -> None:
     program = """
 import time
-from caddrel.core.facts.inventory import Inventory
+from caddrel.core.inventory.index import Inventory
 from caddrel.service.apart import Apart
 from caddrel.service.reading import Source
 from datetime import datetime

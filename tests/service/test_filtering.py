@@ -12,9 +12,9 @@ from tests.command import run
 from tests.conftest import Live
 
 from caddrel.client import Refused
-from caddrel.core.decide.judging import Judge
+from caddrel.core.decide.interpreter.judge import Judge
 from caddrel.core.decide.truth import TRUE
-from caddrel.core.facts.completion import Facts
+from caddrel.core.facts.facts import Facts
 from caddrel.core.facts.record import facts_from_json
 from caddrel.core.logs.filters import for_log, read_filter
 from caddrel.core.rulebook.model import Rulebook

@@ -17,7 +17,7 @@ from tests.conftest import Live, serving
 from caddrel import wiring
 from caddrel.client import Caddrel
 from caddrel.core.decide.decision import Decision, Shadow
-from caddrel.core.facts.completion import Origin
+from caddrel.core.facts.facts import Origin
 from caddrel.core.facts.record import facts_from_json
 from caddrel.demo.fill import ADDRESSES
 from caddrel.service import access, formats, importing, noticing

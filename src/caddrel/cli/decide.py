@@ -17,12 +17,12 @@ from caddrel.cli.output import print_diagnostics, remark
 from caddrel.cli.rechecking import check_again
 from caddrel.core.decide.compiled.evaluator import CompiledRulebook
 from caddrel.core.decide.decision import decision_json
-from caddrel.core.decide.interpreter import explain
+from caddrel.core.decide.interpreter.interpreter import explain
 from caddrel.core.decide.trace import trace_json
 from caddrel.core.diagnostics import Diagnostic
 from caddrel.core.facts.attempts import AttemptRefused, read_attempt
-from caddrel.core.facts.completion import complete
-from caddrel.core.facts.inventory import Inventory
+from caddrel.core.inventory.completion import complete
+from caddrel.core.inventory.index import Inventory
 from caddrel.core.rulebook.model import Rulebook
 from caddrel.core.rulebook.reader import read_rulebook
 

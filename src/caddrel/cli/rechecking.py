@@ -12,7 +12,7 @@ from caddrel.cli.failures import AnswerIsNo
 from caddrel.cli.files import open_bytes
 from caddrel.cli.output import say, write_json
 from caddrel.core.decide.decision import MEANING, decision_json
-from caddrel.core.decide.interpreter import decide
+from caddrel.core.decide.interpreter.interpreter import decide
 from caddrel.core.diagnostics import RulebookError
 from caddrel.core.facts.record import facts_from_json
 from caddrel.core.rulebook.reader import read_rulebook

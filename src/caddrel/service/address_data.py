@@ -12,7 +12,7 @@ from typing import Any
 import maxminddb
 
 from caddrel.core.facts.catalogue import FACTS
-from caddrel.core.facts.completion import AddressRecord
+from caddrel.core.facts.facts import AddressRecord
 from caddrel.core.facts.types import Address
 from caddrel.core.facts.values import LONGEST_TEXT, read_told
 

@@ -27,8 +27,8 @@ from typing import Any, BinaryIO, Self
 import msgspec
 import structlog
 
-from caddrel.core.facts.bundling import Bundle, Bundled
-from caddrel.core.facts.inventory import Inventory
+from caddrel.core.columnar.attempt import Bundle, Bundled
+from caddrel.core.inventory.index import Inventory
 from caddrel.service.address_data import AddressData
 from caddrel.service.completing import Completed, Completing, Terms
 from caddrel.service.errors import ServiceError

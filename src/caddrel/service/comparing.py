@@ -5,8 +5,9 @@ from __future__ import annotations
 from collections.abc import Iterator
 from datetime import datetime
 
-from caddrel.core.facts.completion import Facts, Origin, Setting, complete
+from caddrel.core.facts.facts import Facts, Origin, Setting
 from caddrel.core.facts.values import show
+from caddrel.core.inventory.completion import complete
 from caddrel.core.rulebook.model import Rulebook
 from caddrel.service.deps import Deps
 from caddrel.wire.decisions import Piece

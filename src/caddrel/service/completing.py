@@ -10,15 +10,16 @@ from functools import cached_property
 from itertools import groupby
 from typing import Any, NamedTuple
 
+from caddrel.core.columnar.attempt import Bundled
+from caddrel.core.columnar.completion import Bundler
+from caddrel.core.columnar.equivalence import Likeness
+from caddrel.core.columnar.evaluator import Kinds
 from caddrel.core.decide.compiled.evaluator import CompiledRulebook
-from caddrel.core.decide.compiled.likeness import Likeness
 from caddrel.core.diagnostics import Diagnostic
 from caddrel.core.facts.attempts import AttemptRefused
-from caddrel.core.facts.bundling import Bundled, Bundler
-from caddrel.core.facts.completion import AddressData
-from caddrel.core.facts.inventory import Inventory
+from caddrel.core.facts.facts import AddressData
 from caddrel.core.facts.values import read_moment, show_moment
-from caddrel.core.logs.alike import Kinds
+from caddrel.core.inventory.index import Inventory
 from caddrel.core.logs.references import number_for
 from caddrel.core.rulebook.model import Rulebook
 from caddrel.service.formats import Lines

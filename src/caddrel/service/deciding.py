@@ -10,15 +10,16 @@ import msgspec
 
 from caddrel.core.decide.compiled.evaluator import CompiledRulebook
 from caddrel.core.decide.decision import MEANING, Decision, decision_json
-from caddrel.core.decide.interpreter import Explained, explain, standards_named
+from caddrel.core.decide.interpreter.interpreter import Explained, explain, standards_named
 from caddrel.core.decide.trace import trace_json
 from caddrel.core.decide.truth import TRUE
 from caddrel.core.diagnostics import Diagnostic, RulebookError, did_you_mean, shorten
 from caddrel.core.facts.attempts import SHORT, AttemptRefused, read_facts, read_given_facts
-from caddrel.core.facts.completion import Origin, Setting, complete
-from caddrel.core.facts.inventory import Inventory
+from caddrel.core.facts.facts import Origin, Setting
 from caddrel.core.facts.record import facts_from_json
 from caddrel.core.facts.types import Value
+from caddrel.core.inventory.completion import complete
+from caddrel.core.inventory.index import Inventory
 from caddrel.core.language.formulas import parse_formula
 from caddrel.core.language.nodes import Item
 from caddrel.core.rulebook.model import AppEntry, Rulebook

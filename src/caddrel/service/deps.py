@@ -10,7 +10,7 @@ from pathlib import Path
 from typing import Any, TypeVar
 
 from caddrel.core.diagnostics import Diagnostic
-from caddrel.core.facts.inventory import Inventory
+from caddrel.core.inventory.index import Inventory
 from caddrel.core.lint.finding import Context
 from caddrel.core.lint.registry import lint
 from caddrel.service.checkpoints import Checkpoints

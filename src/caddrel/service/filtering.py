@@ -10,8 +10,8 @@ from typing import Any
 
 import msgspec
 
-from caddrel.core.decide.compiled.parts import LISTS, Parts
-from caddrel.core.facts.bundles import group_of
+from caddrel.core.columnar.fact_groups import group_of
+from caddrel.core.decide.compiled.named_parts import LISTS, Parts
 from caddrel.core.facts.record import RecordedList, value_from_json
 from caddrel.core.facts.types import Value
 from caddrel.core.facts.values import ValueRefused, read_duration, read_moment

@@ -14,9 +14,9 @@ from itertools import groupby
 from operator import attrgetter, itemgetter
 from typing import BinaryIO, TypeVar
 
+from caddrel.core.columnar.attempt import Bundled
+from caddrel.core.columnar.evaluator import Alike
 from caddrel.core.diagnostics import Diagnostic, shorten
-from caddrel.core.facts.bundling import Bundled
-from caddrel.core.logs.alike import Alike
 from caddrel.core.logs.causes import Causes
 from caddrel.service.apart import Apart
 from caddrel.service.completing import Completed, Completing, Terms

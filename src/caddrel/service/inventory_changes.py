@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator
 from typing import Any
 
-from caddrel.core.facts.inventory import Entry, Inventory
+from caddrel.core.inventory.index import Entry, Inventory
 
 LONGEST = 900
 _SETS = {"person.roles": "role", "person.groups": "group", "person.factors": "factor"}

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import TYPE_CHECKING, Any
 
-from caddrel.core.facts.inventory import Inventory
+from caddrel.core.inventory.index import Inventory
 from caddrel.core.reach.lockout import administers
 from caddrel.service.errors import ServiceError
 

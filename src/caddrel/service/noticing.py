@@ -8,10 +8,10 @@ from contextlib import closing
 from datetime import datetime, timedelta
 from typing import TYPE_CHECKING, Any
 
+from caddrel.core.columnar.attempt import Bundled
+from caddrel.core.columnar.fact_groups import GROUPS
 from caddrel.core.decide.decision import MEANING, Decision, decision_json
-from caddrel.core.facts.bundles import GROUPS
-from caddrel.core.facts.bundling import Bundled
-from caddrel.core.facts.completion import Facts, Origin
+from caddrel.core.facts.facts import Facts, Origin
 from caddrel.core.facts.record import facts_from_json
 from caddrel.core.logs.causes import cause_of
 from caddrel.core.rulebook.model import Rulebook

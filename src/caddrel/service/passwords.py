@@ -11,10 +11,11 @@ from collections.abc import Callable
 
 from argon2.low_level import Type, hash_secret_raw
 
-from caddrel.core.facts.completion import Facts, Setting, complete
-from caddrel.core.facts.inventory import Entry
+from caddrel.core.facts.facts import Facts, Setting
 from caddrel.core.facts.types import Value
 from caddrel.core.facts.values import show_moment
+from caddrel.core.inventory.completion import complete
+from caddrel.core.inventory.index import Entry
 from caddrel.core.passwords.candidates import LONGEST, Checked, check_candidate, standards_for
 from caddrel.core.passwords.lockout import LockOut
 from caddrel.core.rulebook.model import PasswordStandard

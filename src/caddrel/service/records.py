@@ -8,10 +8,10 @@ from typing import Any
 
 import msgspec
 
+from caddrel.core.columnar.attempt import Bundled
+from caddrel.core.columnar.fact_groups import split
 from caddrel.core.decide.decision import MEANING, Decision, decision_json
-from caddrel.core.facts.bundles import split
-from caddrel.core.facts.bundling import Bundled
-from caddrel.core.facts.completion import TO_COME, Facts
+from caddrel.core.facts.facts import TO_COME, Facts
 from caddrel.core.facts.record import facts_json
 from caddrel.core.logs.causes import Cause
 from caddrel.core.logs.references import number_for, without_reference

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from caddrel.core.decide.compiled.evaluator import CompiledRulebook
-from caddrel.core.decide.interpreter import Explained
-from caddrel.core.facts.inventory import Inventory
+from caddrel.core.decide.interpreter.interpreter import Explained
 from caddrel.core.facts.values import to_json
+from caddrel.core.inventory.index import Inventory
 from caddrel.core.remedies.search import Remedy, remedies
 from caddrel.core.words.pieces import Piece
 from caddrel.core.words.remedies import remedy_words

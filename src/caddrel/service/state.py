@@ -16,7 +16,8 @@ from pathlib import Path
 
 from caddrel.core.decide.compiled.evaluator import CompiledRulebook
 from caddrel.core.diagnostics import Diagnostic
-from caddrel.core.facts.inventory import Inventory, read_inventory
+from caddrel.core.inventory.index import Inventory
+from caddrel.core.inventory.reader import read_inventory
 from caddrel.core.rulebook.model import Rulebook
 from caddrel.core.rulebook.reader import read_rulebook
 from caddrel.core.rulebook.source import Source

@@ -9,7 +9,7 @@ from typing import Any, NamedTuple
 import msgspec
 from sqlalchemy import Connection, Table, delete, select
 
-from caddrel.core.facts.bundles import GROUPS
+from caddrel.core.columnar.fact_groups import GROUPS
 from caddrel.store.tables import bundles, decisions, signins
 
 MOST_REMEMBERED = 100_000

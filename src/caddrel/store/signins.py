@@ -16,7 +16,7 @@ import msgspec
 from sqlalchemy import Connection, Row, Select, delete, func, select, tuple_, update
 from sqlalchemy.dialects.sqlite import insert
 
-from caddrel.core.facts.bundles import GROUPS, join
+from caddrel.core.columnar.fact_groups import GROUPS, join
 from caddrel.core.logs.causes import Cause
 from caddrel.core.logs.references import read_reference, spelled, with_reference
 from caddrel.core.signals.history import Past

@@ -15,7 +15,7 @@ from functools import reduce
 from caddrel.core.decide.decision import Decision, RuleRef, Shadow, Tell
 from caddrel.core.decide.requirements import Outstanding, Requirements, formula_holds, item_order, outstanding
 from caddrel.core.decide.truth import FALSE, TRUE, UNKNOWN, Truth
-from caddrel.core.facts.completion import Facts
+from caddrel.core.facts.facts import Facts
 from caddrel.core.facts.types import PartlyRead, Value
 from caddrel.core.language.nodes import AnyOf, Formula, Item, items_of
 from caddrel.core.language.printer import print_item

@@ -13,8 +13,9 @@ from typing import Any
 from caddrel.core.decide.compiled.evaluator import CompiledRulebook
 from caddrel.core.diagnostics import Diagnostic
 from caddrel.core.facts.catalogue import FACTORS
-from caddrel.core.facts.completion import Setting, complete
+from caddrel.core.facts.facts import Setting
 from caddrel.core.facts.types import Value
+from caddrel.core.inventory.completion import complete
 from caddrel.core.language.nodes import Condition, items_of, tests_of
 from caddrel.core.rulebook.model import PlaceParts, Rulebook
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from caddrel.core.decide.judging import Verdict
+from caddrel.core.decide.interpreter.judge import Verdict
 from caddrel.core.decide.truth import FALSE, TRUE, UNKNOWN
 from caddrel.core.language.nodes import And, Not, Or, Surely
 

@@ -9,7 +9,7 @@ from operator import and_, or_
 from typing import NamedTuple
 
 from caddrel.core.decide.truth import FALSE, TRUE, UNKNOWN, Truth, truth_of
-from caddrel.core.facts.completion import Facts
+from caddrel.core.facts.facts import Facts
 from caddrel.core.facts.types import PartlyRead
 from caddrel.core.language.nodes import ITEM_KINDS, AllOf, AnyOf, Formula, Item, items_of
 from caddrel.core.rulebook.model import Rulebook

@@ -8,8 +8,8 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import Any
 
-from caddrel.core.decide.interpreter import Explained, PolicySteps, RuleStep, ScopePart
-from caddrel.core.decide.judging import Judge, PartVerdict, Verdict
+from caddrel.core.decide.interpreter.interpreter import Explained, PolicySteps, RuleStep, ScopePart
+from caddrel.core.decide.interpreter.judge import Judge, PartVerdict, Verdict
 from caddrel.core.decide.requirements import formula_holds, item_order
 from caddrel.core.decide.truth import FALSE, TRUE
 from caddrel.core.facts.values import show, to_json

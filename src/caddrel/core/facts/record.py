@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping
 from typing import Any
 
-from caddrel.core.facts.bundles import encoded
+from caddrel.core.columnar.fact_groups import encoded
 from caddrel.core.facts.catalogue import Catalogue, FactSpec
-from caddrel.core.facts.completion import Facts, Origin
+from caddrel.core.facts.facts import Facts, Origin
 from caddrel.core.facts.types import Address, PartlyKnown, PartlyRead, Signals, Value
 from caddrel.core.facts.values import ValueRefused, read_told, to_json
 

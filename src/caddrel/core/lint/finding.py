@@ -6,7 +6,7 @@ from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 
 from caddrel.core.diagnostics import Change, Diagnostic, Severity
-from caddrel.core.facts.inventory import Inventory
+from caddrel.core.inventory.index import Inventory
 from caddrel.core.language.nodes import Condition, FactTest, Test, tests_of
 from caddrel.core.rulebook.model import Policy, Rule, Rulebook, Selector
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from caddrel.core.diagnostics import did_you_mean
-from caddrel.core.facts.inventory import Inventory
+from caddrel.core.inventory.index import Inventory
 from caddrel.core.lint.finding import Context, Findings
 from caddrel.core.rulebook.model import Selector
 

@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from caddrel.core.decide.interpreter import Explained, explain
-from caddrel.core.facts.completion import Setting, complete
-from caddrel.core.facts.inventory import Inventory
+from caddrel.core.decide.interpreter.interpreter import Explained, explain
+from caddrel.core.facts.facts import Setting
+from caddrel.core.inventory.completion import complete
+from caddrel.core.inventory.index import Inventory
 from caddrel.core.lint.finding import Context, Findings
 from caddrel.core.rulebook.model import Rehearsal
 from caddrel.core.words.decisions import decision_words

@@ -8,13 +8,13 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import Any
 
+from caddrel.core.columnar.attempt import Bundled
+from caddrel.core.columnar.fact_groups import GROUPS, group_of
 from caddrel.core.decide.decision import Decision
 from caddrel.core.decide.decisive import decisive
-from caddrel.core.decide.judging import Judge, Verdict
+from caddrel.core.decide.interpreter.judge import Judge, Verdict
 from caddrel.core.decide.truth import TRUE
-from caddrel.core.facts.bundles import GROUPS, group_of
-from caddrel.core.facts.bundling import Bundled
-from caddrel.core.facts.completion import Facts
+from caddrel.core.facts.facts import Facts
 from caddrel.core.facts.types import FactType
 from caddrel.core.facts.values import show
 from caddrel.core.language.formulas import parse_formula

@@ -10,7 +10,7 @@ from collections.abc import Mapping
 from functools import lru_cache
 from typing import Any
 
-from caddrel.core.facts.completion import TO_COME
+from caddrel.core.facts.facts import TO_COME
 
 _ALPHABET = "0123456789ABCDEFGHJKMNPQRSTVWXYZ"
 _READ = str.maketrans("OIL", "011", "- ")

@@ -10,9 +10,9 @@ import unicodedata
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
 
-from caddrel.core.decide.judging import Judge
+from caddrel.core.decide.interpreter.judge import Judge
 from caddrel.core.decide.truth import FALSE, any_true
-from caddrel.core.facts.completion import Facts
+from caddrel.core.facts.facts import Facts
 from caddrel.core.facts.types import fold
 from caddrel.core.facts.values import show_duration
 from caddrel.core.rulebook.model import PasswordStandard, Rulebook, Selector

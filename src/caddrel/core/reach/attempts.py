@@ -12,9 +12,9 @@ from datetime import UTC, datetime, timedelta
 from itertools import product
 
 from caddrel.core.decide.requirements import YIELDS
-from caddrel.core.facts.completion import Facts, Origin
-from caddrel.core.facts.inventory import Entry, Inventory
+from caddrel.core.facts.facts import Facts, Origin
 from caddrel.core.facts.types import Value
+from caddrel.core.inventory.index import Entry, Inventory
 from caddrel.core.rulebook.model import Place, Rulebook, Schedule
 
 MOST_PLACES = 200

@@ -8,12 +8,13 @@ from datetime import datetime
 
 from caddrel.core.decide.compiled.evaluator import CompiledRulebook
 from caddrel.core.decide.decision import Decision
-from caddrel.core.decide.judging import Judge
+from caddrel.core.decide.interpreter.judge import Judge
 from caddrel.core.decide.truth import TRUE
 from caddrel.core.diagnostics import Diagnostic
-from caddrel.core.facts.completion import AddressData, Facts, Setting, complete
-from caddrel.core.facts.inventory import Entry, Inventory
+from caddrel.core.facts.facts import AddressData, Facts, Setting
 from caddrel.core.facts.types import Value
+from caddrel.core.inventory.completion import complete
+from caddrel.core.inventory.index import Entry, Inventory
 from caddrel.core.reach.attempts import FEEDS, Possible, possible, silenced
 from caddrel.core.rulebook.model import OUTCOMES, Rulebook
 

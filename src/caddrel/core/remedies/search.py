@@ -8,11 +8,11 @@ from itertools import combinations
 
 from caddrel.core.decide.compiled.evaluator import CompiledRulebook
 from caddrel.core.decide.decision import Decision
-from caddrel.core.decide.interpreter import Explained, decide
+from caddrel.core.decide.interpreter.interpreter import Explained, decide
 from caddrel.core.decide.requirements import YIELDS
-from caddrel.core.facts.completion import AddressData, Facts, Origin
-from caddrel.core.facts.inventory import Inventory
+from caddrel.core.facts.facts import AddressData, Facts, Origin
 from caddrel.core.facts.types import Value
+from caddrel.core.inventory.index import Inventory
 from caddrel.core.language.nodes import items_of
 from caddrel.core.remedies.steps import Step, Who, taken
 from caddrel.core.remedies.wishes import Wishes, with_starter_code

@@ -6,7 +6,7 @@ import enum
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 
-from caddrel.core.facts.completion import AddressData, Facts, Origin
+from caddrel.core.facts.facts import AddressData, Facts, Origin
 from caddrel.core.facts.types import Value
 
 

@@ -7,7 +7,7 @@ from dataclasses import dataclass, field, replace
 from datetime import datetime, timedelta
 
 from caddrel.core.facts.catalogue import FactSpec
-from caddrel.core.facts.completion import Facts
+from caddrel.core.facts.facts import Facts
 from caddrel.core.facts.types import LEVELS, FactType, Value
 from caddrel.core.facts.values import show
 from caddrel.core.language.nodes import And, Condition, During, FactTest, FromPlace, Item, Not, Or, Passes, Surely

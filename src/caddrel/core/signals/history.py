@@ -10,8 +10,8 @@ from collections.abc import Callable, Iterable, Mapping, Sequence
 from datetime import datetime, timedelta
 from typing import Any, NamedTuple
 
-from caddrel.core.facts.bundling import Bundled
-from caddrel.core.facts.completion import Facts
+from caddrel.core.columnar.attempt import Bundled
+from caddrel.core.facts.facts import Facts
 from caddrel.core.rulebook.model import Rulebook, Signal
 
 # The facts that `first-seen` may look at, and where an earlier attempt keeps each.

@@ -7,7 +7,7 @@ from datetime import datetime
 from functools import lru_cache
 from typing import Any
 
-from caddrel.core.facts.completion import Facts, Origin
+from caddrel.core.facts.facts import Facts, Origin
 from caddrel.core.facts.record import signals_document
 from caddrel.core.facts.types import Signals
 from caddrel.core.rulebook.model import Rulebook, Signal

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from caddrel.core.decide.decisive import decisive
-from caddrel.core.decide.judging import Judge, Verdict
+from caddrel.core.decide.interpreter.judge import Judge, Verdict
 from caddrel.core.decide.truth import TRUE, UNKNOWN
 from caddrel.core.facts.types import FactType
 from caddrel.core.language.nodes import (

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from caddrel.core.decide.interpreter import Explained, PolicySteps, RuleStep
+from caddrel.core.decide.interpreter.interpreter import Explained, PolicySteps, RuleStep
 from caddrel.core.decide.truth import FALSE, TRUE, UNKNOWN
 from caddrel.core.language.formulas import parse_formula
 from caddrel.core.language.nodes import Item

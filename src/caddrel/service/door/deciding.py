@@ -17,7 +17,8 @@ from caddrel.core.decide.decision import Decision, decision_json
 from caddrel.core.diagnostics import shorten
 from caddrel.core.facts.attempts import AttemptRefused, read_told_facts
 from caddrel.core.facts.claims import believed
-from caddrel.core.facts.completion import TO_COME, Facts, Origin, Setting, complete
+from caddrel.core.facts.facts import TO_COME, Facts, Origin, Setting
+from caddrel.core.inventory.completion import complete
 from caddrel.core.logs.causes import cause_of
 from caddrel.core.logs.references import number_for, spelled, with_reference
 from caddrel.core.passwords.candidates import standards_for

@@ -6,11 +6,13 @@ from typing import Any
 
 import msgspec
 
-from caddrel.core.decide.judging import Judge
+from caddrel.core.decide.interpreter.judge import Judge
 from caddrel.core.diagnostics import Diagnostic, shorten
-from caddrel.core.facts.completion import Setting, complete
-from caddrel.core.facts.inventory import NOUNS, ONE_OF, InventoryReader, read_object
+from caddrel.core.facts.facts import Setting
 from caddrel.core.facts.values import show_moment
+from caddrel.core.inventory.completion import complete
+from caddrel.core.inventory.index import NOUNS, ONE_OF
+from caddrel.core.inventory.reader import InventoryReader, read_object
 from caddrel.service import inventory_changes
 from caddrel.service import inventory_guard as guard
 from caddrel.service.endpoints import Call, Endpoints, Param

@@ -8,10 +8,10 @@ from collections.abc import Callable, Iterator, Sequence
 from itertools import islice
 from typing import TYPE_CHECKING, Any, TypeVar
 
-from caddrel.core.decide.compiled.parts import FALSE, LISTS, TRUE, Parts
+from caddrel.core.decide.compiled.named_parts import FALSE, LISTS, TRUE, Parts
 from caddrel.core.facts.catalogue import KINDS
-from caddrel.core.facts.completion import attributes_of
-from caddrel.core.facts.inventory import Entry, Inventory
+from caddrel.core.inventory.completion import attributes_of
+from caddrel.core.inventory.index import Entry, Inventory
 from caddrel.core.language.nodes import And, Condition, Not, Or
 from caddrel.core.rulebook.model import Rulebook, Scope, Selector
 from caddrel.service.errors import ServiceError

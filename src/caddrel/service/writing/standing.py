@@ -5,12 +5,13 @@ from __future__ import annotations
 from collections import Counter
 from heapq import nsmallest
 
-from caddrel.core.decide.compiled.parts import FALSE, LISTS, TRUE, Parts, Values
-from caddrel.core.decide.judging import Judge
+from caddrel.core.decide.compiled.named_parts import FALSE, LISTS, TRUE, Parts, Values
+from caddrel.core.decide.interpreter.judge import Judge
 from caddrel.core.diagnostics import shorten
 from caddrel.core.facts.attempts import AttemptRefused, read_given_facts
-from caddrel.core.facts.completion import AGES, Setting, ages_of, attributes_of, complete
-from caddrel.core.facts.inventory import Entry
+from caddrel.core.facts.facts import Setting
+from caddrel.core.inventory.completion import AGES, ages_of, attributes_of, complete
+from caddrel.core.inventory.index import Entry
 from caddrel.core.language.nodes import FactTest, tests_of
 from caddrel.core.language.printer import print_condition
 from caddrel.core.rulebook.model import Place, Rulebook, Schedule, Standard

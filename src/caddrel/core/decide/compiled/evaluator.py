@@ -11,16 +11,16 @@ from dataclasses import replace
 from functools import cached_property
 from typing import Any
 
+from caddrel.core.columnar.equivalence import Likeness
 from caddrel.core.decide import truth
 from caddrel.core.decide.combine import Combination, Says, before_policies
 from caddrel.core.decide.compiled.expressions import Names, possible, settle_first, sure, sure_when_possible
-from caddrel.core.decide.compiled.likeness import Likeness
-from caddrel.core.decide.compiled.parts import LISTS, Memo, Parts, Values, build
+from caddrel.core.decide.compiled.named_parts import LISTS, Memo, Parts, Values, build
 from caddrel.core.decide.compiled.scopes import any_selector, by_index, indexed, scope_condition, scope_state
 from caddrel.core.decide.compiled.unknowns import Unknowns
 from caddrel.core.decide.decision import Decision
 from caddrel.core.decide.requirements import Requirements
-from caddrel.core.facts.completion import TO_COME, Facts
+from caddrel.core.facts.facts import TO_COME, Facts
 from caddrel.core.facts.types import PartlyRead
 from caddrel.core.language.nodes import (
     Formula,

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Sequence
 from typing import Any
 
-from caddrel.core.decide.compiled.parts import FALSE, TRUE, UNKNOWN, Memo, Values
+from caddrel.core.decide.compiled.named_parts import FALSE, TRUE, UNKNOWN, Memo, Values
 from caddrel.core.facts.types import is_under
 from caddrel.core.language.nodes import And, Condition, FactTest, Not, Operand, Or
 from caddrel.core.language.operators import Op

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 
 from caddrel.core.decide import truth
-from caddrel.core.decide.compiled.parts import FALSE, TRUE, UNKNOWN, Memo, Parts, State, Values
+from caddrel.core.decide.compiled.named_parts import FALSE, TRUE, UNKNOWN, Memo, Parts, State, Values
 from caddrel.core.decide.requirements import Requirements
 from caddrel.core.language.nodes import And, Condition, During, FactTest, FromPlace, Or, Passes, items_of
 from caddrel.core.rulebook.model import PlaceParts, Policy, Rulebook

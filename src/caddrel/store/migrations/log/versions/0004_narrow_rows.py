@@ -8,7 +8,7 @@ from typing import Any
 import sqlalchemy as sa
 from alembic import op
 
-from caddrel.core.facts.bundles import GROUPS, split
+from caddrel.core.columnar.fact_groups import GROUPS, split
 from caddrel.core.logs.references import number_for, without_reference
 
 revision = "0004"

@@ -11,10 +11,10 @@ from datetime import datetime
 
 from caddrel.core.decide.combine import Combination, Says
 from caddrel.core.decide.decision import Decision
-from caddrel.core.decide.judging import Judge, Verdict
+from caddrel.core.decide.interpreter.judge import Judge, Verdict
 from caddrel.core.decide.requirements import Requirements
 from caddrel.core.decide.truth import FALSE, TRUE, UNKNOWN, Truth, all_true, any_true, opposite, truth_of
-from caddrel.core.facts.completion import Facts
+from caddrel.core.facts.facts import Facts
 from caddrel.core.language.nodes import Passes, items_of, tests_of
 from caddrel.core.rulebook.model import ALWAYS, Policy, Rule, Rulebook, Selector
 

@@ -10,9 +10,9 @@ from collections.abc import Iterable
 from dataclasses import dataclass, field
 from datetime import datetime
 
-from caddrel.core.decide.comparing import holds
+from caddrel.core.decide.interpreter.operators import holds
 from caddrel.core.decide.truth import FALSE, TRUE, UNKNOWN, Truth, all_true, any_true, opposite, truth_of
-from caddrel.core.facts.completion import Facts
+from caddrel.core.facts.facts import Facts
 from caddrel.core.facts.types import Address, PartlyKnown, PartlyRead, Signals
 from caddrel.core.language.nodes import (
     And,

@@ -6,12 +6,12 @@ from collections.abc import Sequence
 from itertools import count
 from typing import Any
 
+from caddrel.core.columnar.attempt import Bundle, Bundled
+from caddrel.core.columnar.equivalence import Likeness
+from caddrel.core.columnar.fact_groups import GROUPS
 from caddrel.core.decide.compiled.evaluator import CompiledRulebook
-from caddrel.core.decide.compiled.likeness import Likeness
 from caddrel.core.decide.decision import Decision
-from caddrel.core.facts.bundles import GROUPS
-from caddrel.core.facts.bundling import Bundle, Bundled
-from caddrel.core.facts.completion import TO_COME
+from caddrel.core.facts.facts import TO_COME
 
 MOST_REMEMBERED = 50_000
 

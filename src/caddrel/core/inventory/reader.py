@@ -1,26 +1,22 @@
-"""The inventory: people, groups, devices, apps and address lists, as an index for completing facts.
-
-Objects are read from plain JSON; what is wrong with one is said with its place.
-Not here: where the inventory is stored (`caddrel.store`).
-"""
+"""Reading inventory objects, with every problem at its place."""
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator, Mapping
-from dataclasses import dataclass, field
 from datetime import datetime
 from typing import Any
 
 from caddrel.core.diagnostics import Diagnostic, did_you_mean, shorten
-from caddrel.core.facts.address_lists import AddressList, Span, read_span
 from caddrel.core.facts.catalogue import FACTS
-from caddrel.core.facts.layers import Layers
-from caddrel.core.facts.types import PartlyKnown, Value
+from caddrel.core.facts.types import Value
 from caddrel.core.facts.values import NotUnderstood, ValueRefused, read_moment, read_reported
+from caddrel.core.inventory.address_lists import AddressList, Span, read_span
+from caddrel.core.inventory.index import NOUNS, ONE_OF, Entry, Group, Inventory
 
-NOUNS = ("people", "groups", "devices", "apps", "lists")
 LONGEST_ID = 200
+
+
 LARGEST_LIST = 2_000_000
+
 
 # Which fact each stored field supplies; fields of other meaning are named apart.
 FIELDS: dict[str, dict[str, str]] = {
@@ -31,6 +27,8 @@ FIELDS: dict[str, dict[str, str]] = {
     },
     "apps": {"labels": "app.labels"},
 }
+
+
 OTHER_FIELDS: dict[str, tuple[str, ...]] = {
     "people": ("title", "attributes"),
     "groups": ("title", "member_of"),
@@ -38,129 +36,6 @@ OTHER_FIELDS: dict[str, tuple[str, ...]] = {
     "apps": ("title", "attributes"),
     "lists": ("title", "networks"),
 }
-ONE_OF = {"people": "person", "groups": "group", "devices": "device", "apps": "app", "lists": "address list"}
-
-
-@dataclass(frozen=True, slots=True)
-class Entry:
-    """A person, device or app: the facts it supplies, and its own attributes as given.
-
-    `groups_until` are the memberships of a person that end by themselves: group and moment. `not_understood` is what
-    was stored for facts by an earlier release and is on no list, as JSON: those facts are unknown.
-    """
-
-    id: str
-    title: str = ""
-    facts: Mapping[str, Value] = field(default_factory=dict)
-    attributes: Mapping[str, Any] = field(default_factory=dict)
-    person: str = ""
-    state_at: datetime | None = None
-    listed_at: datetime | None = None
-    groups_until: tuple[tuple[str, datetime], ...] = ()
-    not_understood: Mapping[str, Any] = field(default_factory=dict)
-
-
-@dataclass(frozen=True, slots=True)
-class Group:
-    """A group and the groups that it is a member of."""
-
-    id: str
-    title: str = ""
-    member_of: tuple[str, ...] = ()
-
-
-class Inventory:
-    """An index over everything the rulebook talks about but does not define."""
-
-    def __init__(
-        self,
-        people: Iterable[Entry] = (),
-        groups: Iterable[Group] = (),
-        devices: Iterable[Entry] = (),
-        apps: Iterable[Entry] = (),
-        lists: Iterable[AddressList] = (),
-    ) -> None:
-        self.people: Layers[Entry] = Layers({p.id: p for p in people})
-        self.groups: Layers[Group] = Layers({g.id: g for g in groups})
-        self.devices: Layers[Entry] = Layers({d.id: d for d in devices})
-        self.apps: Layers[Entry] = Layers({a.id: a for a in apps})
-        self.lists: Layers[AddressList] = Layers({a.id: a for a in lists})
-        # An entry is looked at once more when it is asked for: another may have the serial by now.
-        self._by_serial: Layers[Entry] = Layers(
-            {str(d.facts["device.serial"]): d for d in self.devices.values() if "device.serial" in d.facts}
-        )
-        self._closures: dict[str, frozenset[str]] = {}
-        self._by_person: dict[str, list[Entry]] | None = None
-
-    def replaced(self, changed: Inventory) -> Inventory:
-        """Return the index with the objects of another added, or in place of those of the same ids."""
-        made = Inventory()
-        for noun in NOUNS:
-            setattr(made, noun, getattr(self, noun).over(getattr(changed, noun)))
-        made._by_serial = self._by_serial.over(changed._by_serial)
-        made._closures = {} if changed.groups else self._closures
-        return made
-
-    def parts(self, most: int) -> Iterator[tuple[str, list[Any]]]:
-        """Yield everything in it, with its noun, at most so many objects at a time."""
-        for noun in NOUNS:
-            objects = list(getattr(self, noun).values())
-            yield from ((noun, objects[start : start + most]) for start in range(0, len(objects), most))
-
-    def device_by(self, id: str | None, serial: str | None) -> Entry | None:
-        """Return a device by its id, else by its serial."""
-        if id is not None:
-            return self.devices.get(id)
-        found = self._by_serial.get(serial) if serial is not None else None
-        if found is None:
-            return None
-        now = self.devices.get(found.id)
-        return now if now is not None and now.facts.get("device.serial") == serial else None
-
-    def devices_of(self, person: str) -> list[Entry]:
-        """Return the devices that belong to a person, in the order of the inventory."""
-        if self._by_person is None:
-            found: dict[str, list[Entry]] = {}
-            for device in self.devices.values():
-                if device.person:
-                    found.setdefault(device.person, []).append(device)
-            self._by_person = found
-        return self._by_person.get(person, [])
-
-    def groups_of(self, person: Entry, at: datetime | None) -> frozenset[str]:
-        """Return all groups that a person is in at a moment, directly or through others.
-
-        Parameters
-        ----------
-        at
-            None when nobody knows: of the groups that somebody is in by a membership that ends, it is then not known.
-        """
-        lasting = person.facts.get("person.groups", frozenset())
-        groups = set(lasting) if isinstance(lasting, frozenset) else set()
-        if at is None and person.groups_until:
-            held = self.closure(groups)
-            return PartlyKnown(held, self.closure(group for group, _ in person.groups_until) - held)
-        groups.update(group for group, until in person.groups_until if at is not None and at < until)
-        return self.closure(groups)
-
-    def closure(self, groups: Iterable[str]) -> frozenset[str]:
-        """Return the groups and all that they are members of, directly or through others."""
-        found: set[str] = set()
-        for name in groups:
-            found |= self._closure_of(name)
-        return frozenset(found)
-
-    def _closure_of(self, name: str) -> frozenset[str]:
-        if name not in self._closures:
-            found, todo = {name}, [name]
-            while todo:
-                group = self.groups.get(todo.pop())
-                for parent in group.member_of if group else ():
-                    if parent not in found:
-                        found.add(parent)
-                        todo.append(parent)
-            self._closures[name] = frozenset(found)
-        return self._closures[name]
 
 
 class InventoryReader:

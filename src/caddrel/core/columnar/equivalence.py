@@ -12,11 +12,11 @@ from collections.abc import Callable, Hashable, Iterable, Iterator, Mapping
 from datetime import UTC, datetime
 from typing import Any
 
-from caddrel.core.decide.compiled.parts import LISTS, Memo, Parts, State
+from caddrel.core.columnar.fact_groups import GROUPS, group_of
+from caddrel.core.columnar.own_facts import AGES, Ages
+from caddrel.core.decide.compiled.named_parts import LISTS, Memo, Parts, State
 from caddrel.core.decide.compiled.scopes import scope_condition
-from caddrel.core.facts.bundles import GROUPS, group_of
-from caddrel.core.facts.completion import Facts
-from caddrel.core.facts.own import AGES, Ages
+from caddrel.core.facts.facts import Facts
 from caddrel.core.facts.types import FactType, PartlyRead
 from caddrel.core.language.nodes import Condition, FactTest, items_of, tests_of
 from caddrel.core.rulebook.model import PlaceParts, Rulebook

@@ -1,0 +1,1 @@
+"""The way of a log through the engine: groups of facts, completion by columns, equivalence, evaluation."""

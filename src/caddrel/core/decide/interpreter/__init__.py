@@ -1,0 +1,1 @@
+"""The reference evaluator, and the only one that makes traces."""

@@ -1,0 +1,1 @@
+"""People, groups, devices, apps and address lists: reading them, their index, and completion from it."""
