@@ -14,7 +14,7 @@ from caddrel.core.decide.interpreter.interpreter import explain
 from caddrel.core.decide.trace import trace_json
 from caddrel.core.facts.facts import Facts
 from caddrel.core.rulebook.model import Rulebook
-from caddrel.core.rulebook.reader import read_rulebook
+from caddrel.core.rulebook.read.rulebook import read_rulebook
 from caddrel.core.rulebook.source import Source
 
 GOALS = {20: None, 200: 0.5, 1000: 0.3}

@@ -12,7 +12,7 @@ from caddrel.core.language import examples
 from caddrel.core.language.nodes import ITEM_KINDS
 from caddrel.core.language.operators import OPERATORS
 from caddrel.core.rulebook.examples import KEYS
-from caddrel.core.rulebook.reader import SECTIONS
+from caddrel.core.rulebook.read.rulebook import SECTIONS
 
 TARGET = Path(__file__).parent.parent / "docs" / "language.md"
 _START = """# The language and the format, row by row

@@ -19,7 +19,7 @@ from caddrel.core.facts.facts import TO_COME
 from caddrel.core.facts.types import Signals
 from caddrel.core.inventory.index import Inventory
 from caddrel.core.inventory.reader import read_inventory
-from caddrel.core.rulebook.reader import read_rulebook
+from caddrel.core.rulebook.read.rulebook import read_rulebook
 from caddrel.core.rulebook.source import Source
 
 _READ, _PROBLEMS = read_inventory(

@@ -19,7 +19,7 @@ from caddrel.core.facts.record import facts_json
 from caddrel.core.facts.types import Address
 from caddrel.core.inventory.completion import complete
 from caddrel.core.inventory.reader import read_inventory
-from caddrel.core.rulebook.reader import read_rulebook
+from caddrel.core.rulebook.read.rulebook import read_rulebook
 from caddrel.core.rulebook.source import Source
 
 RULEBOOK = read_rulebook(

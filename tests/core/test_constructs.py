@@ -12,7 +12,7 @@ from tests.strategies import SPECS, rulebooks
 from caddrel.core.language.nodes import And, Condition, During, FactTest, FromPlace, Not, Or, Passes, Surely
 from caddrel.core.language.operators import OPERATORS
 from caddrel.core.rulebook.model import Rulebook
-from caddrel.core.rulebook.reader import read_rulebook
+from caddrel.core.rulebook.read.rulebook import read_rulebook
 from caddrel.core.rulebook.source import Source
 
 SELECTORS = {"people": "person.", "except_people": "person.", "apps": "app.", "except_apps": "app."}

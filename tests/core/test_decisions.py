@@ -19,7 +19,7 @@ from caddrel.core.facts.facts import Facts
 from caddrel.core.facts.record import facts_from_json, facts_json
 from caddrel.core.inventory.completion import complete
 from caddrel.core.rulebook.model import Rulebook
-from caddrel.core.rulebook.reader import read_rulebook
+from caddrel.core.rulebook.read.rulebook import read_rulebook
 from caddrel.core.rulebook.source import Source
 
 CASES = decision_cases()

@@ -7,8 +7,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from caddrel.core.diagnostics import RulebookError
-from caddrel.core.rulebook.editing import moved, object_text, objects_of, read_path, with_object
-from caddrel.core.rulebook.reader import read_rulebook
+from caddrel.core.rulebook.edit.objects import moved, object_text, objects_of, read_path, with_object
+from caddrel.core.rulebook.read.rulebook import read_rulebook
 from caddrel.core.rulebook.source import Source
 from caddrel.demo.fill import documents
 

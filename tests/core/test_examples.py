@@ -19,12 +19,12 @@ from caddrel.core.inventory.completion import complete
 from caddrel.core.language import examples
 from caddrel.core.language.nodes import ITEM_KINDS
 from caddrel.core.language.operators import OPERATORS
+from caddrel.core.rulebook.edit.writer import format_rulebook
 from caddrel.core.rulebook.examples import DOCUMENT, KEYS
 from caddrel.core.rulebook.model import Rulebook
-from caddrel.core.rulebook.reader import read_rulebook
+from caddrel.core.rulebook.read.rulebook import read_rulebook
 from caddrel.core.rulebook.schema import rulebook_schema
 from caddrel.core.rulebook.source import Source
-from caddrel.core.rulebook.writer import format_rulebook
 
 ROOT = Path(__file__).parent.parent.parent
 

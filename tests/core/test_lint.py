@@ -11,9 +11,9 @@ from tests.loading import RulebookCase, rulebook_cases
 
 from caddrel.core.diagnostics import Change, Diagnostic
 from caddrel.core.inventory.reader import read_inventory
-from caddrel.core.lint.finding import Context
+from caddrel.core.lint.context import Context
 from caddrel.core.lint.registry import CHECKS, lint
-from caddrel.core.rulebook.reader import read_rulebook
+from caddrel.core.rulebook.read.rulebook import read_rulebook
 from caddrel.core.rulebook.source import Source
 
 PAGES = Path(__file__).parents[2] / "docs" / "lint"

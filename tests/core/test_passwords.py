@@ -17,7 +17,7 @@ from caddrel.core.inventory.completion import complete
 from caddrel.core.passwords.candidates import check_candidate, standards_for
 from caddrel.core.passwords.lockout import lock_out
 from caddrel.core.rulebook.model import Rulebook
-from caddrel.core.rulebook.reader import read_rulebook
+from caddrel.core.rulebook.read.rulebook import read_rulebook
 from caddrel.core.rulebook.source import Source
 
 GROUPS = yaml.safe_load((CASES / "passwords.yaml").read_text(encoding="utf-8"))

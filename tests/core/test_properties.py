@@ -24,10 +24,10 @@ from caddrel.core.inventory.address_lists import AddressList
 from caddrel.core.inventory.completion import complete
 from caddrel.core.inventory.index import Inventory
 from caddrel.core.language.nodes import Formula, Item, items_of
+from caddrel.core.rulebook.edit.writer import format_rulebook
 from caddrel.core.rulebook.model import OUTCOMES
-from caddrel.core.rulebook.reader import read_rulebook
+from caddrel.core.rulebook.read.rulebook import read_rulebook
 from caddrel.core.rulebook.source import Source
-from caddrel.core.rulebook.writer import format_rulebook
 from caddrel.core.words.decisions import decision_words, why_not_words
 from caddrel.core.words.pieces import plain
 from caddrel.core.words.policies import policy_words

@@ -12,9 +12,9 @@ from caddrel.core.decide.interpreter.interpreter import decide
 from caddrel.core.facts.facts import Setting
 from caddrel.core.inventory.completion import complete
 from caddrel.core.inventory.reader import read_inventory
-from caddrel.core.reach.attempts import FEEDS, possible, silenced
-from caddrel.core.reach.lockout import administration_apps, diagnostics, locked_out, must_reach
-from caddrel.core.rulebook.reader import read_rulebook
+from caddrel.core.lockout_check.candidates import FEEDS, possible, silenced
+from caddrel.core.lockout_check.check import administration_apps, diagnostics, locked_out, must_reach
+from caddrel.core.rulebook.read.rulebook import read_rulebook
 from caddrel.core.rulebook.source import Source
 
 NOW = datetime(2026, 11, 23, 2, 0, tzinfo=UTC)

@@ -22,7 +22,7 @@ from caddrel.core.inventory.reader import read_inventory
 from caddrel.core.remedies.search import Remedy, remedies
 from caddrel.core.remedies.steps import taken
 from caddrel.core.rulebook.model import OUTCOMES
-from caddrel.core.rulebook.reader import read_rulebook
+from caddrel.core.rulebook.read.rulebook import read_rulebook
 from caddrel.core.rulebook.source import Source
 from caddrel.core.words.pieces import Piece, plain
 from caddrel.core.words.remedies import remedy_words

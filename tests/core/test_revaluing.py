@@ -9,9 +9,9 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from caddrel.core.diagnostics import RulebookError
-from caddrel.core.rulebook.editing import document_of, objects_of, with_object
-from caddrel.core.rulebook.reader import read_rulebook
-from caddrel.core.rulebook.revaluing import value_of, with_value
+from caddrel.core.rulebook.edit.objects import document_of, objects_of, with_object
+from caddrel.core.rulebook.edit.values import value_of, with_value
+from caddrel.core.rulebook.read.rulebook import read_rulebook
 from caddrel.core.rulebook.source import Source
 from caddrel.demo.fill import documents
 

@@ -24,10 +24,10 @@ from caddrel.core.language.nodes import (
     items_of,
 )
 from caddrel.core.language.operators import Op
-from caddrel.core.rulebook.reader import read_rulebook
+from caddrel.core.rulebook.edit.writer import format_rulebook
+from caddrel.core.rulebook.read.rulebook import read_rulebook
 from caddrel.core.rulebook.references import Ref, where_used
 from caddrel.core.rulebook.source import Source
-from caddrel.core.rulebook.writer import format_rulebook
 
 KELPLINE = Path(caddrel.__file__).parent / "demo" / "kelpline.yaml"
 

@@ -13,7 +13,7 @@ from tests.core.test_rulebooks import KELPLINE
 from tests.loading import CASES, RulebookCase, decision_cases, rulebook_cases
 from tests.strategies import rulebooks
 
-from caddrel.core.rulebook.reader import SECTIONS, read_rulebook
+from caddrel.core.rulebook.read.rulebook import SECTIONS, read_rulebook
 from caddrel.core.rulebook.schema import rulebook_schema
 from caddrel.core.rulebook.source import Source
 

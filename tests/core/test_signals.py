@@ -18,10 +18,10 @@ from caddrel.core.facts.record import facts_from_json, facts_json
 from caddrel.core.facts.types import Signals
 from caddrel.core.inventory.completion import complete
 from caddrel.core.rulebook.model import Rulebook
-from caddrel.core.rulebook.reader import read_rulebook
+from caddrel.core.rulebook.read.rulebook import read_rulebook
 from caddrel.core.rulebook.source import Source
+from caddrel.core.signals.evaluate import add_signals, notice
 from caddrel.core.signals.history import History, Past, needed_history
-from caddrel.core.signals.noticing import add_signals, notice
 
 NOW = datetime(2026, 11, 2, 12, 0, tzinfo=UTC)
 

@@ -8,7 +8,7 @@ import pytest
 from tests.loading import CASES
 
 from caddrel.core.diagnostics import nearest, shorten
-from caddrel.core.rulebook.reader import read_rulebook
+from caddrel.core.rulebook.read.rulebook import read_rulebook
 from caddrel.core.rulebook.source import Source
 from caddrel.core.words.pieces import plain
 from caddrel.core.words.policies import policy_words

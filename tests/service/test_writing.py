@@ -13,7 +13,7 @@ from tests.command import run
 from tests.conftest import Live
 
 from caddrel.client import Caddrel, Refused
-from caddrel.core.rulebook.reader import read_rulebook
+from caddrel.core.rulebook.read.rulebook import read_rulebook
 from caddrel.core.rulebook.source import Source
 from caddrel.service import access
 from caddrel.wire import authzen

@@ -24,7 +24,7 @@ from caddrel.core.facts.attempts import AttemptRefused, read_attempt
 from caddrel.core.inventory.completion import complete
 from caddrel.core.inventory.index import Inventory
 from caddrel.core.rulebook.model import Rulebook
-from caddrel.core.rulebook.reader import read_rulebook
+from caddrel.core.rulebook.read.rulebook import read_rulebook
 
 LONGEST_LINE = 4 * 1024 * 1024
 

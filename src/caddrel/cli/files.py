@@ -17,7 +17,7 @@ from caddrel.cli.failures import AnswerIsNo
 from caddrel.cli.output import print_diagnostics
 from caddrel.core.inventory.index import Inventory
 from caddrel.core.inventory.reader import read_inventory
-from caddrel.core.rulebook.revaluing import plain
+from caddrel.core.rulebook.edit.values import plain
 from caddrel.core.rulebook.source import LARGEST_DOCUMENT, Source, read_source
 from caddrel.wire.decisions import File
 

@@ -15,7 +15,7 @@ from caddrel.core.decide.decision import MEANING, decision_json
 from caddrel.core.decide.interpreter.interpreter import decide
 from caddrel.core.diagnostics import RulebookError
 from caddrel.core.facts.record import facts_from_json
-from caddrel.core.rulebook.reader import read_rulebook
+from caddrel.core.rulebook.read.rulebook import read_rulebook
 from caddrel.core.rulebook.source import Source
 
 

@@ -16,9 +16,9 @@ from caddrel.cli.modes import mode, widen
 from caddrel.cli.output import heading, json_option, mark, plain, print_diagnostics, remark, say, table, write_json
 from caddrel.cli.profile import connect
 from caddrel.core.diagnostics import Diagnostic
-from caddrel.core.lint.finding import Context
+from caddrel.core.lint.context import Context
 from caddrel.core.lint.registry import lint
-from caddrel.core.rulebook.reader import ReadResult, read_rulebook
+from caddrel.core.rulebook.read.rulebook import ReadResult, read_rulebook
 from caddrel.core.rulebook.source import Source
 from caddrel.wire.rulebooks import Comparison, PolicyView, PublishResult, Side
 
@@ -139,7 +139,7 @@ def format_command(file: Path, write: bool, only_check: bool, as_json: bool) -> 
     \b
     Example: caddrel rulebook format rulebook.yaml --write
     """
-    from caddrel.core.rulebook.writer import format_rulebook
+    from caddrel.core.rulebook.edit.writer import format_rulebook
 
     sources, result = _read(file)
     if result.rulebook is None:

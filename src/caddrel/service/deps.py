@@ -11,7 +11,7 @@ from typing import Any, TypeVar
 
 from caddrel.core.diagnostics import Diagnostic
 from caddrel.core.inventory.index import Inventory
-from caddrel.core.lint.finding import Context
+from caddrel.core.lint.context import Context
 from caddrel.core.lint.registry import lint
 from caddrel.service.checkpoints import Checkpoints
 from caddrel.service.door.deciding import Door

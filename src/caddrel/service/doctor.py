@@ -7,8 +7,8 @@ from collections.abc import Callable, Iterator
 from datetime import timedelta
 
 from caddrel.core.facts.values import show_age, show_moment
-from caddrel.core.lint.finding import fact_tests, policy_tests
-from caddrel.core.reach.lockout import keyholders_of
+from caddrel.core.lint.context import fact_tests, policy_tests
+from caddrel.core.lockout_check.check import keyholders_of
 from caddrel.core.rulebook.model import Rulebook
 from caddrel.service.deps import Deps
 from caddrel.store.queries import Query

@@ -9,9 +9,10 @@ from typing import TYPE_CHECKING
 
 from caddrel.core.diagnostics import Diagnostic, RulebookError, shorten
 from caddrel.core.facts.values import show_moment
-from caddrel.core.rulebook import editing, revaluing
+from caddrel.core.rulebook.edit import objects as editing
+from caddrel.core.rulebook.edit import values as revaluing
 from caddrel.core.rulebook.model import Rulebook
-from caddrel.core.rulebook.reader import read_rulebook
+from caddrel.core.rulebook.read.rulebook import read_rulebook
 from caddrel.core.rulebook.source import Source
 from caddrel.service import publishing
 from caddrel.service.errors import ServiceError, not_found

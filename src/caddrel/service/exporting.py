@@ -6,7 +6,7 @@ import io
 import zipfile
 from pathlib import PurePosixPath
 
-from caddrel.core.rulebook.editing import document_of, objects_of
+from caddrel.core.rulebook.edit.objects import document_of, objects_of
 from caddrel.core.rulebook.source import Source
 from caddrel.service.endpoints import Stream
 from caddrel.service.errors import ServiceError

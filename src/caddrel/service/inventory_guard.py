@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from typing import TYPE_CHECKING, Any
 
 from caddrel.core.inventory.index import Inventory
-from caddrel.core.reach.lockout import administers
+from caddrel.core.lockout_check.check import administers
 from caddrel.service.errors import ServiceError
 
 if TYPE_CHECKING:

@@ -15,8 +15,8 @@ from caddrel.core.facts.facts import Facts, Origin
 from caddrel.core.facts.record import facts_from_json
 from caddrel.core.logs.causes import cause_of
 from caddrel.core.rulebook.model import Rulebook
+from caddrel.core.signals.evaluate import add_signals, is_computed, nothing_known, noticing
 from caddrel.core.signals.history import History, Past, needed_history, past_of, past_of_bundled
-from caddrel.core.signals.noticing import add_signals, is_computed, nothing_known, noticing
 from caddrel.service.records import decided_of, recorded_of, signin_of
 from caddrel.store.new_signins import NewSignin
 from caddrel.store.signins import SigninRecord, SigninStore

@@ -8,13 +8,13 @@ from typing import TYPE_CHECKING
 from caddrel.core.decide.compiled.evaluator import CompiledRulebook
 from caddrel.core.decide.cost import cost_diagnostic
 from caddrel.core.diagnostics import Diagnostic, RulebookError
-from caddrel.core.lint.finding import Context
+from caddrel.core.lint.context import Context
 from caddrel.core.lint.registry import lint
 from caddrel.core.lint.rehearsals import FAILS, kept
 from caddrel.core.lint.rehearsals import check as rehearsals_check
-from caddrel.core.reach import lockout
+from caddrel.core.lockout_check import check as lockout
 from caddrel.core.rulebook.model import Rulebook
-from caddrel.core.rulebook.reader import ReadResult, read_rulebook
+from caddrel.core.rulebook.read.rulebook import ReadResult, read_rulebook
 from caddrel.core.rulebook.source import Source
 from caddrel.service.errors import ServiceError, diagnostic
 from caddrel.service.rulebook_cost import check_cost, cost_view

@@ -6,9 +6,9 @@ from collections.abc import Iterator, Mapping
 from typing import Any
 
 from caddrel.core.diagnostics import RulebookError, shorten
-from caddrel.core.rulebook.editing import object_text, read_path, with_object
+from caddrel.core.rulebook.edit.objects import object_text, read_path, with_object
+from caddrel.core.rulebook.edit.values import value_of, with_value
 from caddrel.core.rulebook.model import Policy, Rulebook
-from caddrel.core.rulebook.revaluing import value_of, with_value
 from caddrel.core.rulebook.source import Source
 from caddrel.core.words.policies import policy_words
 from caddrel.service import deciding, publishing

@@ -19,7 +19,7 @@ from caddrel.core.diagnostics import Diagnostic
 from caddrel.core.inventory.index import Inventory
 from caddrel.core.inventory.reader import read_inventory
 from caddrel.core.rulebook.model import Rulebook
-from caddrel.core.rulebook.reader import read_rulebook
+from caddrel.core.rulebook.read.rulebook import read_rulebook
 from caddrel.core.rulebook.source import Source
 from caddrel.service.address_data import AddressData
 from caddrel.service.errors import ServiceError, not_found

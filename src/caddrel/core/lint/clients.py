@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from caddrel.core.language.nodes import And, Condition, FactTest
 from caddrel.core.language.operators import Op
-from caddrel.core.lint.finding import Context, Findings, fact_tests, policy_tests, rule_path
+from caddrel.core.lint.context import Context, Findings, fact_tests, policy_tests, rule_path
 
 CODE = "browser-only"
 

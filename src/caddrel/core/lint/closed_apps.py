@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from caddrel.core.lint.finding import Context, Findings
+from caddrel.core.lint.context import Context, Findings
 from caddrel.core.rulebook.model import Policy
 
 CODE = "closed-app-unopened"

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from caddrel.core.language.nodes import items_of
-from caddrel.core.lint.finding import Context, Findings, every, rule_path
+from caddrel.core.lint.context import Context, Findings, every, rule_path
 
 NEEDS_ENROLLED = "enrolment-needs-enrolled"
 EVERYTHING = "everything-and-enrolment"

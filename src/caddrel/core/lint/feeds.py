@@ -7,7 +7,7 @@ from collections import defaultdict
 from caddrel.core.diagnostics import Change
 from caddrel.core.facts.values import show
 from caddrel.core.language.operators import Op
-from caddrel.core.lint.finding import Context, Findings, fact_tests, policy_tests
+from caddrel.core.lint.context import Context, Findings, fact_tests, policy_tests
 
 NOTHING_REPORTS, HIDES = "nothing-reports", "assumption-hides-feed"
 CODES = (NOTHING_REPORTS, HIDES)

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 
 from caddrel.core.diagnostics import did_you_mean
 from caddrel.core.inventory.index import Inventory
-from caddrel.core.lint.finding import Context, Findings
+from caddrel.core.lint.context import Context, Findings
 from caddrel.core.rulebook.model import Selector
 
 CODE = "unknown-in-inventory"

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from caddrel.core.diagnostics import Change
-from caddrel.core.lint.finding import Context, Findings, every, rule_path
+from caddrel.core.lint.context import Context, Findings, every, rule_path
 
 NONE, BLOCKED = "no-keyholders", "keyholder-blocked"
 CODES = (NONE, BLOCKED)

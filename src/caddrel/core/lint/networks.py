@@ -7,7 +7,7 @@ from ipaddress import ip_network
 
 from caddrel.core.diagnostics import Change
 from caddrel.core.facts.types import Network
-from caddrel.core.lint.finding import Context, Findings
+from caddrel.core.lint.context import Context, Findings
 
 PRIVATE, OVERLAPPING, ENORMOUS, EMPTIED = (
     "private-network",

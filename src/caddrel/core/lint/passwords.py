@@ -5,7 +5,7 @@ from __future__ import annotations
 from caddrel.core.diagnostics import Change
 from caddrel.core.language.nodes import AllOf, AnyOf, Formula, Item
 from caddrel.core.language.printer import print_formula
-from caddrel.core.lint.finding import Context, Findings, rule_path
+from caddrel.core.lint.context import Context, Findings, rule_path
 
 CODE = "password-without-proof"
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from caddrel.core.diagnostics import Change
 from caddrel.core.language.operators import Op
-from caddrel.core.lint.finding import Context, Findings, every, fact_tests, policy_tests
+from caddrel.core.lint.context import Context, Findings, every, fact_tests, policy_tests
 
 BY_NAME = "person-by-name"
 NOBODY_LEFT = "except-removes-everyone"

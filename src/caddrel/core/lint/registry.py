@@ -9,9 +9,7 @@ from caddrel.core.lint import (
     clients,
     closed_apps,
     enrolment,
-    exempting,
     feeds,
-    fitting,
     inventory_names,
     keyholders,
     networks,
@@ -19,11 +17,13 @@ from caddrel.core.lint import (
     passwords,
     people,
     rehearsals,
-    repeating,
     unused,
-    wording,
 )
-from caddrel.core.lint.finding import Context, Findings
+from caddrel.core.lint import duplicates as repeating
+from caddrel.core.lint import missing_words as wording
+from caddrel.core.lint import network_exemptions as exempting
+from caddrel.core.lint import unfit_requirements as fitting
+from caddrel.core.lint.context import Context, Findings
 
 CHECKS: dict[str, Callable[[Context], Findings]] = {
     code: module.check

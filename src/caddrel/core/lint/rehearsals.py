@@ -8,7 +8,7 @@ from caddrel.core.decide.interpreter.interpreter import Explained, explain
 from caddrel.core.facts.facts import Setting
 from caddrel.core.inventory.completion import complete
 from caddrel.core.inventory.index import Inventory
-from caddrel.core.lint.finding import Context, Findings
+from caddrel.core.lint.context import Context, Findings
 from caddrel.core.rulebook.model import Rehearsal
 from caddrel.core.words.decisions import decision_words
 from caddrel.core.words.pieces import plain

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from caddrel.core.diagnostics import Change
-from caddrel.core.lint.finding import Context, Findings
+from caddrel.core.lint.context import Context, Findings
 from caddrel.core.rulebook.references import Ref, where_used
 
 UNUSED, NO_HOURS = "unused-part", "schedule-without-hours"

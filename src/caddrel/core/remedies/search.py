@@ -14,8 +14,8 @@ from caddrel.core.facts.facts import AddressData, Facts, Origin
 from caddrel.core.facts.types import Value
 from caddrel.core.inventory.index import Inventory
 from caddrel.core.language.nodes import items_of
+from caddrel.core.remedies.candidates import Wishes, with_starter_code
 from caddrel.core.remedies.steps import Step, Who, taken
-from caddrel.core.remedies.wishes import Wishes, with_starter_code
 from caddrel.core.rulebook.model import ALWAYS, OUTCOMES, Rule
 
 MOST_STEPS = 3

@@ -9,11 +9,12 @@ from typing import Any
 
 from caddrel.core.facts.catalogue import ATTRIBUTE_TYPES, METHODS, OPERATIONS
 from caddrel.core.facts.countries import COUNTRIES
-from caddrel.core.rulebook.fields import ID
 from caddrel.core.rulebook.model import MODES, OUTCOMES, STANCES
-from caddrel.core.rulebook.read_others import PASSWORD_LOCK, PASSWORD_MUST, SIGNAL_KINDS
-from caddrel.core.rulebook.read_policies import LONGEST_TELL
-from caddrel.core.rulebook.selectors import SCOPE_KEYS
+from caddrel.core.rulebook.read.fields import ID
+from caddrel.core.rulebook.read.password_standards import PASSWORD_LOCK, PASSWORD_MUST
+from caddrel.core.rulebook.read.policies import LONGEST_TELL
+from caddrel.core.rulebook.read.selectors import SCOPE_KEYS
+from caddrel.core.rulebook.read.signals import SIGNAL_KINDS
 
 Schema = dict[str, Any]
 # Plain YAML is text to the reader; editors may have made numbers and flags of it.

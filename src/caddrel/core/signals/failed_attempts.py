@@ -8,7 +8,7 @@ from typing import Any
 
 from caddrel.core.rulebook.model import Signal
 from caddrel.core.signals.history import Past
-from caddrel.core.signals.noticed import Compare, Form, Values, both
+from caddrel.core.signals.result import Compare, Form, Values, both
 
 KIND = "failed-attempts"
 

@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from caddrel.core.rulebook.model import Signal
 from caddrel.core.signals.earth import great_circle_km
 from caddrel.core.signals.history import Past
-from caddrel.core.signals.noticed import Compare, Form, Values, both, not_known
+from caddrel.core.signals.result import Compare, Form, Values, both, not_known
 
 KIND = "far-away"
 

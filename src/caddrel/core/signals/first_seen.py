@@ -8,7 +8,7 @@ from typing import Any
 from caddrel.core.facts.types import fold
 from caddrel.core.rulebook.model import Signal
 from caddrel.core.signals.history import REMEMBERED, Past
-from caddrel.core.signals.noticed import Compare, Form, Values, both, not_known
+from caddrel.core.signals.result import Compare, Form, Values, both, not_known
 
 KIND = "first-seen"
 _TEXTS = ("network.city", "client.name")

@@ -16,7 +16,7 @@ import structlog
 from caddrel.core.decide.compiled.evaluator import CompiledRulebook
 from caddrel.core.facts.attempts import AttemptRefused
 from caddrel.core.facts.facts import Origin
-from caddrel.core.rulebook.reader import read_rulebook
+from caddrel.core.rulebook.read.rulebook import read_rulebook
 from caddrel.core.rulebook.source import Source
 from caddrel.service.door.together import Stopped, Together
 from caddrel.service.noticing import notice_now

@@ -13,7 +13,7 @@ import msgspec
 from caddrel.core.diagnostics import did_you_mean, shorten
 from caddrel.core.facts.values import ValueRefused, read_duration
 from caddrel.core.logs.csv_rows import check_mapping
-from caddrel.core.rulebook.fields import ID
+from caddrel.core.rulebook.read.fields import ID
 from caddrel.service import causes as service_causes
 from caddrel.service import deciding
 from caddrel.service.endpoints import Call, Endpoints, Param, Stream

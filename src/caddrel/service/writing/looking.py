@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from caddrel.core.decide.combine import default_text, told
 from caddrel.core.language.nodes import Passes, items_of, tests_of
-from caddrel.core.rulebook.editing import Path, read_path
+from caddrel.core.rulebook.edit.objects import Path, read_path
+from caddrel.core.rulebook.edit.values import value_of
 from caddrel.core.rulebook.model import ALWAYS, Policy, Rule, Rulebook, Scope
 from caddrel.core.rulebook.references import Ref, where_used
-from caddrel.core.rulebook.revaluing import value_of
 from caddrel.core.words.conditions import app_title
 from caddrel.core.words.policies import policy_words, rule_words
 from caddrel.service import drafting

@@ -8,9 +8,9 @@ from functools import lru_cache
 from caddrel.core.diagnostics import Diagnostic
 from caddrel.core.facts.catalogue import Catalogue
 from caddrel.core.language.checker import PART_WORDS, Scope
-from caddrel.core.rulebook.editing import Path, document_of
+from caddrel.core.rulebook.edit.objects import Path, document_of
 from caddrel.core.rulebook.model import Rulebook
-from caddrel.core.rulebook.reader import ReadResult, read_rulebook
+from caddrel.core.rulebook.read.rulebook import ReadResult, read_rulebook
 from caddrel.core.rulebook.source import Source
 
 # Objects that nothing names: the others are read along with any of them.

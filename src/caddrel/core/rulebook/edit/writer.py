@@ -12,7 +12,7 @@ from dataclasses import dataclass, field
 from caddrel.core.language.formulas import parse_effect
 from caddrel.core.language.parser import parse_condition
 from caddrel.core.language.printer import print_condition, print_effect
-from caddrel.core.rulebook.reader import SECTIONS
+from caddrel.core.rulebook.read.rulebook import SECTIONS
 from caddrel.core.rulebook.source import Entry, Mapping, Node, Scalar, Sequence, Source, read_source
 
 WIDTH = 110

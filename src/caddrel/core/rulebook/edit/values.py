@@ -11,9 +11,9 @@ from collections.abc import Mapping as AnyMapping
 from typing import Any, NamedTuple
 
 from caddrel.core.diagnostics import Diagnostic, RulebookError
-from caddrel.core.rulebook.editing import WITHOUT_IDS, Path, object_text
+from caddrel.core.rulebook.edit.objects import WITHOUT_IDS, Path, object_text
+from caddrel.core.rulebook.edit.writer import FREE_KEYS, format_rulebook
 from caddrel.core.rulebook.source import DEEPEST, Entry, Mapping, Node, Scalar, Sequence, Source, read_source
-from caddrel.core.rulebook.writer import FREE_KEYS, format_rulebook
 
 Value = str | list[Any] | dict[str, Any]
 

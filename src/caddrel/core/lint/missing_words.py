@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from caddrel.core.lint.finding import Context, Findings, rule_path
+from caddrel.core.lint.context import Context, Findings, rule_path
 
 NO_WORDS, NO_WHY, NO_OWNER = "block-without-words", "policy-without-why", "policy-without-owner"
 CODES = (NO_WORDS, NO_WHY, NO_OWNER)

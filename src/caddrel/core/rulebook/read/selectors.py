@@ -11,8 +11,8 @@ from caddrel.core.facts.values import ValueRefused, read_path
 from caddrel.core.language.nodes import Condition, FactTest, Operand
 from caddrel.core.language.operators import Op
 from caddrel.core.language.printer import print_condition
-from caddrel.core.rulebook.fields import Fields, Reading, one_of
 from caddrel.core.rulebook.model import ALWAYS, ActiveWindow, Scope, Selector
+from caddrel.core.rulebook.read.fields import Fields, Reading, one_of
 from caddrel.core.rulebook.source import Mapping, Node
 
 SCOPE_KEYS = ("people", "except_people", "apps", "except_apps", "operations")

@@ -13,7 +13,7 @@ from caddrel.core.facts.types import Signals
 from caddrel.core.rulebook.model import Rulebook, Signal
 from caddrel.core.signals import failed_attempts, far_away, first_seen, travel_speed
 from caddrel.core.signals.history import History, LooksBack, Past, looks_back, past_of
-from caddrel.core.signals.noticed import Compare, Form, Values, not_known
+from caddrel.core.signals.result import Compare, Form, Values, not_known
 
 KINDS: Mapping[str, Callable[[Signal], Compare]] = {
     kind.KIND: kind.comparing for kind in (first_seen, travel_speed, far_away, failed_attempts)

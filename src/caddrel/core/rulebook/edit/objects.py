@@ -12,8 +12,8 @@ from collections.abc import Sequence as AnySequence
 from typing import NamedTuple
 
 from caddrel.core.diagnostics import Diagnostic, RulebookError, shorten
+from caddrel.core.rulebook.edit.writer import format_rulebook
 from caddrel.core.rulebook.source import Entry, Mapping, Source, read_source
-from caddrel.core.rulebook.writer import format_rulebook
 
 Path = tuple[str, ...]
 WITHOUT_IDS = ("settings",)

@@ -9,10 +9,16 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 
 from caddrel.core.diagnostics import Diagnostic, RulebookError, Span, did_you_mean, shorten
-from caddrel.core.rulebook import read_others, read_parts
-from caddrel.core.rulebook.fields import Reading
 from caddrel.core.rulebook.model import Rulebook
-from caddrel.core.rulebook.read_policies import read_policies
+from caddrel.core.rulebook.read.fields import Reading
+from caddrel.core.rulebook.read.guarantees import read_guarantees
+from caddrel.core.rulebook.read.parts import read_apps, read_attributes, read_notices, read_proofs, read_standards
+from caddrel.core.rulebook.read.password_standards import read_password_standards
+from caddrel.core.rulebook.read.places import read_places
+from caddrel.core.rulebook.read.policies import read_policies
+from caddrel.core.rulebook.read.schedules import read_schedules
+from caddrel.core.rulebook.read.settings import read_rehearsals, read_settings
+from caddrel.core.rulebook.read.signals import read_signals
 from caddrel.core.rulebook.source import Entry, Mapping, Node, Place, Scalar, Source, read_source, span_of
 
 SECTIONS = (
@@ -151,21 +157,21 @@ def _read(reading: Reading, document: Mapping) -> Rulebook:
         reading.spans[entry.key.text] = span_of(entry.key)
         if isinstance(entry.value, Mapping):
             reading.ids[entry.key.text] = [inner.key.text for inner in entry.value.entries]
-    reading.catalogue = read_parts.read_attributes(reading, document)
+    reading.catalogue = read_attributes(reading, document)
     rulebook = Rulebook(
-        settings=read_others.read_settings(reading, document),
+        settings=read_settings(reading, document),
         catalogue=reading.catalogue,
-        apps=read_parts.read_apps(reading, document),
-        places=read_parts.read_places(reading, document),
-        standards=read_parts.read_standards(reading, document),
-        schedules=read_parts.read_schedules(reading, document),
-        proofs=read_parts.read_proofs(reading, document),
-        notices=read_parts.read_notices(reading, document),
-        signals=read_others.read_signals(reading, document),
-        password_standards=read_others.read_password_standards(reading, document),
+        apps=read_apps(reading, document),
+        places=read_places(reading, document),
+        standards=read_standards(reading, document),
+        schedules=read_schedules(reading, document),
+        proofs=read_proofs(reading, document),
+        notices=read_notices(reading, document),
+        signals=read_signals(reading, document),
+        password_standards=read_password_standards(reading, document),
         policies=read_policies(reading, document),
-        guarantees=read_others.read_guarantees(reading, document),
-        rehearsals=read_others.read_rehearsals(reading, document),
+        guarantees=read_guarantees(reading, document),
+        rehearsals=read_rehearsals(reading, document),
         spans=reading.spans,
     )
     for section in WITHOUT_EFFECT:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from caddrel.core.language.nodes import items_of
 from caddrel.core.language.printer import print_item
-from caddrel.core.lint.finding import Context, Findings, rule_path
+from caddrel.core.lint.context import Context, Findings, rule_path
 
 CODE = "requirement-does-not-fit"
 _NOT_FOR = {

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from caddrel.core.diagnostics import Change
-from caddrel.core.lint.finding import Context, Findings, rule_path
+from caddrel.core.lint.context import Context, Findings, rule_path
 from caddrel.core.rulebook.model import Policy
 
 SAME, NEVER = "same-policies", "rule-never-reached"

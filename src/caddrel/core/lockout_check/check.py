@@ -15,7 +15,7 @@ from caddrel.core.facts.facts import AddressData, Facts, Setting
 from caddrel.core.facts.types import Value
 from caddrel.core.inventory.completion import complete
 from caddrel.core.inventory.index import Entry, Inventory
-from caddrel.core.reach.attempts import FEEDS, Possible, possible, silenced
+from caddrel.core.lockout_check.candidates import FEEDS, Possible, possible, silenced
 from caddrel.core.rulebook.model import OUTCOMES, Rulebook
 
 ADMINISTRATOR, ADMINISTRATION = "administrator", "administration"

@@ -1,0 +1,1 @@
+"""Whether those who must always get in still can."""

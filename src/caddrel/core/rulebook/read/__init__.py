@@ -1,0 +1,1 @@
+"""Reading rulebooks: the model, or every problem at its place."""
