@@ -18,9 +18,9 @@ from flask import Flask
 
 from bench.company import Company
 from bench.result import Result
-from caddrel.service import access
 from caddrel.service.app import create_app
-from caddrel.service.deps import Deps
+from caddrel.service.auth.tokens import make_token
+from caddrel.service.runtime import Deps
 from caddrel.wiring import build_server, collect_seldom, log_nothing, open_data, utc_now
 
 POLICIES, PEOPLE = 200, 50_000
@@ -56,7 +56,7 @@ def run() -> Iterator[Result]:
         ]  # fmt: skip
         deps.inventory.put([*groups, *apps, *people, *devices], now)
         deps.inventories.current()
-        token = access.make_token(deps, "bench", "door", 30, "bench")[1]
+        token = make_token(deps, "bench", "door", 30, "bench")[1]
         server = build_server(opened, "127.0.0.1", 0, app=_with_nothing(deps))
         server.start()
         # The first check of a token is slow on purpose.

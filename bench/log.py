@@ -18,10 +18,10 @@ from bench.result import Result
 from caddrel.demo.fill import ADDRESSES, anchor, documents
 from caddrel.demo.log import sign_ins
 from caddrel.demo.world import World, build_world
-from caddrel.service.causes import causes
-from caddrel.service.deps import Deps
-from caddrel.service.filtering import read_where
-from caddrel.service.importing import Importer
+from caddrel.service.runtime import Deps
+from caddrel.service.signins.causes import causes
+from caddrel.service.signins.importer import Importer
+from caddrel.service.signins.log_filter import read_where
 from caddrel.store.queries import Query
 from caddrel.wiring import collect_seldom, open_data
 

@@ -15,7 +15,7 @@ import httpx
 
 from bench.company import Company
 from bench.result import Result
-from caddrel.service import access
+from caddrel.service.auth.tokens import make_token
 from caddrel.wiring import build_server, collect_seldom, log_nothing, open_data
 
 NOW = datetime(2026, 11, 23, 9, tzinfo=UTC)
@@ -34,7 +34,7 @@ def run() -> Iterator[Result]:
         opened.deps.inventory.put(_inventory(company), NOW)
         text = json.dumps(company.document, indent=1)
         opened.deps.revisions.publish([("rulebook.yaml", _yaml(company.document))], "bench", "first", NOW)
-        token = access.make_token(opened.deps, "bench", "operator", 1, "bench")[1]
+        token = make_token(opened.deps, "bench", "operator", 1, "bench")[1]
         server = build_server(opened, "127.0.0.1", 0)
         server.start()
         with httpx.Client(base_url=server.url, headers={"Authorization": f"Bearer {token}"}, timeout=120) as http:

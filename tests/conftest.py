@@ -21,9 +21,9 @@ import caddrel
 from caddrel import wiring
 from caddrel.client import Caddrel
 from caddrel.demo.fill import ADDRESSES, fill
-from caddrel.service import access
-from caddrel.service.deps import Deps
-from caddrel.service.state import Limits
+from caddrel.service.auth.tokens import make_token
+from caddrel.service.runtime import Deps
+from caddrel.service.state.limits import Limits
 
 settings.register_profile("steady", derandomize=True, deadline=None, print_blob=True)
 settings.load_profile("steady")
@@ -65,7 +65,7 @@ class Live:
     folder: Path
 
     def client(self, role: str = "operator") -> Caddrel:
-        return Caddrel(self.url, access.make_token(self.deps, f"test {role}", role, 30, "tests")[1])
+        return Caddrel(self.url, make_token(self.deps, f"test {role}", role, 30, "tests")[1])
 
     def http(self, token: str | None = None) -> httpx.Client:
         chosen = self.token if token is None else token
@@ -95,7 +95,7 @@ def serving(folder: Path, limits: Limits | None = None, address_files: Sequence[
     opened = wiring.open_data(folder, clock, limits, address_files)
     server = wiring.build_server(opened, "127.0.0.1", 0)
     server.start()
-    token = access.make_token(opened.deps, "tests", "operator", 30, "tests")[1]
+    token = make_token(opened.deps, "tests", "operator", 30, "tests")[1]
     yield Live(server.url, token, opened.deps, clock, folder)
     server.stop()
 

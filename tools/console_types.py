@@ -6,8 +6,8 @@ import sys
 from pathlib import Path
 from typing import Any
 
-from caddrel.service import openapi
 from caddrel.service.app import ENDPOINTS
+from caddrel.service.http import openapi
 
 TARGET = Path(__file__).parent.parent / "console" / "src" / "lib" / "api" / "types.ts"
 _PLAIN = {"string": "string", "integer": "number", "number": "number", "boolean": "boolean", "null": "null"}

@@ -23,15 +23,18 @@ import structlog
 from flask import Flask
 from waitress import wasyncore
 
-from caddrel.service import access, http_server
-from caddrel.service.address_data import AddressData
 from caddrel.service.app import ENDPOINTS, create_app, refusal
-from caddrel.service.deps import Deps, Settings
-from caddrel.service.endpoints import body_limits
-from caddrel.service.errors import ServiceError
-from caddrel.service.keys import open_keys
-from caddrel.service.noticing import catch_up
-from caddrel.service.state import Limits
+from caddrel.service.auth import accounts as access
+from caddrel.service.auth.callers import caller_from
+from caddrel.service.auth.tokens import make_token
+from caddrel.service.http import server as http_server
+from caddrel.service.http.endpoints import body_limits
+from caddrel.service.problems import ServiceError
+from caddrel.service.runtime import Deps, Settings
+from caddrel.service.signins.recompute import catch_up
+from caddrel.service.state.address_data import AddressData
+from caddrel.service.state.keys import open_keys
+from caddrel.service.state.limits import Limits
 from caddrel.store.acceptances import AcceptanceStore
 from caddrel.store.accounts import AccountStore
 from caddrel.store.audit import AuditStore
@@ -368,12 +371,12 @@ def log_to_file(path: Path) -> None:
 def kept_token(deps: Deps, text: str, name: str) -> str:
     """Return an operator token: the one given while it is good, else a new one."""
     try:
-        caller = access.caller_from(deps, f"Bearer {text}", "") if text else None
+        caller = caller_from(deps, f"Bearer {text}", "") if text else None
     except ServiceError:
         caller = None
     if caller is not None and caller.role == "operator":
         return text
-    return access.make_token(deps, name, "operator", 3650, name)[1]
+    return make_token(deps, name, "operator", 3650, name)[1]
 
 
 def log_nothing() -> None:

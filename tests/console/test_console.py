@@ -13,7 +13,7 @@ from tests.console.conftest import Open
 
 from caddrel import wiring
 from caddrel.client import Caddrel
-from caddrel.service import access
+from caddrel.service.auth.tokens import make_token
 from caddrel.wire import authzen
 from caddrel.wire.decisions import File
 
@@ -175,7 +175,7 @@ def test_who_is_in_can_be_ended(browser: Browser, empty: Live) -> None:
     with empty.client() as operator:
         operator.rulebook.publish([File("r.yaml", "caddrel: 1\n")], "nothing is asked for")
         operator.apps.import_([b'{"id": "post"}'])
-    token = access.make_token(empty.deps, "gangway", "door", 30, "tests")[1]
+    token = make_token(empty.deps, "gangway", "door", 30, "tests")[1]
     asked = authzen.Evaluation(
         authzen.Entity("person", "ines.faro"), authzen.Action("sign-in"), authzen.Entity("app", "post")
     )
@@ -328,7 +328,7 @@ def test_a_starter_code_is_issued_and_found_used(browser: Browser, empty: Live) 
     code = re.search(r"(\w{4}-){3}\w{4}", page.get_by_role("status").inner_text())
     assert code is not None
     asked = (authzen.Entity("person", "salka"), authzen.Action("enrol-device"), authzen.Entity("app", "library"))
-    with Caddrel(empty.url, access.make_token(empty.deps, "front", "door", 30, "tests")[1]) as door:
+    with Caddrel(empty.url, make_token(empty.deps, "front", "door", 30, "tests")[1]) as door:
         told = {"auth.methods": {"pwd": 1}, "starter_code": code.group()}
         assert door.access.evaluate(authzen.Evaluation(*asked, told)).decision
     page.reload()
@@ -353,7 +353,7 @@ def test_sign_ins_arrive_while_somebody_looks(browser: Browser, empty: Live) -> 
     page = _operated(browser, empty, "/signins")
     page.get_by_role("button", name="Live").click()
     asked = (authzen.Entity("person", "salka"), authzen.Action("sign-in"), authzen.Entity("app", "library"))
-    with Caddrel(empty.url, access.make_token(empty.deps, "front", "door", 30, "tests")[1]) as door:
+    with Caddrel(empty.url, make_token(empty.deps, "front", "door", 30, "tests")[1]) as door:
         door.access.evaluate(authzen.Evaluation(*asked, {"auth.methods": {"pwd": 1}}))
         expect(page.get_by_role("row").filter(has_text="salka")).to_have_count(1)
         expect(page.get_by_role("heading", level=1)).to_contain_text("1 sign-in")

@@ -13,9 +13,11 @@ from tests.conftest import NOW, Live, serving
 
 from caddrel import wiring
 from caddrel.client import Caddrel, Refused
-from caddrel.service import access, secrets
 from caddrel.service.app import ENDPOINTS
-from caddrel.service.endpoints import NOBODY_NEEDED
+from caddrel.service.auth import accounts as access
+from caddrel.service.auth import secrets
+from caddrel.service.auth.tokens import make_token
+from caddrel.service.http.endpoints import NOBODY_NEEDED
 from caddrel.store.accounts import DOOR, ROLES
 
 NEEDING = [e for e in ENDPOINTS if e.role != NOBODY_NEEDED]
@@ -31,7 +33,7 @@ def refusing(tmp_path_factory: pytest.TempPathFactory) -> Iterator[tuple[Live, d
     for live in serving(tmp_path_factory.mktemp("refusing") / "data"):
         # The token of a device has the name of one.
         live.deps.inventory.put([("devices", {"id": "device"})], NOW)
-        yield live, {role: access.make_token(live.deps, role, role, 1, "tests")[1] for role in ROLES}
+        yield live, {role: make_token(live.deps, role, role, 1, "tests")[1] for role in ROLES}
 
 
 @pytest.mark.parametrize("endpoint", NEEDING, ids=lambda e: f"{e.method} {e.route}")
@@ -51,7 +53,7 @@ def test_every_endpoint_refuses_nobody_and_lesser_roles(refusing: tuple[Live, di
 
 
 def test_a_token_ends_when_it_expires_or_is_revoked(empty: Live) -> None:
-    made, text = access.make_token(empty.deps, "short", "viewer", 1, "tests")
+    made, text = make_token(empty.deps, "short", "viewer", 1, "tests")
     with empty.http(text) as http:
         assert http.get("/api/v1/people").status_code == 200
         empty.clock.forward(days=2)

@@ -12,7 +12,7 @@ from tests.conftest import Live
 from caddrel.core.facts.facts import AddressRecord
 from caddrel.core.facts.values import read_address
 from caddrel.demo.fill import ADDRESSES
-from caddrel.service.address_data import AddressData, AddressFileRefused
+from caddrel.service.state.address_data import AddressData, AddressFileRefused
 
 
 @pytest.mark.parametrize(

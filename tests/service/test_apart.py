@@ -22,13 +22,13 @@ from tests.conftest import NOW, Live, serving
 from caddrel.demo.fill import ADDRESSES, anchor, documents
 from caddrel.demo.log import sign_ins
 from caddrel.demo.world import build_world
-from caddrel.service import formats
-from caddrel.service.apart import Apart
-from caddrel.service.errors import ServiceError
-from caddrel.service.importing import Importer
-from caddrel.service.jobs import Cancelled
-from caddrel.service.reading import Line, Recorded, digests_of
-from caddrel.service.state import Limits
+from caddrel.service.problems import ServiceError
+from caddrel.service.signins import import_formats
+from caddrel.service.signins.importer import Importer
+from caddrel.service.signins.line_reader import Line, Recorded, digests_of
+from caddrel.service.signins.reader_process import Apart
+from caddrel.service.state.jobs import Cancelled
+from caddrel.service.state.limits import Limits
 from caddrel.store.queries import Query
 from caddrel.wire.signins import ImportResult
 
@@ -103,7 +103,7 @@ def apart(monkeypatch: pytest.MonkeyPatch) -> list[Apart]:
         return is_ready(self)
 
     monkeypatch.setattr(Apart, "is_ready", waited)
-    monkeypatch.setattr(formats, "PIECE", 20_000)
+    monkeypatch.setattr(import_formats, "PIECE", 20_000)
     return found
 
 
@@ -244,8 +244,8 @@ def test_the_process_ends_when_the_service_is_killed() -> None:
     program = """
 import time
 from caddrel.core.inventory.index import Inventory
-from caddrel.service.apart import Apart
-from caddrel.service.reading import Source
+from caddrel.service.signins.reader_process import Apart
+from caddrel.service.signins.line_reader import Source
 from datetime import datetime
 apart = Apart(Source("ndjson", {}, 1000, datetime.max), [], Inventory(), None)
 while not apart.is_ready():

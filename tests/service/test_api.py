@@ -16,7 +16,7 @@ from caddrel.client import Refused, Unreachable
 from caddrel.client.caddrel import Caddrel
 from caddrel.demo.fill import anchor, log_lines
 from caddrel.service.app import ENDPOINTS
-from caddrel.service.endpoints import Stream
+from caddrel.service.http.endpoints import Stream
 from caddrel.wire.decisions import File
 from caddrel.wire.problems import Problem
 

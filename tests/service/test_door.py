@@ -17,8 +17,8 @@ from sqlalchemy import event
 from tests.conftest import NOW, Live
 
 from caddrel.client import Caddrel, Refused
-from caddrel.service import access
-from caddrel.service.deps import Deps
+from caddrel.service.auth.tokens import make_token
+from caddrel.service.runtime import Deps
 from caddrel.store.queries import Query
 from caddrel.wire import authzen
 from caddrel.wire.decisions import File
@@ -86,7 +86,7 @@ def live(empty: Live) -> Live:
 
 
 def _door(live: Live, reports: tuple[str, ...] = (), sees: bool = True) -> Caddrel:
-    return Caddrel(live.url, access.make_token(live.deps, "front", "door", 30, "tests", reports, sees)[1])
+    return Caddrel(live.url, make_token(live.deps, "front", "door", 30, "tests", reports, sees)[1])
 
 
 def _ask(person: str = "ines", app: str = "till", action: str = "sign-in", **context: Any) -> authzen.Evaluation:
@@ -205,7 +205,7 @@ _GOOD = {
     ],
 )
 def test_what_cannot_be_read_is_refused_by_name(live: Live, change: dict[str, Any], code: str | None) -> None:
-    token = access.make_token(live.deps, "front", "door", 30, "tests")[1]
+    token = make_token(live.deps, "front", "door", 30, "tests")[1]
     with live.http(token) as http:
         answer = http.post("/access/v1/evaluation", json={**_GOOD, **change})
         if code is None:
@@ -237,7 +237,7 @@ def test_who_may_ask(live: Live) -> None:
         }
     with live.http() as http:
         assert http.post("/access/v1/evaluation", json=_GOOD).json()["code"] == "not-allowed"
-    with live.http(access.make_token(live.deps, "front", "door", 30, "tests")[1]) as http:
+    with live.http(make_token(live.deps, "front", "door", 30, "tests")[1]) as http:
         for path in ("/api/v1/signins", "/api/v1/rulebook", "/api/v1/people", "/api/v1/sessions"):
             assert http.get(path).status_code == 403
         assert (
@@ -248,7 +248,7 @@ def test_who_may_ask(live: Live) -> None:
 
 def test_several_evaluations_have_three_semantics(live: Live) -> None:
     yes, no = {"resource": {"type": "app", "id": "post"}}, {"context": {"network.anonymiser": "tor"}}
-    with live.http(access.make_token(live.deps, "front", "door", 30, "tests")[1]) as http:
+    with live.http(make_token(live.deps, "front", "door", 30, "tests")[1]) as http:
 
         def asked(semantic: str, *each: dict[str, Any]) -> list[bool]:
             body = {**_GOOD, "evaluations": each, "options": {"evaluations_semantic": semantic}}
@@ -457,7 +457,7 @@ def test_a_full_disk_or_a_stopping_service_lets_nobody_in_unrecorded(live: Live)
 
 
 def test_when_too_many_wait_the_door_is_told(live: Live, monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr("caddrel.service.door.recording.MOST_WAITING", 3)
+    monkeypatch.setattr("caddrel.service.decisions.group_commit.MOST_WAITING", 3)
     deps: Deps = live.deps
     deps.recorder = type(deps.recorder)(deps.signins, lambda _: None, lambda: None)
     held = threading.Event()
@@ -507,7 +507,7 @@ def test_an_import_and_a_door_go_on_together(live: Live) -> None:
 
 
 def test_the_answers_are_what_the_standard_says(live: Live) -> None:
-    token = access.make_token(live.deps, "front", "door", 30, "tests")[1]
+    token = make_token(live.deps, "front", "door", 30, "tests")[1]
     with httpx.Client(base_url=live.url, headers={"Authorization": f"Bearer {token}"}) as http:
         answer = http.post("/access/v1/evaluation", json=_GOOD)
         assert answer.headers["Content-Type"] == "application/json"

@@ -18,7 +18,7 @@ from caddrel.core.facts.facts import Facts
 from caddrel.core.facts.record import facts_from_json
 from caddrel.core.logs.filters import for_log, read_filter
 from caddrel.core.rulebook.model import Rulebook
-from caddrel.service.filtering import LogJudge
+from caddrel.service.signins.log_filter import LogJudge
 from caddrel.store.queries import Query
 
 

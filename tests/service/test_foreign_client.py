@@ -9,7 +9,7 @@ from pathlib import Path
 import pytest
 from tests.conftest import Live
 
-from caddrel.service import access
+from caddrel.service.auth.tokens import make_token
 from caddrel.wire.decisions import File
 
 SCHEMATHESIS = Path(sys.executable).with_name("schemathesis")
@@ -31,7 +31,7 @@ def test_what_is_described_is_what_is_answered(empty: Live, paths: str, role: st
         operator.rulebook.publish([File("r.yaml", "caddrel: 1")], "the first")
         operator.people.import_([b'{"id": "ines", "groups": [], "factors": ["password"]}'])
         operator.apps.import_([b'{"id": "post"}'])
-    token = access.make_token(empty.deps, "foreign", role, 30, "tests")[1]
+    token = make_token(empty.deps, "foreign", role, 30, "tests")[1]
     words = [
         "run",
         f"{empty.url}/api/openapi.json",

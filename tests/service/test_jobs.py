@@ -19,7 +19,7 @@ from tests.command import run
 from tests.conftest import NOW, Live
 
 from caddrel.client import Caddrel, Refused
-from caddrel.service import importing
+from caddrel.service.signins import importer
 from caddrel.wire.decisions import File
 from caddrel.wire.jobs import Job
 
@@ -81,7 +81,7 @@ def test_an_import_tells_how_far_it_is_and_ends_with_its_result(log: Live) -> No
 def test_a_cancelled_import_keeps_what_was_stored_and_goes_on_when_sent_again(
     log: Live, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    monkeypatch.setattr(importing, "TOGETHER", 1_000)
+    monkeypatch.setattr(importer, "TOGETHER", 1_000)
     lines = _lines(16_000)
     with log.client() as client:
         job = client.jobs.import_(lines)

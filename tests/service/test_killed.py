@@ -25,7 +25,7 @@ from tests.service.wal_syncs import lose_power
 
 from caddrel.client import Caddrel
 from caddrel.client.caller import CaddrelError, Unreachable
-from caddrel.service import access
+from caddrel.service.auth.tokens import make_token
 from caddrel.store.queries import Query
 from caddrel.wire import authzen
 from caddrel.wire.decisions import File
@@ -168,8 +168,8 @@ def test_no_decision_that_was_told_is_lost(tmp_path: Path) -> None:
     folder = tmp_path / "data"
     _prepared(folder)
     for live in serving(folder):
-        token = access.make_token(live.deps, "front", "door", 3000, "tests")[1]
-        operator = access.make_token(live.deps, "all", "operator", 3000, "tests")[1]
+        token = make_token(live.deps, "front", "door", 3000, "tests")[1]
+        operator = make_token(live.deps, "all", "operator", 3000, "tests")[1]
     port, rng = _free_port(), random.Random(3)
     told: dict[str, bool] = {}
     for _ in range(KILLS):
@@ -205,8 +205,8 @@ def test_no_decision_that_was_told_is_missing_after_a_loss_of_power(tmp_path: Pa
     folder = tmp_path / "data"
     _prepared(folder)
     for live in serving(folder):
-        token = access.make_token(live.deps, "front", "door", 3000, "tests")[1]
-        operator = access.make_token(live.deps, "all", "operator", 3000, "tests")[1]
+        token = make_token(live.deps, "front", "door", 3000, "tests")[1]
+        operator = make_token(live.deps, "all", "operator", 3000, "tests")[1]
     port, rng = _free_port(), random.Random(4)
     told: dict[str, bool] = {}
     cut = 0

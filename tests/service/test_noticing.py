@@ -20,9 +20,10 @@ from caddrel.core.decide.decision import Decision, Shadow
 from caddrel.core.facts.facts import Origin
 from caddrel.core.facts.record import facts_from_json
 from caddrel.demo.fill import ADDRESSES
-from caddrel.service import access, formats, importing, noticing
-from caddrel.service.noticing import catch_up
-from caddrel.service.records import decided_of, recorded_of, signin_of
+from caddrel.service.auth.tokens import make_token
+from caddrel.service.signins import import_formats, importer, signal_history
+from caddrel.service.signins.recompute import catch_up
+from caddrel.service.signins.record_encoding import decided_of, recorded_of, signin_of
 from caddrel.store.new_signins import NewSignins
 from caddrel.store.signins import SigninRecord
 from caddrel.wire import authzen
@@ -103,7 +104,7 @@ def test_the_order_in_which_records_come_changes_nothing(service: Live, tmp_path
 
 
 def test_late_records_change_only_what_comes_out_otherwise(service: Live, monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr(noticing, "AT_ONCE", 7)
+    monkeypatch.setattr(signal_history, "AT_ONCE", 7)
     written: list[str] = []
     replace = service.deps.signins.replace
 
@@ -127,7 +128,7 @@ def test_late_records_change_only_what_comes_out_otherwise(service: Live, monkey
 
 
 def test_doors_decide_while_much_is_worked_out_again(service: Live) -> None:
-    token = access.make_token(service.deps, "front", "door", 30, "tests")[1]
+    token = make_token(service.deps, "front", "door", 30, "tests")[1]
     person = authzen.Entity("person", "odd.vik")
 
     def asked(device: str) -> authzen.Evaluation:
@@ -173,14 +174,14 @@ def test_records_that_are_not_stored_yet_are_looked_back_at(
     lines = _lines(300, 5)
     with service.client() as client:
         client.signins.import_(lines)
-    monkeypatch.setattr(formats, "PIECE", 1_500)
-    monkeypatch.setattr(importing, "TOGETHER", 50)
+    monkeypatch.setattr(import_formats, "PIECE", 1_500)
+    monkeypatch.setattr(importer, "TOGETHER", 50)
     for live in serving(tmp_path / "disturbed", address_files=[ADDRESSES]):
         live.clock.now = START - timedelta(days=1)
         with live.client() as client:
             client.rulebook.publish([File("r.yaml", RULEBOOK)], "signals")
         live.clock.now = START + timedelta(days=20)
-        assert importing.Importer(live.deps).run(_Disturbed(lines, live)).added == 300
+        assert importer.Importer(live.deps).run(_Disturbed(lines, live)).added == 300
         assert _told(_all(live)) == _told(_all(service))
 
 

@@ -13,7 +13,8 @@ from tests.command import run
 from tests.conftest import Live
 
 from caddrel.client import Refused
-from caddrel.service import access
+from caddrel.service.auth import accounts
+from caddrel.service.auth.tokens import make_token
 from caddrel.wire.decisions import File
 from caddrel.wire.rulebooks import Side
 
@@ -111,8 +112,8 @@ def test_rulebooks_are_compared_object_by_object(live: Live, tmp_path: Path) -> 
 
 
 def test_every_change_and_refusal_is_in_the_trail(live: Live) -> None:
-    viewer = access.make_token(live.deps, "looker", "viewer", 30, "tests")[1]
-    access.make_account(live.deps, "maren", "operator", "a long password")
+    viewer = make_token(live.deps, "looker", "viewer", 30, "tests")[1]
+    accounts.make_account(live.deps, "maren", "operator", "a long password")
     with live.client() as operator, live.http(viewer) as looker, live.http("") as nobody:
         assert looker.post("/api/v1/rulebook/publish", json={"files": [], "why": "x"}).status_code == 403
         nobody.post("/api/v1/session", json={"name": "maren", "password": "not this one"})

@@ -20,7 +20,8 @@ from tests.conftest import Clock, Live, serving
 from caddrel import wiring
 from caddrel.client import Caddrel, Refused
 from caddrel.core.decide.decision import MEANING
-from caddrel.service import access
+from caddrel.service.auth import accounts
+from caddrel.service.auth.tokens import make_token
 from caddrel.store.audit import AuditStore
 from caddrel.store.queries import Query
 from caddrel.wire import authzen
@@ -57,7 +58,7 @@ def live(tmp_path: Path) -> Iterator[Live]:
 
 
 def _door(live: Live, sees: bool = True) -> Caddrel:
-    return Caddrel(live.url, access.make_token(live.deps, "front", "door", 30, "tests", sees=sees)[1])
+    return Caddrel(live.url, make_token(live.deps, "front", "door", 30, "tests", sees=sees)[1])
 
 
 def _ask(door: Caddrel, person: str = "ada", request_id: str = "", **context: Any) -> authzen.AccessDecision:
@@ -286,7 +287,7 @@ def test_what_is_published_is_what_was_reviewed(live: Live) -> None:
 
 
 def test_a_plan_is_carried_out_only_while_its_planner_may(live: Live) -> None:
-    access.make_account(live.deps, "maren", "publisher", "")
+    accounts.make_account(live.deps, "maren", "publisher", "")
     with live.client() as operator:
         info = operator.drafts.begin("later").info
         made = operator.tokens.create("goes", "publisher", 3)
@@ -301,10 +302,10 @@ def test_a_plan_is_carried_out_only_while_its_planner_may(live: Live) -> None:
 
 
 def test_a_planner_survives_a_disk_that_is_full(live: Live, monkeypatch: pytest.MonkeyPatch) -> None:
-    from caddrel.service import planning
+    from caddrel.service.rulebooks import scheduled_publish
     from caddrel.store.engine import NoRoom
 
-    monkeypatch.setattr(planning, "LOOK_EVERY", 0.01)
+    monkeypatch.setattr(scheduled_publish, "LOOK_EVERY", 0.01)
     with live.client() as operator:
         operator.drafts.plan(operator.drafts.begin("later").info, "2026-11-24T06:00:00Z", "in time")
         write = live.deps.audit.add
@@ -382,7 +383,7 @@ def test_rulebooks_that_cost_too_much_are_refused_and_the_cost_is_shown(live: Li
 
 
 def test_a_person_has_so_many_drafts_and_no_more(live: Live, monkeypatch: pytest.MonkeyPatch) -> None:
-    from caddrel.service import drafting
+    from caddrel.service.rulebooks import drafts as drafting
 
     monkeypatch.setattr(drafting, "MOST_OPEN", 2)
     with live.client("author") as author:
@@ -415,9 +416,9 @@ def test_what_is_heavy_is_done_so_often_at_once(live: Live) -> None:
 
 
 def test_broken_lines_without_end_stop_an_import(live: Live, monkeypatch: pytest.MonkeyPatch) -> None:
-    from caddrel.service import importing
+    from caddrel.service.signins import importer
 
-    monkeypatch.setattr(importing, "MOST_BROKEN", 50)
+    monkeypatch.setattr(importer, "MOST_BROKEN", 50)
     with live.client() as client:
         with pytest.raises(Refused) as refused:
             client.signins.import_([b"0\n"] * 200)
@@ -557,7 +558,7 @@ def test_a_clock_that_is_set_back_lengthens_nothing() -> None:
 
 
 def test_ids_cannot_be_told_from_those_before(live: Live) -> None:
-    from caddrel.service.secrets import new_id
+    from caddrel.service.auth.secrets import new_id
 
     made = [new_id(20) for _ in range(2_000)]
     assert len(set(made)) == 2_000
@@ -606,7 +607,7 @@ def test_an_address_is_taken_from_the_trusted_proxy_alone(tmp_path: Path, truste
     server = wiring.build_server(
         opened, "127.0.0.1", 0, public_url="https://caddrel.kelpline.example", trusted_proxy=trusted
     )
-    token = access.make_token(opened.deps, "nightly", "viewer", 1, "tests")[1]
+    token = make_token(opened.deps, "nightly", "viewer", 1, "tests")[1]
     server.start()
     try:
         headers = {

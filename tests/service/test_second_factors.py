@@ -13,7 +13,7 @@ import pytest
 from playwright.sync_api import Browser
 from tests.conftest import Live, serving
 
-from caddrel.service import access
+from caddrel.service.auth import accounts as access
 
 PASSWORD = "four words by the sea"
 

@@ -12,9 +12,9 @@ from tests.conftest import Live
 
 from caddrel import wiring
 from caddrel.client import Caddrel, Refused
-from caddrel.service import access
-from caddrel.service.secrets import new_id
-from caddrel.service.starter_codes import code_digest
+from caddrel.service.auth.secrets import new_id
+from caddrel.service.auth.starter_codes import code_digest
+from caddrel.service.auth.tokens import make_token
 from caddrel.wire import authzen
 from caddrel.wire.decisions import File
 
@@ -45,7 +45,7 @@ def live(empty: Live) -> Live:
 
 
 def _door(live: Live) -> Caddrel:
-    return Caddrel(live.url, access.make_token(live.deps, "front", "door", 30, "tests")[1])
+    return Caddrel(live.url, make_token(live.deps, "front", "door", 30, "tests")[1])
 
 
 def _enrol(code: str, person: str = "salka", **context: Any) -> authzen.Evaluation:

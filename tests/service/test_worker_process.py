@@ -15,9 +15,9 @@ from tests.conftest import Live, serving
 from tests.service.test_noticing import RULEBOOK, _lines
 
 from caddrel.client import Caddrel, Refused
-from caddrel.service.errors import ServiceError
-from caddrel.service.log_export import export_log
-from caddrel.service.state import Limits
+from caddrel.service.problems import ServiceError
+from caddrel.service.signins.log_export import export_log
+from caddrel.service.state.limits import Limits
 from caddrel.wire import rulebooks
 from caddrel.wire.decisions import File
 

@@ -15,7 +15,7 @@ from tests.conftest import Live
 from caddrel.client import Caddrel, Refused
 from caddrel.core.rulebook.read.rulebook import read_rulebook
 from caddrel.core.rulebook.source import Source
-from caddrel.service import access
+from caddrel.service.auth.tokens import make_token
 from caddrel.wire import authzen
 from caddrel.wire.decisions import File
 from caddrel.wire.writing import Edit
@@ -313,7 +313,7 @@ def test_a_draft_in_shadow_is_logged_beside_live_decisions(live: Live) -> None:
             author.drafts.shadow(author.drafts.get("mine").info)
         assert publisher.drafts.shadow_report("mine").since is None
         assert publisher.drafts.shadow(publisher.drafts.get("mine").info).shadowed == "2026-11-23T09:00:00Z"
-        token = access.make_token(live.deps, "front", "door", 30, "tests", reports=("auth",))[1]
+        token = make_token(live.deps, "front", "door", 30, "tests", reports=("auth",))[1]
         with Caddrel(live.url, token) as door:
             door.access.evaluate(authzen.Evaluation(*asked, told))
             # What an author saves since does not count, until a publisher puts that in shadow.

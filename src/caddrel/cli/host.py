@@ -20,7 +20,7 @@ def open_from_host(data: Path) -> Opened:
         Saying what is wrong with the folder.
     """
     from caddrel import wiring
-    from caddrel.service.keys import KeyRefused
+    from caddrel.service.state.keys import KeyRefused
 
     if not (data / "book.sqlite").is_file():
         raise click.UsageError(f"{data} is no data folder of a service: it has no book.sqlite")

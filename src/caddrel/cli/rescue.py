@@ -18,7 +18,7 @@ HOST = "host"
 
 def _go_back(opened: Opened, number: int, why: str) -> int:
     from caddrel import wiring
-    from caddrel.service.errors import ServiceError
+    from caddrel.service.problems import ServiceError
 
     try:
         return wiring.go_back(opened.deps, number, why, HOST)

@@ -49,7 +49,7 @@ def _read(path: Path) -> tuple[list[Source], ReadResult]:
 
 
 def _as_json(found: Diagnostic) -> dict[str, object]:
-    from caddrel.service.errors import diagnostic
+    from caddrel.service.problems import diagnostic
 
     return {"diagnostic": diagnostic(found)}
 

@@ -50,9 +50,9 @@ def open_with_addresses(
 ) -> Opened:
     """Open a data folder with address data; a file that is none ends the command."""
     from caddrel import wiring
-    from caddrel.service.address_data import AddressFileRefused
-    from caddrel.service.deps import Settings
-    from caddrel.service.keys import KeyRefused
+    from caddrel.service.runtime import Settings
+    from caddrel.service.state.address_data import AddressFileRefused
+    from caddrel.service.state.keys import KeyRefused
 
     settings = Settings(second_factor=second_factor)
     try:

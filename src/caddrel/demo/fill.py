@@ -10,8 +10,8 @@ from pathlib import Path
 
 from caddrel.demo.log import DAYS, sign_ins
 from caddrel.demo.world import build_world
-from caddrel.service.deps import Deps
-from caddrel.service.importing import Importer
+from caddrel.service.runtime import Deps
+from caddrel.service.signins.importer import Importer
 from caddrel.wire.signins import ImportResult
 
 RULEBOOK = Path(__file__).parent / "kelpline.yaml"

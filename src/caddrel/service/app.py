@@ -16,11 +16,11 @@ from caddrel.core.diagnostics import shorten
 from caddrel.core.facts.catalogue import Catalogue
 from caddrel.core.logs.schema import signin_schema
 from caddrel.core.rulebook.schema import rulebook_schema
-from caddrel.service import openapi
-from caddrel.service.deps import Deps, Settings
-from caddrel.service.endpoints import register
-from caddrel.service.errors import ServiceError, problem_for
-from caddrel.service.secrets import new_id
+from caddrel.service.auth.secrets import new_id
+from caddrel.service.http import openapi
+from caddrel.service.http.endpoints import register
+from caddrel.service.problems import ServiceError, problem_for
+from caddrel.service.runtime import Deps, Settings
 from caddrel.service.views import (
     acceptances,
     access,

@@ -8,21 +8,21 @@ from caddrel.core.diagnostics import Diagnostic, Span
 from caddrel.core.lint import (
     clients,
     closed_apps,
+    duplicates,
     enrolment,
     feeds,
     inventory_names,
     keyholders,
+    missing_words,
+    network_exemptions,
     networks,
     no_effect,
     passwords,
     people,
     rehearsals,
+    unfit_requirements,
     unused,
 )
-from caddrel.core.lint import duplicates as repeating
-from caddrel.core.lint import missing_words as wording
-from caddrel.core.lint import network_exemptions as exempting
-from caddrel.core.lint import unfit_requirements as fitting
 from caddrel.core.lint.context import Context, Findings
 
 CHECKS: dict[str, Callable[[Context], Findings]] = {
@@ -32,17 +32,17 @@ CHECKS: dict[str, Callable[[Context], Findings]] = {
         enrolment,
         no_effect,
         closed_apps,
-        repeating,
+        duplicates,
         people,
         networks,
-        exempting,
+        network_exemptions,
         clients,
-        fitting,
+        unfit_requirements,
         passwords,
         feeds,
         inventory_names,
         rehearsals,
-        wording,
+        missing_words,
         unused,
     )
     for code in (getattr(module, "CODES", None) or (module.CODE,))

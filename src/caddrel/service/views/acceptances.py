@@ -7,9 +7,9 @@ from collections.abc import Iterable, Iterator
 import msgspec
 
 from caddrel.core.facts.values import show_moment
-from caddrel.service.endpoints import Call, Endpoints, Param, Stream
-from caddrel.service.errors import ServiceError
-from caddrel.service.formats import MEDIA, csv_row
+from caddrel.service.http.endpoints import Call, Endpoints, Param, Stream
+from caddrel.service.problems import ServiceError
+from caddrel.service.signins.export_formats import MEDIA, csv_row
 from caddrel.store.acceptances import Acceptance
 from caddrel.wire import acceptances as wire
 

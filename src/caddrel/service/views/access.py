@@ -3,12 +3,15 @@
 from __future__ import annotations
 
 from caddrel import __version__
-from caddrel.service import access, planning, second_factors, secrets
-from caddrel.service.access import Caller
-from caddrel.service.deps import Deps
-from caddrel.service.disk import has_room
-from caddrel.service.endpoints import NOBODY_NEEDED, Call, Endpoints
-from caddrel.service.errors import ServiceError, not_found
+from caddrel.service.auth import accounts as access
+from caddrel.service.auth import second_factors, secrets
+from caddrel.service.auth import tokens as token_use
+from caddrel.service.auth.callers import CSRF_HEADER, Caller
+from caddrel.service.http.endpoints import NOBODY_NEEDED, Call, Endpoints
+from caddrel.service.problems import ServiceError, not_found
+from caddrel.service.rulebooks import scheduled_publish
+from caddrel.service.runtime import Deps
+from caddrel.service.state.disk import has_room
 from caddrel.store.accounts import Token
 from caddrel.wire import access as wire
 
@@ -75,7 +78,7 @@ def _with_session(call: Call) -> Caller:
     if not caller.session:
         raise ServiceError(400, "no-session", "a token has no session")
     if not secrets.same(call.csrf, caller.csrf):
-        raise ServiceError(403, "csrf", f"the {access.CSRF_HEADER} header is missing or wrong", "reload the console")
+        raise ServiceError(403, "csrf", f"the {CSRF_HEADER} header is missing or wrong", "reload the console")
     return caller
 
 
@@ -236,7 +239,7 @@ def _info(deps: Deps, token: Token) -> wire.TokenInfo:
         list(token.only),
         at.isoformat() if at is not None else None,
         address,
-        planning.plans_of(deps, "", token.id),
+        scheduled_publish.plans_of(deps, "", token.id),
     )
 
 
@@ -256,7 +259,7 @@ def make_token(call: Call) -> wire.TokenMade:
     body: wire.TokenRequest = call.body
     call.noted = f"{body.role} token {body.name[:100]}"
     call.proved_lately()
-    token, text = access.make_token(
+    token, text = token_use.make_token(
         call.deps,
         body.name,
         body.role,
@@ -292,7 +295,7 @@ def _accounts(call: Call) -> wire.AccountList:
                 a.role,
                 a.password_hash is not None,
                 second_factors.factors_of(call.deps, a.name),
-                planning.plans_of(call.deps, a.name),
+                scheduled_publish.plans_of(call.deps, a.name),
             )
             for a in found
         ]

@@ -5,8 +5,8 @@ from __future__ import annotations
 import re
 
 from caddrel.core.facts.values import show_moment
-from caddrel.service.endpoints import Call, Endpoints, Param
-from caddrel.service.errors import ServiceError
+from caddrel.service.http.endpoints import Call, Endpoints, Param
+from caddrel.service.problems import ServiceError
 from caddrel.wire import audit as wire
 
 endpoints = Endpoints()

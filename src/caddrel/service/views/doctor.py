@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from caddrel.service import doctor, metrics
-from caddrel.service.endpoints import Call, Endpoints, Stream
+from caddrel.service.http import metrics
+from caddrel.service.http.endpoints import Call, Endpoints, Stream
+from caddrel.service.tracing import doctor
 from caddrel.wire.doctor import Examination
 
 endpoints = Endpoints()

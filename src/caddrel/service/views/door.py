@@ -11,9 +11,9 @@ import msgspec
 from caddrel.core.facts.attempts import AttemptRefused
 from caddrel.core.facts.catalogue import OPERATIONS
 from caddrel.core.facts.claims import RESOURCES
-from caddrel.service.door.deciding import checked_page, would_allow
-from caddrel.service.endpoints import NOBODY_NEEDED, Call, Endpoints
-from caddrel.service.errors import ServiceError, not_found
+from caddrel.service.decisions.evaluate import checked_page, would_allow
+from caddrel.service.http.endpoints import NOBODY_NEEDED, Call, Endpoints
+from caddrel.service.problems import ServiceError, not_found
 from caddrel.store.accounts import DOOR
 from caddrel.wire import authzen as wire
 

@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import re
 
-from caddrel.service import drafting, planning
-from caddrel.service.endpoints import Call, Endpoints
-from caddrel.service.errors import ServiceError, not_found
+from caddrel.service.http.endpoints import Call, Endpoints
+from caddrel.service.problems import ServiceError, not_found
+from caddrel.service.rulebooks import drafts as drafting
+from caddrel.service.rulebooks import scheduled_publish
 from caddrel.store.drafts import Draft
 from caddrel.wire import drafts as wire
 from caddrel.wire.rulebooks import PublishResult
@@ -104,7 +105,7 @@ def plan(call: Call) -> wire.DraftInfo:
     """Have a draft published at a time; it is checked now, and again when it is due."""
     _prove_again(call)
     who = call.who()
-    made = planning.plan(call.deps, call.path["id"], _seen(call), call.body, who.name, who.token)
+    made = scheduled_publish.plan(call.deps, call.path["id"], _seen(call), call.body, who.name, who.token)
     call.noted = f"at {call.body.at[:40]}: {call.body.why[:300]}"
     return drafting.info(call.deps, made)
 
@@ -112,7 +113,7 @@ def plan(call: Call) -> wire.DraftInfo:
 @endpoints.add("DELETE", f"{_ONE}/plan", role="publisher", returns=wire.DraftInfo)
 def unplan(call: Call) -> wire.DraftInfo:
     """Take back when a draft was to be published."""
-    return drafting.info(call.deps, planning.unplan(call.deps, call.path["id"]))
+    return drafting.info(call.deps, scheduled_publish.unplan(call.deps, call.path["id"]))
 
 
 @endpoints.add("POST", f"{_ONE}/shadow", role="publisher", body=wire.ShadowRequest, returns=wire.DraftInfo)

@@ -13,10 +13,9 @@ from caddrel.core.facts.values import show_moment
 from caddrel.core.inventory.completion import complete
 from caddrel.core.inventory.index import NOUNS, ONE_OF
 from caddrel.core.inventory.reader import InventoryReader, read_object
-from caddrel.service import inventory_changes
-from caddrel.service import inventory_guard as guard
-from caddrel.service.endpoints import Call, Endpoints, Param
-from caddrel.service.errors import ServiceError, diagnostic, not_found
+from caddrel.service.http.endpoints import Call, Endpoints, Param
+from caddrel.service.inventory import administrators, audit_note
+from caddrel.service.problems import ServiceError, diagnostic, not_found
 from caddrel.store.accounts import DEVICE
 from caddrel.store.inventory import Stored
 from caddrel.wire import inventory as wire
@@ -109,8 +108,8 @@ def _take_in(call: Call, noun: str) -> wire.PutResult:
         problems: list[Diagnostic] = reader.problems[:100]
         title = f"{len(reader.problems)} of the objects' fields are wrong; nothing was taken in"
         raise ServiceError(422, "bad-inventory", title, "mend them and send all again", problems)
-    guard.check(call.deps, noun, entries, call.query.get("accept_lockout_risk", ""))
-    call.noted = inventory_changes.told(call.deps.inventories.current(), noun, entries)
+    administrators.check(call.deps, noun, entries, call.query.get("accept_lockout_risk", ""))
+    call.noted = audit_note.told(call.deps.inventories.current(), noun, entries)
     added, changed = call.deps.inventory.put(objects, call.deps.clock())
     return wire.PutResult(added, changed, [diagnostic(d) for d in reader.problems])
 

@@ -8,11 +8,11 @@ from collections.abc import Iterator
 
 import msgspec
 
-from caddrel.service.endpoints import Call, Endpoints, Stream
-from caddrel.service.errors import ServiceError
-from caddrel.service.importing import Importer
-from caddrel.service.jobs import Progress
-from caddrel.service.retention import forget, would_forget
+from caddrel.service.http.endpoints import Call, Endpoints, Stream
+from caddrel.service.problems import ServiceError
+from caddrel.service.signins.importer import Importer
+from caddrel.service.signins.retention import forget, would_forget
+from caddrel.service.state.jobs import Progress
 from caddrel.service.views.signins import IMPORT_PARAMS, OLDER_THAN, forget_before, import_format
 from caddrel.wire import jobs as wire
 from caddrel.wire.signins import Forgotten, ImportResult

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from caddrel.service import passwords
-from caddrel.service.endpoints import Call, Endpoints, Param
+from caddrel.service.auth import passwords
+from caddrel.service.http.endpoints import Call, Endpoints, Param
 from caddrel.wire import passwords as wire
 
 endpoints = Endpoints()

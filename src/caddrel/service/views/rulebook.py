@@ -6,10 +6,18 @@ from collections.abc import Iterable
 
 import msgspec
 
-from caddrel.service import deciding, describing, drafting, exporting, publishing, revising
-from caddrel.service.endpoints import Call, Endpoints, Param, Stream
-from caddrel.service.errors import not_found
-from caddrel.service.writing.reading import parts_of
+from caddrel.service.authoring.object_reader import parts_of
+from caddrel.service.http.endpoints import Call, Endpoints, Param, Stream
+from caddrel.service.problems import not_found
+from caddrel.service.rulebooks import drafts as drafting
+from caddrel.service.rulebooks import export as exporting
+from caddrel.service.rulebooks import publish as publishing
+from caddrel.service.rulebooks import revisions as revising
+from caddrel.service.rulebooks import view as describing
+from caddrel.service.state.titles import titled
+from caddrel.service.tracing import rehearse as rehearsing
+from caddrel.service.tracing import trace as deciding
+from caddrel.service.tracing.views import fact_list
 from caddrel.wire import rulebooks as wire
 from caddrel.wire import writing
 from caddrel.wire.decisions import File, Rehearsal, RehearseRequest
@@ -50,7 +58,7 @@ def view(call: Call) -> wire.RulebookView:
     published = current if number is None else call.deps.rulebooks.get(number)
 
     def make() -> wire.RulebookView:
-        rulebook = deciding.titled(published.rulebook, call.deps.inventories.current())
+        rulebook = titled(published.rulebook, call.deps.inventories.current())
         return describing.view(published, rulebook, current.revision.number, call.deps.findings(published))
 
     return call.deps.view_once(published.revision.number, current.revision.number, make)
@@ -64,7 +72,7 @@ def policy(call: Call) -> wire.PolicyView:
     found = published.rulebook.policies.get(call.path["id"])
     if found is None:
         raise not_found(f"policy `{call.path['id'][:80]}`", "see GET /api/v1/rulebook/view")
-    rulebook = deciding.titled(published.rulebook, call.deps.inventories.current())
+    rulebook = titled(published.rulebook, call.deps.inventories.current())
     return describing.policy_view(found, rulebook, dict(published.revision.files))
 
 
@@ -179,7 +187,7 @@ def facts(call: Call) -> wire.FactList:
     """The facts that the current rulebook knows, or a draft."""
     draft = call.query.get("draft", "")
     found = parts_of(drafting.objects_in(call.deps, draft)) if draft else None
-    return deciding.fact_list(found or call.deps.rulebooks.need_current().rulebook)
+    return fact_list(found or call.deps.rulebooks.need_current().rulebook)
 
 
 @endpoints.add(
@@ -196,4 +204,4 @@ def rehearse(call: Call) -> Rehearsal:
     body: RehearseRequest = call.body
     if body.draft:
         body = msgspec.structs.replace(body, files=drafting.files_of(call.deps, body.draft))
-    return call.deps.checker.do(_size(body.files), deciding.rehearse, call.deps, body)
+    return call.deps.checker.do(_size(body.files), rehearsing.rehearse, call.deps, body)

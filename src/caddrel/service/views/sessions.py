@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from caddrel.service.door import sessions
-from caddrel.service.endpoints import Call, Endpoints
-from caddrel.service.errors import not_found
+from caddrel.service.decisions import sessions
+from caddrel.service.http.endpoints import Call, Endpoints
+from caddrel.service.problems import not_found
 from caddrel.store.door_sessions import DoorSession
 from caddrel.wire import sessions as wire
 

@@ -14,15 +14,17 @@ from caddrel.core.diagnostics import did_you_mean, shorten
 from caddrel.core.facts.values import ValueRefused, read_duration
 from caddrel.core.logs.csv_rows import check_mapping
 from caddrel.core.rulebook.read.fields import ID
-from caddrel.service import causes as service_causes
-from caddrel.service import deciding
-from caddrel.service.endpoints import Call, Endpoints, Param, Stream
-from caddrel.service.errors import ServiceError, not_found
-from caddrel.service.filtering import log_query
-from caddrel.service.formats import FORMATS, MEDIA
-from caddrel.service.importing import Importer
-from caddrel.service.log_export import export_log
-from caddrel.service.retention import would_forget
+from caddrel.service.http.endpoints import Call, Endpoints, Param, Stream
+from caddrel.service.problems import ServiceError, not_found
+from caddrel.service.signins import causes as service_causes
+from caddrel.service.signins.export_formats import MEDIA
+from caddrel.service.signins.import_formats import FORMATS
+from caddrel.service.signins.importer import Importer
+from caddrel.service.signins.log_export import export_log
+from caddrel.service.signins.log_filter import log_query
+from caddrel.service.signins.retention import would_forget
+from caddrel.service.signins.rows import summary
+from caddrel.service.tracing import trace as deciding
 from caddrel.store.moments import to_stored
 from caddrel.store.queries import FILTERS
 from caddrel.wire import signins as wire
@@ -72,7 +74,7 @@ def listed(call: Call) -> wire.SigninPage | None:
             days.setdefault(day, {})[outcome] = count
     counts = {name: sum(d.get(name, 0) for d in days.values()) for name in ("allowed", "challenged", "blocked")}
     return wire.SigninPage(
-        [deciding.summary(record) for record in records[:limit]],
+        [summary(record) for record in records[:limit]],
         following,
         counts,
         [
@@ -204,7 +206,7 @@ def causes(call: Call) -> wire.CauseList:
 def one(call: Call) -> wire.SigninDetail:
     """One sign-in, by id or by the reference that a person quotes."""
     record = deciding.find(call.deps, call.path["id"])
-    return wire.SigninDetail(deciding.summary(record), msgspec.convert(record.decision, Decision))
+    return wire.SigninDetail(summary(record), msgspec.convert(record.decision, Decision))
 
 
 @endpoints.add("GET", "/api/v1/signins/<id>/record", role="viewer", returns=wire.WholeRecord)

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from caddrel.service import starter_codes
-from caddrel.service.endpoints import Call, Endpoints
-from caddrel.service.errors import not_found
+from caddrel.service.auth import starter_codes
+from caddrel.service.http.endpoints import Call, Endpoints
+from caddrel.service.problems import not_found
 from caddrel.wire import starter_codes as wire
 
 endpoints = Endpoints()

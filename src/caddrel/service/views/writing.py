@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from caddrel.service.endpoints import Call, Endpoints, Param
-from caddrel.service.writing import language, looking
+from caddrel.service.authoring import language, object_view
+from caddrel.service.http.endpoints import Call, Endpoints, Param
 from caddrel.wire import writing as wire
 
 endpoints = Endpoints()
@@ -14,7 +14,7 @@ _SIDE = Param("side", "people or apps.")
 @endpoints.add("GET", _OBJECT, role="viewer", returns=wire.ObjectView)
 def show(call: Call) -> wire.ObjectView:
     """One object of a draft: as text and values, in words, what is wrong with it, whom it covers, what uses it."""
-    return looking.look(call.deps, call.path["id"], call.path["path"])
+    return object_view.look(call.deps, call.path["id"], call.path["path"])
 
 
 @endpoints.add(
@@ -28,7 +28,7 @@ def covers(call: Call) -> wire.CoveredPage:
     """Whom or what the scope of a draft's policy covers, by the inventory as it is now."""
     get = call.query.get
     limit = call.number("limit", 100, 1000)
-    return looking.covered(
+    return object_view.covered(
         call.deps, call.path["id"], call.path["path"], get("side", "people"), get("after", ""), limit
     )
 
@@ -38,7 +38,7 @@ def covers(call: Call) -> wire.CoveredPage:
 )
 def holds(call: Call) -> wire.Standing:
     """Whether an address is in a place of a draft, and by which part."""
-    return looking.address(call.deps, call.path["id"], call.path["path"], call.query.get("address", ""))
+    return object_view.address(call.deps, call.path["id"], call.path["path"], call.query.get("address", ""))
 
 
 @endpoints.add("GET", "/api/v1/language", role="viewer", returns=wire.LanguageView)

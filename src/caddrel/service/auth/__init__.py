@@ -1,0 +1,1 @@
+"""Who calls and whether they may: accounts, sessions, tokens, passwords, second factors."""

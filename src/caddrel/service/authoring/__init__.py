@@ -1,0 +1,1 @@
+"""What somebody who writes a draft is shown and told: objects, scopes, completion, language."""

@@ -1,0 +1,163 @@
+"""Whom and what a scope covers in the inventory as it is now, and which selectors could be written."""
+
+from __future__ import annotations
+
+import threading
+from collections import Counter, OrderedDict
+from collections.abc import Callable, Iterator, Sequence
+from itertools import islice
+from typing import TYPE_CHECKING, Any, TypeVar
+
+from caddrel.core.decide.compiled.named_parts import FALSE, LISTS, TRUE, Parts
+from caddrel.core.facts.catalogue import KINDS
+from caddrel.core.inventory.completion import attributes_of
+from caddrel.core.inventory.index import Entry, Inventory
+from caddrel.core.language.nodes import And, Condition, Not, Or
+from caddrel.core.rulebook.model import Rulebook, Scope, Selector
+from caddrel.service.problems import ServiceError
+from caddrel.wire import writing as wire
+
+if TYPE_CHECKING:
+    from caddrel.service.runtime import Deps
+
+T = TypeVar("T")
+SIDES = ("people", "apps")
+MOST_REMEMBERED = 64
+MOST_SELECTORS = 40
+_FORMS = {"people": ("group", "role", "kind", "unit", "person"), "apps": ("label", "app")}
+
+
+class Covering:
+    """Finds what selectors cover; what was found for the same inventory is remembered."""
+
+    def __init__(self) -> None:
+        self._lock = threading.Lock()
+        self._found: OrderedDict[Any, Any] = OrderedDict()
+        self._counted: dict[str, tuple[Inventory, list[tuple[str, wire.SelectorView]]]] = {}
+
+    def of(self, deps: Deps, rulebook: Rulebook, scope: Scope, side: str) -> dict[str, bool]:
+        """Return the ids that a scope covers, in order, each with whether that is certain.
+
+        Where a fact is not known a policy may be about somebody, and decisions reckon with it.
+
+        Parameters
+        ----------
+        side
+            ``people`` or ``apps``.
+        """
+        wanted, without = (scope.people, scope.except_people) if side == "people" else (scope.apps, scope.except_apps)
+        return self.once(
+            deps,
+            (side, _written(wanted), _written(without), attribute_types(rulebook)),
+            lambda: dict(sorted(_covered(deps, deps.inventories.current(), rulebook, side, wanted, without))),
+        )
+
+    def once(self, deps: Deps, what: tuple[Any, ...], make: Callable[[], T]) -> T:
+        """Return what `make` finds in the inventory, remembered for the same inventory and minute.
+
+        Memberships end and states grow old by themselves, so it is no good for longer.
+        """
+        key = (deps.inventory.version(), deps.clock().replace(second=0, microsecond=0), *what)
+        with self._lock:
+            found: T | None = self._found.get(key)
+        if found is None:
+            found = make()
+            with self._lock:
+                self._found[key] = found
+                while len(self._found) > MOST_REMEMBERED:
+                    self._found.popitem(last=False)
+        return found
+
+    def selectors(self, deps: Deps, side: str, search: str) -> wire.SelectorList:
+        """Return selectors whose text or title has the words searched for, the widest first.
+
+        Raises
+        ------
+        ServiceError
+            For another side than ``people`` and ``apps``.
+        """
+        if side not in SIDES:
+            raise ServiceError(400, "bad-parameter", "`side` is people or apps")
+        inventory = deps.inventories.current()
+        words = search.casefold().split()
+        fits = (view for text, view in self._counts(deps, inventory, side) if all(word in text for word in words))
+        return wire.SelectorList(list(islice(fits, MOST_SELECTORS)))
+
+    def _counts(self, deps: Deps, inventory: Inventory, side: str) -> list[tuple[str, wire.SelectorView]]:
+        """Return every selector with the text that it is found by, the widest first."""
+        known = self._counted.get(side)
+        if known is not None and known[0] is inventory:
+            return known[1]
+        found: Counter[str] = Counter()
+        if side == "people":
+            for person in inventory.people.values():
+                found.update(_of_person(deps, inventory, person))
+            found.update({f"kind:{kind}": 0 for kind in KINDS})
+        else:
+            for app in inventory.apps.values():
+                labels = app.facts.get("app.labels", frozenset())
+                found.update([f"label:{label}" for label in labels] if isinstance(labels, frozenset) else [])
+        kinds = {form: i for i, form in enumerate(_FORMS[side])}
+        many = sorted(found.items(), key=lambda pair: (kinds[pair[0].partition(":")[0]], -pair[1], pair[0]))
+        counts = {"everyone": len(inventory.people)} if side == "people" else {"every-app": len(inventory.apps)}
+        counts |= dict(many)
+        counts |= {f"person:{id}" if side == "people" else id: 1 for id in sorted(getattr(inventory, side))}
+        titles = _titles(inventory)
+        made = []
+        for text, count in counts.items():
+            view = wire.SelectorView(text, titles.get(text, ""), count)
+            made.append((f"{text} {view.title}".casefold(), view))
+        self._counted[side] = (inventory, made)
+        return made
+
+
+def _of_person(deps: Deps, inventory: Inventory, person: Entry) -> Iterator[str]:
+    for group in inventory.groups_of(person, deps.clock()) or ():
+        yield f"group:{group}"
+    roles = person.facts.get("person.roles", frozenset())
+    for role in roles if isinstance(roles, frozenset) else ():
+        yield f"role:{role}"
+    kind, unit = person.facts.get("person.kind"), person.facts.get("person.unit")
+    if kind is not None:
+        yield f"kind:{kind}"
+    if isinstance(unit, str):
+        steps = unit.strip("/").split("/")
+        for i in range(len(steps)):
+            yield f"unit:/{'/'.join(steps[: i + 1])}"
+
+
+def _titles(inventory: Inventory) -> dict[str, str]:
+    titles = {f"group:{id}": group.title for id, group in inventory.groups.items()}
+    titles |= {f"person:{id}": person.title for id, person in inventory.people.items()}
+    return titles | {id: app.title for id, app in inventory.apps.items()}
+
+
+def attribute_types(rulebook: Rulebook) -> tuple[tuple[str, str], ...]:
+    """Return what a rulebook's own facts are, for who remembers what was found with them."""
+    return tuple(sorted((name, spec.type.value) for name, spec in rulebook.catalogue.attributes.items()))
+
+
+def _written(selectors: Sequence[Selector]) -> tuple[str, ...]:
+    return tuple(selector.text for selector in selectors)
+
+
+def _covered(
+    deps: Deps,
+    inventory: Inventory,
+    rulebook: Rulebook,
+    side: str,
+    wanted: Sequence[Selector],
+    without: Sequence[Selector],
+) -> Iterator[tuple[str, bool]]:
+    condition: Condition = Or(tuple(s.condition for s in wanted))
+    if without:
+        condition = And((condition, Not(Or(tuple(s.condition for s in without)))))
+    state = Parts(rulebook).compiled(condition)
+    now, kind = deps.clock(), "person" if side == "people" else "app"
+    for id, entry in getattr(inventory, side).items():
+        values = {**entry.facts, f"{kind}.id": id, **attributes_of(entry, kind, rulebook.catalogue)[0]}
+        if side == "people":
+            values["person.groups"] = inventory.groups_of(entry, now)
+        told = state(values, {LISTS: {}})
+        if told != FALSE:
+            yield id, told == TRUE

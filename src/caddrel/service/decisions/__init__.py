@@ -1,0 +1,1 @@
+"""Live decisions: asked by a door, decided, recorded together, answered."""

@@ -1,0 +1,99 @@
+"""Recording live decisions: many in one commit, each answered only when it is stored for good."""
+
+from __future__ import annotations
+
+import queue
+from collections.abc import Callable, Mapping
+from concurrent.futures import Future
+from datetime import datetime
+from typing import NamedTuple
+
+from caddrel.service.decisions.work_queue import Stopped, Together
+from caddrel.service.problems import ServiceError
+from caddrel.store.door_sessions import DoorSession
+from caddrel.store.engine import NoRoom
+from caddrel.store.new_signins import NewSignin, NewSignins
+from caddrel.store.signins import SigninStore
+
+MOST_WAITING = 2_000
+TOGETHER = 500
+_HINT = "ask again; nobody was let in"
+
+
+class _Entry(NamedTuple):
+    signin: NewSignin
+    session: DoorSession | None
+    late: Mapping[str, datetime]
+    stored: Future[None]
+
+
+class Recorder:
+    """Writes sign-ins in a thread of its own; whoever waits is woken when the commit is on the disk.
+
+    Parameters
+    ----------
+    failed
+        Is called when a commit failed, with the ids that it held, before those who wait are told.
+    late
+        Is called after a commit with which signals of others became due.
+    """
+
+    def __init__(self, signins: SigninStore, failed: Callable[[list[str]], None], late: Callable[[], None]) -> None:
+        self._signins = signins
+        self._failed = failed
+        self._late = late
+        self._waiting = Together("caddrel-recorder", self._store, MOST_WAITING, TOGETHER)
+        self._last: Future[None] | None = None
+        # Whether the last commit failed.
+        self.failing = False
+
+    def put(self, signin: NewSignin, session: DoorSession | None, late: Mapping[str, datetime]) -> Future[None]:
+        """Return what is done when the sign-in is stored.
+
+        Raises
+        ------
+        ServiceError
+            When too many wait, or the service is stopping: nobody is let in unrecorded.
+        """
+        stored: Future[None] = Future()
+        try:
+            self._waiting.put(_Entry(signin, session, late, stored))
+        except Stopped:
+            raise ServiceError(503, "service-stopping", "the service is stopping", _HINT) from None
+        except queue.Full:
+            raise ServiceError(503, "too-busy", "too many decisions wait to be recorded", _HINT) from None
+        self._last = stored
+        return stored
+
+    def settle(self) -> None:
+        """Wait until what waits now is stored, or refused."""
+        last = self._last
+        if last is not None:
+            last.exception()
+
+    def stop(self) -> None:
+        """Store what waits, and take nothing more."""
+        self._waiting.stop()
+
+    def _store(self, entries: list[_Entry]) -> None:
+        late: dict[str, datetime] = {}
+        for entry in entries:
+            for person, since in entry.late.items():
+                late[person] = min(since, late.get(person, since))
+        try:
+            sessions = [entry.session for entry in entries if entry.session is not None]
+            self._signins.add(NewSignins(entry.signin for entry in entries), late, sessions)
+        except BaseException as error:  # noqa: BLE001 - told to everybody who waits
+            self.failing = True
+            self._failed([entry.signin.id for entry in entries])
+            refused: BaseException = error
+            if isinstance(error, NoRoom):
+                refused = ServiceError(503, "cannot-record", "the decision cannot be recorded: no room", _HINT)
+            for entry in entries:
+                entry.stored.set_exception(refused)
+            return
+        self.failing = False
+        for entry in entries:
+            entry.stored.set_result(None)
+        if late:
+            self._late()

@@ -1,0 +1,120 @@
+"""Drafts in shadow: what each would have made of live decisions, worked out once those are answered.
+
+In a thread of its own, so that no door waits for it; each draft as a publisher put it in shadow, whatever has been
+saved since. When it cannot keep up, attempts are passed over and counted.
+"""
+
+from __future__ import annotations
+
+import queue
+from collections.abc import Mapping
+from datetime import datetime
+from typing import TYPE_CHECKING, Any, NamedTuple
+
+import structlog
+
+from caddrel.core.decide.compiled.evaluator import CompiledRulebook
+from caddrel.core.facts.attempts import AttemptRefused
+from caddrel.core.facts.facts import Origin
+from caddrel.core.rulebook.read.rulebook import read_rulebook
+from caddrel.core.rulebook.source import Source
+from caddrel.service.decisions.work_queue import Stopped, Together
+from caddrel.service.signins.signal_history import notice_now
+from caddrel.store.draft_outcomes import DraftOutcome
+
+if TYPE_CHECKING:
+    from caddrel.service.auth.callers import Caller
+    from caddrel.service.runtime import Deps
+
+MOST_WAITING = 1_000
+TOGETHER = 100
+_log = structlog.get_logger("caddrel.shadows")
+
+
+class Shadowed(NamedTuple):
+    """A live attempt that was answered: what its door claimed, and what was worked out beside it."""
+
+    id: str
+    at: datetime
+    caller: Caller
+    claims: Mapping[str, Any]
+    locked_out: bool | None
+
+
+class Shadows:
+    """Decides live attempts under the drafts in shadow; one for the whole service.
+
+    Attributes
+    ----------
+    passed_over
+        How many attempts were not decided, because too many waited.
+    """
+
+    def __init__(self, deps: Deps) -> None:
+        self._deps = deps
+        self._waiting = Together("caddrel-shadows", self._decide, MOST_WAITING, TOGETHER)
+        self._ready: dict[tuple[str, int], CompiledRulebook | None] = {}
+        self.passed_over = 0
+
+    def put(self, attempt: Shadowed) -> None:
+        """Have an attempt decided under the drafts that are in shadow, if there are any."""
+        if not self._deps.drafts.in_shadow():
+            return
+        try:
+            self._waiting.put(attempt)
+        except queue.Full:
+            self.passed_over += 1
+        except Stopped:
+            return
+
+    def settle(self) -> None:
+        """Wait until everything that was put is decided and stored."""
+        self._waiting.settle()
+
+    def stop(self) -> None:
+        """Store what waits, and take nothing more."""
+        self._waiting.stop()
+
+    def _decide(self, attempts: list[Shadowed]) -> None:
+        try:
+            self._store(attempts)
+        except Exception as error:  # noqa: BLE001 - a full disk or a bad draft stops nobody's sign-in
+            self.passed_over += len(attempts)
+            _log.error("shadow.failed", exc_info=error)
+
+    def _store(self, attempts: list[Shadowed]) -> None:
+        ready = self._drafts()
+        outcomes = [
+            DraftOutcome(name, attempt.at, attempt.id, outcome)
+            for attempt in attempts
+            for name, compiled in ready.items()
+            if (outcome := self._outcome(compiled, attempt)) is not None
+        ]
+        self._deps.draft_outcomes.add(outcomes)
+
+    def _outcome(self, compiled: CompiledRulebook, attempt: Shadowed) -> str | None:
+        from caddrel.service.decisions.evaluate import live_facts
+
+        rulebook = compiled.rulebook
+        try:
+            facts = live_facts(self._deps, rulebook, attempt.claims, attempt.caller, attempt.at)
+        except AttemptRefused:
+            # The draft knows a fact no more, or otherwise: it would refuse to decide.
+            return None
+        if attempt.locked_out is not None:
+            facts.values["auth.locked_out"] = attempt.locked_out
+            facts.origins["auth.locked_out"] = Origin.COMPUTED
+        notice_now(self._deps, rulebook, facts, attempt.id)
+        return compiled.outcome(facts)
+
+    def _drafts(self) -> dict[str, CompiledRulebook]:
+        wanted = self._deps.drafts.in_shadow()
+        missing = [key for key in wanted if key not in self._ready]
+        if missing:
+            for draft in self._deps.drafts.shadowed():
+                key = (draft.name, draft.shadow_version or 0)
+                if key in missing:
+                    rulebook = read_rulebook([Source(name, text) for name, text in draft.shadow_files]).rulebook
+                    self._ready[key] = None if rulebook is None else CompiledRulebook(rulebook)
+            self._ready = {key: self._ready.get(key) for key in wanted}
+        return {name: made for name, version in wanted if (made := self._ready.get((name, version))) is not None}

@@ -1,1 +1,0 @@
-"""Live decisions: asked by doors, recorded before they are answered."""

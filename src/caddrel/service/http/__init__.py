@@ -1,0 +1,1 @@
+"""Declared endpoints, the server that they are served by, and how much of what is asked for at once."""

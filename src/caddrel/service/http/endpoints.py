@@ -1,0 +1,367 @@
+"""Declaring endpoints once: route, role, parameters and types, for Flask and for OpenAPI alike.
+
+The only module besides the app factory that touches Flask's request.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from dataclasses import dataclass, field, replace
+from datetime import timedelta
+from typing import Any, BinaryIO
+
+import msgspec
+from flask import Flask, Response, g, request
+from werkzeug.exceptions import RequestEntityTooLarge
+from werkzeug.http import parse_cookie
+
+from caddrel.core.diagnostics import did_you_mean
+from caddrel.service.auth.callers import COOKIE, CSRF_HEADER, SECURE_COOKIE, Caller, caller_from, check
+from caddrel.service.http.work_limits import Held
+from caddrel.service.problems import ServiceError, problem_for
+from caddrel.service.runtime import Deps
+from caddrel.store.accounts import DEVICE, DOOR
+
+NOBODY_NEEDED = ""
+# How long a proof of who somebody is counts as fresh.
+PROOF_LASTS = timedelta(minutes=5)
+
+
+@dataclass(frozen=True, slots=True)
+class Param:
+    """A query parameter."""
+
+    name: str
+    doc: str
+    kind: str = "string"
+
+
+@dataclass(frozen=True, slots=True)
+class Stream:
+    """An answer that is written piece by piece."""
+
+    media: str
+    pieces: Iterable[bytes]
+    filename: str = ""
+
+
+@dataclass(slots=True)
+class Call:
+    """One request as a view sees it."""
+
+    deps: Deps
+    caller: Caller | None
+    path: dict[str, str]
+    query: dict[str, str]
+    body: Any = None
+    stream: BinaryIO | None = None
+    cookie: str = ""
+    base: str = ""
+    request_id: str = ""
+    link: str = ""
+    noted: str = ""
+    expected: str = ""
+    seen: str = ""
+    etag: str = ""
+    cookies: dict[str, str | None] = field(default_factory=dict)
+    address: str = ""
+    csrf: str = ""
+    # Where a browser says that the request comes from (Fetch Metadata, section 2.4); empty when it does not say.
+    site: str = ""
+    is_json: bool = False
+    secure: bool = False
+
+    def who(self) -> Caller:
+        """Return the caller of an endpoint that needs one."""
+        if self.caller is None:
+            raise ServiceError(401, "not-signed-in", "sign in, or send a bearer token")
+        return self.caller
+
+    def set_cookie(self, value: str | None) -> None:
+        """Have the session cookie set, or with None taken away; over https under a name that only this host can set."""
+        self.cookies[SECURE_COOKIE if self.secure else COOKIE] = value
+
+    def proved_lately(self) -> None:
+        """Refuse a console session that has not proved who it is for a while; a token has nothing else to prove."""
+        caller = self.who()
+        if caller.session and self.deps.clock() - caller.proved > PROOF_LASTS:
+            hint = "prove it again: POST /api/v1/session/proof with the password or a second factor"
+            raise ServiceError(403, "prove-again", "this asks for a fresh proof of who you are", hint)
+
+    def unchanged(self, etag: str) -> bool:
+        """Tell whether the caller has seen this already (RFC 9110, section 13.1.2); the answer carries the tag."""
+        self.etag = f'"{etag}"'
+        return self.etag in {part.strip() for part in self.seen.split(",")}
+
+    def number(self, name: str, otherwise: int, most: int) -> int:
+        """Return a query parameter that is a whole number."""
+        text = self.query.get(name, "")
+        if not text:
+            return otherwise
+        if not (text.isascii() and text.isdigit() and len(text) < 10 and 1 <= int(text) <= most):
+            raise ServiceError(400, "bad-parameter", f"`{name}` is a whole number from 1 to {most}")
+        return int(text)
+
+
+@dataclass(frozen=True, slots=True)
+class Endpoint:
+    """One declared endpoint."""
+
+    method: str
+    route: str
+    view: Callable[[Call], Any]
+    role: str
+    returns: type
+    summary: str
+    body: type | None = None
+    stream: str = ""
+    params: tuple[Param, ...] = ()
+    limit: str = "body"
+    status: int = 200
+    doors: bool = False
+    changes: bool = False
+    heavy: str = ""
+
+
+class Endpoints:
+    """A collection of endpoints, filled by decorators."""
+
+    def __init__(self) -> None:
+        self.all: list[Endpoint] = []
+
+    def add(
+        self,
+        method: str,
+        route: str,
+        *,
+        role: str,
+        returns: type,
+        body: type | None = None,
+        stream: str = "",
+        params: Sequence[Param] = (),
+        limit: str = "body",
+        status: int = 200,
+        doors: bool = False,
+        changes: bool | None = None,
+        heavy: str = "",
+    ) -> Callable[[Callable[[Call], Any]], Callable[[Call], Any]]:
+        """Declare the decorated view; the first line of its docstring is its summary.
+
+        Parameters
+        ----------
+        doors
+            Whether the tokens of doors may call it too.
+        changes
+            Whether the audit trail tells of it; when left out, of whatever needs more than a viewer and is no GET.
+        heavy
+            The kind of work, where it takes long: only so much of it is done at once.
+        """
+        audited = (
+            method != "GET" and role not in {NOBODY_NEEDED, DOOR, DEVICE, "viewer"} if changes is None else changes
+        )
+
+        def declare(view: Callable[[Call], Any]) -> Callable[[Call], Any]:
+            summary = (view.__doc__ or "").strip().splitlines()[0]
+            self.all.append(
+                Endpoint(
+                    method,
+                    route,
+                    view,
+                    role,
+                    returns,
+                    summary,
+                    body,
+                    stream,
+                    tuple(params),
+                    limit,
+                    status,
+                    doors,
+                    audited,
+                    heavy,
+                )
+            )
+            return view
+
+        return declare
+
+
+def register(app: Flask, deps: Deps, endpoint: Endpoint) -> None:
+    """Add an endpoint to the app."""
+
+    def handle(**path: str) -> Response:
+        call = _call(deps, endpoint, path)
+        if request.method == "HEAD" and endpoint.returns is Stream:
+            # Nobody reads it: a stream that is begun would hold what it was given until the service ends.
+            return Response(status=endpoint.status)
+        try:
+            answer = _answer(deps, endpoint, call)
+        except Exception as error:
+            problem = problem_for(error, g.request_id)
+            if _audited(endpoint, call) and problem.status != 429:
+                _audit(deps, endpoint, call.caller, problem.code, call.noted or problem.title)
+            raise
+        if _audited(endpoint, call):
+            _audit(deps, endpoint, call.caller, "done", call.noted)
+        return _response(endpoint, call, answer)
+
+    name = f"{endpoint.method} {endpoint.route}"
+    app.add_url_rule(endpoint.route, name.replace(".", "_"), handle, methods=[endpoint.method])
+
+
+def _call(deps: Deps, endpoint: Endpoint, path: dict[str, str]) -> Call:
+    call = Call(deps, _caller(deps, endpoint), path, _query(endpoint), cookie=_cookie())
+    call.address, call.csrf = request.remote_addr or "", request.headers.get(CSRF_HEADER, "")
+    call.site, call.is_json = request.headers.get("Sec-Fetch-Site", ""), request.mimetype == "application/json"
+    call.secure = _secure(deps)
+    call.expected = request.headers.get("If-Match", "")
+    call.seen = request.headers.get("If-None-Match", "")
+    call.base, call.request_id = f"{deps.settings.origin}/", request.headers.get("X-Request-ID", "")
+    return call
+
+
+def _answer(deps: Deps, endpoint: Endpoint, call: Call) -> Any:
+    """Return what the view answers; heavy work has a place of its kind until it is done, or sent."""
+    _read_body(deps, endpoint, call)
+    if not endpoint.heavy:
+        return endpoint.view(call)
+    who = call.caller.token or call.caller.name if call.caller is not None else ""
+    deps.heavy.take(endpoint.heavy, who)
+    kept = False
+    try:
+        answer = endpoint.view(call)
+        if isinstance(answer, Stream):
+            answer = replace(answer, pieces=Held(answer.pieces, deps.heavy, endpoint.heavy, who))
+            kept = True
+        return answer
+    finally:
+        if not kept:
+            deps.heavy.give_back(endpoint.heavy, who)
+
+
+def _response(endpoint: Endpoint, call: Call, answer: Any) -> Response:
+    if answer is None:
+        response = Response(status=304)
+    elif isinstance(answer, Stream):
+        response = Response(answer.pieces, endpoint.status, content_type=answer.media)
+        if answer.filename:
+            response.headers["Content-Disposition"] = f'attachment; filename="{answer.filename}"'
+    else:
+        response = Response(msgspec.json.encode(answer), endpoint.status, mimetype="application/json")
+    response.headers["Cache-Control"] = "no-store"
+    if call.etag:
+        response.headers["ETag"] = call.etag
+    if call.link:
+        response.headers["Link"] = call.link
+    for name, value in call.cookies.items():
+        if value is None:
+            response.delete_cookie(name, path="/", httponly=True, samesite="Strict", secure=call.secure)
+        else:
+            response.set_cookie(name, value, path="/", httponly=True, samesite="Strict", secure=call.secure)
+    return response
+
+
+def body_limits(deps: Deps, endpoints: Iterable[Endpoint]) -> Callable[[str, str, Mapping[str, str]], int]:
+    """Return what tells how many bytes the body of a request may have, before it is taken in.
+
+    More than is needed to sign in is taken only from callers that are known, and only where it is asked for.
+    """
+    routes = [
+        (e, re.compile("^" + re.sub(r"<[^>]+>", "[^/]+", e.route) + "/?$"))
+        for e in endpoints
+        if e.body is not None or e.stream
+    ]
+
+    def allowed(method: str, path: str, headers: Mapping[str, str]) -> int:
+        for endpoint, route in routes:
+            if endpoint.method != method or not route.match(path):
+                continue
+            if endpoint.role and not _known(deps, headers):
+                return 0
+            return int(getattr(deps.limits, endpoint.limit))
+        return 0
+
+    return allowed
+
+
+def _known(deps: Deps, headers: Mapping[str, str]) -> bool:
+    """Tell whether a request comes from somebody known, by its headers as WSGI names them."""
+    cookies = parse_cookie(headers.get("COOKIE", ""))
+    try:
+        caller = caller_from(
+            deps, headers.get("AUTHORIZATION", ""), cookies.get(SECURE_COOKIE, "") or cookies.get(COOKIE, ""), ""
+        )  # fmt: skip
+    except ServiceError:
+        return False
+    return caller is not None
+
+
+def _secure(deps: Deps) -> bool:
+    return request.is_secure or deps.settings.origin.startswith("https://")
+
+
+def _cookie() -> str:
+    return request.cookies.get(SECURE_COOKIE, "") or request.cookies.get(COOKIE, "")
+
+
+def _caller(deps: Deps, endpoint: Endpoint) -> Caller | None:
+    caller = caller_from(deps, request.headers.get("Authorization", ""), _cookie(), request.remote_addr or "")
+    if endpoint.role == NOBODY_NEEDED:
+        return caller
+    g.caller = caller.name if caller else ""
+    try:
+        return _checked(endpoint, caller)
+    except ServiceError as refused:
+        if refused.status == 403:
+            _audit(deps, endpoint, caller, refused.code, refused.title)
+        raise
+
+
+def _checked(endpoint: Endpoint, caller: Caller | None) -> Caller:
+    changing = endpoint.method not in {"GET", "HEAD"}
+    role = DOOR if endpoint.doors and caller is not None and caller.role == DOOR else endpoint.role
+    area = endpoint.route.removeprefix("/api/v1/").partition("/")[0]
+    return check(caller, role, changing, request.headers.get(CSRF_HEADER, ""), area)
+
+
+def _audited(endpoint: Endpoint, call: Call) -> bool:
+    """Tell whether the audit trail tells of a call.
+
+    Of strangers it tells only what a view notes: else anybody could fill the disk with it.
+    """
+    if call.caller is None:
+        return endpoint.changes and bool(call.noted)
+    return endpoint.changes and call.caller.role != DOOR
+
+
+def _audit(deps: Deps, endpoint: Endpoint, caller: Caller | None, outcome: str, note: str) -> None:
+    """Add to the audit trail what somebody did, or was refused."""
+    who = caller.name if caller is not None else "nobody"
+    did = f"{endpoint.method} {endpoint.route}"
+    address = request.remote_addr or ""
+    deps.audit.add(deps.clock(), who, did, request.path[:300], outcome, note[:1000], g.request_id, address)
+
+
+def _query(endpoint: Endpoint) -> dict[str, str]:
+    known = {param.name for param in endpoint.params}
+    for name in request.args:
+        if name not in known:
+            hint = did_you_mean(name, known, f"it takes: {', '.join(sorted(known))}" if known else "it takes none")
+            raise ServiceError(400, "unknown-parameter", f"there is no parameter `{name[:60]}`", hint)
+        if len(request.args.getlist(name)) > 1:
+            # Another program on the way may have read the other one.
+            raise ServiceError(400, "bad-parameter", f"`{name}` is given more than once", "give it once")
+    return {name: value for name, value in request.args.items() if value}
+
+
+def _read_body(deps: Deps, endpoint: Endpoint, call: Call) -> None:
+    if endpoint.body is None and not endpoint.stream:
+        return
+    most: int = getattr(deps.limits, endpoint.limit)
+    if request.content_length is not None and request.content_length > most:
+        raise RequestEntityTooLarge
+    request.max_content_length = most
+    if endpoint.stream:
+        call.stream = request.stream  # type: ignore[assignment]
+    elif endpoint.body is not None:
+        call.body = msgspec.json.decode(request.get_data(cache=False), type=endpoint.body)

@@ -1,0 +1,1 @@
+"""What changes of the inventory mean: whom they change, and who must stay able to administer."""

@@ -1,0 +1,166 @@
+"""Checking and publishing rulebooks, and describing revisions."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import TYPE_CHECKING
+
+from caddrel.core.decide.compiled.evaluator import CompiledRulebook
+from caddrel.core.decide.cost import cost_diagnostic
+from caddrel.core.diagnostics import Diagnostic, RulebookError
+from caddrel.core.lint.context import Context
+from caddrel.core.lint.registry import lint
+from caddrel.core.lint.rehearsals import FAILS, kept
+from caddrel.core.lint.rehearsals import check as rehearsals_check
+from caddrel.core.lockout_check import check as lockout
+from caddrel.core.rulebook.model import Rulebook
+from caddrel.core.rulebook.read.rulebook import ReadResult, read_rulebook
+from caddrel.core.rulebook.source import Source
+from caddrel.service.problems import ServiceError, diagnostic
+from caddrel.service.state.rulebook_cost import check_cost, cost_view
+from caddrel.store.revisions import Revision
+from caddrel.wire import rulebooks as wire
+from caddrel.wire.decisions import File
+
+if TYPE_CHECKING:
+    from caddrel.service.runtime import Deps
+    from caddrel.service.state.context import State
+
+MOST_FILES = 500
+# An answer holds so many diagnostics, and tells how many more there are.
+MOST_FINDINGS = 200
+
+
+def read_files(files: Sequence[File]) -> ReadResult:
+    """Read documents that came with a request."""
+    if not 1 <= len(files) <= MOST_FILES:
+        raise ServiceError(422, "no-files", f"send 1 to {MOST_FILES} files")
+    return read_rulebook([Source(file.name[:200] or "rulebook.yaml", file.text) for file in files])
+
+
+def check(state: State, files: Sequence[File]) -> wire.CheckResult:
+    """Return everything that checking finds: errors, else what is doubtful."""
+    result = read_files(files)
+    found = [diagnostic(d) for d in result.diagnostics]
+    if result.rulebook is None:
+        return wire.CheckResult(False, found[:MOST_FINDINGS], 0, more=len(found[MOST_FINDINGS:]))
+    cost = cost_view(state, result.rulebook)
+    if not cost.fits:
+        found.append(diagnostic(cost_diagnostic(state.costs.of(result.rulebook))))
+        return wire.CheckResult(False, found[:MOST_FINDINGS], 0, more=len(found[MOST_FINDINGS:]), cost=cost)
+    context = Context(result.rulebook, state.inventories.current())
+    found += [diagnostic(d) for d in lint(context)]
+    found += [diagnostic(d) for d in lockout.diagnostics(lockouts(state, result.rulebook))]
+    rehearsed = [
+        wire.KeptRehearsal(each.id, each.title or each.id, each.expect, explained.decision.outcome)
+        for each, explained in kept(context)
+    ]
+    more = len(found[MOST_FINDINGS:])
+    return wire.CheckResult(True, found[:MOST_FINDINGS], len(result.rulebook.policies), rehearsed, more, cost)
+
+
+def publish(deps: Deps, request: wire.PublishRequest, by: str) -> wire.PublishResult:
+    """Publish documents as the next revision.
+
+    Raises
+    ------
+    RulebookError
+        When they have errors; nothing is published then.
+    Conflict
+        When another revision than the one named as base is current.
+    """
+    # Of several who publish at once on what is current one wins, also when none of them said on what.
+    base = request.base if request.base is not None else deps.revisions.current_number() or 0
+    return publish_examined(deps, request, by, base)
+
+
+def publish_examined(
+    deps: Deps, request: wire.PublishRequest, by: str, base: int, draft: tuple[str, int] | None = None
+) -> wire.PublishResult:
+    """Publish documents on top of a revision, after examining them; `draft` as of the store's `publish`."""
+    result, override = examine(deps, request)
+    why = request.why.strip()
+    files = [(file.name[:200] or "rulebook.yaml", file.text) for file in request.files]
+    revision = deps.revisions.publish(files, by, why, deps.clock(), base, override, draft)
+    found = [*result.diagnostics, *deps.findings(deps.rulebooks.get(revision.number))]
+    return wire.PublishResult(info(revision, revision.number), [diagnostic(d) for d in found])
+
+
+def examine(deps: Deps, request: wire.PublishRequest) -> tuple[ReadResult, str]:
+    """Return what was read, and why risks that there are were accepted; empty where there were none.
+
+    Raises
+    ------
+    RulebookError
+        When the documents have errors.
+    ServiceError
+        When they could not be published as asked.
+    """
+    why = request.why.strip()
+    if not why or len(why) > 1000:
+        raise ServiceError(422, "no-why", "say why, in 1 to 1000 characters", 'such as "Tablets need the May patch"')
+    result = read_files(request.files)
+    if result.rulebook is None:
+        raise RulebookError(result.diagnostics)
+    check_cost(deps, result.rulebook)
+    override, failing_all_the_same = request.accept_lockout_risk.strip(), request.accept_failing_rehearsals.strip()
+    if len(override) > 1000 or len(failing_all_the_same) > 1000:
+        raise ServiceError(422, "no-why", "say why in at most 1000 characters")
+    risks = [*_keys_lost(deps, result.rulebook), *lockout.diagnostics(lockouts(deps, result.rulebook))]
+    if risks and not override:
+        hint = "mend it, or give the reason why the risk of a lock-out is accepted"
+        raise ServiceError(409, "lockout-risk", _count_risks(risks), hint, risks[:20])
+    context = Context(result.rulebook, deps.inventories.current())
+    failing = [found for found in rehearsals_check(context) if found.code == FAILS]
+    if failing and not failing_all_the_same:
+        many = "a kept rehearsal does" if len(failing) == 1 else f"{len(failing)} kept rehearsals do"
+        hint = "mend them, or give the reason why it is published all the same"
+        raise ServiceError(
+            409, "rehearsals-fail", f"{many} not give what they must; nothing was published", hint, failing[:20]
+        )
+    # Only where there was a risk to accept: else the history would say that somebody took one.
+    return result, "; ".join([override] * bool(risks) + [f"failing rehearsals: {failing_all_the_same}"] * bool(failing))
+
+
+def _keys_lost(deps: Deps, rulebook: Rulebook) -> list[Diagnostic]:
+    """Return the finding that nobody would hold keys any more, where somebody does now."""
+    current, inventory, now = deps.rulebooks.current(), deps.inventories.current(), deps.clock()
+    if current is None or not lockout.keyholders_of(current.rulebook, inventory, now):
+        return []
+    if lockout.keyholders_of(rulebook, inventory, now):
+        return []
+    hint = "keep at least two accounts under `settings.keyholders`"
+    message = "nobody would hold keys any more: a later mistake could lock everyone out"
+    return [Diagnostic("lockout-risk", message, hint, severity="warning", path="settings.keyholders")]
+
+
+def _count_risks(risks: Sequence[Diagnostic]) -> str:
+    people = len({risk.path for risk in risks})
+    who = "somebody who must always get in" if people == 1 else f"{people} people who must always get in"
+    return f"{who} could not any more; nothing was published"
+
+
+def lockouts(state: State, rulebook: Rulebook) -> list[lockout.LockedOut]:
+    """Return which keyholders and administrators could not get in any more under a rulebook, who can now."""
+    current = state.rulebooks.current()
+    return lockout.locked_out(
+        CompiledRulebook(rulebook),
+        state.inventories.current(),
+        state.clock(),
+        state.addresses,
+        current.compiled if current is not None else None,
+    )
+
+
+def info(revision: Revision, current: int | None) -> wire.RevisionInfo:
+    """Return what is told about a revision."""
+    return wire.RevisionInfo(
+        revision.number,
+        revision.published_at.isoformat(),
+        revision.published_by,
+        revision.why,
+        revision.digest,
+        revision.number == current,
+        revision.override,
+        revision.meaning,
+    )

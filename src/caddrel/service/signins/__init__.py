@@ -1,0 +1,1 @@
+"""The sign-in log: into it, out of it, and looked into."""

@@ -1,0 +1,97 @@
+"""The formats that logs come in and go out in: NDJSON of our own, CSV by a mapping, OCSF Authentication events."""
+
+from __future__ import annotations
+
+import csv
+from collections.abc import Iterable, Iterator, Mapping
+from typing import Any
+
+import msgspec
+
+from caddrel.core.diagnostics import Diagnostic, shorten
+from caddrel.core.facts.attempts import AttemptRefused
+from caddrel.core.facts.catalogue import Catalogue
+from caddrel.core.logs.csv_rows import check_header, row_document
+from caddrel.core.logs.ocsf import from_event
+from caddrel.service.problems import ServiceError
+
+# A log is seldom packed to less than a thirtieth; what is, was made to be unpacked.
+MOST_UNPACKED = 200
+UNPACKED_ANYWAY = 64 * 1024
+FORMATS = ("ndjson", "csv", "ocsf")
+
+
+# What was read of a line: the document, or why it cannot be read.
+Read = tuple[int, dict[str, Any] | AttemptRefused]
+
+
+def decode_json(line: bytes) -> Any:
+    """Return the JSON of a line.
+
+    Raises
+    ------
+    AttemptRefused
+        When it is none, or not in UTF-8.
+    """
+    try:
+        return msgspec.json.decode(line)
+    except (msgspec.DecodeError, UnicodeDecodeError, RecursionError) as error:
+        message = "the line is not JSON in UTF-8"
+        raise AttemptRefused([Diagnostic("not-json", f"{message}: {shorten(str(error), 120)}")]) from None
+
+
+def documents(
+    lines: Iterable[tuple[int, bytes]], format: str, mapping: Mapping[str, str], catalogue: Catalogue
+) -> Iterator[Read]:
+    """Yield each line as a document of our own shape, or why it cannot be read.
+
+    Parameters
+    ----------
+    format
+        One of `FORMATS`.
+    mapping
+        Of a CSV file: column to fact.
+    """
+    if format == "csv":
+        yield from _rows(lines, mapping, catalogue)
+        return
+    for number, line in lines:
+        try:
+            document = decode_json(line)
+            yield number, from_event(document) if format == "ocsf" else document
+        except AttemptRefused as refused:
+            yield number, refused
+
+
+def _rows(lines: Iterable[tuple[int, bytes]], mapping: Mapping[str, str], catalogue: Catalogue) -> Iterator[Read]:
+    at = 0
+
+    def texts() -> Iterator[str]:
+        nonlocal at
+        for number, line in lines:
+            at = number
+            # A byte that is no UTF-8 shows as such in a cell, and only the cells that are asked for matter.
+            yield line.decode("utf-8", "replace") + "\n"
+
+    reader = csv.reader(texts(), strict=True)
+    header: list[str] | None = None
+    while True:
+        try:
+            row = next(reader)
+        except StopIteration:
+            return
+        except csv.Error as error:
+            yield at, AttemptRefused([Diagnostic("not-csv", f"the line cannot be read as CSV: {error}")])
+            continue
+        if header is None:
+            header = [cell.strip() for cell in row]
+            problems = check_header(header, mapping)
+            if problems:
+                raise ServiceError(
+                    422, "bad-mapping", "the file does not have the columns of the mapping", "", problems
+                )
+            continue
+        try:
+            yield at, row_document(header, row, mapping, catalogue)
+        except AttemptRefused as refused:
+            yield at, refused

@@ -1,0 +1,250 @@
+"""Taking sign-in logs in: each sign-in decided under the revision in force at its time, and stored.
+
+Step by step, and column by column: one step for many lines takes much less time than all steps for each, since what a
+step needs is then at hand for the processor.
+"""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Generator, Iterable, Iterator, Mapping, Sequence
+from contextlib import closing
+from datetime import datetime, timedelta
+from itertools import groupby
+from operator import attrgetter, itemgetter
+from typing import BinaryIO, TypeVar
+
+from caddrel.core.columnar.attempt import Bundled
+from caddrel.core.columnar.evaluator import Alike
+from caddrel.core.diagnostics import Diagnostic, shorten
+from caddrel.core.logs.causes import Causes
+from caddrel.service.problems import ServiceError
+from caddrel.service.runtime import Deps
+from caddrel.service.signins.batch_writer import Batch, Storing
+from caddrel.service.signins.completer import Completed, Completing, Terms
+from caddrel.service.signins.line_reader import Source
+from caddrel.service.signins.line_stream import LineReader, Unzipped
+from caddrel.service.signins.reader_process import Apart
+from caddrel.service.signins.recompute import catch_up
+from caddrel.service.signins.record_encoding import Decisions, columns_of
+from caddrel.service.signins.strange_words import strange_words
+from caddrel.service.state.jobs import Cancelled, Progress
+from caddrel.wire.signins import BrokenLine, ImportResult, StrangeWord
+
+# So many lines are stored in one commit.
+TOGETHER = 8_000
+# How many times as large as a stream may be, what a compressed one unpacks to.
+UNPACKED = 8
+LISTED = 100
+# Telling what is wrong with a line takes longer than reading a good one.
+MOST_BROKEN = 100_000
+T = TypeVar("T")
+# A sign-in that is to be decided: its moment, id, reference, digest, what was recorded, the place of its revision, and
+# the attempt. They are in order of time, those of one moment by their ids. A plain tuple, since there are so many.
+_Ready = tuple[datetime, str, int, bytes, bytes, int, Bundled]
+_MOMENT, _REVISION = attrgetter("at"), itemgetter(5)
+
+
+class _Under:
+    """A revision made ready for deciding many records."""
+
+    def __init__(self, deps: Deps, number: int) -> None:
+        published = deps.rulebooks.get(number)
+        self.number = number
+        self.rulebook = published.rulebook
+        self.compiled = published.compiled
+        self.decide = Alike(published.compiled).decide
+
+
+class Importer:
+    """One import: holds the revisions, the inventory and the clock as they are when it begins to run."""
+
+    def __init__(self, deps: Deps) -> None:
+        self._deps = deps
+        # Told at once, though everything is read when it runs: it may have to wait for others.
+        deps.rulebooks.need_current()
+
+    def _begin(self) -> None:
+        deps = self._deps
+        in_force = deps.revisions.in_force()
+        self._under = [_Under(deps, number) for _, number in in_force]
+        rulebooks = [under.rulebook for under in self._under]
+        self._terms = [
+            Terms(since, under.rulebook, under.compiled)
+            for (since, _), under in zip(in_force, self._under, strict=True)
+        ]
+        self._inventory = deps.inventories.current()
+        self._histories = deps.histories
+        with deps.log_lock:
+            self._histories.look_back(rulebooks)
+            self._let_go = self._histories.let_go
+        # What is decided and not stored yet.
+        self._ready = Batch()
+        self._storing = Storing(deps.signins)
+        self._causes = Causes()
+        self._decisions = Decisions()
+        # A clock that runs ahead would make its sign-in the newest of all for signals; a day is no error yet.
+        self._latest = deps.clock() + timedelta(days=1)
+        self._listed: list[BrokenLine] = []
+        self._stopped: ServiceError | None = None
+        self._broken = self._known = self._conflicting = 0
+        self._strange: Counter[tuple[str, str]] = Counter()
+
+    def run(
+        self,
+        stream: BinaryIO,
+        format: str = "ndjson",
+        mapping: Mapping[str, str] | None = None,
+        progress: Progress | None = None,
+    ) -> ImportResult:
+        """Take in a log; good lines are kept whatever the others are.
+
+        Parameters
+        ----------
+        stream
+            May be compressed with gzip.
+        mapping
+            Of a CSV file: column to fact.
+        progress
+            Is told how many bytes of the stream have been read; may raise `Cancelled`.
+        """
+        unzipped = Unzipped(stream, UNPACKED * self._deps.limits.stream)
+        with self._deps.import_lock:
+            self._begin()
+            source = Source(format, mapping or {}, self._deps.limits.line, self._latest)
+            try:
+                self._run(unzipped, source, progress)
+            except Cancelled as cancelled:
+                raise Cancelled(self._result()) from cancelled
+        return self._result()
+
+    def _result(self) -> ImportResult:
+        listed = sorted(self._listed, key=attrgetter("line"))
+        strange = [StrangeWord(fact, word, count) for (fact, word), count in self._strange.most_common(LISTED)]
+        return ImportResult(self._storing.stored, self._known, self._conflicting, self._broken, listed, strange)
+
+    def _run(self, stream: Unzipped, source: Source, progress: Progress | None) -> None:
+        try:
+            with self._storing, closing(self._pieces(stream, source)) as pieces:
+                for piece in pieces:
+                    for number, problems in piece.refused:
+                        self._refuse(number, problems)
+                    self._decide(self._fresh(piece))
+                    if progress is not None:
+                        progress(stream.taken)
+                self._store()
+            if self._stopped is not None:
+                raise self._stopped
+        except BaseException:
+            # What was decided and not stored is not to be looked back at.
+            with self._deps.log_lock:
+                self._histories.clear()
+            raise
+        finally:
+            self._deps.lockouts.read_again()
+            catch_up(self._deps)
+
+    def _pieces(self, stream: Unzipped, source: Source) -> Generator[Completed]:
+        """Yield what there is to decide; of a long log, a process of its own reads the most."""
+        lines = LineReader(stream, source.most)
+        here = Completing(source, self._terms, self._inventory, self._deps.addresses)
+        with Apart(source, self._terms, self._inventory, self._deps.addresses) as apart:
+            for piece in here.pieces(self._until_stopped(lines)):
+                yield piece
+                # A CSV file means what its first line says: it is read in one place.
+                if source.format != "csv" and stream.taken > self._deps.limits.apart and apart.is_ready():
+                    break
+            else:
+                return
+            yield from self._until_stopped(apart.pieces(stream, lines))
+
+    def _until_stopped(self, pieces: Iterable[T]) -> Iterator[T]:
+        """Yield what can be read; what stops the reading is told once the lines before it are stored."""
+        try:
+            yield from pieces
+        except ServiceError as stopped:
+            self._stopped = stopped
+
+    def _decide(self, fresh: list[_Ready]) -> None:
+        """Decide sign-ins that are not there yet, in order of time; stored when there are enough."""
+        if not fresh:
+            return
+        fresh.sort()
+        take_in = self._histories.take_in
+        decisions = []
+        with self._deps.log_lock:
+            self._miss_nothing()
+            for revision, some in groupby(fresh, key=_REVISION):
+                under = self._under[revision]
+                decisions += take_in(under.rulebook, [(id, attempt) for _, id, *_, attempt in some], under.decide)
+            self._ready.add_late(self._histories.late().items())
+        _, ids, references, digests, recorded, revisions, attempts = zip(*fresh, strict=True)
+        causes = [
+            None if decision.outcome == "allowed" else self._causes.of(self._under[place].rulebook, attempt, decision)
+            for decision, attempt, place in zip(decisions, attempts, revisions, strict=True)
+        ]
+        for attempt in attempts:
+            for bundle in attempt.bundles:
+                if bundle.facts.not_understood:
+                    self._strange.update(strange_words(bundle.facts.not_understood))
+        numbers = [self._under[place].number for place in revisions]
+        decided = self._decisions.of_many(decisions)
+        columns = columns_of(ids, references, digests, attempts, recorded, decided, causes, numbers)
+        self._ready.signins.extend(columns)
+        if len(self._ready.signins) >= TOGETHER:
+            self._store()
+
+    def _miss_nothing(self) -> None:
+        """Have what comes worked out again, where it would look back at records that are decided and not stored yet."""
+        if self._let_go == self._histories.let_go:
+            return
+        self._let_go = self._histories.let_go
+        for waiting in (self._storing.batch.signins, self._ready.signins):
+            there = zip(waiting["person"], waiting["at"], strict=True)
+            self._ready.add_late((person, at) for person, at in there if person is not None)
+
+    def _store(self) -> None:
+        """Store what is ready in one commit, while what comes next is decided."""
+        self._storing.put(self._ready)
+        self._ready = Batch()
+
+    def _fresh(self, piece: Completed) -> list[_Ready]:
+        """Return the sign-ins that are neither stored nor about to be; others are told."""
+        ready, stored = self._ready.ids, self._storing.batch.ids
+        present = self._deps.signins.present(piece.ids)
+        each = list(zip(map(_MOMENT, piece.attempts), *piece[1:-1], strict=True))
+        ids = set(piece.ids)
+        if not present and len(ids) == len(each) and all(some.keys().isdisjoint(ids) for some in (ready, stored)):
+            ready.update(zip(piece.ids, piece.digests, strict=True))
+            return each
+        return list(self._apart_from(present, piece.numbers, each))
+
+    def _apart_from(
+        self, present: Mapping[str, bytes], numbers: Sequence[int], signins: list[_Ready]
+    ) -> Iterator[_Ready]:
+        """Yield those that are not there yet, neither in the log nor among those before them."""
+        ready, stored = self._ready.ids, self._storing.batch.ids
+        for number, signin in zip(numbers, signins, strict=True):
+            _, id, _, digest, *_ = signin
+            known = ready.get(id) or stored.get(id) or present.get(id)
+            if known is None:
+                ready[id] = digest
+                yield signin
+            elif known == digest:
+                self._known += 1
+            else:
+                self._conflicting += 1
+                message = f"a sign-in `{shorten(id)}` with other content is there already"
+                self._list(BrokenLine(number, "conflicting", message, "the one that is there was kept"))
+
+    def _list(self, broken: BrokenLine) -> None:
+        if len(self._listed) < LISTED:
+            self._listed.append(broken)
+
+    def _refuse(self, number: int, problems: list[Diagnostic]) -> None:
+        self._broken += 1
+        if self._broken > MOST_BROKEN:
+            hint = "the good lines before were taken in; is it in the format that was asked for?"
+            raise ServiceError(422, "too-many-broken", f"more than {MOST_BROKEN:,} lines cannot be read", hint)
+        for problem in problems[:5]:
+            self._list(BrokenLine(number, problem.code, problem.message, problem.hint))

@@ -1,0 +1,122 @@
+"""Working records out again that a late one may have changed."""
+
+from __future__ import annotations
+
+from collections.abc import Generator, Iterator
+from contextlib import closing
+from datetime import datetime
+from typing import TYPE_CHECKING, Any
+
+from caddrel.core.decide.decision import MEANING, decision_json
+from caddrel.core.facts.facts import Origin
+from caddrel.core.facts.record import facts_from_json
+from caddrel.core.logs.causes import cause_of
+from caddrel.core.signals.evaluate import add_signals
+from caddrel.core.signals.history import History, needed_history, past_of
+from caddrel.service.signins.record_encoding import decided_of, recorded_of, signin_of
+from caddrel.service.signins.signal_history import newest
+from caddrel.store.new_signins import NewSignin
+from caddrel.store.signins import SigninRecord
+
+if TYPE_CHECKING:
+    from caddrel.service.runtime import Deps
+
+
+# Records that are worked out again and written at a time.
+AT_ONCE = 200
+
+
+def catch_up(deps: Deps) -> int:
+    """Work out again the signals and decisions that late records may have changed; returns how many changed.
+
+    The caller holds the lock of imports, whose records are decided before they are stored. Others go on deciding: one
+    person may have as many records as a log has.
+    """
+    changed = 0
+    while due := deps.signins.due():
+        changed += sum(_catch_up_with(deps, person, since) for person, since in due)
+    return changed
+
+
+def _catch_up_with(deps: Deps, person: str, since: datetime) -> int:
+    """Work out a person's records again, piece by piece, as far as nothing comes in between; what is left stays due."""
+    seen, count, waits = deps.signins.newest(), 0, False
+    with closing(_pieces(_again(deps, person, since), since)) as pieces:
+        for changed, through, then in pieces:
+            if changed:
+                count += len(changed)
+                deps.signins.replace(changed)
+                # From here on whoever decides looks back at what was just written.
+                with deps.log_lock:
+                    deps.histories.drop(person)
+                    waits = deps.histories.waits_for(person)
+            # What came in the meantime may have been decided on what is changed now: it is due in its turn. So is what
+            # still waits to be stored; where nothing changed, only what came before a record that was looked at.
+            left = through if waits and then is None else then
+            if deps.signins.still_due(person, since, seen, None if count else through, left) != then:
+                break
+    if waits:
+        deps.recorder.settle()
+    return count
+
+
+_Changed = list[tuple[SigninRecord, NewSignin]]
+
+
+def _pieces(
+    found: Iterator[tuple[SigninRecord, NewSignin | None]], since: datetime
+) -> Generator[tuple[_Changed, datetime, datetime | None]]:
+    """Yield what has changed in so many records at a time, the moment of the last and of the one after it."""
+    changed: _Changed = []
+    count, last = 0, since
+    for record, new in found:
+        # Those of one moment are looked at together: one that is added between them is found by its moment.
+        if count >= AT_ONCE and record.at != last:
+            yield changed, last, record.at
+            changed, count = [], 0
+        count, last = count + 1, record.at
+        if new is not None:
+            changed.append((record, new))
+    yield changed, last, None
+
+
+def _again(deps: Deps, person: str, since: datetime) -> Iterator[tuple[SigninRecord, NewSignin | None]]:
+    """Yield a person's records from a moment on, each with what it is to be where it comes out otherwise."""
+    in_force = [deps.rulebooks.get(number).rulebook for _, number in deps.revisions.in_force()]
+    needed = needed_history(in_force)
+    history = History(newest(deps.signins, person, needed, since))
+    for record in deps.signins.of_person(person, since):
+        number = int(record.columns["revision"])
+        published = deps.rulebooks.get(number)
+        rulebook = published.rulebook
+        facts = facts_from_json(record.facts, rulebook.catalogue)
+        if record.decision.get("meaning", 1) != MEANING:
+            # What was decided under another meaning stays as it is: it is looked back at, and not decided anew.
+            history.add(past_of(facts, record.at, record.id, str(record.decision["outcome"])), needed)
+            yield record, None
+            continue
+        before = (facts.values.get("signals"), facts.noticed)
+        if facts.origins.get("signals") is not Origin.REPORTED:
+            add_signals(rulebook, facts, history, record.id)
+        decision = published.compiled.decide(facts)
+        history.add(past_of(facts, record.at, record.id, decision.outcome), needed)
+        cause = cause_of(rulebook, facts, decision)
+        key = cause.key if cause is not None else None
+        same = _same_signals(before, (facts.values.get("signals"), facts.noticed))
+        # What drafts in shadow made of it then stays: they may be gone.
+        drafts = record.decision.get("drafts")
+        before_it = {name: said for name, said in record.decision.items() if name not in {"drafts", "meaning"}}
+        new = None
+        if not same or decision_json(decision) != before_it or key != record.cause:
+            recorded = recorded_of({name: record.columns[f"recorded_{name}"] for name in ("outcome", "reason")})
+            decided = decided_of(decision, facts.reference, drafts)
+            session = record.facts.get("session")
+            new = signin_of(record.id, record.at, rulebook, facts, recorded, decided, cause, number, session)
+        yield record, new
+
+
+def _same_signals(before: tuple[Any, Any], after: tuple[Any, Any]) -> bool:
+    was, now = before[0], after[0]
+    # Where none is open, what was read from a record is a set like any other.
+    nothing: frozenset[str] = frozenset()
+    return was == now and getattr(was, "open", nothing) == getattr(now, "open", nothing) and before[1] == after[1]

@@ -1,0 +1,1 @@
+"""What everything works with: stores, clock, caches, limits; knows nobody above."""

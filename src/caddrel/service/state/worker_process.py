@@ -1,0 +1,260 @@
+"""A process of its own for what takes long and changes nothing: checks of large rulebooks, long exports.
+
+All threads of one process share one interpreter: whoever computes long makes every decision wait at each of its steps.
+The other process looks things up in the same files, for itself, and gives way to this one on the processor. It begins
+when it is first needed, goes on for as long as there is something to do now and then, and ends with this one, also when
+this one is killed.
+Not here: reading a log that is imported (`apart`), how much may be asked for at once (`heavy`).
+"""
+
+from __future__ import annotations
+
+import contextlib
+import os
+import select
+import signal
+import subprocess
+import threading
+import traceback
+from collections.abc import Callable, Iterable, Iterator
+from datetime import UTC, datetime
+from pathlib import Path
+from typing import Any, BinaryIO, Concatenate, ParamSpec, TypeVar, cast
+
+from caddrel.core.diagnostics import RulebookError
+from caddrel.core.facts.attempts import AttemptRefused
+from caddrel.service.problems import ServiceError
+from caddrel.service.state.address_data import AddressData
+from caddrel.service.state.context import State
+from caddrel.service.state.pipes import begin, got, opened, pickled, put
+from caddrel.store.engine import Database
+from caddrel.store.inventory import InventoryStore
+from caddrel.store.log_seal import LogSeal
+from caddrel.store.revisions import RevisionStore
+from caddrel.store.signins import SigninStore
+
+# Lower in the queue for the processor than whatever is decided or shown.
+NICER_BY = 10
+# Seconds without anything to do after which the process ends, and its memory is free.
+IDLE_FOR = 600.0
+# Bytes of a long answer that come at a time.
+PIECE = 64 * 1024
+_EXPECTED = (ServiceError, RulebookError, AttemptRefused)
+
+P = ParamSpec("P")
+T = TypeVar("T")
+
+
+class WorkerFailed(Exception):
+    """What was done there went wrong inside; holds where."""
+
+
+class WorkerProcess:
+    """The other process, which does one thing at a time; one that has ended is begun anew.
+
+    Parameters
+    ----------
+    folder, addresses
+        What it looks things up in.
+    most_here
+        What is no larger than this is done here: to be handed over takes longer than to be done.
+    """
+
+    def __init__(self, folder: Path, addresses: AddressData | None, most_here: int) -> None:
+        self._given = (folder, [] if addresses is None else addresses.paths)
+        self._most_here = most_here
+        self._process: subprocess.Popen[bytes] | None = None
+        self._stopped = False
+        self._streams = 0
+        # Held while it does one thing; and while one thing is done here.
+        self._there, self._here = threading.Lock(), threading.Lock()
+
+    def is_for(self, size: int) -> bool:
+        """Tell whether something of a size is to be done there."""
+        return size > self._most_here
+
+    def do(
+        self,
+        size: int,
+        function: Callable[Concatenate[State, P], T],
+        state: State,
+        *args: P.args,
+        **named: P.kwargs,
+    ) -> T:
+        """Return what a function of one of our modules gives, computed here or there.
+
+        Parameters
+        ----------
+        size
+            Of what is computed with, by which it is chosen where.
+        function
+            Is handed the state, and changes nothing.
+
+        Raises
+        ------
+        ServiceError, RulebookError, AttemptRefused
+            As the function does; or when the process ended.
+        """
+        if not self.is_for(size):
+            with self._here:
+                return function(state, *args, **named)
+        return cast("T", self._ask("do", state.clock(), function, args, named))
+
+    def pieces(
+        self,
+        function: Callable[Concatenate[State, P], Iterable[bytes]],
+        now: datetime,
+        *args: P.args,
+        **named: P.kwargs,
+    ) -> Iterator[bytes]:
+        """Return the pieces that a function yields there, as they are asked for; many small ones come together."""
+        with self._there:
+            self._streams += 1
+            number = self._streams
+        self._ask("begin", now, function, args, named, number)
+        return self._pieces(number)
+
+    def _pieces(self, number: int) -> Iterator[bytes]:
+        try:
+            while piece := self._ask("next", None, None, (), {}, number):
+                yield piece
+        finally:
+            # Whoever wanted them may have gone before the end.
+            with contextlib.suppress(ServiceError):
+                self._ask("end", None, None, (), {}, number)
+
+    def stop(self) -> None:
+        """End the process, whatever it is doing."""
+        self._stopped = True
+        while not self._there.acquire(timeout=0.1):
+            process = self._process
+            if process is not None:
+                process.kill()
+        try:
+            self._forget()
+        finally:
+            self._there.release()
+
+    def _ask(
+        self,
+        what: str,
+        now: datetime | None,
+        function: Callable[..., Any] | None,
+        args: tuple[Any, ...],
+        named: dict[str, Any],
+        number: int = 0,
+    ) -> Any:
+        question = pickled((what, number, now, function, args, named))
+        # What is begun here may be begun anew: it changes nothing. What it was in the middle of is lost.
+        fresh = what in {"do", "begin"}
+        with self._there:
+            try:
+                good, answer = self._exchange(question, fresh=fresh)
+            except (OSError, EOFError):
+                # It had nothing to do for long, and ended at this moment.
+                self._forget()
+                good, answer = self._exchange_at_last(question, fresh=fresh)
+        if not good:
+            raise answer
+        return answer
+
+    def _exchange_at_last(self, question: bytes, *, fresh: bool) -> tuple[bool, Any]:
+        try:
+            return self._exchange(question, fresh=fresh)
+        except (OSError, EOFError) as error:
+            self._forget()
+            hint = "try again; if it happens again, tell whoever runs the service"
+            raise ServiceError(503, "worker-ended", "the process that did this ended", hint) from error
+
+    def _exchange(self, question: bytes, *, fresh: bool) -> tuple[bool, Any]:
+        if self._process is None:
+            if self._stopped or not fresh:
+                raise EOFError
+            self._process = begin("caddrel.service.state.worker_process")
+            put(opened(self._process.stdin), pickled(self._given))
+        put(opened(self._process.stdin), question)
+        opened(self._process.stdin).flush()
+        good, answer = got(opened(self._process.stdout))
+        return bool(good), answer
+
+    def _forget(self) -> None:
+        process, self._process = self._process, None
+        if process is not None:
+            process.kill()
+            for end in (process.stdin, process.stdout):
+                with contextlib.suppress(OSError):
+                    opened(end).close()
+            process.wait()
+
+
+def _open(folder: Path, address_files: list[Path]) -> tuple[State, list[datetime]]:
+    """Return what things are looked up in, and the moment that its clock tells."""
+    book = Database(folder / "book.sqlite", "book", poll=0)
+    log = Database(folder / "signins.sqlite", "log", poll=0)
+    now = [datetime.now(UTC)]
+    state = State(
+        revisions=RevisionStore(book),
+        inventory=InventoryStore(book),
+        # Nothing is written here, so nothing is sealed.
+        signins=SigninStore(log, LogSeal(b"")),
+        clock=lambda: now[0],
+        folder=folder,
+        addresses=AddressData(address_files) if address_files else None,
+    )
+    return state, now
+
+
+def _gathered(pieces: Iterator[bytes]) -> bytes:
+    """Return the next pieces as one, empty at the end."""
+    found: list[bytes] = []
+    size = 0
+    for piece in pieces:
+        found.append(piece)
+        size += len(piece)
+        if size >= PIECE:
+            break
+    return b"".join(found)
+
+
+def _work(questions: BinaryIO, answers: BinaryIO) -> None:
+    state, clock = _open(*got(questions))
+    streams: dict[int, Iterator[bytes]] = {}
+    while select.select([questions], [], [], IDLE_FOR)[0] or streams:
+        what, number, now, function, args, named = got(questions)
+        clock[0] = now or clock[0]
+        good, answer = True, None
+        try:
+            if what == "do":
+                answer = function(state, *args, **named)
+            elif what == "begin":
+                streams[number] = iter(function(state, *args, **named))
+            elif what == "next":
+                answer = _gathered(streams[number])
+            else:
+                close = getattr(streams.pop(number, None), "close", None)
+                if close is not None:
+                    close()
+        except _EXPECTED as refused:
+            good, answer = False, refused
+        except Exception as failed:  # noqa: BLE001 - told where the answer is waited for
+            # In words: the other process may not know how to make it again.
+            good, answer = False, WorkerFailed("".join(traceback.format_exception(failed)))
+        put(answers, pickled((good, answer)))
+        answers.flush()
+
+
+def main() -> None:
+    """Be the other process."""
+    # The one that is served decides when to stop.
+    signal.signal(signal.SIGINT, signal.SIG_IGN)
+    os.nice(NICER_BY)
+    answers = os.fdopen(os.dup(1), "wb")
+    # Whatever else is said goes where errors go.
+    os.dup2(2, 1)
+    # Nobody asks any more.
+    with contextlib.suppress(BrokenPipeError, EOFError):
+        _work(os.fdopen(os.dup(0), "rb", buffering=0), answers)
+
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,1 @@
+"""Why: traces, rehearsals, remedies, what has changed since."""

@@ -1,0 +1,112 @@
+"""Rehearsing: an attempt that did not happen."""
+
+from __future__ import annotations
+
+from caddrel.core.decide.compiled.evaluator import CompiledRulebook
+from caddrel.core.decide.interpreter.interpreter import explain
+from caddrel.core.diagnostics import Diagnostic, RulebookError, did_you_mean, shorten
+from caddrel.core.facts.attempts import SHORT, AttemptRefused, read_facts, read_given_facts
+from caddrel.core.facts.facts import Setting
+from caddrel.core.facts.types import Value
+from caddrel.core.inventory.completion import complete
+from caddrel.core.inventory.index import Inventory
+from caddrel.core.rulebook.model import Rulebook
+from caddrel.core.words.decisions import decision_words
+from caddrel.service.rulebooks.publish import read_files
+from caddrel.service.rulebooks.view import pieces
+from caddrel.service.signins.signal_history import notice_now
+from caddrel.service.state.context import State
+from caddrel.service.state.titles import _title, titled
+from caddrel.service.tracing.remedies import remedies_of
+from caddrel.service.tracing.views import decision_view, trace_view
+from caddrel.wire import decisions as wire
+
+
+def rulebook_for(state: State, request: wire.RehearseRequest) -> tuple[Rulebook, CompiledRulebook, int | None]:
+    """Return the rulebook that a rehearsal names, also compiled, with its revision."""
+    if request.files is not None:
+        result = read_files(request.files)
+        if result.rulebook is None:
+            raise RulebookError(result.diagnostics)
+        return result.rulebook, CompiledRulebook(result.rulebook), None
+    published = (
+        state.rulebooks.get(request.revision) if request.revision is not None else state.rulebooks.need_current()
+    )
+    return published.rulebook, published.compiled, published.revision.number
+
+
+def rehearse(state: State, request: wire.RehearseRequest) -> wire.Rehearsal:
+    """Decide an attempt that did not happen; facts left out stay unknown.
+
+    Raises
+    ------
+    AttemptRefused
+        Naming every fact that is unknown or wrong, and a person or app that the inventory does not know.
+    """
+    rulebook, compiled, number = rulebook_for(state, request)
+    inventory = state.inventories.current()
+    reported, problems = _reported(request, rulebook)
+    problems += _unknown(reported, inventory)
+    if problems:
+        raise AttemptRefused(problems)
+    facts = complete(
+        reported,
+        rulebook.catalogue,
+        rulebook.settings.assume,
+        inventory,
+        Setting.REHEARSAL,
+        state.clock(),
+        state.addresses,
+    )
+    notice_now(state, rulebook, facts)
+    # What the door would show has a reference to quote; a rehearsal leaves no record, so it shows the form of one.
+    facts.reference = "00000-00000"
+    explained = explain(titled(rulebook, inventory), facts, number)
+    return wire.Rehearsal(
+        pieces(decision_words(explained, _title(inventory, "people", facts.values.get("person.id")))),
+        decision_view(explained.decision),
+        trace_view(explained),
+        _remarks(reported, inventory),
+        remedies_of(state, explained, compiled, inventory),
+    )
+
+
+def _reported(request: wire.RehearseRequest, rulebook: Rulebook) -> tuple[dict[str, Value], list[Diagnostic]]:
+    """Return the facts that can be read, and what is wrong with the others."""
+    problems: list[Diagnostic] = []
+    reported: dict[str, Value] = {}
+    # `app` alone stands for its id; with fields of its own it is a nested fact.
+    typed = {SHORT.get(k, k) if isinstance(v, str) else k: v for k, v in request.facts.items()}
+    given = {name: text for name, text in request.given.items() if text.strip()}
+    for name, text in given.items():
+        try:
+            reported.update(read_given_facts({name: text}, rulebook.catalogue))
+        except AttemptRefused as refused:
+            problems.extend(refused.problems)
+    try:
+        reported.update(read_facts(typed, rulebook.catalogue))
+    except AttemptRefused as refused:
+        problems.extend(refused.problems)
+    return reported, problems
+
+
+def _unknown(reported: dict[str, Value], inventory: Inventory) -> list[Diagnostic]:
+    """Return findings for a person or app that the inventory does not know."""
+    problems = []
+    known = (("person.id", "person", inventory.people), ("app.id", "app", inventory.apps))
+    for fact, word, there in known:
+        name = reported.get(fact)
+        if isinstance(name, str) and name not in there and there:
+            hint = did_you_mean(name, there, f"see caddrel {'people' if word == 'person' else 'apps'} list")
+            problems.append(
+                Diagnostic(f"unknown-{word}", f"the inventory knows no {word} `{shorten(name)}`", hint, path=fact)
+            )
+    return problems
+
+
+def _remarks(reported: dict[str, Value], inventory: Inventory) -> list[str]:
+    """Return what is worth saying about an attempt that can be decided."""
+    device = reported.get("device.id")
+    if isinstance(device, str) and device not in inventory.devices:
+        return [f"The device {shorten(device)} is not in the inventory: decided as an unlisted one."]
+    return []

@@ -1,0 +1,44 @@
+"""Remedies of a decision as readers see them."""
+
+from __future__ import annotations
+
+from caddrel.core.decide.compiled.evaluator import CompiledRulebook
+from caddrel.core.decide.interpreter.interpreter import Explained
+from caddrel.core.facts.values import to_json
+from caddrel.core.inventory.index import Inventory
+from caddrel.core.remedies.search import Remedy, remedies
+from caddrel.core.words.pieces import Piece
+from caddrel.core.words.remedies import remedy_words
+from caddrel.service.rulebooks.view import pieces
+from caddrel.service.state.context import State
+from caddrel.wire import decisions as wire
+
+
+def remedies_of(
+    state: State, explained: Explained, compiled: CompiledRulebook, inventory: Inventory
+) -> list[wire.Remedy]:
+    """Return what would have led to a better outcome, the easiest first."""
+    found = remedies(explained, compiled, inventory, state.addresses)
+    id = explained.facts.values.get("person.id")
+    entry = inventory.people.get(str(id))
+    title = (entry.title if entry else "") or (str(id) if id is not None else "")
+    person = Piece(title, "person", str(id)) if title else Piece("the person")
+    return [_view(remedy, explained, person) for remedy in found]
+
+
+def _view(remedy: Remedy, explained: Explained, person: Piece) -> wire.Remedy:
+    return wire.Remedy(
+        outcome=remedy.decision.outcome,
+        outstanding=list(remedy.decision.outstanding),
+        who=remedy.who.words,
+        sentence=pieces(remedy_words(remedy, explained.rulebook, person)),
+        steps=[
+            wire.RemedyStep(
+                step.says,
+                step.who.words,
+                {name: to_json(value) for name, value in step.facts.items()}
+                | ({"auth.methods": sorted(step.adds)} if step.adds else {}),
+            )
+            for step in remedy.steps
+        ],
+    )

@@ -1,0 +1,139 @@
+"""Rehearsing attempts, and tracing sign-ins of the log."""
+
+from __future__ import annotations
+
+import msgspec
+
+from caddrel.core.decide.decision import MEANING
+from caddrel.core.decide.interpreter.interpreter import Explained, explain, standards_named
+from caddrel.core.decide.truth import TRUE
+from caddrel.core.diagnostics import shorten
+from caddrel.core.facts.facts import Origin
+from caddrel.core.facts.record import facts_from_json
+from caddrel.core.language.formulas import parse_formula
+from caddrel.core.language.nodes import Item
+from caddrel.core.words.decisions import decision_words
+from caddrel.core.words.pieces import Sentence, say
+from caddrel.service.problems import ServiceError, not_found
+from caddrel.service.rulebooks.changes import changed_objects
+from caddrel.service.rulebooks.publish import info
+from caddrel.service.rulebooks.view import pieces
+from caddrel.service.runtime import Deps
+from caddrel.service.signins.rows import summary
+from caddrel.service.signins.signal_history import notice_now
+from caddrel.service.state.titles import _title, titled
+from caddrel.service.tracing.fact_drift import changed_facts
+from caddrel.service.tracing.remedies import remedies_of
+from caddrel.service.tracing.views import decision_view, trace_view
+from caddrel.store.signins import SigninRecord
+from caddrel.wire import decisions as wire
+from caddrel.wire.signins import Fix, Now, SigninTrace, WholeRecord
+
+# So many of the person's sign-ins before and after the one that is traced.
+AROUND = 5
+
+
+def find(deps: Deps, id: str) -> SigninRecord:
+    """Return a sign-in by id or reference."""
+    record = deps.signins.get(id)
+    if record is None:
+        raise not_found(f"sign-in `{shorten(id)}`", "give its id, or the reference that the person was shown")
+    return record
+
+
+def trace(deps: Deps, id: str) -> SigninTrace:
+    """Return why a sign-in came out as it did, recomputed from its record, and what would happen now."""
+    record = find(deps, id)
+    number = int(record.columns["revision"])
+    published = deps.rulebooks.get(number)
+    current = deps.rulebooks.need_current()
+    inventory = deps.inventories.current()
+    person = _title(inventory, "people", record.columns["person"])
+    then = titled(published.rulebook, inventory)
+    explained = explain(then, facts_from_json(record.facts, published.rulebook.catalogue), number)
+    meaning, recorded = record.decision.get("meaning", 1), msgspec.convert(record.decision, wire.Decision)
+    now = None
+    if current.revision.number != number:
+        facts = facts_from_json(record.facts, current.rulebook.catalogue)
+        if facts.origins.get("signals") is not Origin.REPORTED:
+            notice_now(deps, current.rulebook, facts, record.id)
+        again = explain(titled(current.rulebook, inventory), facts, current.revision.number)
+        deciding = {ref.policy for ref in explained.decision.deciding}
+        now = Now(
+            current.revision.number,
+            decision_view(again.decision),
+            pieces(decision_words(again, person)),
+            changed_objects(published.rulebook, current.rulebook, deciding),
+        )
+    return SigninTrace(
+        summary=summary(record),
+        sentence=pieces(_then_words(record, explained, person)),
+        decision=decision_view(explained.decision) if meaning == MEANING else recorded,
+        trace=trace_view(explained),
+        revision=info(published.revision, current.revision.number),
+        person_title=person,
+        app_title=_title(inventory, "apps", record.columns["app"]),
+        device_title=_title(inventory, "devices", record.columns["device"]),
+        fixes=fixes(explained),
+        same=explained.decision.outcome == record.decision.get("outcome"),
+        now=now,
+        remedies=remedies_of(deps, explained, published.compiled, inventory),
+        since=changed_facts(deps, published.rulebook, explained.facts),
+        around=[summary(found) for found in deps.signins.around(record, AROUND)],
+        not_believed=dict(explained.facts.not_believed),
+        drafts={**record.decision.get("drafts", {}), **deps.draft_outcomes.of(record.id)},
+        meaning=meaning,
+        present=None if meaning == MEANING else decision_view(explained.decision),
+    )
+
+
+def _then_words(record: SigninRecord, explained: Explained, person: str) -> Sentence:
+    """Return the sentence on a decision; of one under another meaning that, and what it would come to now."""
+    sentence = decision_words(explained, person)
+    meaning = record.decision.get("meaning", 1)
+    if meaning == MEANING:
+        return sentence
+    outcome = record.decision.get("outcome")
+    return say(f"It was {outcome}, by what decisions meant then (meaning {meaning}). By what they mean now: ", sentence)
+
+
+def record_of(deps: Deps, id: str) -> WholeRecord:
+    """Return everything that a decision came from."""
+    record = find(deps, id)
+    number = int(record.columns["revision"])
+    files = [wire.File(name, text) for name, text in deps.rulebooks.get(number).revision.files]
+    decision = msgspec.convert(record.decision, wire.Decision)
+    meaning = record.decision.get("meaning", 1)
+    return WholeRecord(record.id, number, dict(record.facts), decision, files, meaning)
+
+
+def fixes(explained: Explained) -> list[Fix]:
+    """Return the failed checks of the standards that the deciding rules name, in document order."""
+    if explained.decision.outcome == "allowed":
+        return []
+    named: list[str] = []
+    deciding = {(ref.policy, ref.rule) for ref in explained.decision.deciding}
+    for steps in explained.policies:
+        for step in steps.rules:
+            if (steps.policy.id, step.rule.id) in deciding:
+                named.extend(standards_named(step.rule, explained.rulebook))
+    for text in explained.decision.in_the_way:
+        item, _ = parse_formula(text)
+        if isinstance(item, Item) and item.kind == "device passes":
+            named.append(item.name)
+    found = []
+    for name in dict.fromkeys(named):
+        verdict = explained.judge.standard(name)
+        for check, judged in zip(verdict.standard.checks, verdict.checks, strict=True):
+            if judged.truth is not TRUE:
+                found.append(Fix(name, check.id, check.title or check.id, check.fix, judged.truth.value))
+    return found
+
+
+def need_revision(text: str) -> int | None:
+    """Return the revision number that a query parameter names, None when it names none."""
+    if not text or text == "current":
+        return None
+    if not (text.isascii() and text.isdigit() and len(text) < 10):
+        raise ServiceError(400, "bad-parameter", "`revision` is a number, or `current`")
+    return int(text)

@@ -1,0 +1,49 @@
+"""Decisions and traces as they travel."""
+
+from __future__ import annotations
+
+from functools import lru_cache
+from typing import Any
+
+import msgspec
+
+from caddrel.core.decide.decision import Decision, decision_json
+from caddrel.core.decide.interpreter.interpreter import Explained
+from caddrel.core.decide.trace import trace_json
+from caddrel.core.rulebook.model import Rulebook
+from caddrel.core.words.decisions import why_not_words
+from caddrel.core.words.pieces import Sentence
+from caddrel.core.words.signals import signal_words
+from caddrel.service.rulebooks.view import pieces
+from caddrel.wire import decisions as wire
+from caddrel.wire.rulebooks import FactList, FactView
+
+
+def decision_view(decision: Decision) -> wire.Decision:
+    """Return a decision as it travels."""
+    return msgspec.convert(decision_json(decision), wire.Decision)
+
+
+def trace_view(explained: Explained) -> wire.Trace:
+    """Return a trace as it travels, each policy and signal with its summary."""
+    document: dict[str, Any] = trace_json(explained)
+    document["policies"] = [
+        {**policy, "summary": _plain_pieces(why_not_words(steps, explained.rulebook))}
+        for policy, steps in zip(document["policies"], explained.policies, strict=True)
+    ]
+    for signal in document["signals"].values():
+        signal["summary"] = _plain_pieces(signal_words(signal["why"]))
+    return msgspec.convert(document, wire.Trace)
+
+
+@lru_cache(maxsize=4096)
+def _plain_pieces(sentence: Sentence) -> list[Any]:
+    # Most policies have the same few things to say; who gets them does not change them.
+    return [msgspec.to_builtins(piece) for piece in pieces(sentence)]
+
+
+def fact_list(rulebook: Rulebook) -> FactList:
+    """Return the facts of a rulebook."""
+    return FactList(
+        [FactView(spec.name, spec.type.value, spec.doc, list(spec.words)) for spec in rulebook.catalogue.values()]
+    )

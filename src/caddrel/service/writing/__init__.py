@@ -1,1 +1,0 @@
-"""What an editor of rulebooks asks while somebody writes. One file a question."""
