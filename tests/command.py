@@ -48,5 +48,5 @@ def program(
     """Run a command in a process of its own."""
     return subprocess.run(
         [str(BIN / "caddrel"), *words],
-        check=False, capture_output=True, text=True, env=env, input=stdin, cwd=cwd, timeout=120,
+        check=False, capture_output=True, text=True, env=env, input=stdin, cwd=cwd, timeout=300,
     )  # fmt: skip

@@ -11,7 +11,7 @@ from pathlib import Path
 import click
 import pytest
 from tests.command import BIN, run
-from tests.conftest import Live
+from tests.conftest import PATIENCE, Live
 from tests.service.test_api import RULEBOOK
 
 from caddrel.cli import cli
@@ -262,7 +262,7 @@ def test_the_tour_of_the_readme_runs(kelpline_folder: Path, tmp_path: Path) -> N
             text=True,
             env=env,
             cwd=tmp_path,
-            timeout=120,
+            timeout=PATIENCE,
         )
         assert done.returncode == 0, done.stderr
         for words in ("Install the system update to Android 15", "✓ allowed", "✕ blocked", "Revision 3 is current"):
@@ -292,7 +292,7 @@ def test_the_demo_command_starts_tells_and_stops(kelpline_folder: Path, tmp_path
     assert told["pid"] == process.pid
     assert run("rulebook", "history", env={"CADDREL_PROFILE": str(profile)}).returncode == 0
     process.send_signal(signal.SIGTERM)
-    process.communicate(timeout=60)
+    process.communicate(timeout=PATIENCE)
     assert process.returncode == 0
 
 
@@ -316,7 +316,7 @@ def test_the_service_writes_one_line_a_request_and_no_secret(tmp_path: Path) -> 
         cookie = http.cookies["caddrel_session"]
         http.post("/api/v1/session", json={"name": "odd", "password": "a secret guess"})
     process.send_signal(signal.SIGTERM)
-    _, written = process.communicate(timeout=30)
+    _, written = process.communicate(timeout=PATIENCE)
     lines = [json.loads(line) for line in written.splitlines()]
     requests = [e for e in lines if e["event"] == "request.done"]
     assert {e["event"] for e in lines} <= {"request.done", "audit.checkpoint"}

@@ -6,7 +6,7 @@ from collections.abc import Callable, Iterator
 
 import pytest
 from playwright.sync_api import Browser, Page, StorageState
-from tests.conftest import Live
+from tests.conftest import PATIENCE, Live
 
 from caddrel import wiring
 
@@ -40,7 +40,7 @@ def open_console(browser: Browser, kelpline: Live, signed_in: StorageState) -> I
         )
         contexts.append(context)
         page = context.new_page()
-        page.set_default_timeout(15_000)
+        page.set_default_timeout(PATIENCE * 1000)
         page.on("pageerror", lambda error: wrong.append(str(error)))
         # A refusal that the page shows is no error of the page, though the browser notes it.
         page.on(

@@ -8,7 +8,7 @@ from datetime import date, timedelta
 import pytest
 from playwright.sync_api import Browser, Page, expect
 from tests.axe import axe_findings
-from tests.conftest import Live
+from tests.conftest import PATIENCE, Live
 from tests.console.conftest import Open
 
 from caddrel import wiring
@@ -276,7 +276,7 @@ def test_axe_finds_nothing_while_the_palette_is_open(open_console: Open) -> None
 
 def _operated(browser: Browser, live: Live, path: str) -> Page:
     page = browser.new_context(reduced_motion="reduce", viewport={"width": 1280, "height": 800}).new_page()
-    page.set_default_timeout(15_000)
+    page.set_default_timeout(PATIENCE * 1000)
     page.goto(f"{live.url}/#/enter?code={wiring.way_in(live.deps)}")
     page.wait_for_selector("nav")
     page.goto(f"{live.url}/#{path}")

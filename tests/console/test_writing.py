@@ -7,7 +7,7 @@ from datetime import timedelta
 import pytest
 from playwright.sync_api import Browser, Locator, Page, expect
 from tests.axe import axe_findings
-from tests.conftest import NOW, Live
+from tests.conftest import NOW, PATIENCE, Live
 
 from caddrel import wiring
 from caddrel.demo.fill import anchor, documents
@@ -27,7 +27,7 @@ def company(empty: Live) -> Live:
 def _page(browser: Browser, live: Live, path: str, width: int = 1280, theme: str = "light") -> Page:
     context = browser.new_context(reduced_motion="reduce", viewport={"width": width, "height": 800}, color_scheme=theme)  # type: ignore[arg-type]
     page = context.new_page()
-    page.set_default_timeout(15_000)
+    page.set_default_timeout(PATIENCE * 1000)
     page.goto(f"{live.url}/#/enter?code={wiring.way_in(live.deps)}")
     page.wait_for_selector("nav")
     page.goto(f"{live.url}/#{path}")

@@ -14,7 +14,7 @@ import httpx
 import pytest
 from playwright.sync_api import Browser, Page, expect
 from tests.axe import axe_findings
-from tests.conftest import Live, serving
+from tests.conftest import PATIENCE, Live, serving
 
 from caddrel.demo.fill import ADDRESSES
 from caddrel.doorway.holdings import FIRST_PASSWORD, Holdings
@@ -64,7 +64,7 @@ def come(browser: Browser, doorway: str) -> Iterator[Come]:
         )
         contexts.append(context)
         page = context.new_page()
-        page.set_default_timeout(15_000)
+        page.set_default_timeout(PATIENCE * 1000)
         page.on("pageerror", lambda error: wrong.append(str(error)))
         page.on("console", lambda message: wrong.append(message.text) if message.type == "error" else None)
         page.goto(f"{doorway}/?{httpx.QueryParams(chosen)}")
@@ -338,7 +338,7 @@ def test_without_a_decision_nobody_comes_in() -> None:
     )  # fmt: skip
     assert process.stdout is not None
     url = process.stdout.readline().decode().strip()
-    page = httpx.get(url, timeout=30)
+    page = httpx.get(url, timeout=PATIENCE)
     assert page.status_code == 503
     assert "Nobody can be let in now" in page.text
     process.communicate()

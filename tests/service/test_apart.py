@@ -17,7 +17,7 @@ from pathlib import Path
 from typing import Any
 
 import pytest
-from tests.conftest import NOW, Live, serving
+from tests.conftest import NOW, PATIENCE, Live, serving
 
 from caddrel.demo.fill import ADDRESSES, anchor, documents
 from caddrel.demo.log import sign_ins
@@ -258,7 +258,7 @@ time.sleep(1000)
         pid = int(service.stdout.readline())
         assert not _gone(pid)
         service.kill()
-    until = time.monotonic() + 30
+    until = time.monotonic() + PATIENCE
     while not _gone(pid):
         assert time.monotonic() < until
         time.sleep(0.01)

@@ -14,7 +14,7 @@ from typing import Any
 import httpx
 import pytest
 from sqlalchemy import event
-from tests.conftest import NOW, Live
+from tests.conftest import NOW, PATIENCE, Live
 
 from caddrel.client import Caddrel, Refused
 from caddrel.service.auth.tokens import make_token
@@ -497,10 +497,10 @@ def test_an_import_and_a_door_go_on_together(live: Live) -> None:
     with _door(live) as door, live.client() as client, ThreadPoolExecutor(4) as pool:
         imported = pool.submit(lambda: client.signins.import_(sent()))
         answers = [pool.submit(lambda: door.access.evaluate(_ask("odd", "post"))) for _ in range(60)]
-        assert all(answer.result(60).decision for answer in answers)
-        assert imported.result(120).added == 9000
+        assert all(answer.result(PATIENCE).decision for answer in answers)
+        assert imported.result(PATIENCE).added == 9000
     assert sum(count for _, _, count in live.deps.signins.per_day(Query())) == 9060
-    deadline = time.monotonic() + 30
+    deadline = time.monotonic() + PATIENCE
     while live.deps.signins.due() and time.monotonic() < deadline:
         time.sleep(0.05)
     assert live.deps.signins.due() == []

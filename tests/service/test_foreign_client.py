@@ -7,7 +7,7 @@ import sys
 from pathlib import Path
 
 import pytest
-from tests.conftest import Live
+from tests.conftest import PATIENCE, Live
 
 from caddrel.service.auth.tokens import make_token
 from caddrel.wire.decisions import File
@@ -46,7 +46,7 @@ def test_what_is_described_is_what_is_answered(empty: Live, paths: str, role: st
         capture_output=True,
         text=True,
         check=False,
-        timeout=150,
+        timeout=2 * PATIENCE,
     )
     assert done.returncode == 0, done.stdout[-4000:]
     assert "Authentication failed" not in done.stdout

@@ -19,7 +19,7 @@ from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
 from tests.command import BIN
-from tests.conftest import serving
+from tests.conftest import PATIENCE, serving
 from tests.service.test_noticing import RULEBOOK, START, _lines
 from tests.service.wal_syncs import lose_power
 
@@ -63,7 +63,7 @@ def _service(
 
 
 def _wait(client: Caddrel) -> None:
-    until = time.monotonic() + 60
+    until = time.monotonic() + PATIENCE
     while True:
         try:
             client.signins.list(limit=1)

@@ -11,7 +11,7 @@ import httpx
 import pyotp
 import pytest
 from playwright.sync_api import Browser
-from tests.conftest import Live, serving
+from tests.conftest import PATIENCE, Live, serving
 
 from caddrel.service.auth import accounts as access
 
@@ -36,7 +36,7 @@ def _closing() -> Iterator[None]:
 
 
 def _console(live: Live, **said: str) -> tuple[httpx.Client, dict[str, Any]]:
-    http = httpx.Client(base_url=live.url, timeout=30, verify=False)
+    http = httpx.Client(base_url=live.url, timeout=PATIENCE, verify=False)
     _open.append(http)
     answer = http.post("/api/v1/session", json=said or {"name": "maren", "password": PASSWORD})
     assert answer.status_code == 200, answer.text
@@ -266,7 +266,7 @@ def test_passwords_that_are_guessed_first_are_refused(vacant: Live, password: st
 
 def test_tries_are_counted_before_they_are_looked_at(live: Live) -> None:
     def guess(i: int) -> int:
-        with httpx.Client(base_url=live.url, timeout=60, verify=False) as http:
+        with httpx.Client(base_url=live.url, timeout=PATIENCE, verify=False) as http:
             return http.post("/api/v1/session", json={"name": "maren", "password": f"guess {i}"}).status_code
 
     with ThreadPoolExecutor(24) as pool:

@@ -10,7 +10,7 @@ from typing import Any
 import httpx
 import pytest
 from tests.command import run
-from tests.conftest import Live
+from tests.conftest import PATIENCE, Live
 
 from caddrel.client import Caddrel, Refused
 from caddrel.core.rulebook.read.rulebook import read_rulebook
@@ -298,7 +298,7 @@ def test_a_draft_is_published_when_it_is_due(live: Live) -> None:
 
 
 def _until(holds: Any) -> None:
-    end = time.monotonic() + 20
+    end = time.monotonic() + PATIENCE
     while not holds():
         assert time.monotonic() < end
         time.sleep(0.05)

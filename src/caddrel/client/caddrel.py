@@ -437,7 +437,7 @@ class Caddrel:
     """
 
     def __init__(
-        self, url: str, token: str = "", *, timeout: float = 30.0, transport: httpx.BaseTransport | None = None
+        self, url: str, token: str = "", *, timeout: float = 120.0, transport: httpx.BaseTransport | None = None
     ) -> None:
         caller = Caller(url, token, timeout, transport)
         self._caller = caller
