@@ -45,7 +45,7 @@ def doorway(world: Live) -> Iterator[str]:
     process.stdout.close()
     process.stdin.close()
     # It ends with whoever started it, and leaves no token behind that is good.
-    assert process.wait(10) == 0
+    assert process.wait(PATIENCE) == 0
     with world.client() as client:
         made = [token for token in client.tokens.all() if token.created_by == "token tests"]
         assert "door" in {token.role for token in made}

@@ -14,9 +14,8 @@ from tests.conftest import NOW, Live, serving
 from caddrel import wiring
 from caddrel.client import Caddrel, Refused
 from caddrel.service.app import ENDPOINTS
-from caddrel.service.auth import accounts as access
 from caddrel.service.auth import secrets
-from caddrel.service.auth.tokens import make_token
+from caddrel.service.auth.tokens import AREAS, make_token
 from caddrel.service.http.endpoints import NOBODY_NEEDED
 from caddrel.store.accounts import DOOR, ROLES
 
@@ -191,7 +190,7 @@ def test_a_token_for_some_things_may_do_no_others(empty: Live) -> None:
             assert (refused.value.problem.status, refused.value.problem.code) == (403, "out-of-scope")
     areas = {e.route.removeprefix("/api/v1/").partition("/")[0] for e in ENDPOINTS if e.route.startswith("/api/v1/")}
     # Whoever may make tokens or accounts can do anything, so nothing can be for these alone.
-    assert areas - set(access.AREAS) == {"tokens", "accounts", "session", "console-sessions"}
+    assert areas - set(AREAS) == {"tokens", "accounts", "session", "console-sessions"}
     done = run("token", "create", "n", "--role", "viewer", "--only", "rulebook", env=empty.environment())
     assert done.returncode == 0
     assert "signins, jobs" in " ".join(

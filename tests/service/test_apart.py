@@ -23,7 +23,7 @@ from caddrel.demo.fill import ADDRESSES, anchor, documents
 from caddrel.demo.log import sign_ins
 from caddrel.demo.world import build_world
 from caddrel.service.problems import ServiceError
-from caddrel.service.signins import import_formats
+from caddrel.service.signins import line_stream
 from caddrel.service.signins.importer import Importer
 from caddrel.service.signins.line_reader import Line, Recorded, digests_of
 from caddrel.service.signins.reader_process import Apart
@@ -103,7 +103,7 @@ def apart(monkeypatch: pytest.MonkeyPatch) -> list[Apart]:
         return is_ready(self)
 
     monkeypatch.setattr(Apart, "is_ready", waited)
-    monkeypatch.setattr(import_formats, "PIECE", 20_000)
+    monkeypatch.setattr(line_stream, "PIECE", 20_000)
     return found
 
 

@@ -21,7 +21,7 @@ from caddrel.core.facts.facts import Origin
 from caddrel.core.facts.record import facts_from_json
 from caddrel.demo.fill import ADDRESSES
 from caddrel.service.auth.tokens import make_token
-from caddrel.service.signins import import_formats, importer, signal_history
+from caddrel.service.signins import importer, line_stream, recompute
 from caddrel.service.signins.recompute import catch_up
 from caddrel.service.signins.record_encoding import decided_of, recorded_of, signin_of
 from caddrel.store.new_signins import NewSignins
@@ -104,7 +104,7 @@ def test_the_order_in_which_records_come_changes_nothing(service: Live, tmp_path
 
 
 def test_late_records_change_only_what_comes_out_otherwise(service: Live, monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr(signal_history, "AT_ONCE", 7)
+    monkeypatch.setattr(recompute, "AT_ONCE", 7)
     written: list[str] = []
     replace = service.deps.signins.replace
 
@@ -174,7 +174,7 @@ def test_records_that_are_not_stored_yet_are_looked_back_at(
     lines = _lines(300, 5)
     with service.client() as client:
         client.signins.import_(lines)
-    monkeypatch.setattr(import_formats, "PIECE", 1_500)
+    monkeypatch.setattr(line_stream, "PIECE", 1_500)
     monkeypatch.setattr(importer, "TOGETHER", 50)
     for live in serving(tmp_path / "disturbed", address_files=[ADDRESSES]):
         live.clock.now = START - timedelta(days=1)

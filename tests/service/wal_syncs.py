@@ -10,6 +10,7 @@ import _sqlite3  # type: ignore[import-not-found]
 import ctypes
 import os
 import shutil
+import threading
 from pathlib import Path
 from typing import Any
 
@@ -53,6 +54,7 @@ def watch() -> None:
     open_really = _OpenType(vfs.contents.open)
     names: dict[int, Path] = {}
     watched = _Methods()
+    copying = threading.Lock()
 
     def opened(found: int, at: int | None, file: Any, flags: int, out: int) -> int:
         # SQLite keeps the pointer, and reads the name there again: a copy of the name would be gone by then.
@@ -67,8 +69,10 @@ def watch() -> None:
                     code = sync_really(file, flags)
                     wal = names[file]
                     draft = wal.with_name(f"{wal.name}.draft")
-                    shutil.copyfile(wal, draft)
-                    draft.replace(wal.with_name(wal.name + SYNCED))
+                    # One thread may commit while another moves what is committed into the database: both sync.
+                    with copying:
+                        shutil.copyfile(wal, draft)
+                        draft.replace(wal.with_name(wal.name + SYNCED))
                     return code
 
                 callback = _SyncType(synced)
