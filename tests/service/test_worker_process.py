@@ -26,11 +26,11 @@ WRONG = "caddrel: 1\npolicies:\n  a: {rules: [{when: nobody.knows is x, then: bl
 
 def _filled(folder: Path, limits: Limits) -> Iterator[Live]:
     for live in serving(folder, limits):
-        with live.client() as client:
-            client.people.import_([b'{"id": "odd.vik", "title": "Odd Vik"}\n', b'{"id": "ines.faro"}'])
-            client.apps.import_([b'{"id": "post"}'])
-            client.rulebook.publish([File("r.yaml", RULEBOOK)], "signals")
-            client.signins.import_(_lines(60, 4))
+        with live.client() as operator:
+            operator.people.import_([b'{"id": "odd.vik", "title": "Odd Vik"}\n', b'{"id": "ines.faro"}'])
+            operator.apps.import_([b'{"id": "post"}'])
+            operator.rulebook.publish([File("r.yaml", RULEBOOK)], "signals")
+            operator.signins.import_(_lines(60, 4))
         yield live
 
 
