@@ -142,7 +142,7 @@ def _new(number: int, at: datetime, person: str | None) -> NewSignin:
     )  # fmt: skip
 
 
-@settings(max_examples=20, deadline=None)
+@settings(max_examples=12, deadline=None)
 @given(
     st.lists(
         st.tuples(
