@@ -34,7 +34,7 @@ from caddrel.service.signins.completer import Completed, Completing, Terms
 from caddrel.service.signins.line_reader import Source
 from caddrel.service.signins.line_stream import PIECE, LineReader, Place, Readable
 from caddrel.service.state.address_data import AddressData
-from caddrel.service.state.pipes import begin, get, got, opened, pickled, put, unpickled
+from caddrel.service.state.pipes import begin, get, give_way, got, opened, pickled, put, unpickled
 
 # Bytes that may be on their way in each direction: a few pieces, so that neither process waits for the other.
 ON_THEIR_WAY = 1024 * 1024
@@ -320,7 +320,7 @@ def main() -> None:
     """Be the other process."""
     # The one that is served decides when to stop, and what it decides comes first.
     signal.signal(signal.SIGINT, signal.SIG_IGN)
-    os.nice(10)
+    give_way()
     answers = os.fdopen(os.dup(1), "wb", buffering=ON_THEIR_WAY)
     # Whatever else is said goes where errors go.
     os.dup2(2, 1)

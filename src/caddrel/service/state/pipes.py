@@ -5,6 +5,7 @@ Both ends are this program: what comes is read as it was written.
 
 from __future__ import annotations
 
+import os
 import pickle
 import struct
 import subprocess
@@ -12,6 +13,11 @@ import sys
 from typing import Any, BinaryIO
 
 _LENGTH = struct.Struct("<Q")
+
+
+# How much lower in the queue for the processor these are: low enough that a decision comes first, and not so low that
+# another busy program on the machine leaves them nothing.
+NICER_BY = 5
 
 
 def begin(module: str) -> subprocess.Popen[bytes]:
@@ -25,6 +31,11 @@ def begin(module: str) -> subprocess.Popen[bytes]:
     # Never a package that happens to lie in the folder where the service was started.
     words = [sys.executable, "-P", "-m", module]
     return subprocess.Popen(words, stdin=subprocess.PIPE, stdout=subprocess.PIPE)  # noqa: S603 - our own
+
+
+def give_way() -> None:
+    """Put this process behind the one that it works for."""
+    os.nice(NICER_BY)
 
 
 def opened(end: Any) -> BinaryIO:

@@ -26,15 +26,13 @@ from caddrel.core.facts.attempts import AttemptRefused
 from caddrel.service.problems import ServiceError
 from caddrel.service.state.address_data import AddressData
 from caddrel.service.state.context import State
-from caddrel.service.state.pipes import begin, got, opened, pickled, put
+from caddrel.service.state.pipes import begin, give_way, got, opened, pickled, put
 from caddrel.store.engine import Database
 from caddrel.store.inventory import InventoryStore
 from caddrel.store.log_seal import LogSeal
 from caddrel.store.revisions import RevisionStore
 from caddrel.store.signins import SigninStore
 
-# Lower in the queue for the processor than whatever is decided or shown.
-NICER_BY = 10
 # Seconds without anything to do after which the process ends, and its memory is free.
 IDLE_FOR = 600.0
 # Bytes of a long answer that come at a time.
@@ -247,7 +245,7 @@ def main() -> None:
     """Be the other process."""
     # The one that is served decides when to stop.
     signal.signal(signal.SIGINT, signal.SIG_IGN)
-    os.nice(NICER_BY)
+    give_way()
     answers = os.fdopen(os.dup(1), "wb")
     # Whatever else is said goes where errors go.
     os.dup2(2, 1)
