@@ -37,6 +37,8 @@ def test_the_openapi_document_is_valid_and_complete(vacant: Live) -> None:
     assert document["openapi"].startswith("3.1")
     described = {(method.upper(), path) for path, item in document["paths"].items() for method in item}
     assert described == {(e.method, e.route.replace("<", "{").replace(">", "}")) for e in ENDPOINTS}
+    (limit,) = [p for p in document["paths"]["/api/v1/people"]["get"]["parameters"] if p["name"] == "limit"]
+    assert limit["schema"] == {"type": "integer", "minimum": 1, "maximum": 1000, "default": 50}
 
 
 def test_the_schema_of_rulebooks_is_published(vacant: Live) -> None:

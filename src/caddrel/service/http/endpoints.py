@@ -30,11 +30,12 @@ PROOF_LASTS = timedelta(minutes=5)
 
 @dataclass(frozen=True, slots=True)
 class Param:
-    """A query parameter."""
+    """A query parameter: a text, or where there is a `most` a whole number from 1 on, `usual` when it is left out."""
 
     name: str
     doc: str
-    kind: str = "string"
+    usual: int = 0
+    most: int = 0
 
 
 @dataclass(frozen=True, slots=True)
@@ -94,13 +95,13 @@ class Call:
         self.etag = f'"{etag}"'
         return self.etag in {part.strip() for part in self.seen.split(",")}
 
-    def number(self, name: str, otherwise: int, most: int) -> int:
+    def number(self, param: Param) -> int:
         """Return a query parameter that is a whole number."""
-        text = self.query.get(name, "")
+        text = self.query.get(param.name, "")
         if not text:
-            return otherwise
-        if not (text.isascii() and text.isdigit() and len(text) < 10 and 1 <= int(text) <= most):
-            raise ServiceError(400, "bad-parameter", f"`{name}` is a whole number from 1 to {most}")
+            return param.usual
+        if not (text.isascii() and text.isdigit() and len(text) < 10 and 1 <= int(text) <= param.most):
+            raise ServiceError(400, "bad-parameter", f"`{param.name}` is a whole number from 1 to {param.most}")
         return int(text)
 
 

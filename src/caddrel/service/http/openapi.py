@@ -9,7 +9,7 @@ from typing import Any
 import msgspec
 
 from caddrel import __version__
-from caddrel.service.http.endpoints import NOBODY_NEEDED, Endpoint, Stream
+from caddrel.service.http.endpoints import NOBODY_NEEDED, Endpoint, Param, Stream
 from caddrel.wire.problems import Problem
 
 _PATH_PART = re.compile(r"<(?:\w+:)?(\w+)>")
@@ -49,6 +49,14 @@ def _answer(endpoint: Endpoint, schemas: dict[Any, Any]) -> dict[str, Any]:
     return {"application/json": {"schema": schemas.get(endpoint.returns, {"type": "object"})}}
 
 
+def _parameter(param: Param) -> dict[str, Any]:
+    if not param.most:
+        return {"type": "string"}
+    bounds = {"type": "integer", "minimum": 1, "maximum": param.most}
+    # Where it is a place to go on from, there is no usual one.
+    return {**bounds, "default": param.usual} if param.usual else bounds
+
+
 def _operation(endpoint: Endpoint, schemas: dict[Any, Any]) -> dict[str, Any]:
     words = re.findall(r"[a-z0-9]+", endpoint.route.replace("/api/v1", ""))
     operation: dict[str, Any] = {
@@ -59,10 +67,7 @@ def _operation(endpoint: Endpoint, schemas: dict[Any, Any]) -> dict[str, Any]:
                 {"name": name, "in": "path", "required": True, "schema": {"type": "string"}}
                 for name in _PATH_PART.findall(endpoint.route)
             ),
-            *(
-                {"name": p.name, "in": "query", "description": p.doc, "schema": {"type": p.kind}}
-                for p in endpoint.params
-            ),
+            *({"name": p.name, "in": "query", "description": p.doc, "schema": _parameter(p)} for p in endpoint.params),
         ],
         "responses": {
             str(endpoint.status): {

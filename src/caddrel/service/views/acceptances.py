@@ -15,8 +15,8 @@ from caddrel.wire import acceptances as wire
 
 endpoints = Endpoints()
 _WHOSE = [Param("person", "Only this person's."), Param("notice", "Only of this notice.")]
-_AFTER = Param("after", "Go on after the `next` of the page before.", "integer")
-_LIMIT = Param("limit", "At most so many.", "integer")
+_AFTER = Param("after", "Go on after the `next` of the page before.", 0, 999_999_999)
+_LIMIT = Param("limit", "At most so many.", 50, 1000)
 _FORMATS = ("ndjson", "csv")
 
 
@@ -30,8 +30,8 @@ def _info(kept: Acceptance) -> wire.AcceptanceInfo:
 )
 def listed(call: Call) -> wire.AcceptanceList:
     """Who accepted which version of which notice, in the order they came."""
-    limit = call.number("limit", 50, 1000)
-    after = call.number("after", 0, 999_999_999)
+    limit = call.number(_LIMIT)
+    after = call.number(_AFTER)
     found, total = call.deps.acceptances.page(
         call.query.get("person", ""), call.query.get("notice", ""), after, limit + 1
     )

@@ -10,6 +10,8 @@ from caddrel.service.problems import ServiceError
 from caddrel.wire import audit as wire
 
 endpoints = Endpoints()
+_BEFORE = Param("before", "Go on before the `next` of the page before.", 0, 999_999_999)
+_LIMIT = Param("limit", "At most so many.", 50, 500)
 
 
 @endpoints.add(
@@ -19,14 +21,14 @@ endpoints = Endpoints()
     returns=wire.AuditPage,
     params=[
         Param("search", "Only entries that have this text anywhere."),
-        Param("before", "Go on before the `next` of the page before.", "integer"),
-        Param("limit", "At most so many.", "integer"),
+        _BEFORE,
+        _LIMIT,
     ],
 )
 def listed(call: Call) -> wire.AuditPage:
     """Every change and refusal, newest first."""
-    limit = call.number("limit", 50, 500)
-    before = call.number("before", 0, 999_999_999)
+    limit = call.number(_LIMIT)
+    before = call.number(_BEFORE)
     found = call.deps.audit.page(call.query.get("search", ""), before, limit + 1)
     items = [
         wire.AuditEntry(

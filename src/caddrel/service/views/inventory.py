@@ -21,10 +21,11 @@ from caddrel.store.inventory import Stored
 from caddrel.wire import inventory as wire
 
 endpoints = Endpoints()
+_LIMIT = Param("limit", "At most so many.", 50, 1000)
 _PARAMS = [
     Param("search", "Only those whose id or title has this text."),
     Param("after", "Only ids after this one."),
-    Param("limit", "At most so many.", "integer"),
+    _LIMIT,
 ]
 MOST_OBJECTS = 500_000
 
@@ -34,7 +35,7 @@ def _item(stored: Stored) -> wire.Item:
 
 
 def _listed(call: Call, noun: str) -> wire.Page:
-    limit = call.number("limit", 50, 1000)
+    limit = call.number(_LIMIT)
     found, total = call.deps.inventory.page(noun, call.query.get("search", ""), call.query.get("after", ""), limit + 1)
     following = found[limit - 1].id if len(found) > limit else None
     return wire.Page([_item(stored) for stored in found[:limit]], total, following)

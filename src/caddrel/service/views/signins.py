@@ -31,6 +31,7 @@ from caddrel.wire import signins as wire
 from caddrel.wire.decisions import Decision
 
 endpoints = Endpoints()
+_LIMIT = Param("limit", "At most so many.", 50, 500)
 _FILTERS = [
     *(Param(name, f"Only sign-ins with this {name.replace('_', ' ')}; several, joined by commas.") for name in FILTERS),
     Param("certain", "yes or no: only decisions that missing facts could not, or could, have changed."),
@@ -48,13 +49,13 @@ _FILTERS = [
     params=[
         *_FILTERS,
         Param("after", "A cursor from an earlier page."),
-        Param("limit", "At most so many.", "integer"),
+        _LIMIT,
         Param("counts", "no: leave out counts and days, which take longer."),
     ],
 )
 def listed(call: Call) -> wire.SigninPage | None:
     """Sign-ins, newest first, with counts by outcome and day over everything that matches; 304 while nothing is new."""
-    limit = call.number("limit", 50, 500)
+    limit = call.number(_LIMIT)
     query = log_query(call.deps, call.query, limit + 1)
     # Filters may look back from now: what was seen a minute ago is looked at again.
     minute = call.deps.clock().replace(second=0, microsecond=0).isoformat()

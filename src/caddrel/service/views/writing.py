@@ -7,6 +7,7 @@ from caddrel.service.http.endpoints import Call, Endpoints, Param
 from caddrel.wire import writing as wire
 
 endpoints = Endpoints()
+_LIMIT = Param("limit", "At most so many.", 100, 1000)
 _OBJECT = "/api/v1/drafts/<id>/objects/<path>"
 _SIDE = Param("side", "people or apps.")
 
@@ -22,12 +23,12 @@ def show(call: Call) -> wire.ObjectView:
     f"{_OBJECT}/covers",
     role="viewer",
     returns=wire.CoveredPage,
-    params=[_SIDE, Param("after", "Only ids after this one."), Param("limit", "At most so many.", "integer")],
+    params=[_SIDE, Param("after", "Only ids after this one."), _LIMIT],
 )
 def covers(call: Call) -> wire.CoveredPage:
     """Whom or what the scope of a draft's policy covers, by the inventory as it is now."""
     get = call.query.get
-    limit = call.number("limit", 100, 1000)
+    limit = call.number(_LIMIT)
     return object_view.covered(
         call.deps, call.path["id"], call.path["path"], get("side", "people"), get("after", ""), limit
     )
