@@ -18,6 +18,7 @@ from caddrel.client import Caddrel, Refused
 from caddrel.service.problems import ServiceError
 from caddrel.service.signins.log_export import export_log
 from caddrel.service.state.limits import Limits
+from caddrel.service.state.worker_process import WorkerFailed
 from caddrel.wire import rulebooks
 from caddrel.wire.decisions import File
 
@@ -110,6 +111,17 @@ def test_a_process_that_ends_is_begun_anew_and_what_it_was_in_the_middle_of_is_t
             next(pieces)
         assert (ended.value.status, ended.value.code) == (503, "worker-ended")
         assert b"".join(client.signins.export()).count(b"\n") == 1_500
+
+
+def test_a_stream_that_nobody_began_to_read_is_let_go_of(there: Live) -> None:
+    exporter = there.deps.exporter
+    pieces = exporter.pieces(export_log, there.clock(), {}, "ndjson")
+    number = exporter._streams
+    pieces.close()
+    assert list(pieces) == []
+    # There it is known no more.
+    with pytest.raises(WorkerFailed, match="KeyError"):
+        exporter.piece(number)
 
 
 def test_whoever_leaves_gives_the_place_back(there: Live) -> None:

@@ -64,7 +64,7 @@ class Bundle:
 
 
 class Told(Protocol):
-    """What the signals of many attempts come to, as `signals.noticing` tells it."""
+    """What the signals of many attempts come to, as `signals.evaluate` tells it."""
 
     @property
     def signals(self) -> Signals:
@@ -94,7 +94,7 @@ class Bundled:
     default_age
         Seconds; the age of methods reported without one.
     kind
-        The number of its kind, as `logs.alike` gives it; 0 before.
+        The number of its kind, as `columnar.evaluator` gives it; 0 before.
     noticed
         What its signals come to, and what each was compared with, once they have been worked out.
     """

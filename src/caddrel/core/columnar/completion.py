@@ -2,7 +2,7 @@
 
 Completion fills each group of facts from that group alone, so a group that was completed before needs no completing
 again. What comes out is what `completion.complete` gives for the attempt as a whole; a property holds it to that.
-Not here: what is each attempt's own (`own`).
+Not here: what is each attempt's own (`own_facts`).
 """
 
 from __future__ import annotations

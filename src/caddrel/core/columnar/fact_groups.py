@@ -2,7 +2,7 @@
 
 A log holds the same person, app, device and address again and again. Its records are therefore split: what belongs to
 each of these is a *bundle*, and only what is each record's own (its moment, the ages of its methods) stays with it.
-Not here: how a bundle's facts are found out (`bundling`), and how bundles are stored.
+Not here: how a bundle's facts are found out (`completion`), and how bundles are stored.
 """
 
 from __future__ import annotations

@@ -2,7 +2,7 @@
 
 The decision is the strict reading: what is unknown counts as the strictest thing it could be. The mild reading beside
 it tells whether missing facts could have changed the outcome.
-Not here: judging conditions (`judging`), requirement items (`requirements`).
+Not here: judging conditions (`interpreter.judge`), requirement items (`requirements`).
 """
 
 from __future__ import annotations

@@ -1,6 +1,6 @@
 """What is put by many threads and worked off by one, several at a time.
 
-Not here: what is worked off (`recording`, `shadowing`).
+Not here: what is worked off (`group_commit`, `shadow_drafts`).
 """
 
 from __future__ import annotations

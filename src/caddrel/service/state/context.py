@@ -1,7 +1,7 @@
 """What the service looks things up in: revisions, inventory, log and addresses, with what is read from them.
 
 Who has this can look at everything and change nothing; a process of its own has one too.
-Not here: what changes things, and what goes on beside requests (`deps`).
+Not here: what changes things, and what goes on beside requests (`runtime`).
 """
 
 from __future__ import annotations

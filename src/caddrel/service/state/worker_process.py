@@ -4,7 +4,8 @@ All threads of one process share one interpreter: whoever computes long makes ev
 The other process looks things up in the same files, for itself, and gives way to this one on the processor. It begins
 when it is first needed, goes on for as long as there is something to do now and then, and ends with this one, also when
 this one is killed.
-Not here: reading a log that is imported (`apart`), how much may be asked for at once (`heavy`).
+Not here: reading a log that is imported (`signins.reader_process`), how much may be asked for at once
+(`http.work_limits`).
 """
 
 from __future__ import annotations
@@ -37,7 +38,8 @@ from caddrel.store.signins import SigninStore
 IDLE_FOR = 600.0
 # Bytes of a long answer that come at a time.
 PIECE = 64 * 1024
-_EXPECTED = (ServiceError, RulebookError, AttemptRefused)
+# What the table of errors has words for; anything else is told as having gone wrong inside.
+_EXPECTED = (ServiceError, RulebookError, AttemptRefused, RecursionError, OSError)
 
 P = ParamSpec("P")
 T = TypeVar("T")
@@ -104,22 +106,22 @@ class WorkerProcess:
         now: datetime,
         *args: P.args,
         **named: P.kwargs,
-    ) -> Iterator[bytes]:
+    ) -> Pieces:
         """Return the pieces that a function yields there, as they are asked for; many small ones come together."""
         with self._there:
             self._streams += 1
             number = self._streams
         self._ask("begin", now, function, args, named, number)
-        return self._pieces(number)
+        return Pieces(self, number)
 
-    def _pieces(self, number: int) -> Iterator[bytes]:
-        try:
-            while piece := self._ask("next", None, None, (), {}, number):
-                yield piece
-        finally:
-            # Whoever wanted them may have gone before the end.
-            with contextlib.suppress(ServiceError):
-                self._ask("end", None, None, (), {}, number)
+    def piece(self, number: int) -> bytes:
+        """Return the next piece of a stream that was begun, empty at its end."""
+        return cast("bytes", self._ask("next", None, None, (), {}, number))
+
+    def end(self, number: int) -> None:
+        """Let go of a stream; one that is gone with its process is let go of already."""
+        with contextlib.suppress(ServiceError):
+            self._ask("end", None, None, (), {}, number)
 
     def stop(self) -> None:
         """End the process, whatever it is doing."""
@@ -153,7 +155,7 @@ class WorkerProcess:
                 self._forget()
                 good, answer = self._exchange_at_last(question, fresh=fresh)
         if not good:
-            raise answer
+            raise WorkerFailed(answer) if isinstance(answer, str) else answer
         return answer
 
     def _exchange_at_last(self, question: bytes, *, fresh: bool) -> tuple[bool, Any]:
@@ -183,6 +185,35 @@ class WorkerProcess:
                 with contextlib.suppress(OSError):
                     opened(end).close()
             process.wait()
+
+
+class Pieces:
+    """The pieces of one stream; whoever wanted them may go before the end, and before the first.
+
+    Not a generator: to close one that was never begun does nothing, and the log would be held open there for good.
+    """
+
+    def __init__(self, process: WorkerProcess, number: int) -> None:
+        self._process, self._number = process, number
+        self._open = True
+
+    def __iter__(self) -> Pieces:
+        """Return itself."""
+        return self
+
+    def __next__(self) -> bytes:
+        """Return the next piece."""
+        piece = self._process.piece(self._number) if self._open else b""
+        if not piece:
+            self.close()
+            raise StopIteration
+        return piece
+
+    def close(self) -> None:
+        """Let go of the stream, once."""
+        if self._open:
+            self._open = False
+            self._process.end(self._number)
 
 
 def _open(folder: Path, address_files: list[Path]) -> tuple[State, list[datetime]]:
@@ -236,7 +267,7 @@ def _work(questions: BinaryIO, answers: BinaryIO) -> None:
             good, answer = False, refused
         except Exception as failed:  # noqa: BLE001 - told where the answer is waited for
             # In words: the other process may not know how to make it again.
-            good, answer = False, WorkerFailed("".join(traceback.format_exception(failed)))
+            good, answer = False, "".join(traceback.format_exception(failed))
         put(answers, pickled((good, answer)))
         answers.flush()
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import base64
 import hashlib
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from datetime import date, datetime, timedelta
 from urllib.parse import urlencode
 
@@ -190,6 +190,7 @@ def export(call: Call) -> Stream:
     """Every sign-in that matches, in a format that others read."""
     format = _format(call, tuple(MEDIA))
     deps = call.deps
+    pieces: Iterator[bytes]
     if deps.exporter.is_for(deps.signins.newest()):
         pieces = deps.exporter.pieces(export_log, deps.clock(), call.query, format)
     else:

@@ -1,6 +1,6 @@
 """What the operators mean for a known value; used by the interpreter alone.
 
-Not here: unknown facts (`judging`), which operator fits which type (`language.operators`).
+Not here: unknown facts (`judge`), which operator fits which type (`language.operators`).
 """
 
 from __future__ import annotations

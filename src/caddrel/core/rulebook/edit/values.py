@@ -1,7 +1,7 @@
 """One object of a rulebook as plain values, and back into its text: what did not change keeps its lines and comments.
 
 A value is what a form shows: mappings, lists and texts, without types, as the document has them.
-Not here: finding an object in a document (`editing`).
+Not here: finding an object in a document (`objects`).
 """
 
 from __future__ import annotations
