@@ -43,6 +43,24 @@ def test_only_the_api_module_of_the_console_fetches_and_nothing_renders_markup()
         assert not re.search(r"\bfetch\(", text) or path.name == "caller.ts", path
 
 
+@pytest.mark.parametrize("path", MODULES, ids=lambda p: str(p.relative_to(SOURCE)))
+def test_nothing_decodes_into_a_type_that_another_thread_may_be_preparing(path: Path) -> None:
+    if path.name == "decoding.py":
+        return
+    tree = ast.parse(path.read_text(encoding="utf-8"))
+    at_import = {
+        id(node) for statement in tree.body if isinstance(statement, ast.Assign) for node in ast.walk(statement)
+    }
+    for node in ast.walk(tree):
+        if not isinstance(node, ast.Call) or not isinstance(node.func, ast.Attribute):
+            continue
+        called = ast.unparse(node.func)
+        typed = called.startswith("msgspec.") and "type" in {keyword.arg for keyword in node.keywords}
+        assert not typed, f"{called}: use caddrel.wire.decoding"
+        assert called != "msgspec.convert", f"{called}: use caddrel.wire.decoding"
+        assert not called.endswith(".Decoder") or id(node) in at_import, f"{called}: make it when the module is loaded"
+
+
 def test_every_code_has_a_case_and_is_explained() -> None:
     explained = (ROOT / "docs" / "diagnostics.md").read_text(encoding="utf-8")
     tests = [p for p in (ROOT / "tests").rglob("*") if p.suffix in {".py", ".txt"} and "house" not in p.parts]

@@ -87,11 +87,20 @@ def watch() -> None:
     vfs.contents.open = ctypes.cast(replacement, ctypes.c_void_p).value
 
 
-def lose_power(database: Path) -> None:
-    """Leave of a file's WAL what was synced, as after a loss of power; nobody may have it open."""
+def lose_power(database: Path) -> bool:
+    """Leave of a file's WAL what was synced, as after a loss of power; nobody may have it open.
+
+    Returns
+    -------
+    bool
+        Whether anything was ever synced.
+    """
     wal = database.with_name(f"{database.name}-wal")
     synced = wal.with_name(wal.name + SYNCED)
     wal.unlink(missing_ok=True)
     database.with_name(f"{database.name}-shm").unlink(missing_ok=True)
-    if synced.exists():
-        synced.rename(wal)
+    if not synced.exists():
+        return False
+    # The copy stays: when power is lost again before the next sync, this is what is on the disk.
+    shutil.copyfile(synced, wal)
+    return True

@@ -7,7 +7,6 @@ from pathlib import Path
 from typing import Any
 
 import click
-import msgspec
 from rich.text import Text
 
 from caddrel.cli.failures import AnswerIsNo
@@ -27,6 +26,7 @@ from caddrel.cli.output import (
     write_pieces,
 )
 from caddrel.cli.profile import connect
+from caddrel.wire.decoding import convert
 from caddrel.wire.signins import Forgotten, ImportResult, SigninSummary
 
 _FILTERS = {
@@ -86,7 +86,7 @@ def import_(file: Path, format: str, mapping: str, as_json: bool) -> None:
         format = "csv" if mapping or file.name.removesuffix(".gz").endswith(".csv") else "ndjson"
     with connect() as service:
         job = finished(service, service.jobs.import_(lines_of(file), format, mapping))
-    result = msgspec.convert(job.result, ImportResult)
+    result = convert(job.result, ImportResult)
     if as_json:
         write_json(result)
     else:
@@ -215,7 +215,7 @@ def forget(older_than: str, dry_run: bool, as_json: bool) -> None:
         if dry_run:
             found = service.signins.old(older_than)
         else:
-            found = msgspec.convert(finished(service, service.jobs.forget(older_than)).result, Forgotten)
+            found = convert(finished(service, service.jobs.forget(older_than)).result, Forgotten)
     if as_json:
         write_json(found)
         return

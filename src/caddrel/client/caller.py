@@ -15,6 +15,7 @@ from typing import Any, TypeVar
 import httpx
 import msgspec
 
+from caddrel.wire.decoding import decode
 from caddrel.wire.problems import Problem
 
 T = TypeVar("T")
@@ -108,7 +109,7 @@ class Caller:
             for event in whole:
                 for line in event.split(b"\n"):
                     if line.startswith(b"data: "):
-                        yield msgspec.json.decode(line[6:], type=returns)
+                        yield decode(line[6:], returns)
 
     def delete(self, path: str, returns: type[T], params: Mapping[str, str] | None = None) -> T:
         """Take something away."""
@@ -123,14 +124,14 @@ class Caller:
         if response.status_code >= 400:
             raise Refused(_problem(response))
         try:
-            return msgspec.json.decode(response.content, type=returns)
+            return decode(response.content, returns)
         except (msgspec.ValidationError, msgspec.DecodeError) as error:
             raise Unreachable(f"{self.url} answered, but not as Caddrel does: {error}") from error
 
 
 def _problem(response: httpx.Response) -> Problem:
     try:
-        return msgspec.json.decode(response.content, type=Problem)
+        return decode(response.content, Problem)
     except (msgspec.ValidationError, msgspec.DecodeError):
         title = f"the answer was {response.status_code} without a reason"
         return Problem(title=title, status=response.status_code, code="http-error")

@@ -22,6 +22,7 @@ from caddrel.service.http.work_limits import Held
 from caddrel.service.problems import ServiceError, problem_for
 from caddrel.service.runtime import Deps
 from caddrel.store.accounts import DEVICE, DOOR
+from caddrel.wire.decoding import decode
 
 NOBODY_NEEDED = ""
 # How long a proof of who somebody is counts as fresh.
@@ -365,4 +366,4 @@ def _read_body(deps: Deps, endpoint: Endpoint, call: Call) -> None:
     if endpoint.stream:
         call.stream = request.stream  # type: ignore[assignment]
     elif endpoint.body is not None:
-        call.body = msgspec.json.decode(request.get_data(cache=False), type=endpoint.body)
+        call.body = decode(request.get_data(cache=False), endpoint.body)

@@ -22,6 +22,7 @@ from caddrel.service.problems import ServiceError
 from caddrel.service.state.context import State
 from caddrel.store.moments import from_stored
 from caddrel.store.queries import FILTERS, Query
+from caddrel.wire.decoding import decode
 
 LONGEST = 20_000
 _DATE = re.compile(r"[0-9]{4}-[0-9]{2}-[0-9]{2}")
@@ -165,7 +166,7 @@ def _cursor(text: str) -> tuple[int, int] | None:
     if not text:
         return None
     try:
-        at, seq = msgspec.json.decode(base64.urlsafe_b64decode(text), type=tuple[int, int])
+        at, seq = decode(base64.urlsafe_b64decode(text), tuple[int, int])
     except (ValueError, msgspec.DecodeError):
         at, seq = -1, -1
     if not (-_FARTHEST < at < _FARTHEST and 0 <= seq < _FARTHEST):

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import msgspec
-
 from caddrel.core.decide.decision import MEANING
 from caddrel.core.decide.interpreter.interpreter import Explained, explain, standards_named
 from caddrel.core.decide.truth import TRUE
@@ -27,6 +25,7 @@ from caddrel.service.tracing.remedies import remedies_of
 from caddrel.service.tracing.views import decision_view, trace_view
 from caddrel.store.signins import SigninRecord
 from caddrel.wire import decisions as wire
+from caddrel.wire.decoding import convert
 from caddrel.wire.signins import Fix, Now, SigninTrace, WholeRecord
 
 # So many of the person's sign-ins before and after the one that is traced.
@@ -51,7 +50,7 @@ def trace(deps: Deps, id: str) -> SigninTrace:
     person = _title(inventory, "people", record.columns["person"])
     then = titled(published.rulebook, inventory)
     explained = explain(then, facts_from_json(record.facts, published.rulebook.catalogue), number)
-    meaning, recorded = record.decision.get("meaning", 1), msgspec.convert(record.decision, wire.Decision)
+    meaning, recorded = record.decision.get("meaning", 1), convert(record.decision, wire.Decision)
     now = None
     if current.revision.number != number:
         facts = facts_from_json(record.facts, current.rulebook.catalogue)
@@ -102,7 +101,7 @@ def record_of(deps: Deps, id: str) -> WholeRecord:
     record = find(deps, id)
     number = int(record.columns["revision"])
     files = [wire.File(name, text) for name, text in deps.rulebooks.get(number).revision.files]
-    decision = msgspec.convert(record.decision, wire.Decision)
+    decision = convert(record.decision, wire.Decision)
     meaning = record.decision.get("meaning", 1)
     return WholeRecord(record.id, number, dict(record.facts), decision, files, meaning)
 

@@ -16,12 +16,13 @@ from caddrel.core.words.pieces import Sentence
 from caddrel.core.words.signals import signal_words
 from caddrel.service.rulebooks.view import pieces
 from caddrel.wire import decisions as wire
+from caddrel.wire.decoding import convert
 from caddrel.wire.rulebooks import FactList, FactView
 
 
 def decision_view(decision: Decision) -> wire.Decision:
     """Return a decision as it travels."""
-    return msgspec.convert(decision_json(decision), wire.Decision)
+    return convert(decision_json(decision), wire.Decision)
 
 
 def trace_view(explained: Explained) -> wire.Trace:
@@ -33,7 +34,7 @@ def trace_view(explained: Explained) -> wire.Trace:
     ]
     for signal in document["signals"].values():
         signal["summary"] = _plain_pieces(signal_words(signal["why"]))
-    return msgspec.convert(document, wire.Trace)
+    return convert(document, wire.Trace)
 
 
 @lru_cache(maxsize=4096)

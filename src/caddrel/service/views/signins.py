@@ -29,6 +29,7 @@ from caddrel.store.moments import to_stored
 from caddrel.store.queries import FILTERS
 from caddrel.wire import signins as wire
 from caddrel.wire.decisions import Decision
+from caddrel.wire.decoding import convert
 
 endpoints = Endpoints()
 _LIMIT = Param("limit", "At most so many.", 50, 500)
@@ -208,7 +209,7 @@ def causes(call: Call) -> wire.CauseList:
 def one(call: Call) -> wire.SigninDetail:
     """One sign-in, by id or by the reference that a person quotes."""
     record = deciding.find(call.deps, call.path["id"])
-    return wire.SigninDetail(summary(record), msgspec.convert(record.decision, Decision))
+    return wire.SigninDetail(summary(record), convert(record.decision, Decision))
 
 
 @endpoints.add("GET", "/api/v1/signins/<id>/record", role="viewer", returns=wire.WholeRecord)
