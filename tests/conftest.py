@@ -28,7 +28,7 @@ from caddrel.service.state.limits import Limits
 settings.register_profile("steady", derandomize=True, deadline=None, print_blob=True)
 settings.load_profile("steady")
 
-CHROMIUM = shutil.which("chromium")
+CHROMIUM = shutil.which("chromium-headless-shell") or shutil.which("chromium")
 STATIC = Path(caddrel.__file__).parent / "service" / "static" / "index.html"
 _ARGUMENTS = [
     "--no-sandbox", "--disable-gpu", "--disable-quic", "--disable-background-networking",

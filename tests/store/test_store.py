@@ -11,6 +11,7 @@ import pytest
 from alembic import command
 from alembic.autogenerate import compare_metadata
 from alembic.migration import MigrationContext
+from alembic.script import ScriptDirectory
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from sqlalchemy import MetaData, insert, select
@@ -38,7 +39,12 @@ def test_a_migrated_file_is_as_declared_and_migrating_again_changes_nothing(
     database.migrate()
     database.migrate()
     with database.read() as connection:
-        assert compare_metadata(MigrationContext.configure(connection), declared) == []
+        migrated = MigrationContext.configure(connection)
+        assert compare_metadata(migrated, declared) == []
+        scripts = ScriptDirectory.from_config(database.config(connection))
+        # Files are told from one another by the number in front, without asking Alembic.
+        assert migrated.get_current_revision() == scripts.get_current_head()
+        assert all(Path(script.path).name.startswith(f"{script.revision}_") for script in scripts.walk_revisions())
     database.close()
     assert (tmp_path / "folder" / "x.sqlite").stat().st_mode & 0o077 == 0
 

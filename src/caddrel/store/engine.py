@@ -8,14 +8,15 @@ import time
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from pathlib import Path
-from typing import Any, Generic, TypeVar
+from typing import TYPE_CHECKING, Any, Generic, TypeVar
 
-from alembic import command
-from alembic.config import Config
 from sqlalchemy import Connection, Engine, create_engine, event
 from sqlalchemy.engine.interfaces import DBAPIConnection
 from sqlalchemy.exc import DatabaseError, OperationalError
 from sqlalchemy.pool import ConnectionPoolEntry, QueuePool
+
+if TYPE_CHECKING:
+    from alembic.config import Config
 
 __all__ = ["Database", "DatabaseError", "Kept", "NoRoom"]
 
@@ -121,11 +122,28 @@ class Database:
         """Bring the file to the newest form; makes it when it is not there."""
         self.path.parent.mkdir(parents=True, exist_ok=True, mode=0o700)
         with self._writing.connect() as connection:
-            command.upgrade(self.config(connection), "head")
+            if self._form(connection) != self._newest_form():
+                # Alembic takes longer to load than all the rest of the store, and most starts find nothing to do.
+                from alembic import command
+
+                command.upgrade(self.config(connection), "head")
         self.path.chmod(0o600)
+
+    def _form(self, connection: Connection) -> str:
+        """Return the revision that Alembic noted in the file; empty when there is none."""
+        there = connection.exec_driver_sql("SELECT 1 FROM sqlite_master WHERE name = 'alembic_version'").first()
+        row = connection.exec_driver_sql("SELECT version_num FROM alembic_version").first() if there else None
+        connection.rollback()
+        return str(row[0]) if row else ""
+
+    def _newest_form(self) -> str:
+        """Return the newest revision; each migration's file begins with its own."""
+        return max(path.name for path in (_MIGRATIONS / self._migrations / "versions").glob("*.py")).partition("_")[0]
 
     def config(self, connection: Connection) -> Config:
         """Return Alembic's configuration for this file."""
+        from alembic.config import Config
+
         config = Config()
         config.set_main_option("script_location", str(_MIGRATIONS / self._migrations).replace("%", "%%"))
         attributes: dict[str, Any] = config.attributes

@@ -79,7 +79,9 @@ def prove(deps: Deps, caller: Caller, request: wire.ProofRequest, address: str) 
         raise ServiceError(400, "no-session", "a token has nothing to prove")
     factors = second_factors.factors_of(deps, caller.name)
     if request.passkey is not None:
-        good = second_factors.check_passkey(deps, caller.name, caller.session, request.passkey)
+        from caddrel.service.auth import passkeys
+
+        good = passkeys.check_passkey(deps, caller.name, caller.session, request.passkey)
     elif request.totp:
         deps.throttle.count(f"{caller.name} totp", address, deps.clock())
         good = second_factors.check_totp(deps, caller.name, request.totp)

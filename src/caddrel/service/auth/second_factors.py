@@ -1,34 +1,24 @@
-"""Second factors of console accounts: passkeys (WebAuthn) and codes of an authenticator app (RFC 6238)."""
+"""Second factors of console accounts: which there are, and codes of an authenticator app (RFC 6238).
+
+Not here: making and proving passkeys (`auth.passkeys`).
+"""
 
 from __future__ import annotations
 
-import base64
-import json
 import secrets as random
 import threading
 from collections import OrderedDict
 from datetime import datetime, timedelta
-from typing import TYPE_CHECKING, Any
-from urllib.parse import urlsplit
+from typing import TYPE_CHECKING
 
 import pyotp
-import webauthn
-from webauthn.helpers.exceptions import WebAuthnException
-from webauthn.helpers.structs import (
-    AuthenticatorSelectionCriteria,
-    PublicKeyCredentialDescriptor,
-    ResidentKeyRequirement,
-    UserVerificationRequirement,
-)
 
 from caddrel.service.problems import ServiceError, not_found
-from caddrel.store.accounts import Passkey
 from caddrel.wire import access as wire
 
 if TYPE_CHECKING:
     from caddrel.service.runtime import Deps
 
-MOST_PASSKEYS = 10
 MOST_CHALLENGES = 1_000
 CHALLENGE_LASTS = timedelta(minutes=5)
 # Steps of 30 seconds that a clock may be off, either way.
@@ -120,75 +110,6 @@ def _step(secret: str, code: str, now: datetime) -> int | None:
     return None
 
 
-def begin_passkey(deps: Deps, account: str, session: str) -> dict[str, Any]:
-    """Return what a browser is asked for to make a passkey (WebAuthn, section 5.4)."""
-    there = deps.accounts.passkeys(account)
-    if len(there) >= MOST_PASSKEYS:
-        raise ServiceError(409, "too-many-passkeys", f"an account has at most {MOST_PASSKEYS} passkeys")
-    options = webauthn.generate_registration_options(
-        rp_id=_rp(deps),
-        rp_name="Caddrel",
-        user_name=account,
-        challenge=deps.challenges.new(session, deps.clock()),
-        exclude_credentials=[PublicKeyCredentialDescriptor(_bytes(key.id)) for key in there],
-        authenticator_selection=AuthenticatorSelectionCriteria(
-            resident_key=ResidentKeyRequirement.PREFERRED, user_verification=UserVerificationRequirement.PREFERRED
-        ),
-    )
-    made: dict[str, Any] = json.loads(webauthn.options_to_json(options))
-    return made
-
-
-def keep_passkey(deps: Deps, account: str, session: str, request: wire.PasskeyMade) -> None:
-    """Keep a passkey that a browser made."""
-    try:
-        made = webauthn.verify_registration_response(
-            credential=request.credential,
-            expected_challenge=deps.challenges.take(session, deps.clock()),
-            expected_rp_id=_rp(deps),
-            expected_origin=deps.settings.origin,
-        )
-    except (WebAuthnException, ValueError, KeyError, TypeError) as refused:
-        raise ServiceError(422, "bad-passkey", "the passkey cannot be kept", str(refused)[:200]) from None
-    title = request.title.strip()[:100] or "Passkey"
-    key = Passkey(_text(made.credential_id), account, made.credential_public_key, made.sign_count, title, deps.clock())
-    if not deps.accounts.add_passkey(key):
-        raise ServiceError(409, "passkey-there", "this passkey is kept already")
-
-
-def ask_passkey(deps: Deps, account: str, session: str) -> dict[str, Any]:
-    """Return what a browser is asked for to prove one of an account's passkeys (WebAuthn, section 5.5)."""
-    options = webauthn.generate_authentication_options(
-        rp_id=_rp(deps),
-        challenge=deps.challenges.new(session, deps.clock()),
-        allow_credentials=[PublicKeyCredentialDescriptor(_bytes(key.id)) for key in deps.accounts.passkeys(account)],
-        user_verification=UserVerificationRequirement.PREFERRED,
-    )
-    made: dict[str, Any] = json.loads(webauthn.options_to_json(options))
-    return made
-
-
-def check_passkey(deps: Deps, account: str, session: str, credential: dict[str, Any]) -> bool:
-    """Tell whether a browser proved one of an account's passkeys."""
-    challenge = deps.challenges.take(session, deps.clock())
-    key = next((k for k in deps.accounts.passkeys(account) if k.id == credential.get("id")), None)
-    if key is None:
-        return False
-    try:
-        proved = webauthn.verify_authentication_response(
-            credential=credential,
-            expected_challenge=challenge,
-            expected_rp_id=_rp(deps),
-            expected_origin=deps.settings.origin,
-            credential_public_key=key.public_key,
-            credential_current_sign_count=key.sign_count,
-        )
-    except (WebAuthnException, ValueError, KeyError, TypeError):
-        return False
-    deps.accounts.used_passkey(key.id, proved.new_sign_count, deps.clock())
-    return True
-
-
 def remove(deps: Deps, account: str, id: str) -> None:
     """Take a second factor away: ``totp``, or a passkey by its id."""
     kept = deps.accounts.account(account)
@@ -198,16 +119,3 @@ def remove(deps: Deps, account: str, id: str) -> None:
     gone = deps.accounts.set_totp(account, None) if id == "totp" else deps.accounts.remove_passkey(account, id)
     if not gone:
         raise not_found("second factor of that id")
-
-
-def _rp(deps: Deps) -> str:
-    # The host that browsers know the console by (WebAuthn, section 5.1.2).
-    return urlsplit(deps.settings.origin).hostname or "localhost"
-
-
-def _text(raw: bytes) -> str:
-    return base64.urlsafe_b64encode(raw).decode().rstrip("=")
-
-
-def _bytes(text: str) -> bytes:
-    return base64.urlsafe_b64decode(text + "=" * (-len(text) % 4))

@@ -146,8 +146,10 @@ def confirm_totp(call: Call) -> wire.FactorList:
 @endpoints.add("POST", "/api/v1/session/factors/passkey", role=NOBODY_NEEDED, returns=wire.PasskeyOptions)
 def begin_passkey(call: Call) -> wire.PasskeyOptions:
     """Begin with a passkey: what the browser is to be asked for."""
+    from caddrel.service.auth import passkeys
+
     caller = _enrolling(call)
-    return wire.PasskeyOptions(second_factors.begin_passkey(call.deps, caller.name, caller.session))
+    return wire.PasskeyOptions(passkeys.begin_passkey(call.deps, caller.name, caller.session))
 
 
 @endpoints.add(
@@ -160,9 +162,11 @@ def begin_passkey(call: Call) -> wire.PasskeyOptions:
 )
 def keep_passkey(call: Call) -> wire.FactorList:
     """Keep a passkey that the browser made."""
+    from caddrel.service.auth import passkeys
+
     caller = _enrolling(call)
     call.noted = f"passkey of {caller.name}"
-    second_factors.keep_passkey(call.deps, caller.name, caller.session, call.body)
+    passkeys.keep_passkey(call.deps, caller.name, caller.session, call.body)
     call.deps.accounts.prove_session(caller.session, call.deps.clock())
     return second_factors.view(call.deps, caller.name)
 
@@ -170,8 +174,10 @@ def keep_passkey(call: Call) -> wire.FactorList:
 @endpoints.add("POST", "/api/v1/session/passkey", role=NOBODY_NEEDED, returns=wire.PasskeyOptions)
 def ask_passkey(call: Call) -> wire.PasskeyOptions:
     """What the browser is to be asked for to prove a passkey."""
+    from caddrel.service.auth import passkeys
+
     caller = _with_session(call)
-    return wire.PasskeyOptions(second_factors.ask_passkey(call.deps, caller.name, caller.session))
+    return wire.PasskeyOptions(passkeys.ask_passkey(call.deps, caller.name, caller.session))
 
 
 @endpoints.add("DELETE", "/api/v1/session/factors/<id>", role="viewer", returns=wire.FactorList, changes=True)
