@@ -47,9 +47,9 @@ def test_a_file_that_is_none_is_refused_with_its_name(tmp_path: Path) -> None:
         path.write_bytes(content)
         with pytest.raises(AddressFileRefused, match=name):
             AddressData([path])
-        done = run("serve", "--data", str(tmp_path / "data"), "--address-data", str(path))
-        assert done.returncode == 2
-        assert "not a readable MaxMind DB file" in done.stderr
+    done = run("serve", "--data", str(tmp_path / "data"), "--address-data", str(tmp_path / "cut"))
+    assert done.returncode == 2
+    assert "not a readable MaxMind DB file" in done.stderr
     assert AddressData([])(ip_address("192.0.2.1")) == AddressRecord()
 
 
