@@ -20,8 +20,8 @@ from bench.company import Company
 from bench.result import Result
 from caddrel.service.app import create_app
 from caddrel.service.auth.tokens import make_token
-from caddrel.service.runtime import Deps
-from caddrel.wiring import build_server, collect_seldom, log_nothing, open_data, utc_now
+from caddrel.service.runtime import Runtime
+from caddrel.wiring import CONSOLE, build_server, collect_seldom, log_nothing, open_data, utc_now
 
 POLICIES, PEOPLE = 200, 50_000
 CONNECTIONS, SECONDS, ROUNDS = 16, 4.0, 3
@@ -34,10 +34,10 @@ def run() -> Iterator[Result]:
     logging.getLogger("waitress").setLevel(logging.ERROR)
     with tempfile.TemporaryDirectory() as folder:
         opened = open_data(Path(folder) / "data")
-        deps = opened.deps
+        data = opened.runtime.data
         company = Company(POLICIES)
         now = utc_now()
-        deps.revisions.publish([("company.json", company.text)], "bench", "first", now)
+        data.revisions.publish([("company.json", company.text)], "bench", "first", now)
         groups = [("groups", {"id": f"group-{i}"}) for i in range(company.groups)]
         apps = [("apps", {"id": f"app-{i}"}) for i in range(company.apps)]
         people = [
@@ -54,10 +54,10 @@ def run() -> Iterator[Result]:
             })
             for i in range(PEOPLE)
         ]  # fmt: skip
-        deps.inventory.put([*groups, *apps, *people, *devices], now)
-        deps.inventories.current()
-        token = make_token(deps, "bench", "door", 30, "bench")[1]
-        server = build_server(opened, "127.0.0.1", 0, app=_with_nothing(deps))
+        data.inventory.put([*groups, *apps, *people, *devices], now)
+        data.inventories.current()
+        token = make_token(data, "bench", "door", 30, "bench")[1]
+        server = build_server(opened, "127.0.0.1", 0, app=_with_nothing(opened.runtime))
         server.start()
         # The first check of a token is slow on purpose.
         _load(server.port, "/access/v1/evaluation", token)
@@ -77,9 +77,9 @@ def run() -> Iterator[Result]:
     yield Result("decisions / an endpoint that does nothing, p99", slow / quick, "below", 5, note)
 
 
-def _with_nothing(deps: Deps) -> Flask:
+def _with_nothing(runtime: Runtime) -> Flask:
     """Return the service's app with the yardstick beside its endpoints."""
-    app = create_app(deps)
+    app = create_app(runtime, CONSOLE)
     app.add_url_rule("/nothing", "nothing", lambda: ("{}", 200, {"Content-Type": "application/json"}), methods=["POST"])
     return app
 

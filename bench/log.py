@@ -18,10 +18,11 @@ from bench.result import Result
 from caddrel.demo.fill import ADDRESSES, anchor, documents
 from caddrel.demo.log import sign_ins
 from caddrel.demo.world import World, build_world
-from caddrel.service.runtime import Deps
+from caddrel.service.runtime import Runtime
 from caddrel.service.signins.causes import causes
 from caddrel.service.signins.importer import Importer
 from caddrel.service.signins.log_filter import read_where
+from caddrel.service.state.data_folder import DataFolder
 from caddrel.store.queries import Query
 from caddrel.wiring import collect_seldom, open_data
 
@@ -47,22 +48,22 @@ def run() -> Iterator[Result]:
         opened = open_data(Path(folder) / "data", lambda: NOW, address_files=[ADDRESSES])
         lines = Path(folder) / "log.ndjson"
         world = build_world(anchor(NOW))
-        _prepare(opened.deps, world)
+        _prepare(opened.runtime.data, world)
         count = _write(lines, world)
-        yield from _taking_in(opened.deps, lines, count)
-        yield from _asking(opened.deps)
+        yield from _taking_in(opened.runtime, lines, count)
+        yield from _asking(opened.runtime.data)
         opened.close()
 
 
-def _prepare(deps: Deps, world: World) -> None:
+def _prepare(data: DataFolder, world: World) -> None:
     end = anchor(NOW)
     before, current = documents()
-    deps.revisions.publish([("kelpline.yaml", before)], "bench", "first", end - timedelta(days=60))
-    deps.revisions.publish([("kelpline.yaml", current)], "bench", "second", end - timedelta(days=15))
+    data.revisions.publish([("kelpline.yaml", before)], "bench", "first", end - timedelta(days=60))
+    data.revisions.publish([("kelpline.yaml", current)], "bench", "second", end - timedelta(days=15))
     objects = world.objects()
     cloned = [(noun, entry) for noun, entry in objects if noun in {"people", "devices"}]
     others = [(noun, entry) for noun, entry in objects if noun not in {"people", "devices"}]
-    deps.inventory.put([*others, *((noun, _named(entry, i)) for i in range(COMPANIES) for noun, entry in cloned)], end)
+    data.inventory.put([*others, *((noun, _named(entry, i)) for i in range(COMPANIES) for noun, entry in cloned)], end)
 
 
 def _named(entry: dict[str, Any], company: int) -> dict[str, Any]:
@@ -87,7 +88,7 @@ def _write(path: Path, world: World) -> int:
     return count
 
 
-def _taking_in(deps: Deps, lines: Path, count: int) -> Iterator[Result]:
+def _taking_in(runtime: Runtime, lines: Path, count: int) -> Iterator[Result]:
     began = time.perf_counter()
     with lines.open("rb") as file:
         for line in file:
@@ -102,7 +103,7 @@ def _taking_in(deps: Deps, lines: Path, count: int) -> Iterator[Result]:
 
     began = time.perf_counter()
     with lines.open("rb") as file:
-        result = Importer(deps).run(file, progress=progress)
+        result = Importer(runtime.data, runtime.log).run(file, progress=progress)
     took = time.perf_counter() - began
     assert result.added == count, result
     note = f"{count:,} sign-ins with decisions and signals; reading their JSON alone gives {count / parsing:,.0f}"
@@ -134,23 +135,23 @@ def _memory(pid: str = "self") -> float:
     return int(next(line for line in status.splitlines() if line.startswith("VmRSS")).split()[1]) / 1024
 
 
-def _asking(deps: Deps) -> Iterator[Result]:
-    deps.inventories.current()
+def _asking(data: DataFolder) -> Iterator[Result]:
+    data.inventories.current()
     week = NOW - timedelta(days=7)
-    indexed = max(_seconds(lambda equal=equal: deps.signins.page(Query(equal=equal))) for equal in _INDEXED)
+    indexed = max(_seconds(lambda equal=equal: data.signins.page(Query(equal=equal))) for equal in _INDEXED)
     yield Result("first page of an indexed filter, s", indexed, "below", 0.05, "the slowest of four")
-    pages = {where: _seconds(lambda where=where: deps.signins.page(_query(deps, where))) for where in _ANY}
+    pages = {where: _seconds(lambda where=where: data.signins.page(_query(data, where))) for where in _ANY}
     slowest = max(pages, key=lambda where: pages[where])
     yield Result("first page of any filter, s", pages[slowest], "below", 1, f"the slowest of seven: {slowest}")
-    counted = max(_seconds(lambda where=where: deps.signins.per_day(_query(deps, where))) for where in _ANY)
+    counted = max(_seconds(lambda where=where: data.signins.per_day(_query(data, where))) for where in _ANY)
     yield Result("counts by day of any filter, s", counted, "below", 1, "all thirty days, the slowest of seven")
-    took = _seconds(lambda: causes(deps, Query(since=week)))
+    took = _seconds(lambda: causes(data, Query(since=week)))
     yield Result("causes of the last 7 days, s", took, "below", 1, "with what would help")
     yield Result("memory of the process after all filters, MB", _memory(), "below", 600, "resident")
 
 
-def _query(deps: Deps, where: str) -> Query:
-    conditions, judge = read_where(deps, where)
+def _query(data: DataFolder, where: str) -> Query:
+    conditions, judge = read_where(data, where)
     return Query(conditions=conditions, judge=judge)
 
 

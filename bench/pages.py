@@ -31,10 +31,10 @@ def run() -> Iterator[Result]:
     with tempfile.TemporaryDirectory() as folder:
         opened = open_data(Path(folder) / "data", lambda: NOW)
         company = Company(POLICIES)
-        opened.deps.inventory.put(_inventory(company), NOW)
+        opened.runtime.data.inventory.put(_inventory(company), NOW)
         text = json.dumps(company.document, indent=1)
-        opened.deps.revisions.publish([("rulebook.yaml", _yaml(company.document))], "bench", "first", NOW)
-        token = make_token(opened.deps, "bench", "operator", 1, "bench")[1]
+        opened.runtime.data.revisions.publish([("rulebook.yaml", _yaml(company.document))], "bench", "first", NOW)
+        token = make_token(opened.runtime.data, "bench", "operator", 1, "bench")[1]
         server = build_server(opened, "127.0.0.1", 0)
         server.start()
         with httpx.Client(base_url=server.url, headers={"Authorization": f"Bearer {token}"}, timeout=120) as http:

@@ -22,7 +22,8 @@ from caddrel import wiring
 from caddrel.client import Caddrel
 from caddrel.demo.fill import ADDRESSES, fill
 from caddrel.service.auth.tokens import make_token
-from caddrel.service.runtime import Deps
+from caddrel.service.runtime import Runtime
+from caddrel.service.state.data_folder import DataFolder
 from caddrel.service.state.limits import Limits
 
 settings.register_profile("steady", derandomize=True, deadline=None, print_blob=True)
@@ -61,12 +62,16 @@ class Live:
 
     url: str
     token: str
-    deps: Deps
+    runtime: Runtime
     clock: Clock
     folder: Path
 
+    @property
+    def data(self) -> DataFolder:
+        return self.runtime.data
+
     def client(self, role: str = "operator") -> Caddrel:
-        token = make_token(self.deps, f"test {role}", role, 30, "tests")[1]
+        token = make_token(self.data, f"test {role}", role, 30, "tests")[1]
         return Caddrel(self.url, token, timeout=PATIENCE)
 
     def http(self, token: str | None = None) -> httpx.Client:
@@ -97,8 +102,8 @@ def serving(folder: Path, limits: Limits | None = None, address_files: Sequence[
     opened = wiring.open_data(folder, clock, limits, address_files)
     server = wiring.build_server(opened, "127.0.0.1", 0)
     server.start()
-    token = make_token(opened.deps, "tests", "operator", 30, "tests")[1]
-    yield Live(server.url, token, opened.deps, clock, folder)
+    token = make_token(opened.runtime.data, "tests", "operator", 30, "tests")[1]
+    yield Live(server.url, token, opened.runtime, clock, folder)
     server.stop()
 
 
@@ -122,7 +127,7 @@ def kelpline_folder(tmp_path_factory: pytest.TempPathFactory) -> Path:
         fcntl.flock(lock, fcntl.LOCK_EX)
         if not (shared / "done").is_file():
             opened = wiring.open_data(shared, Clock(), address_files=[ADDRESSES])
-            fill(opened.deps, NOW)
+            fill(opened.runtime, NOW)
             opened.close()
             (shared / "done").touch()
     return shared

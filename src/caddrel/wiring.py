@@ -25,16 +25,17 @@ from waitress import wasyncore
 
 from caddrel.service.app import ENDPOINTS, create_app, refusal
 from caddrel.service.auth import accounts as access
-from caddrel.service.auth.callers import caller_from
 from caddrel.service.auth.tokens import make_token
 from caddrel.service.http import server as http_server
 from caddrel.service.http.endpoints import body_limits
 from caddrel.service.problems import ServiceError
-from caddrel.service.runtime import Deps, Settings
+from caddrel.service.runtime import Runtime, begin, stop
 from caddrel.service.signins.recompute import catch_up
 from caddrel.service.state.address_data import AddressData
+from caddrel.service.state.data_folder import DataFolder
 from caddrel.service.state.keys import open_keys
 from caddrel.service.state.limits import Limits
+from caddrel.service.state.settings import Settings
 from caddrel.store.acceptances import AcceptanceStore
 from caddrel.store.accounts import AccountStore
 from caddrel.store.audit import AuditStore
@@ -127,26 +128,17 @@ def holding(folder: Path) -> Iterator[None]:
 class Opened:
     """An opened data folder."""
 
-    deps: Deps
+    runtime: Runtime
     databases: tuple[Database, ...]
 
     def close(self) -> None:
         """Store what waits, stop the jobs and close the files."""
-        self.deps.planner.stop()
-        with contextlib.suppress(Exception):
-            # Whatever fails here, the files are closed.
-            self.deps.token_uses.write(self.deps.clock(), always=True)
-        self.deps.recorder.stop()
-        self.deps.shadows.stop()
-        self.deps.jobs.stop()
-        self.deps.checker.stop()
-        self.deps.exporter.stop()
-        with contextlib.suppress(Exception):
-            self.deps.checkpoints.write(self.deps.clock(), always=True)
+        stop(self.runtime)
         for database in self.databases:
             database.close()
-        if self.deps.addresses is not None:
-            self.deps.addresses.close()
+        addresses = self.runtime.data.addresses
+        if addresses is not None:
+            addresses.close()
 
 
 def open_data(
@@ -192,7 +184,7 @@ def open_data(
         audit.seal_again()
     if found:
         audit.add((clock or utc_now)(), "host", "seal", "sign-in log", "done", f"{found} records, as they were found")
-    deps = Deps(
+    data = DataFolder(
         revisions=RevisionStore(book),
         inventory=InventoryStore(book),
         signins=SigninStore(log, seal),
@@ -210,17 +202,17 @@ def open_data(
         clock=clock or SteadyClock(utc_now, time.monotonic),
         keys=keys,
         settings=settings or Settings(),
-        console=CONSOLE,
         folder=folder,
         limits=limits or Limits(),
         addresses=addresses,
     )
     # An import that was cut short may have left signals to be worked out again.
-    catch_up(deps)
-    return Opened(deps, (book, log))
+    made = begin(data)
+    catch_up(data, made.log)
+    return Opened(made, (book, log))
 
 
-def go_back(deps: Deps, number: int, why: str, by: str) -> int:
+def go_back(data: DataFolder, number: int, why: str, by: str) -> int:
     """Publish a revision again without any check, from the host; return the number it has now.
 
     Raises
@@ -228,18 +220,18 @@ def go_back(deps: Deps, number: int, why: str, by: str) -> int:
     ServiceError
         When there is no such revision.
     """
-    files = deps.rulebooks.get(number).revision.files
-    made = deps.revisions.publish(files, by, why, deps.clock(), override="rescued on the host")
-    deps.audit.add(deps.clock(), by, "rescue", f"revision {number}", "done", f"revision {made.number}: {why}")
+    files = data.rulebooks.get(number).revision.files
+    made = data.revisions.publish(files, by, why, data.clock(), override="rescued on the host")
+    data.audit.add(data.clock(), by, "rescue", f"revision {number}", "done", f"revision {made.number}: {why}")
     return made.number
 
 
-def way_in(deps: Deps, account: str = FIRST_ACCOUNT, role: str = "operator") -> str:
+def way_in(data: DataFolder, account: str = FIRST_ACCOUNT, role: str = "operator") -> str:
     """Return a one-time code for an account, making the account when it is not there; from the host."""
-    deps.audit.add(deps.clock(), "host", "way in", account, "done", "a one-time code")
-    if deps.accounts.account(account) is None:
-        access.make_account(deps, account, role, "")
-    return access.make_entry_code(deps, account)
+    data.audit.add(data.clock(), "host", "way in", account, "done", "a one-time code")
+    if data.accounts.account(account) is None:
+        access.make_account(data, account, role, "")
+    return access.make_entry_code(data, account)
 
 
 @dataclass(slots=True)
@@ -261,7 +253,7 @@ class Server:
 
     def start(self) -> None:
         """Serve in a thread of its own."""
-        self.opened.deps.planner.wake()
+        self.opened.runtime.planner.wake()
         self._thread = threading.Thread(target=self._server.run, name="caddrel-server", daemon=True)
         self._thread.start()
 
@@ -271,7 +263,7 @@ class Server:
         def stop(_number: int, _frame: FrameType | None) -> None:
             raise SystemExit(0)
 
-        self.opened.deps.planner.wake()
+        self.opened.runtime.planner.wake()
         signal.signal(signal.SIGTERM, stop)
         signal.signal(signal.SIGINT, stop)
         try:
@@ -333,17 +325,17 @@ def build_server(
     trusted_proxy
         The address of the proxy in front, whose word on client and scheme is taken.
     """
-    deps = opened.deps
-    app = app or create_app(deps)
-    allowed = body_limits(deps, ENDPOINTS)
-    largest = deps.limits.stream + 1024 * 1024
+    data = opened.runtime.data
+    app = app or create_app(opened.runtime, CONSOLE)
+    allowed = body_limits(opened.runtime, ENDPOINTS)
+    largest = data.limits.stream + 1024 * 1024
     server, taken, dispatchers = http_server.create_server(
         app, host, port, threads, largest, allowed, refusal, trusted_proxy
     )
     made = Server(opened, host, taken, server, dispatchers)
-    deps.settings.origin = (public_url or made.url).rstrip("/")
+    data.settings.origin = (public_url or made.url).rstrip("/")
     named = urlsplit(public_url).hostname
-    deps.settings.hosts = (named.casefold(),) if named else ()
+    data.settings.hosts = (named.casefold(),) if named else ()
     return made
 
 
@@ -368,15 +360,15 @@ def log_to_file(path: Path) -> None:
     structlog.configure(logger_factory=structlog.WriteLoggerFactory(file=path.open("a", encoding="utf-8", buffering=1)))
 
 
-def kept_token(deps: Deps, text: str, name: str) -> str:
+def kept_token(runtime: Runtime, text: str, name: str) -> str:
     """Return an operator token: the one given while it is good, else a new one."""
     try:
-        caller = caller_from(deps, f"Bearer {text}", "") if text else None
+        caller = runtime.callers.caller(f"Bearer {text}", "") if text else None
     except ServiceError:
         caller = None
     if caller is not None and caller.role == "operator":
         return text
-    return make_token(deps, name, "operator", 3650, name)[1]
+    return make_token(runtime.data, name, "operator", 3650, name)[1]
 
 
 def log_nothing() -> None:

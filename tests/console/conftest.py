@@ -18,7 +18,7 @@ def signed_in(browser: Browser, kelpline: Live) -> StorageState:
     """What a browser keeps once it is signed in: for pages that are only looked at, once is enough."""
     context = browser.new_context()
     page = context.new_page()
-    page.goto(f"{kelpline.url}/#/enter?code={wiring.way_in(kelpline.deps)}")
+    page.goto(f"{kelpline.url}/#/enter?code={wiring.way_in(kelpline.data)}")
     page.wait_for_selector("nav")
     kept = context.storage_state()
     context.close()

@@ -58,7 +58,7 @@ def test_a_one_time_way_in_works_in_a_tab_that_is_open_and_leaves_no_code_behind
     expect(page.get_by_label("Password")).to_be_visible()
     page.goto(f"{empty.url}/#/enter?code=nonsense")
     expect(page.get_by_role("alert")).to_contain_text("one-time way in is unknown")
-    page.goto(f"{empty.url}/#/enter?code={wiring.way_in(empty.deps)}")
+    page.goto(f"{empty.url}/#/enter?code={wiring.way_in(empty.data)}")
     expect(page.get_by_role("heading", level=1)).to_contain_text("Nothing has been published yet")
     assert "code=" not in page.url
     page.goto(f"{empty.url}/#/signins")
@@ -175,14 +175,14 @@ def test_who_is_in_can_be_ended(browser: Browser, empty: Live) -> None:
     with empty.client() as operator:
         operator.rulebook.publish([File("r.yaml", "caddrel: 1\n")], "nothing is asked for")
         operator.apps.import_([b'{"id": "post"}'])
-    token = make_token(empty.deps, "gangway", "door", 30, "tests")[1]
+    token = make_token(empty.data, "gangway", "door", 30, "tests")[1]
     asked = authzen.Evaluation(
         authzen.Entity("person", "ines.faro"), authzen.Action("sign-in"), authzen.Entity("app", "post")
     )
     page = browser.new_context(viewport={"width": 1280, "height": 800}).new_page()
     with Caddrel(empty.url, token) as door:
         assert door.access.evaluate(asked).decision
-        page.goto(f"{empty.url}/#/enter?code={wiring.way_in(empty.deps)}")
+        page.goto(f"{empty.url}/#/enter?code={wiring.way_in(empty.data)}")
         page.get_by_role("link", name="Sessions").click()
         expect(page.get_by_role("heading", level=1)).to_contain_text("1 person in")
         expect(page.get_by_role("row").nth(1)).to_contain_text("gangway")
@@ -277,7 +277,7 @@ def test_axe_finds_nothing_while_the_palette_is_open(open_console: Open) -> None
 def _operated(browser: Browser, live: Live, path: str) -> Page:
     page = browser.new_context(reduced_motion="reduce", viewport={"width": 1280, "height": 800}).new_page()
     page.set_default_timeout(PATIENCE * 1000)
-    page.goto(f"{live.url}/#/enter?code={wiring.way_in(live.deps)}")
+    page.goto(f"{live.url}/#/enter?code={wiring.way_in(live.data)}")
     page.wait_for_selector("nav")
     page.goto(f"{live.url}/#{path}")
     return page
@@ -328,7 +328,7 @@ def test_a_starter_code_is_issued_and_found_used(browser: Browser, empty: Live) 
     code = re.search(r"(\w{4}-){3}\w{4}", page.get_by_role("status").inner_text())
     assert code is not None
     asked = (authzen.Entity("person", "salka"), authzen.Action("enrol-device"), authzen.Entity("app", "library"))
-    with Caddrel(empty.url, make_token(empty.deps, "front", "door", 30, "tests")[1]) as door:
+    with Caddrel(empty.url, make_token(empty.data, "front", "door", 30, "tests")[1]) as door:
         told = {"auth.methods": {"pwd": 1}, "starter_code": code.group()}
         assert door.access.evaluate(authzen.Evaluation(*asked, told)).decision
     page.reload()
@@ -353,7 +353,7 @@ def test_sign_ins_arrive_while_somebody_looks(browser: Browser, empty: Live) -> 
     page = _operated(browser, empty, "/signins")
     page.get_by_role("button", name="Live").click()
     asked = (authzen.Entity("person", "salka"), authzen.Action("sign-in"), authzen.Entity("app", "library"))
-    with Caddrel(empty.url, make_token(empty.deps, "front", "door", 30, "tests")[1]) as door:
+    with Caddrel(empty.url, make_token(empty.data, "front", "door", 30, "tests")[1]) as door:
         door.access.evaluate(authzen.Evaluation(*asked, {"auth.methods": {"pwd": 1}}))
         expect(page.get_by_role("row").filter(has_text="salka")).to_have_count(1)
         expect(page.get_by_role("heading", level=1)).to_contain_text("1 sign-in")

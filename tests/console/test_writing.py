@@ -18,7 +18,7 @@ from caddrel.wire.decisions import File
 @pytest.fixture
 def company(empty: Live) -> Live:
     """Return the Kelpline company with its rulebook, and no log."""
-    empty.deps.inventory.put(build_world(anchor(NOW)).objects(), NOW - timedelta(days=1))
+    empty.data.inventory.put(build_world(anchor(NOW)).objects(), NOW - timedelta(days=1))
     with empty.client() as operator:
         operator.rulebook.publish([File("kelpline.yaml", documents()[1])], "the first")
     return empty
@@ -28,7 +28,7 @@ def _page(browser: Browser, live: Live, path: str, width: int = 1280, theme: str
     context = browser.new_context(reduced_motion="reduce", viewport={"width": width, "height": 800}, color_scheme=theme)  # type: ignore[arg-type]
     page = context.new_page()
     page.set_default_timeout(PATIENCE * 1000)
-    page.goto(f"{live.url}/#/enter?code={wiring.way_in(live.deps)}")
+    page.goto(f"{live.url}/#/enter?code={wiring.way_in(live.data)}")
     page.wait_for_selector("nav")
     page.goto(f"{live.url}/#{path}")
     return page

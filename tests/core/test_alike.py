@@ -12,6 +12,7 @@ from tests.strategies import FACT_NAMES, SPECS, attempts, reported, rulebooks
 
 from caddrel.core.columnar.attempt import Bundled
 from caddrel.core.columnar.completion import Bundler
+from caddrel.core.columnar.equivalence import Likeness
 from caddrel.core.columnar.evaluator import Alike, Kinds
 from caddrel.core.decide.compiled.evaluator import CompiledRulebook
 from caddrel.core.decide.interpreter.interpreter import decide
@@ -82,7 +83,7 @@ def test_those_alike_are_decided_as_each_alone_would_be(
 ) -> None:
     rulebook = read_rulebook(Source("r", text)).or_raise()
     compiled = CompiledRulebook(rulebook, 3)
-    alike, kinds = Alike(compiled), Kinds(compiled.likeness)
+    alike, kinds = Alike(compiled), Kinds(Likeness(rulebook, compiled.parts))
     catalogue, assume = rulebook.catalogue, rulebook.settings.assume
     bundlers = [Bundler(catalogue, assume, INVENTORY, ["listed"]) for _ in range(2)]
     for document in [*log, *log]:

@@ -11,11 +11,11 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from caddrel.core.columnar.completion import Bundler
-from caddrel.core.columnar.fact_groups import GROUPS, encoded, join, split
+from caddrel.core.columnar.fact_groups import GROUPS, join, split
 from caddrel.core.facts.attempts import AttemptRefused, read_facts
 from caddrel.core.facts.catalogue import Catalogue
 from caddrel.core.facts.facts import AddressRecord, Setting
-from caddrel.core.facts.record import facts_json
+from caddrel.core.facts.record import encoded, facts_json
 from caddrel.core.facts.types import Address
 from caddrel.core.inventory.completion import complete
 from caddrel.core.inventory.reader import read_inventory

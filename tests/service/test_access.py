@@ -31,8 +31,8 @@ def refusing(tmp_path_factory: pytest.TempPathFactory) -> Iterator[tuple[Live, d
     """A service that is only asked for what it refuses, and a token of each role."""
     for live in serving(tmp_path_factory.mktemp("refusing") / "data"):
         # The token of a device has the name of one.
-        live.deps.inventory.put([("devices", {"id": "device"})], NOW)
-        yield live, {role: make_token(live.deps, role, role, 1, "tests")[1] for role in ROLES}
+        live.data.inventory.put([("devices", {"id": "device"})], NOW)
+        yield live, {role: make_token(live.data, role, role, 1, "tests")[1] for role in ROLES}
 
 
 @pytest.mark.parametrize("endpoint", NEEDING, ids=lambda e: f"{e.method} {e.route}")
@@ -52,7 +52,7 @@ def test_every_endpoint_refuses_nobody_and_lesser_roles(refusing: tuple[Live, di
 
 
 def test_a_token_ends_when_it_expires_or_is_revoked(empty: Live) -> None:
-    made, text = make_token(empty.deps, "short", "viewer", 1, "tests")
+    made, text = make_token(empty.data, "short", "viewer", 1, "tests")
     with empty.http(text) as http:
         assert http.get("/api/v1/people").status_code == 200
         empty.clock.forward(days=2)
@@ -77,14 +77,14 @@ def test_a_token_that_is_none_is_refused(empty: Live, token: str) -> None:
 
 
 def test_a_one_time_way_in_lets_in_once(empty: Live) -> None:
-    code = wiring.way_in(empty.deps)
+    code = wiring.way_in(empty.data)
 
     def enter(_: int) -> int:
         return httpx.post(f"{empty.url}/api/v1/session", json={"code": code}).status_code
 
     with ThreadPoolExecutor(8) as pool:
         assert sorted(pool.map(enter, range(8))) == [200] + [401] * 7
-    late = wiring.way_in(empty.deps)
+    late = wiring.way_in(empty.data)
     empty.clock.forward(hours=1)
     assert httpx.post(f"{empty.url}/api/v1/session", json={"code": late}).json()["code"] == "code-used"
 
@@ -111,7 +111,7 @@ def test_a_console_session_needs_its_csrf_value_and_ends(empty: Live) -> None:
 
 
 def test_signing_out_ends_the_session_everywhere(empty: Live) -> None:
-    code = wiring.way_in(empty.deps)
+    code = wiring.way_in(empty.data)
     with empty.http("") as http:
         session = http.post("/api/v1/session", json={"code": code}).json()
         cookies = dict(http.cookies)
@@ -138,7 +138,7 @@ def test_no_secret_is_stored_in_clear(empty: Live) -> None:
         made = operator.tokens.create("secret", "viewer")
         operator.people.import_([b'{"id": "ada"}'])
         starter = operator.starter_codes.issue("ada").code
-    code = wiring.way_in(empty.deps)
+    code = wiring.way_in(empty.data)
     with httpx.Client(base_url=empty.url) as http:
         info = http.post("/api/v1/session", json={"code": code}).json()
         cookie = http.cookies["caddrel_session"]

@@ -75,12 +75,12 @@ def log(tmp_path: Path) -> Callable[[str, int], Live]:
         iterators.append(serving_it)
         live = next(serving_it)
         before, current = documents()
-        deps = live.deps
-        deps.revisions.publish([("k.yaml", before)], "tests", "first", NOW - timedelta(days=60))
-        deps.revisions.publish([("k.yaml", current)], "tests", "second", NOW - timedelta(days=29))
+        data = live.data
+        data.revisions.publish([("k.yaml", before)], "tests", "first", NOW - timedelta(days=60))
+        data.revisions.publish([("k.yaml", current)], "tests", "second", NOW - timedelta(days=29))
         leaver = {"id": "leaver", "kind": "employee", "groups": [{"id": "crew", "until": "2026-11-15T00:00:00Z"}]}
         objects = [*build_world(anchor(NOW)).objects(), ("people", leaver)]
-        deps.inventory.put([*objects, ("lists", {"id": "bad-ones", "networks": ["203.0.113.0/24"]})], NOW)
+        data.inventory.put([*objects, ("lists", {"id": "bad-ones", "networks": ["203.0.113.0/24"]})], NOW)
         live.clock.now = NOW
         return live
 
@@ -110,7 +110,7 @@ def apart(monkeypatch: pytest.MonkeyPatch) -> list[Apart]:
 def _told(live: Live) -> list[Any]:
     return [
         (r.id, r.reference, r.at, r.facts, r.decision, dict(r.columns), r.cause)
-        for r in sorted(live.deps.signins.every(Query()), key=lambda r: (r.at, r.id))
+        for r in sorted(live.data.signins.every(Query()), key=lambda r: (r.at, r.id))
     ]
 
 
@@ -141,9 +141,9 @@ def test_the_same_comes_of_a_log_wherever_it_is_read(
 ) -> None:
     text = gzip.compress(LOG) if packed else LOG
     here, there = log("here", 1 << 40), log("there", 0)
-    expected = Importer(here.deps).run(io.BytesIO(text))
+    expected = Importer(here.data, here.runtime.log).run(io.BytesIO(text))
     assert not apart
-    found = Importer(there.deps).run(io.BytesIO(text))
+    found = Importer(there.data, there.runtime.log).run(io.BytesIO(text))
     assert len(apart) == 1
     assert not apart[0]._lost
     assert found == expected
@@ -159,7 +159,7 @@ def test_the_same_comes_of_a_log_wherever_it_is_read(
     assert {revision for id, revision in revisions.items() if id.startswith("s-")} == {1, 2}
     assert _gone(apart[0]._process.pid)  # type: ignore[union-attr]
     # Once more, and nothing is added.
-    again = Importer(there.deps).run(io.BytesIO(text))
+    again = Importer(there.data, there.runtime.log).run(io.BytesIO(text))
     assert (again.added, again.already_there, again.broken) == (
         0,
         expected.added + expected.already_there,
@@ -180,15 +180,15 @@ def test_a_process_that_is_killed_ends_the_import_and_loses_nothing(
     log: Callable[[str, int], Live], apart: list[Apart]
 ) -> None:
     here, there = log("here", 1 << 40), log("there", 0)
-    expected = Importer(here.deps).run(io.BytesIO(LOG))
+    expected = Importer(here.data, here.runtime.log).run(io.BytesIO(LOG))
 
     def kill() -> None:
         os.kill(apart[0]._process.pid, signal.SIGKILL)  # type: ignore[union-attr]
 
     with pytest.raises(ServiceError) as refused:
-        Importer(there.deps).run(_Disturbed(kill))
+        Importer(there.data, there.runtime.log).run(_Disturbed(kill))
     assert refused.value.code == "reading-ended"
-    result = Importer(there.deps).run(io.BytesIO(LOG))
+    result = Importer(there.data, there.runtime.log).run(io.BytesIO(LOG))
     assert result.added + result.already_there == expected.added + expected.already_there
     assert _told(there) == _told(here)
 
@@ -198,9 +198,9 @@ def test_without_another_process_all_is_read_here(
     log: Callable[[str, int], Live], apart: list[Apart], monkeypatch: pytest.MonkeyPatch, program: str
 ) -> None:
     here, there = log("here", 1 << 40), log("there", 0)
-    expected = Importer(here.deps).run(io.BytesIO(LOG))
+    expected = Importer(here.data, here.runtime.log).run(io.BytesIO(LOG))
     monkeypatch.setattr(sys, "executable", program)
-    assert Importer(there.deps).run(io.BytesIO(LOG)) == expected
+    assert Importer(there.data, there.runtime.log).run(io.BytesIO(LOG)) == expected
     assert apart[0]._lost
     assert _told(there) == _told(here)
 
@@ -213,7 +213,7 @@ def test_a_cancelled_import_ends_the_process(log: Callable[[str, int], Live], ap
             raise Cancelled
 
     with pytest.raises(Cancelled) as cancelled:
-        Importer(live.deps).run(io.BytesIO(LOG), progress=progress)
+        Importer(live.data, live.runtime.log).run(io.BytesIO(LOG), progress=progress)
     assert isinstance(cancelled.value.result, ImportResult)
     assert _gone(apart[0]._process.pid)  # type: ignore[union-attr]
 
@@ -225,7 +225,7 @@ def test_what_cuts_a_log_short_is_told_and_a_line_cut_by_it_is_not(
     here, there = log("here", 1 << 40), log("there", 0)
     for live in (here, there):
         with pytest.raises(ServiceError, match="damaged"):
-            Importer(live.deps).run(io.BytesIO(packed))
+            Importer(live.data, live.runtime.log).run(io.BytesIO(packed))
     assert len(apart) == 1
     assert len(_told(there)) > COUNT // 2
     assert [each[0] for each in _told(there)] == [each[0] for each in _told(here)]
@@ -236,8 +236,8 @@ def test_what_cuts_a_log_short_is_told_and_a_line_cut_by_it_is_not(
 
     other = log("other", 0)
     with pytest.raises(OSError, match="the client is gone"):
-        Importer(other.deps).run(_Disturbed(fail))
-    assert Importer(other.deps).run(io.BytesIO(LOG)).added > COUNT
+        Importer(other.data, other.runtime.log).run(_Disturbed(fail))
+    assert Importer(other.data, other.runtime.log).run(io.BytesIO(LOG)).added > COUNT
 
 
 def test_the_process_ends_when_the_service_is_killed() -> None:

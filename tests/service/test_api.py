@@ -159,13 +159,13 @@ def test_an_unexpected_error_tells_nothing_but_its_request(tmp_path) -> None:
     def broken() -> None:
         raise RuntimeError("the secret of the house")
 
-    token = wiring.kept_token(opened.deps, "", "tests")
-    opened.deps.clock = broken
+    token = wiring.kept_token(opened.runtime, "", "tests")
+    opened.runtime.data.clock = broken
     server = wiring.build_server(opened, "127.0.0.1", 0)
     server.start()
     try:
         with pytest.raises(Refused) as refused, Caddrel(server.url, token) as client:
-            client.people.list()
+            client.tokens.create("late", "viewer", 1)
     finally:
         server.stop()
     assert refused.value.problem.code == "internal-error"

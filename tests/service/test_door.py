@@ -18,7 +18,7 @@ from tests.conftest import NOW, PATIENCE, Live
 
 from caddrel.client import Caddrel, Refused
 from caddrel.service.auth.tokens import make_token
-from caddrel.service.runtime import Deps
+from caddrel.service.decisions.group_commit import Recorder
 from caddrel.store.queries import Query
 from caddrel.wire import authzen
 from caddrel.wire.decisions import File
@@ -86,7 +86,7 @@ def live(empty: Live) -> Live:
 
 
 def _door(live: Live, reports: tuple[str, ...] = (), sees: bool = True) -> Caddrel:
-    return Caddrel(live.url, make_token(live.deps, "front", "door", 30, "tests", reports, sees)[1])
+    return Caddrel(live.url, make_token(live.data, "front", "door", 30, "tests", reports, sees)[1])
 
 
 def _ask(person: str = "ines", app: str = "till", action: str = "sign-in", **context: Any) -> authzen.Evaluation:
@@ -205,7 +205,7 @@ _GOOD = {
     ],
 )
 def test_what_cannot_be_read_is_refused_by_name(live: Live, change: dict[str, Any], code: str | None) -> None:
-    token = make_token(live.deps, "front", "door", 30, "tests")[1]
+    token = make_token(live.data, "front", "door", 30, "tests")[1]
     with live.http(token) as http:
         answer = http.post("/access/v1/evaluation", json={**_GOOD, **change})
         if code is None:
@@ -214,7 +214,7 @@ def test_what_cannot_be_read_is_refused_by_name(live: Live, change: dict[str, An
             return
         assert (answer.status_code, answer.json()["code"]) == (400, "bad-attempt")
         assert code in {error["code"] for error in answer.json()["errors"]}
-        assert live.deps.signins.page(Query()) == []
+        assert live.data.signins.page(Query()) == []
         # As one of several it is refused alone.
         if None in change.values():
             return
@@ -237,7 +237,7 @@ def test_who_may_ask(live: Live) -> None:
         }
     with live.http() as http:
         assert http.post("/access/v1/evaluation", json=_GOOD).json()["code"] == "not-allowed"
-    with live.http(make_token(live.deps, "front", "door", 30, "tests")[1]) as http:
+    with live.http(make_token(live.data, "front", "door", 30, "tests")[1]) as http:
         for path in ("/api/v1/signins", "/api/v1/rulebook", "/api/v1/people", "/api/v1/sessions"):
             assert http.get(path).status_code == 403
         assert (
@@ -248,7 +248,7 @@ def test_who_may_ask(live: Live) -> None:
 
 def test_several_evaluations_have_three_semantics(live: Live) -> None:
     yes, no = {"resource": {"type": "app", "id": "post"}}, {"context": {"network.anonymiser": "tor"}}
-    with live.http(make_token(live.deps, "front", "door", 30, "tests")[1]) as http:
+    with live.http(make_token(live.data, "front", "door", 30, "tests")[1]) as http:
 
         def asked(semantic: str, *each: dict[str, Any]) -> list[bool]:
             body = {**_GOOD, "evaluations": each, "options": {"evaluations_semantic": semantic}}
@@ -262,7 +262,7 @@ def test_several_evaluations_have_three_semantics(live: Live) -> None:
         assert http.post("/access/v1/evaluations", json=wrong).status_code == 400
         many = http.post("/access/v1/evaluations", json={**_GOOD, "evaluations": [{}] * 10_000})
         assert (many.status_code, many.json()["code"]) == (413, "too-large")
-        assert len(live.deps.signins.page(Query(limit=100))) == 8
+        assert len(live.data.signins.page(Query(limit=100))) == 8
 
 
 def test_searches_find_who_what_and_how(live: Live) -> None:
@@ -286,7 +286,7 @@ def test_searches_find_who_what_and_how(live: Live) -> None:
         rest = door.access.search("action", authzen.Search(actions.subject, actions.action, actions.resource, {}, page))
         assert rest.page.next_token == ""
         assert [found["name"] for found in rest.results] == ["enrol-factor", "register-account", "sign-in"]
-    assert live.deps.signins.page(Query()) == []
+    assert live.data.signins.page(Query()) == []
 
 
 def test_a_request_by_the_same_id_is_answered_and_recorded_once(live: Live) -> None:
@@ -307,7 +307,7 @@ def test_a_request_by_the_same_id_is_answered_and_recorded_once(live: Live) -> N
         with pytest.raises(Refused, match="X-Request-ID") as long:
             door.access.evaluate(_ask(), "x" * 300)
         assert long.value.problem.code == "bad-request-id"
-    assert len(live.deps.signins.page(Query(limit=100))) == 3
+    assert len(live.data.signins.page(Query(limit=100))) == 3
 
 
 def test_signals_look_back_at_live_decisions(live: Live) -> None:
@@ -396,7 +396,7 @@ def test_a_device_reports_its_own_state_only(live: Live) -> None:
         assert http.post("/access/v1/evaluation", json=_GOOD).status_code == 403
         for wrong, status in (({"owner": "company"}, 400), ({"os_version": "new"}, 422), ({"encrypted": "yes"}, 400)):
             assert http.post("/api/v1/devices/tab/state", json=wrong).status_code == status
-        assert "state_at" not in live.deps.inventory.get("devices", "tab").document  # type: ignore[union-attr]
+        assert "state_at" not in live.data.inventory.get("devices", "tab").document  # type: ignore[union-attr]
 
 
 def test_sessions_end_by_age_by_the_door_and_by_an_administrator(live: Live) -> None:
@@ -433,7 +433,7 @@ def _refused_for_room(door: Caddrel, client: str) -> bool:
 
 
 def test_a_full_disk_or_a_stopping_service_lets_nobody_in_unrecorded(live: Live) -> None:
-    writing = live.deps.signins._database._writing
+    writing = live.data.signins._database._writing
 
     def limited(connection: Any, *_: Any) -> None:
         pages = connection.execute("PRAGMA page_count").fetchone()[0]
@@ -446,11 +446,11 @@ def test_a_full_disk_or_a_stopping_service_lets_nobody_in_unrecorded(live: Live)
         for i in range(200):
             refusals += _refused_for_room(door, f"client {i} " + "x" * 1500)
         assert refusals > 50
-        assert len(live.deps.signins.page(Query(limit=500))) == 201 - refusals
+        assert len(live.data.signins.page(Query(limit=500))) == 201 - refusals
         event.remove(writing, "checkout", limited)
         event.listen(writing, "checkout", lambda c, *_: c.execute("PRAGMA max_page_count=1000000"))
         assert door.access.evaluate(_ask("odd", "post")).decision
-        live.deps.recorder.stop()
+        live.runtime.recorder.stop()
         with pytest.raises(Refused) as refused_at_last:
             door.access.evaluate(_ask())
         assert (refused_at_last.value.problem.status, refused_at_last.value.problem.code) == (503, "service-stopping")
@@ -458,16 +458,16 @@ def test_a_full_disk_or_a_stopping_service_lets_nobody_in_unrecorded(live: Live)
 
 def test_when_too_many_wait_the_door_is_told(live: Live, monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setattr("caddrel.service.decisions.group_commit.MOST_WAITING", 3)
-    deps: Deps = live.deps
-    deps.recorder = type(deps.recorder)(deps.signins, lambda _: None, lambda: None)
+    data = live.data
+    live.runtime.door._recorder = Recorder(data.signins, lambda _: None, lambda: None)
     held = threading.Event()
-    add = deps.signins.add
+    add = data.signins.add
 
     def slow(*given: Any) -> None:
         held.wait(10)
         add(*given)
 
-    monkeypatch.setattr(deps.signins, "add", slow)
+    monkeypatch.setattr(data.signins, "add", slow)
     with _door(live) as door, ThreadPoolExecutor(12) as pool:
         answers = [pool.submit(lambda: door.access.evaluate(_ask("odd", "post"))) for _ in range(12)]
         done: list[Any] = []
@@ -481,7 +481,7 @@ def test_when_too_many_wait_the_door_is_told(live: Live, monkeypatch: pytest.Mon
                 done.append(answer.result(10))
     assert "too-busy" in done
     allowed = [answer for answer in done if answer != "too-busy"]
-    assert len(deps.signins.page(Query(limit=100))) == len(allowed)
+    assert len(data.signins.page(Query(limit=100))) == len(allowed)
 
 
 def test_an_import_and_a_door_go_on_together(live: Live) -> None:
@@ -499,15 +499,15 @@ def test_an_import_and_a_door_go_on_together(live: Live) -> None:
         answers = [pool.submit(lambda: door.access.evaluate(_ask("odd", "post"))) for _ in range(60)]
         assert all(answer.result(PATIENCE).decision for answer in answers)
         assert imported.result(PATIENCE).added == 9000
-    assert sum(count for _, _, count in live.deps.signins.per_day(Query())) == 9060
+    assert sum(count for _, _, count in live.data.signins.per_day(Query())) == 9060
     deadline = time.monotonic() + PATIENCE
-    while live.deps.signins.due() and time.monotonic() < deadline:
+    while live.data.signins.due() and time.monotonic() < deadline:
         time.sleep(0.05)
-    assert live.deps.signins.due() == []
+    assert live.data.signins.due() == []
 
 
 def test_the_answers_are_what_the_standard_says(live: Live) -> None:
-    token = make_token(live.deps, "front", "door", 30, "tests")[1]
+    token = make_token(live.data, "front", "door", 30, "tests")[1]
     with httpx.Client(base_url=live.url, headers={"Authorization": f"Bearer {token}"}) as http:
         answer = http.post("/access/v1/evaluation", json=_GOOD)
         assert answer.headers["Content-Type"] == "application/json"

@@ -225,7 +225,7 @@ def test_a_rulebook_of_two_megabytes_is_pasted_into_a_draft(tmp_path: Path) -> N
 
 def test_a_draft_of_an_older_release_is_told_and_mended(live: Live) -> None:
     old = "caddrel: 0\npolicies:\n  in:\n    mode: live\n    apply: yes\n    rules: [{id: all, then: block}]\n"
-    live.deps.drafts.begin("old", 1, [("r.yaml", old)], "somebody", live.clock())
+    live.data.drafts.begin("old", 1, [("r.yaml", old)], "somebody", live.clock())
     with live.client("publisher") as publisher:
         assert publisher.drafts.look("old", "policies.in").value["apply"] == "yes"
         codes = {d.code for d in publisher.rulebook.check(draft="old").diagnostics}

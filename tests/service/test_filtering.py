@@ -88,7 +88,7 @@ _ORDERED = {
     "device.os_version": ["15", "14.0"], "risk.attempt": ["low"],
 }  # fmt: skip
 _WHOLE = [
-    "certain", "device.managed", "from terminals", "from [head-office, hidden]", "during shore-hours",
+    "certain", "device.managed", "from terminals", "from any of [head-office, hidden]", "during shore-hours",
     "device passes crew-tablet", "device passes own-laptop", "person.groups has crew", "auth.methods has otp",
     "signals has too-fast", "person.groups has none of [crew, terminal-staff]", "client.name contains bird",
     "signals is known", "app.labels has any of [money, sea]",
@@ -140,9 +140,9 @@ class _Records:
 @pytest.fixture(scope="module")
 def judged(kelpline: Live) -> _Records:
     """Every record of two days."""
-    rulebook = for_log(kelpline.deps.rulebooks.need_current().rulebook)
+    rulebook = for_log(kelpline.data.rulebooks.need_current().rulebook)
     found = []
-    for record in kelpline.deps.signins.every(Query(since=kelpline.deps.clock().replace(day=21))):
+    for record in kelpline.data.signins.every(Query(since=kelpline.data.clock().replace(day=21))):
         facts = facts_from_json(record.facts, rulebook.catalogue)
         mine = {name: record.columns[column] for name, column in _RECORDED.items()}
         facts.values |= {"at": record.at, **{name: value for name, value in mine.items() if value is not None}}
@@ -151,16 +151,21 @@ def judged(kelpline: Live) -> _Records:
     return _Records(rulebook, found)
 
 
+@pytest.mark.parametrize("where", _WHOLE)
+def test_what_the_random_filters_are_made_of_is_read(judged: _Records, where: str) -> None:
+    assert read_filter(where, judged.rulebook) is not None
+
+
 @given(where=_trees())
 @settings(max_examples=40, suppress_health_check=list(HealthCheck))
 def test_the_log_and_the_interpreter_find_the_same(kelpline: Live, judged: _Records, where: str) -> None:
-    deps, rulebook, records = kelpline.deps, judged.rulebook, judged.records
+    data, rulebook, records = kelpline.data, judged.rulebook, judged.records
     condition = read_filter(where, rulebook)
-    window = {"since": deps.clock().replace(day=21), "limit": 4000}
+    window = {"since": data.clock().replace(day=21), "limit": 4000}
     query = Query(conditions=(condition,), judge=LogJudge(rulebook), **window)
     wanted = [(id, outcome) for id, outcome, facts in records if Judge(rulebook, facts).judge(condition).truth is TRUE]
-    assert [r.id for r in deps.signins.page(query)] == [id for id, _ in wanted]
+    assert [r.id for r in data.signins.page(query)] == [id for id, _ in wanted]
     counts = Counter(outcome for _, outcome in wanted)
-    assert sum(counts.values()) == sum(count for _, _, count in deps.signins.per_day(query))
+    assert sum(counts.values()) == sum(count for _, _, count in data.signins.per_day(query))
     for outcome, count in counts.items():
-        assert sum(n for _, o, n in deps.signins.per_day(query) if o == outcome) == count
+        assert sum(n for _, o, n in data.signins.per_day(query) if o == outcome) == count

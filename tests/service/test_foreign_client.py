@@ -31,7 +31,7 @@ def test_what_is_described_is_what_is_answered(empty: Live, paths: str, role: st
         operator.rulebook.publish([File("r.yaml", "caddrel: 1")], "the first")
         operator.people.import_([b'{"id": "ines", "groups": [], "factors": ["password"]}'])
         operator.apps.import_([b'{"id": "post"}'])
-    token = make_token(empty.deps, "foreign", role, 30, "tests")[1]
+    token = make_token(empty.data, "foreign", role, 30, "tests")[1]
     words = [
         "run",
         f"{empty.url}/api/openapi.json",

@@ -37,7 +37,7 @@ def other(tmp_path: Path) -> Iterator[Live]:
         live.clock.now = NOW - timedelta(days=90)
         with live.client() as client:
             client.rulebook.publish([File("k.yaml", RULEBOOK.read_text(encoding="utf-8"))], "kelpline")
-        live.deps.inventory.put(build_world(anchor(NOW)).objects(), NOW)
+        live.data.inventory.put(build_world(anchor(NOW)).objects(), NOW)
         live.clock.now = NOW
         yield live
 

@@ -111,7 +111,7 @@ def _watch_five_times(client: Caddrel, job: Job) -> None:
 def test_watchers_are_few_and_the_others_ask(log: Live) -> None:
     # The import waits for as long as this is held.
     with log.client() as client, ExitStack() as held:
-        held.enter_context(log.deps.import_lock)
+        held.enter_context(log.runtime.log.importing)
         job = client.jobs.import_(_lines(10))
         results: list[Any] = []
 
@@ -133,7 +133,7 @@ def test_watchers_are_few_and_the_others_ask(log: Live) -> None:
 
 def test_jobs_wait_for_one_another_and_not_too_many(log: Live) -> None:
     with log.client() as client, ExitStack() as held:
-        held.enter_context(log.deps.import_lock)
+        held.enter_context(log.runtime.log.importing)
         first = client.jobs.import_(_lines(10))
         with pytest.raises(Refused) as refused:
             [client.jobs.import_(_lines(1)) for _ in range(25)]
@@ -161,7 +161,7 @@ def test_old_sign_ins_are_forgotten_by_a_job(log: Live) -> None:
 @pytest.fixture
 def full(log: Live) -> Iterator[Live]:
     """A service whose log has room for so many pages more, as on a full disk."""
-    writing = log.deps.signins._database._writing
+    writing = log.data.signins._database._writing
 
     def limited(connection: Any, *_: Any) -> None:
         pages = connection.execute("PRAGMA page_count").fetchone()[0]
@@ -194,7 +194,7 @@ def test_room_again_and_the_import_goes_on(log: Live, request: pytest.FixtureReq
         with pytest.raises(Refused):
             client.signins.import_(lines)
         kept = sum(client.signins.list().counts.values())
-    writing = log.deps.signins._database._writing
+    writing = log.data.signins._database._writing
     event.listen(writing, "checkout", lambda c, *_: c.execute("PRAGMA max_page_count=1000000"))
     with log.client() as client:
         result = client.signins.import_(lines)
@@ -206,10 +206,10 @@ def test_a_stopping_service_ends_its_jobs(log: Live) -> None:
         job = client.jobs.import_(_lines(16_000))
         while client.jobs.get(job.id).state == "waiting":
             time.sleep(0.01)
-    log.deps.jobs.stop()
-    ended = log.deps.jobs.get(job.id)
+    log.runtime.jobs.stop()
+    ended = log.runtime.jobs.get(job.id)
     assert ended.state in {"cancelled", "done"}
-    assert sum(count for _, _, count in log.deps.signins.per_day(_everything())) == ended.result["added"]
+    assert sum(count for _, _, count in log.data.signins.per_day(_everything())) == ended.result["added"]
 
 
 def _everything() -> Any:

@@ -79,9 +79,9 @@ def _state(folder: Path) -> dict[str, object]:
     found: dict[str, object] = {}
     for live in serving(folder):
         for person in ("ines.faro", "odd.vik"):
-            for record in live.deps.signins.of_person(person, START):
+            for record in live.data.signins.of_person(person, START):
                 found[record.id] = (record.facts, record.decision, record.cause)
-        assert live.deps.signins.due() == []
+        assert live.data.signins.due() == []
     return found
 
 
@@ -181,8 +181,8 @@ def test_no_decision_that_was_told_is_lost(tmp_path: Path) -> None:
     folder = tmp_path / "data"
     _prepared(folder)
     for live in serving(folder):
-        token = make_token(live.deps, "front", "door", 3000, "tests")[1]
-        operator = make_token(live.deps, "all", "operator", 3000, "tests")[1]
+        token = make_token(live.data, "front", "door", 3000, "tests")[1]
+        operator = make_token(live.data, "all", "operator", 3000, "tests")[1]
     folder = _untouched(folder)
     port, rng = _free_port(), random.Random(3)
     told: dict[str, bool] = {}
@@ -197,7 +197,7 @@ def test_no_decision_that_was_told_is_lost(tmp_path: Path) -> None:
     # However slow the machine is, there was something to lose.
     assert len(told) >= KILLS
     for live in serving(folder):
-        kept = {record.id: record.columns["outcome"] == "allowed" for record in live.deps.signins.every(Query())}
+        kept = {record.id: record.columns["outcome"] == "allowed" for record in live.data.signins.every(Query())}
         assert {id: kept.get(id) for id in told} == told
 
 
@@ -219,8 +219,8 @@ def test_no_decision_that_was_told_is_missing_after_a_loss_of_power(tmp_path: Pa
     folder = tmp_path / "data"
     _prepared(folder)
     for live in serving(folder):
-        token = make_token(live.deps, "front", "door", 3000, "tests")[1]
-        operator = make_token(live.deps, "all", "operator", 3000, "tests")[1]
+        token = make_token(live.data, "front", "door", 3000, "tests")[1]
+        operator = make_token(live.data, "all", "operator", 3000, "tests")[1]
     folder = _untouched(folder)
     port, rng = _free_port(), random.Random(4)
     told: dict[str, bool] = {}
@@ -235,7 +235,7 @@ def test_no_decision_that_was_told_is_missing_after_a_loss_of_power(tmp_path: Pa
         assert lose_power(folder / "signins.sqlite")
     assert len(told) >= LOSSES
     for live in serving(folder):
-        kept = {record.id: record.columns["outcome"] == "allowed" for record in live.deps.signins.every(Query())}
+        kept = {record.id: record.columns["outcome"] == "allowed" for record in live.data.signins.every(Query())}
         assert {id: kept.get(id) for id in told} == told
 
 

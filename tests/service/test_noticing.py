@@ -75,7 +75,7 @@ def _lines(count: int, seed: int) -> list[bytes]:
 def _all(live: Live) -> dict[str, SigninRecord]:
     found: dict[str, SigninRecord] = {}
     for person in ("ines.faro", "odd.vik"):
-        found |= {r.id: r for r in live.deps.signins.of_person(person, START)}
+        found |= {r.id: r for r in live.data.signins.of_person(person, START)}
     return found
 
 
@@ -106,13 +106,13 @@ def test_the_order_in_which_records_come_changes_nothing(service: Live, tmp_path
 def test_late_records_change_only_what_comes_out_otherwise(service: Live, monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setattr(recompute, "AT_ONCE", 7)
     written: list[str] = []
-    replace = service.deps.signins.replace
+    replace = service.data.signins.replace
 
     def noted(changed: Any) -> None:
         written.extend(old.id for old, _ in changed)
         replace(changed)
 
-    monkeypatch.setattr(service.deps.signins, "replace", noted)
+    monkeypatch.setattr(service.data.signins, "replace", noted)
     lines = _lines(120, 3)
     late = 60
     with service.client() as client:
@@ -128,7 +128,7 @@ def test_late_records_change_only_what_comes_out_otherwise(service: Live, monkey
 
 
 def test_doors_decide_while_much_is_worked_out_again(service: Live) -> None:
-    token = make_token(service.deps, "front", "door", 30, "tests")[1]
+    token = make_token(service.data, "front", "door", 30, "tests")[1]
     person = authzen.Entity("person", "odd.vik")
 
     def asked(device: str) -> authzen.Evaluation:
@@ -145,14 +145,14 @@ def test_doors_decide_while_much_is_worked_out_again(service: Live) -> None:
             service.clock.forward(seconds=1)
             answer = door.access.evaluate(asked(f"t{len(told) % 4}"))
             told[answer.context["id"]] = answer.decision
-        with service.deps.import_lock:
-            catch_up(service.deps)
-    stored = {record.id: record for record in service.deps.signins.of_person("odd.vik", START)}
+        with service.runtime.log.importing:
+            catch_up(service.data, service.runtime.log)
+    stored = {record.id: record for record in service.data.signins.of_person("odd.vik", START)}
     assert {id: stored[id].columns["outcome"] == "allowed" for id in told} == told
-    with service.deps.import_lock:
-        service.deps.signins.add(NewSignins(), {"odd.vik": START - timedelta(days=1)})
+    with service.runtime.log.importing:
+        service.data.signins.add(NewSignins(), {"odd.vik": START - timedelta(days=1)})
         # From the beginning, with nothing else going on, it comes to the same.
-        assert catch_up(service.deps) == 0
+        assert catch_up(service.data, service.runtime.log) == 0
 
 
 class _Disturbed(io.BytesIO):
@@ -163,8 +163,8 @@ class _Disturbed(io.BytesIO):
         self._live = live
 
     def read(self, size: int | None = -1) -> bytes:
-        with self._live.deps.log_lock:
-            self._live.deps.histories.clear()
+        with self._live.runtime.log.deciding:
+            self._live.runtime.log.histories.clear()
         return super().read(2_000 if size is None or size > 2_000 else size)
 
 
@@ -181,7 +181,7 @@ def test_records_that_are_not_stored_yet_are_looked_back_at(
         with live.client() as client:
             client.rulebook.publish([File("r.yaml", RULEBOOK)], "signals")
         live.clock.now = START + timedelta(days=20)
-        assert importer.Importer(live.deps).run(_Disturbed(lines, live)).added == 300
+        assert importer.Importer(live.data, live.runtime.log).run(_Disturbed(lines, live)).added == 300
         assert _told(_all(live)) == _told(_all(service))
 
 
@@ -190,20 +190,20 @@ def test_what_is_due_is_done_when_the_service_starts_again(service: Live) -> Non
     with service.client() as client:
         client.signins.import_(lines)
     expected = _told(_all(service))
-    deps = service.deps
+    data = service.data
     # As an import leaves it that was cut off after storing a late record.
-    rulebook = deps.rulebooks.need_current().rulebook
+    rulebook = data.rulebooks.need_current().rulebook
     nothing = Decision("allowed", None, True, (), (), (), (), {}, Shadow({}, "allowed"), (), 1)
     for record in _all(service).values():
         facts = facts_from_json(record.facts, rulebook.catalogue)
         del facts.values["signals"]
         facts.noticed = {}
         broken = signin_of(record.id, record.at, rulebook, facts, recorded_of({}), decided_of(nothing, ""), None, 1)
-        deps.signins.replace([(record, broken)])
+        data.signins.replace([(record, broken)])
     assert _told(_all(service)) != expected
-    deps.signins.add(NewSignins(), {"ines.faro": START, "odd.vik": START})
+    data.signins.add(NewSignins(), {"ines.faro": START, "odd.vik": START})
     again = wiring.open_data(service.folder, service.clock, address_files=[ADDRESSES])
-    assert again.deps.signins.due() == []
+    assert again.runtime.data.signins.due() == []
     again.close()
     assert _told(_all(service)) == expected
 

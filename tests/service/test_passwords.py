@@ -69,7 +69,7 @@ def test_the_last_passwords_are_refused_and_only_hashes_are_kept(service: Live, 
         assert not client.passwords.change("tove.brekke", "brekke").passes
         assert client.passwords.check("odd.vik", SECRETS[2]).passes
     kept = b"".join(path.read_bytes() for path in tmp_path.rglob("*") if path.is_file())
-    assert len(service.deps.passwords.latest("tove.brekke", 9)) == 2
+    assert len(service.data.passwords.latest("tove.brekke", 9)) == 2
     assert not any(secret.encode() in kept for secret in SECRETS)
 
 

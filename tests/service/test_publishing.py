@@ -112,8 +112,8 @@ def test_rulebooks_are_compared_object_by_object(live: Live, tmp_path: Path) -> 
 
 
 def test_every_change_and_refusal_is_in_the_trail(live: Live) -> None:
-    viewer = make_token(live.deps, "looker", "viewer", 30, "tests")[1]
-    accounts.make_account(live.deps, "maren", "operator", "a long password")
+    viewer = make_token(live.data, "looker", "viewer", 30, "tests")[1]
+    accounts.make_account(live.data, "maren", "operator", "a long password")
     with live.client() as operator, live.http(viewer) as looker, live.http("") as nobody:
         assert looker.post("/api/v1/rulebook/publish", json={"files": [], "why": "x"}).status_code == 403
         nobody.post("/api/v1/session", json={"name": "maren", "password": "not this one"})

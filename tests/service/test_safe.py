@@ -58,7 +58,7 @@ def live(tmp_path: Path) -> Iterator[Live]:
 
 
 def _door(live: Live, sees: bool = True) -> Caddrel:
-    return Caddrel(live.url, make_token(live.deps, "front", "door", 30, "tests", sees=sees)[1])
+    return Caddrel(live.url, make_token(live.data, "front", "door", 30, "tests", sees=sees)[1])
 
 
 def _ask(door: Caddrel, person: str = "ada", request_id: str = "", **context: Any) -> authzen.AccessDecision:
@@ -138,12 +138,12 @@ def test_wrong_passwords_of_a_log_count_too_and_survive_a_restart(live: Live) ->
         operator.signins.import_([json.dumps(line).encode() + b"\n" for line in lines])
         assert not _ask(door, **{"auth.methods": ["pwd"]}).decision
     again = wiring.open_data(live.folder, live.clock)
-    assert again.deps.lockouts.state("ada", list(_standards(again)), live.clock()) is not None
+    assert again.runtime.log.lockouts.state("ada", list(_standards(again)), live.clock()) is not None
     again.close()
 
 
 def _standards(opened: wiring.Opened) -> Any:
-    return opened.deps.rulebooks.need_current().rulebook.password_standards.values()
+    return opened.runtime.data.rulebooks.need_current().rulebook.password_standards.values()
 
 
 def test_words_on_no_list_are_told_everywhere_and_taken_for_harmless_nowhere(live: Live) -> None:
@@ -194,7 +194,7 @@ def test_what_an_earlier_release_stored_is_read_again(tmp_path: Path) -> None:
             client.rulebook.publish([File("r.yaml", RULEBOOK)], "first")
             facts = {"person.id": "ada", "app.id": "post", "time.at": each.clock.now.isoformat(), **BROWSER}
             client.signins.import_([json.dumps({"id": "old", "facts": facts}).encode()])
-        each.deps.inventory.put(
+        each.data.inventory.put(
             [("people", {"id": "bo", "kind": "Guest", "factors": ["Passkey", "chip"]})], each.clock()
         )
     # As an earlier release would have left it.
@@ -224,7 +224,7 @@ def test_what_an_earlier_release_stored_is_read_again(tmp_path: Path) -> None:
             assert client.signins.trace("old").decision.outcome == "allowed"
             symptoms = {symptom.about: symptom.says for symptom in client.examine().symptoms}
             assert "bo: person.factors" in symptoms["inventory words"]
-        person = each.deps.inventories.current().people["bo"]
+        person = each.data.inventories.current().people["bo"]
         assert person.facts.get("person.kind") == "guest"
         assert "person.factors" not in person.facts
 
@@ -237,7 +237,7 @@ def test_a_replay_of_a_request_is_the_same_to_the_letter(live: Live) -> None:
         onward = _ask(door, request_id="two", session={"id": session["id"]})
         live.clock.forward(minutes=5)
         _ask(door, request_id="three", session={"id": session["id"]})
-        live.deps.door_sessions.end(session["id"], live.clock(), "administrator")
+        live.data.door_sessions.end(session["id"], live.clock(), "administrator")
         assert _ask(door, request_id="one", **{"auth.methods": ["pwd"]}) == first
         assert _ask(door, request_id="two", session={"id": session["id"]}) == onward
         assert session["id"].removeprefix("in-") not in {first.context["id"].removeprefix("d-")}
@@ -287,7 +287,7 @@ def test_what_is_published_is_what_was_reviewed(live: Live) -> None:
 
 
 def test_a_plan_is_carried_out_only_while_its_planner_may(live: Live) -> None:
-    accounts.make_account(live.deps, "maren", "publisher", "")
+    accounts.make_account(live.data, "maren", "publisher", "")
     with live.client() as operator:
         info = operator.drafts.begin("later").info
         made = operator.tokens.create("goes", "publisher", 3)
@@ -296,7 +296,7 @@ def test_a_plan_is_carried_out_only_while_its_planner_may(live: Live) -> None:
         assert next(t.plans for t in operator.tokens.all() if t.name == "goes") == ["later"]
         operator.tokens.revoke(made.info.id)
         live.clock.now += timedelta(days=2)
-        live.deps.planner.publish_due()
+        live.runtime.planner.publish_due()
         assert operator.drafts.get("later").info.failed.startswith("planner-may-not")
         assert len(operator.rulebook.history()) == 1
 
@@ -308,7 +308,7 @@ def test_a_planner_survives_a_disk_that_is_full(live: Live, monkeypatch: pytest.
     monkeypatch.setattr(scheduled_publish, "LOOK_EVERY", 0.01)
     with live.client() as operator:
         operator.drafts.plan(operator.drafts.begin("later").info, "2026-11-24T06:00:00Z", "in time")
-        write = live.deps.audit.add
+        write = live.data.audit.add
         failures = iter([True, True])
 
         def full(*args: Any, **kwargs: Any) -> Any:
@@ -316,10 +316,10 @@ def test_a_planner_survives_a_disk_that_is_full(live: Live, monkeypatch: pytest.
                 raise NoRoom("book.sqlite")
             return write(*args, **kwargs)
 
-        monkeypatch.setattr(live.deps.audit, "add", full)
+        monkeypatch.setattr(live.data.audit, "add", full)
         live.clock.now += timedelta(days=2)
-        live.deps.planner.wake()
-        thread = live.deps.planner._thread
+        live.runtime.planner.wake()
+        thread = live.runtime.planner._thread
         if thread is not None:
             thread.join(30)
         assert len(operator.rulebook.history()) == 2
@@ -400,19 +400,19 @@ def test_a_person_has_so_many_drafts_and_no_more(live: Live, monkeypatch: pytest
 
 def test_what_is_heavy_is_done_so_often_at_once(live: Live) -> None:
     for _ in range(2):
-        live.deps.heavy.take("export", "one")
+        live.runtime.heavy.take("export", "one")
     with live.http() as http:
         assert http.get("/api/v1/signins/export").status_code == 200
-        id = next(t.id for t in live.deps.accounts.all_tokens() if t.name == "tests")
+        id = next(t.id for t in live.data.accounts.all_tokens() if t.name == "tests")
         for _ in range(2):
-            live.deps.heavy.take("export", id)
+            live.runtime.heavy.take("export", id)
         answer = http.get("/api/v1/signins/export")
         assert (answer.status_code, answer.json()["code"]) == (429, "too-many-at-once")
         for who in ("one", "one", id, id):
-            live.deps.heavy.give_back("export", who)
+            live.runtime.heavy.give_back("export", who)
         with http.stream("GET", "/api/v1/signins/export") as stream:
             stream.read()
-        assert not live.deps.heavy._held
+        assert not live.runtime.heavy._held
 
 
 def test_broken_lines_without_end_stop_an_import(live: Live, monkeypatch: pytest.MonkeyPatch) -> None:
@@ -464,7 +464,7 @@ def test_a_trail_that_was_changed_is_found(tmp_path: Path, change: str, broken: 
                 assert not client.audit.verify(expect=head.partition(":")[0] + ":" + "0" * 64).whole
                 with pytest.raises(Refused):
                     client.audit.verify(expect="7")
-                forged = AuditStore(each.deps.audit._database, b"another key")
+                forged = AuditStore(each.data.audit._database, b"another key")
                 assert forged.verify()[1] == 1
                 done = run("audit", "verify", "--log", env=each.environment())
                 assert done.returncode == 0
@@ -565,8 +565,8 @@ def test_ids_cannot_be_told_from_those_before(live: Live) -> None:
     assert {len(id) for id in made} == {20}
     with _door(live) as door:
         one = _ask(door, request_id="known").context["id"]
-        assert live.deps.keys.of("ids") != live.deps.keys.of("log")
-        assert [record.id for record in live.deps.signins.every(Query())] == [one]
+        assert live.data.keys.of("ids") != live.data.keys.of("log")
+        assert [record.id for record in live.data.signins.every(Query())] == [one]
 
 
 def test_the_service_says_when_it_is_ready_and_when_its_disk_is_full(
@@ -607,7 +607,7 @@ def test_an_address_is_taken_from_the_trusted_proxy_alone(tmp_path: Path, truste
     server = wiring.build_server(
         opened, "127.0.0.1", 0, public_url="https://caddrel.kelpline.example", trusted_proxy=trusted
     )
-    token = make_token(opened.deps, "nightly", "viewer", 1, "tests")[1]
+    token = make_token(opened.runtime.data, "nightly", "viewer", 1, "tests")[1]
     server.start()
     try:
         headers = {
@@ -616,7 +616,7 @@ def test_an_address_is_taken_from_the_trusted_proxy_alone(tmp_path: Path, truste
         }  # fmt: skip
         assert httpx.get(f"{server.url}/api/v1/people", headers=headers).status_code == 200
         assert httpx.get(f"{server.url}/api/v1/tokens", headers=headers).status_code == 403
-        refused = opened.deps.audit.page(limit=1)[0]
+        refused = opened.runtime.data.audit.page(limit=1)[0]
     finally:
         server.stop()
     assert refused.address == address

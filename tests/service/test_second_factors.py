@@ -21,7 +21,7 @@ PASSWORD = "four words by the sea"
 @pytest.fixture
 def live(tmp_path: Path) -> Iterator[Live]:
     for each in serving(tmp_path / "data"):
-        access.make_account(each.deps, "maren", "operator", PASSWORD)
+        access.make_account(each.data, "maren", "operator", PASSWORD)
         yield each
 
 
@@ -78,11 +78,11 @@ def test_a_password_alone_opens_nothing_once_there_is_a_second_factor(live: Live
     assert sorted(proofs) == [200, 401]
     proved = half if proofs[0] == 200 else again
     assert proved.get("/api/v1/people").status_code == 200
-    assert live.deps.accounts.account("maren").totp != totp.secret  # type: ignore[union-attr]
+    assert live.data.accounts.account("maren").totp != totp.secret  # type: ignore[union-attr]
 
 
 def test_where_it_is_required_it_is_added_before_anything_else(live: Live) -> None:
-    live.deps.settings.second_factor = True
+    live.data.settings.second_factor = True
     http, info = _console(live)
     assert (info["half"], info["factors"]) == (True, [])
     assert _code(http.get("/api/v1/people")) == "second-factor"
@@ -90,7 +90,7 @@ def test_where_it_is_required_it_is_added_before_anything_else(live: Live) -> No
     assert http.get("/api/v1/people").status_code == 200
     assert _code(http.delete("/api/v1/session/factors/totp")) == "last-factor"
     # A way in from the host stands for all factors.
-    way_in, info = _console(live, code=access.make_entry_code(live.deps, "maren"))
+    way_in, info = _console(live, code=access.make_entry_code(live.data, "maren"))
     assert not info["half"]
     assert way_in.get("/api/v1/people").status_code == 200
 
@@ -138,16 +138,16 @@ def test_a_code_of_another_secret_and_a_passkey_of_nonsense_are_refused(live: Li
     from caddrel.store.accounts import Passkey
 
     for i in range(10):
-        live.deps.accounts.add_passkey(Passkey(f"k{i}", "maren", b"", 0, f"key {i}", live.clock()))
+        live.data.accounts.add_passkey(Passkey(f"k{i}", "maren", b"", 0, f"key {i}", live.clock()))
     live.clock.forward(seconds=1)
     assert _code(http.post("/api/v1/session/factors/passkey")) == "too-many-passkeys"
-    assert not live.deps.accounts.add_passkey(Passkey("k1", "maren", b"", 0, "again", live.clock())), "passkey-there"
+    assert not live.data.accounts.add_passkey(Passkey("k1", "maren", b"", 0, "again", live.clock())), "passkey-there"
 
 
 def test_a_passkey_is_made_and_proved_in_a_browser(live: Live, browser: Browser) -> None:
     # Browsers make passkeys at localhost, and not at an address.
     at = live.url.replace("127.0.0.1", "localhost")
-    live.deps.settings.origin = at
+    live.data.settings.origin = at
     context = browser.new_context(viewport={"width": 1280, "height": 800}, reduced_motion="reduce")
     page = context.new_page()
     errors: list[str] = []
@@ -184,7 +184,7 @@ def test_a_passkey_is_made_and_proved_in_a_browser(live: Live, browser: Browser)
     page.get_by_role("heading", name="One more proof, maren").wait_for()
     page.get_by_role("button", name="Use a passkey").click()
     page.wait_for_url("**/#/rulebook")
-    kept = live.deps.accounts.passkeys("maren")
+    kept = live.data.accounts.passkeys("maren")
     assert [key.title for key in kept] == ["Laptop"]
     assert kept[0].used is not None
     assert errors == []
@@ -244,8 +244,8 @@ def test_whoever_knows_their_password_changes_it(live: Live) -> None:
     )
     _console(live, name="maren", password=new)
     # Whoever came by a one-time code to an account without a password gives it its first.
-    access.make_account(live.deps, "odd", "viewer", "")
-    first, _ = _console(live, code=access.make_entry_code(live.deps, "odd"))
+    access.make_account(live.data, "odd", "viewer", "")
+    first, _ = _console(live, code=access.make_entry_code(live.data, "odd"))
     assert first.put("/api/v1/session/password", json={"password": new}).status_code == 200
     _console(live, name="odd", password=new)
     with live.http() as token:
@@ -291,8 +291,8 @@ def test_signing_in_is_for_the_console_itself(live: Live) -> None:
         assert (form.status_code, _code(form)) == (415, "not-json")
         foreign = http.get("/healthz", headers={"Host": "rebound.example"})
         assert (foreign.status_code, _code(foreign)) == (421, "unknown-host")
-        live.deps.settings.hosts = ("caddrel.kelpline.example",)
-        live.deps.settings.origin = "https://caddrel.kelpline.example"
+        live.data.settings.hosts = ("caddrel.kelpline.example",)
+        live.data.settings.origin = "https://caddrel.kelpline.example"
         named = http.post("/api/v1/session", json=body, headers={"Host": "caddrel.kelpline.example"})
         assert named.status_code == 200
         assert named.headers["Strict-Transport-Security"]

@@ -45,7 +45,7 @@ def live(empty: Live) -> Live:
 
 
 def _door(live: Live) -> Caddrel:
-    return Caddrel(live.url, make_token(live.deps, "front", "door", 30, "tests")[1])
+    return Caddrel(live.url, make_token(live.data, "front", "door", 30, "tests")[1])
 
 
 def _enrol(code: str, person: str = "salka", **context: Any) -> authzen.Evaluation:
@@ -110,7 +110,7 @@ def test_a_code_of_no_use_is_not_issued(live: Live, person: str, lasts: str, sta
     assert (refused.value.problem.status, refused.value.problem.code) == (422, "bad-starter-code")
     with live.client("publisher") as publisher, pytest.raises(Refused, match="operator"):
         publisher.starter_codes.issue("salka")
-    assert live.deps.starter_codes.all() == []
+    assert live.data.starter_codes.all() == []
 
 
 def test_at_the_same_instant_one_wins(live: Live) -> None:
@@ -124,7 +124,7 @@ def test_at_the_same_instant_one_wins(live: Live) -> None:
         other = wiring.open_data(live.folder, live.clock)
         code = operator.starter_codes.issue("salka").code
         digest, now = code_digest(code), live.clock()
-        stores = [live.deps.starter_codes, other.deps.starter_codes] * 4
+        stores = [live.data.starter_codes, other.runtime.data.starter_codes] * 4
         with ThreadPoolExecutor(8) as pool:
             used = list(pool.map(lambda store: store.use(digest, "salka", now, new_id(8)), stores))
         assert sorted(used) == [False] * 7 + [True]

@@ -74,9 +74,9 @@ def _asked(client: Caddrel) -> list[Any]:
 def test_it_comes_to_the_same_wherever_it_is_done(here: Live, there: Live) -> None:
     with here.client("author") as one, there.client("author") as other:
         assert _asked(one) == _asked(other)
-    assert here.deps.checker._process is None
-    assert there.deps.checker._process is not None
-    assert there.deps.exporter._process is not None
+    assert here.runtime.checker._process is None
+    assert there.runtime.checker._process is not None
+    assert there.runtime.exporter._process is not None
 
 
 def test_what_has_just_changed_is_seen_there(there: Live) -> None:
@@ -86,24 +86,24 @@ def test_what_has_just_changed_is_seen_there(there: Live) -> None:
         found = client.rehearse({"person": "newly.come", "app": "post"}, files=[File("r.yaml", RULEBOOK)])
         assert found.trace.facts["person.id"].value == "newly.come"
         there.clock.forward(days=2)
-        assert there.deps.checker.do(1, methodcaller("clock"), there.deps) == there.clock()
+        assert there.runtime.checker.do(1, methodcaller("clock"), there.data) == there.clock()
 
 
 def test_a_process_that_ends_is_begun_anew_and_what_it_was_in_the_middle_of_is_told(there: Live) -> None:
     with there.client() as client:
         files = [File("r.yaml", RULEBOOK)]
         assert client.rulebook.check(files).ok
-        process = there.deps.checker._process
+        process = there.runtime.checker._process
         assert process is not None
         assert os.getpriority(os.PRIO_PROCESS, process.pid) > os.getpriority(os.PRIO_PROCESS, 0)
         process.kill()
         process.wait()
         assert client.rulebook.check(files).ok
-        assert there.deps.checker._process is not process
+        assert there.runtime.checker._process is not process
         client.signins.import_(_lines(1_500, 7))
-        pieces = there.deps.exporter.pieces(export_log, there.clock(), {}, "ndjson")
+        pieces = there.runtime.exporter.pieces(export_log, there.clock(), {}, "ndjson")
         next(pieces)
-        exporting = there.deps.exporter._process
+        exporting = there.runtime.exporter._process
         assert exporting is not None
         exporting.kill()
         exporting.wait()
@@ -114,7 +114,7 @@ def test_a_process_that_ends_is_begun_anew_and_what_it_was_in_the_middle_of_is_t
 
 
 def test_a_stream_that_nobody_began_to_read_is_let_go_of(there: Live) -> None:
-    exporter = there.deps.exporter
+    exporter = there.runtime.exporter
     pieces = exporter.pieces(export_log, there.clock(), {}, "ndjson")
     number = exporter._streams
     pieces.close()
@@ -147,9 +147,9 @@ def test_nothing_goes_on_when_the_service_has_stopped(tmp_path: Path) -> None:
     for live in _filled(tmp_path / "data", Limits(checked_here=0)):
         with live.client() as client:
             client.rulebook.check([File("r.yaml", RULEBOOK)])
-        process = live.deps.checker._process
+        process = live.runtime.checker._process
         assert process is not None
-        worker = live.deps.checker
+        worker = live.runtime.checker
     assert process.poll() is not None
     with pytest.raises(ServiceError, match="ended"):
-        worker.do(1, methodcaller("clock"), live.deps)
+        worker.do(1, methodcaller("clock"), live.data)

@@ -275,10 +275,10 @@ def test_a_draft_is_published_when_it_is_due(live: Live) -> None:
         assert refused.value.problem.code == "not-planned"
         planned = publisher.drafts.plan(publisher.drafts.get("mine").info, "2026-11-24T06:00:00Z", "in time")
         assert planned.plan.at == "2026-11-24T06:00:00Z"
-        live.deps.planner.publish_due()
+        live.runtime.planner.publish_due()
         assert publisher.rulebook.history()[0].number == 1
         live.clock.forward(hours=22)
-        live.deps.planner.wake()
+        live.runtime.planner.wake()
         _until(lambda: publisher.rulebook.history()[0].number == 2)
         made = publisher.rulebook.history()[0]
         assert (made.why, made.published_by) == ("in time", "token test publisher")
@@ -288,7 +288,7 @@ def test_a_draft_is_published_when_it_is_due(live: Live) -> None:
         publisher.drafts.plan(publisher.drafts.get("late").info, "2026-11-25T06:00:00Z", "late")
         publisher.rulebook.publish([File("r.yaml", TEXT)], "in between")
         live.clock.forward(hours=24)
-        live.deps.planner.wake()
+        live.runtime.planner.wake()
         _until(lambda: next(d for d in publisher.drafts.all() if d.name == "late").failed)
         late = next(d for d in publisher.drafts.all() if d.name == "late")
         assert (late.plan, late.failed.split(":")[0]) == (None, "published-in-between")
@@ -313,14 +313,14 @@ def test_a_draft_in_shadow_is_logged_beside_live_decisions(live: Live) -> None:
             author.drafts.shadow(author.drafts.get("mine").info)
         assert publisher.drafts.shadow_report("mine").since is None
         assert publisher.drafts.shadow(publisher.drafts.get("mine").info).shadowed == "2026-11-23T09:00:00Z"
-        token = make_token(live.deps, "front", "door", 30, "tests", reports=("auth",))[1]
+        token = make_token(live.data, "front", "door", 30, "tests", reports=("auth",))[1]
         with Caddrel(live.url, token) as door:
             door.access.evaluate(authzen.Evaluation(*asked, told))
             # What an author saves since does not count, until a publisher puts that in shadow.
             other = "other:\n  mode: enforced\n  rules: [{then: block}]\n"
             author.drafts.put_object("mine", 2, "policies.other", other)
             door.access.evaluate(authzen.Evaluation(*asked, told))
-            live.deps.shadows.settle()
+            live.runtime.shadows.settle()
             publisher.drafts.shadow(publisher.drafts.get("mine").info)
             last = door.access.evaluate(authzen.Evaluation(*asked, told))
             assert last.decision

@@ -197,7 +197,7 @@ def enter(name: str, data: Path, url: str, as_json: bool) -> None:
 
     opened = open_from_host(data)
     try:
-        code = wiring.way_in(opened.deps, name)
+        code = wiring.way_in(opened.runtime.data, name)
     finally:
         opened.close()
     link = f"{url}/#/enter?code={code}"

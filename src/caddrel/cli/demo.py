@@ -55,13 +55,13 @@ def _run(data: Path, bind: tuple[str, int], doorway: tuple[str, int] | None) -> 
     except OSError as error:
         opened.close()
         raise listen_failed(*bind, error) from None
-    if opened.deps.revisions.current_number() is None:
+    if opened.runtime.data.revisions.current_number() is None:
         remark("Making thirty days of sign-ins at Kelpline; this takes about half a minute …")
-        made = fill(opened.deps, wiring.utc_now())
+        made = fill(opened.runtime, wiring.utc_now())
         remark(f"{made.added} sign-ins taken in.")
     profile = data / "demo.json"
-    token = wiring.kept_token(opened.deps, _old_token(profile), "demo")
-    login = f"{server.url}/#/enter?code={wiring.way_in(opened.deps)}"
+    token = wiring.kept_token(opened.runtime, _old_token(profile), "demo")
+    login = f"{server.url}/#/enter?code={wiring.way_in(opened.runtime.data)}"
     door, doorway_url = _start_doorway(doorway or (server.host, server.port + 1), server.url, token)
     _write_private(
         profile,

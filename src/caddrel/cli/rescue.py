@@ -21,7 +21,7 @@ def _go_back(opened: Opened, number: int, why: str) -> int:
     from caddrel.service.problems import ServiceError
 
     try:
-        return wiring.go_back(opened.deps, number, why, HOST)
+        return wiring.go_back(opened.runtime.data, number, why, HOST)
     except ServiceError as refused:
         raise click.UsageError(f"{refused.title}: {refused.hint}") from None
 
@@ -56,8 +56,8 @@ def rescue(data: Path, number: int | None, why: str, way_in: bool, url: str, as_
     opened = open_from_host(data)
     try:
         made = _go_back(opened, number, why.strip()) if number is not None else None
-        link = f"{url}/#/enter?code={wiring.way_in(opened.deps)}" if way_in else None
-        revisions = opened.deps.revisions.all()
+        link = f"{url}/#/enter?code={wiring.way_in(opened.runtime.data)}" if way_in else None
+        revisions = opened.runtime.data.revisions.all()
     finally:
         opened.close()
     if as_json:

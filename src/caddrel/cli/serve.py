@@ -50,9 +50,9 @@ def open_with_addresses(
 ) -> Opened:
     """Open a data folder with address data; a file that is none ends the command."""
     from caddrel import wiring
-    from caddrel.service.runtime import Settings
     from caddrel.service.state.address_data import AddressFileRefused
     from caddrel.service.state.keys import KeyRefused
+    from caddrel.service.state.settings import Settings
 
     settings = Settings(second_factor=second_factor)
     try:
@@ -118,9 +118,9 @@ def serve(
                 opened.close()
                 raise listen_failed(*bind, error) from None
             remark(f"Caddrel on {server.url}, data in {data}")
-            if opened.deps.accounts.count() == 0:
-                way_in = wiring.way_in(opened.deps)
-                origin = opened.deps.settings.origin
+            if opened.runtime.data.accounts.count() == 0:
+                way_in = wiring.way_in(opened.runtime.data)
+                origin = opened.runtime.data.settings.origin
                 remark(f"Nobody has an account yet. One-time way in: {origin}/#/enter?code={way_in}")
             if bind[0] not in {"127.0.0.1", "::1", "localhost"} and not public_url.startswith("https://"):
                 say_error("listening beyond this machine without TLS", "put a TLS proxy in front, and say --public-url")

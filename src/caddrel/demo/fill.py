@@ -10,7 +10,7 @@ from pathlib import Path
 
 from caddrel.demo.log import DAYS, sign_ins
 from caddrel.demo.world import build_world
-from caddrel.service.runtime import Deps
+from caddrel.service.runtime import Runtime
 from caddrel.service.signins.importer import Importer
 from caddrel.wire.signins import ImportResult
 
@@ -41,13 +41,13 @@ def log_lines(end: datetime, days: int = DAYS, scale: int = 1) -> Iterator[bytes
         yield json.dumps(line, ensure_ascii=False).encode() + b"\n"
 
 
-def fill(deps: Deps, now: datetime) -> ImportResult:
+def fill(runtime: Runtime, now: datetime) -> ImportResult:
     """Publish two revisions, take in the inventory and thirty days of sign-ins."""
-    end = anchor(now)
+    data, end = runtime.data, anchor(now)
     before, current = documents()
     first, second = end - timedelta(days=60), end - timedelta(days=15)
-    deps.revisions.publish([("kelpline.yaml", before)], "maren.strand", "The first rulebook", first)
+    data.revisions.publish([("kelpline.yaml", before)], "maren.strand", "The first rulebook", first)
     why = "Tablets need Android 15: an unpatched hole is being used"
-    deps.revisions.publish([("kelpline.yaml", current)], "maren.strand", why, second)
-    deps.inventory.put(build_world(end).objects(), end)
-    return Importer(deps).run(io.BytesIO(b"".join(log_lines(end))))
+    data.revisions.publish([("kelpline.yaml", current)], "maren.strand", why, second)
+    data.inventory.put(build_world(end).objects(), end)
+    return Importer(data, runtime.log).run(io.BytesIO(b"".join(log_lines(end))))

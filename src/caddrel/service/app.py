@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 import time
 from ipaddress import ip_address
+from pathlib import Path
 from urllib.parse import urlsplit
 
 import msgspec
@@ -18,9 +19,10 @@ from caddrel.core.logs.schema import signin_schema
 from caddrel.core.rulebook.schema import rulebook_schema
 from caddrel.service.auth.secrets import new_id
 from caddrel.service.http import openapi
-from caddrel.service.http.endpoints import register
+from caddrel.service.http.endpoints import Endpoint, register
 from caddrel.service.problems import ServiceError, problem_for
-from caddrel.service.runtime import Deps, Settings
+from caddrel.service.runtime import Runtime
+from caddrel.service.state.settings import Settings
 from caddrel.service.views import (
     acceptances,
     access,
@@ -38,7 +40,7 @@ from caddrel.service.views import (
     writing,
 )
 
-ENDPOINTS = [
+ENDPOINTS: list[Endpoint[Runtime]] = [
     *access.endpoints.all,
     *rulebook.endpoints.all,
     *signins.endpoints.all,
@@ -71,22 +73,29 @@ _REQUEST_ID = re.compile(r"[\x21-\x7e]{1,200}")
 _log = structlog.get_logger("caddrel.requests")
 
 
-def create_app(deps: Deps) -> Flask:
-    """Return the app; it keeps nothing global and works with `deps` alone."""
+def create_app(runtime: Runtime, console: Path) -> Flask:
+    """Return the app; it keeps nothing global.
+
+    Parameters
+    ----------
+    console
+        Where the built console is.
+    """
+    data = runtime.data
     app = Flask("caddrel", static_folder=None)
     app.url_map.strict_slashes = False
     for endpoint in ENDPOINTS:
-        register(app, deps, endpoint)
+        register(app, runtime, endpoint)
 
     @app.get("/api/openapi.json")
     def api_document() -> Response:
         return Response(msgspec.json.encode(openapi.document(ENDPOINTS)), mimetype="application/json")
 
-    _serve_console(app, deps)
+    _serve_console(app, console)
 
     @app.get("/api/signin.schema.json")
     def record_format() -> Response:
-        published = deps.rulebooks.current()
+        published = data.rulebooks.current()
         catalogue = published.rulebook.catalogue if published is not None else Catalogue()
         return Response(msgspec.json.encode(signin_schema(catalogue)), mimetype="application/schema+json")
 
@@ -94,17 +103,17 @@ def create_app(deps: Deps) -> Flask:
     def rulebook_format() -> Response:
         return Response(msgspec.json.encode(rulebook_schema()), mimetype="application/schema+json")
 
-    _frame_requests(app, deps)
+    _frame_requests(app, runtime)
     _tell_errors(app)
     return app
 
 
-def _frame_requests(app: Flask, deps: Deps) -> None:
+def _frame_requests(app: Flask, runtime: Runtime) -> None:
     """Add what happens before and after each request."""
 
     @app.before_request
     def known_host() -> None:
-        if not is_known_host(request.host, deps.settings):
+        if not is_known_host(request.host, runtime.data.settings):
             hint = "start the service with --public-url, if this is what it is called"
             raise ServiceError(421, "unknown-host", f"this service is not called {shorten(request.host, 80)}", hint)
 
@@ -120,10 +129,10 @@ def _frame_requests(app: Flask, deps: Deps) -> None:
     def finish(response: Response) -> Response:
         for name, value in _HEADERS.items():
             response.headers[name] = value
-        if deps.settings.origin.startswith("https://"):
+        if runtime.data.settings.origin.startswith("https://"):
             response.headers["Strict-Transport-Security"] = "max-age=31536000"
         response.headers["X-Request-ID"] = g.get("request_id", "")
-        _keep_house(deps)
+        _keep_house(runtime)
         _log.info(
             "request.done",
             method=request.method,
@@ -136,12 +145,12 @@ def _frame_requests(app: Flask, deps: Deps) -> None:
         return response
 
 
-def _keep_house(deps: Deps) -> None:
+def _keep_house(runtime: Runtime) -> None:
     """Write down what is gathered between requests; that it cannot be written spoils nobody's answer."""
     try:
-        now = deps.clock()
-        deps.token_uses.write(now)
-        deps.checkpoints.write(now)
+        now = runtime.data.clock()
+        runtime.callers.token_uses.write(now)
+        runtime.checkpoints.write(now)
     except Exception as error:  # noqa: BLE001
         _log.error("housekeeping.failed", exc_info=error)
 
@@ -187,19 +196,19 @@ def is_known_host(host: str, settings: Settings) -> bool:
     return not settings.hosts or ip_address(name).is_loopback
 
 
-def _serve_console(app: Flask, deps: Deps) -> None:
+def _serve_console(app: Flask, built: Path) -> None:
     @app.get("/")
     def console() -> Response:
-        if not (deps.console / "index.html").is_file():
+        if not (built / "index.html").is_file():
             text = "The console is not built: run `make install`. The API is at /api/openapi.json.\n"
             return Response(text, 503, mimetype="text/plain")
-        return send_from_directory(deps.console, "index.html", max_age=0)
+        return send_from_directory(built, "index.html", max_age=0)
 
     @app.get("/<any('assets', 'icons'):folder>/<path:name>")
     def asset(folder: str, name: str) -> Response:
         # Names carry a hash of the content, so that they may be kept for good.
-        return send_from_directory(deps.console / folder, name, max_age=31_536_000)
+        return send_from_directory(built / folder, name, max_age=31_536_000)
 
     @app.get("/favicon.svg")
     def favicon() -> Response:
-        return send_from_directory(deps.console, "favicon.svg", max_age=86_400)
+        return send_from_directory(built, "favicon.svg", max_age=86_400)

@@ -13,13 +13,13 @@ from datetime import datetime
 from typing import Any, NamedTuple
 
 from caddrel.core.columnar.attempt import _DEVICE, _PERSON, TOLD, Bundle, Bundled
-from caddrel.core.columnar.fact_groups import GROUPS, encoded, group_of, has_ages
+from caddrel.core.columnar.fact_groups import GROUPS, group_of, has_ages
 from caddrel.core.columnar.own_facts import DEVICE_AGES, Columns, OwnFacts
 from caddrel.core.diagnostics import Diagnostic
 from caddrel.core.facts.attempts import AttemptRefused, flat_facts, read_told_facts
 from caddrel.core.facts.catalogue import Catalogue
 from caddrel.core.facts.facts import AddressData, Facts, Setting
-from caddrel.core.facts.record import facts_json
+from caddrel.core.facts.record import encoded, facts_json
 from caddrel.core.facts.types import FactType, Value
 from caddrel.core.facts.values import read_moment, read_told, to_json
 from caddrel.core.inventory.completion import complete

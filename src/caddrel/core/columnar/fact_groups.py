@@ -7,9 +7,10 @@ Not here: how a bundle's facts are found out (`completion`), and how bundles are
 
 from __future__ import annotations
 
-import json
 from collections.abc import Mapping, Sequence
 from typing import Any
+
+from caddrel.core.facts.record import encoded
 
 GROUPS = ("person", "app", "device", "network", "attempt", "signals")
 # Facts that hardly any two records have in common.
@@ -21,11 +22,6 @@ _BESIDE |= {"open_signals": "signals", "open_groups": "person"}
 _OWN_BESIDE = ("default_age", "live", "not_believed")
 # What each attempt's own is of what a signal was compared with; the rest of it many have in common.
 _COMPARED = frozenset({"km", "seconds", "from", "of", "value", "seen_in", "back", "among", "count"})
-
-
-def encoded(document: Mapping[str, Any]) -> bytes:
-    """Return a bundle as the same bytes every time."""
-    return json.dumps(document, ensure_ascii=False, sort_keys=True, separators=(",", ":")).encode()
 
 
 def group_of(fact: str) -> str:

@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
+import json
 from collections.abc import Iterable, Mapping
 from typing import Any
 
-from caddrel.core.columnar.fact_groups import encoded
 from caddrel.core.facts.catalogue import Catalogue, FactSpec
 from caddrel.core.facts.facts import Facts, Origin
 from caddrel.core.facts.types import Address, PartlyKnown, PartlyRead, Signals, Value
@@ -146,3 +146,8 @@ def facts_from_json(document: Mapping[str, Any], catalogue: Catalogue) -> Facts:
     facts.noticed = document.get("noticed", {})
     facts.not_believed = document.get("not_believed", {})
     return facts
+
+
+def encoded(document: Mapping[str, Any]) -> bytes:
+    """Return a document as the same bytes every time."""
+    return json.dumps(document, ensure_ascii=False, sort_keys=True, separators=(",", ":")).encode()

@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
 
 from caddrel.service.auth import secrets
+from caddrel.service.auth.login_throttle import Throttle
+from caddrel.service.auth.secrets import Verified
+from caddrel.service.auth.token_uses import TokenUses
 from caddrel.service.problems import ServiceError
-from caddrel.service.runtime import Deps
-from caddrel.store.accounts import DEVICE, DOOR, ROLES
+from caddrel.store.accounts import DEVICE, DOOR, ROLES, AccountStore
 
 LONG_AGO = datetime(1970, 1, 1, tzinfo=UTC)
 SESSION_IDLE = timedelta(hours=1)
@@ -38,44 +41,53 @@ class Caller:
     half: bool = False
 
 
-def caller_from(deps: Deps, authorization: str, cookie: str, address: str = "") -> Caller | None:
-    """Return who is asking by bearer token or console session, None for nobody."""
-    if authorization:
-        scheme, _, text = authorization.partition(" ")
-        return _by_token(deps, text.strip(), address) if scheme.lower() == "bearer" else None
-    if cookie:
-        digest = secrets.digest(cookie)
-        session = deps.accounts.session(digest, deps.clock(), SESSION_IDLE)
-        if session is not None:
-            return Caller(
-                session.account, session.role, digest, session.csrf, proved=session.proved, half=session.half
-            )  # fmt: skip
-    return None
+class Callers:
+    """Tells who a request comes from; one for the whole service."""
 
+    def __init__(self, accounts: AccountStore, clock: Callable[[], datetime], throttle: Throttle) -> None:
+        self._accounts = accounts
+        self._clock = clock
+        self._throttle = throttle
+        self._verified = Verified()
+        self.token_uses = TokenUses(accounts)
 
-def _by_token(deps: Deps, text: str, address: str) -> Caller | None:
-    parts = secrets.split_token(text)
-    token = deps.accounts.token(parts[0]) if parts else None
-    if parts is None or token is None or token.revoked_at is not None:
+    def caller(self, authorization: str, cookie: str, address: str = "") -> Caller | None:
+        """Return who is asking by bearer token or console session, None for nobody."""
+        if authorization:
+            scheme, _, text = authorization.partition(" ")
+            return self._by_token(text.strip(), address) if scheme.lower() == "bearer" else None
+        if cookie:
+            digest = secrets.digest(cookie)
+            session = self._accounts.session(digest, self._clock(), SESSION_IDLE)
+            if session is not None:
+                return Caller(
+                    session.account, session.role, digest, session.csrf, proved=session.proved, half=session.half
+                )  # fmt: skip
         return None
-    if not token.secret_hash.startswith("sha256$"):
-        # Of an earlier release: slow to look at, so not for everybody at once.
-        if not deps.verified.knows(token.secret_hash, parts[1]):
-            with deps.throttle.looking():
-                deps.verified.check(token.secret_hash, parts[1])
-        if not deps.verified.knows(token.secret_hash, parts[1]):
+
+    def _by_token(self, text: str, address: str) -> Caller | None:
+        parts = secrets.split_token(text)
+        token = self._accounts.token(parts[0]) if parts else None
+        if parts is None or token is None or token.revoked_at is not None:
             return None
-    elif not secrets.verify(token.secret_hash, parts[1]):
-        return None
-    now = deps.clock()
-    if token.expires_at is not None and token.expires_at <= now:
-        hint = "make a new one: caddrel token create"
-        raise ServiceError(401, "token-expired", "this token has expired", hint)
-    deps.token_uses.note(token.id, now, address)
-    return Caller(
-        f"token {token.name}", token.role, token=token.id, token_name=token.name, reports=token.reports,
-        sees=token.sees, only=token.only,
-    )  # fmt: skip
+        if not token.secret_hash.startswith("sha256$"):
+            # Of an earlier release: slow to look at, so not for everybody at once.
+            if not self._verified.knows(token.secret_hash, parts[1]):
+                with self._throttle.looking():
+                    self._verified.check(token.secret_hash, parts[1])
+            if not self._verified.knows(token.secret_hash, parts[1]):
+                return None
+        elif not secrets.verify(token.secret_hash, parts[1]):
+            return None
+        now = self._clock()
+        if token.expires_at is not None and token.expires_at <= now:
+            hint = "make a new one: caddrel token create"
+            raise ServiceError(401, "token-expired", "this token has expired", hint)
+        self.token_uses.note(token.id, now, address)
+        return Caller(
+            f"token {token.name}", token.role, token=token.id, token_name=token.name, reports=token.reports,
+            sees=token.sees, only=token.only,
+        )  # fmt: skip
 
 
 def check(caller: Caller | None, role: str, changing: bool, csrf: str, area: str = "") -> Caller:

@@ -19,25 +19,26 @@ from caddrel.core.inventory.index import Entry
 from caddrel.core.passwords.candidates import LONGEST, Checked, check_candidate, standards_for
 from caddrel.core.passwords.lockout import LockOut
 from caddrel.core.rulebook.model import PasswordStandard
+from caddrel.service.auth.lockouts import LockOuts
 from caddrel.service.problems import ServiceError, not_found
-from caddrel.service.runtime import Deps
+from caddrel.service.state.data_folder import DataFolder
 from caddrel.wire import passwords as wire
 
 
-def check(deps: Deps, request: wire.CandidateRequest) -> wire.CandidateResult:
+def check(data: DataFolder, request: wire.CandidateRequest) -> wire.CandidateResult:
     """Return whether a candidate passes, with every failed rule of every standard that applies."""
-    checked = _check(deps, request)
+    checked = _check(data, request)
     return _result(checked)
 
 
-def change(deps: Deps, request: wire.CandidateRequest) -> wire.CandidateResult:
+def change(data: DataFolder, request: wire.CandidateRequest) -> wire.CandidateResult:
     """Check a password that a person has chosen, and remember its digest when it passes and a standard asks for it."""
-    checked = _check(deps, request)
+    checked = _check(data, request)
     result = _result(checked)
-    kept = _most_kept(deps)
+    kept = _most_kept(data)
     if result.passes and kept:
-        salt = deps.passwords.salt(request.person) or secrets.token_bytes(16)
-        deps.passwords.remember(request.person, salt, _digest(request.candidate, salt), deps.clock(), kept)
+        salt = data.passwords.salt(request.person) or secrets.token_bytes(16)
+        data.passwords.remember(request.person, salt, _digest(request.candidate, salt), data.clock(), kept)
     return result
 
 
@@ -54,22 +55,22 @@ def _result(checked: list[Checked]) -> wire.CandidateResult:
     return wire.CandidateResult(not any(found.failed for found in checked), standards)
 
 
-def _check(deps: Deps, request: wire.CandidateRequest) -> list[Checked]:
+def _check(data: DataFolder, request: wire.CandidateRequest) -> list[Checked]:
     if not 0 < len(request.candidate) <= LONGEST:
         raise ServiceError(422, "bad-candidate", f"a candidate has 1 to {LONGEST} characters")
-    person = _person(deps, request.person)
-    standards = _standards(deps, request.person, request.app)
+    person = _person(data, request.person)
+    standards = _standards(data, request.person, request.app)
     age = request.age
     if age is not None and not 0 <= age < 1e12:
         raise ServiceError(422, "bad-candidate", "`age` is a number of seconds, 0 or more")
     names = [request.person, person.title]
-    return check_candidate(standards, request.candidate, names, _used(deps, request), age)
+    return check_candidate(standards, request.candidate, names, _used(data, request), age)
 
 
-def _used(deps: Deps, request: wire.CandidateRequest) -> Callable[[int], bool]:
+def _used(data: DataFolder, request: wire.CandidateRequest) -> Callable[[int], bool]:
     def used_lately(last: int) -> bool:
-        salt = deps.passwords.salt(request.person)
-        return salt is not None and _digest(request.candidate, salt) in deps.passwords.latest(request.person, last)
+        salt = data.passwords.salt(request.person)
+        return salt is not None and _digest(request.candidate, salt) in data.passwords.latest(request.person, last)
 
     return used_lately
 
@@ -79,21 +80,21 @@ def _digest(candidate: str, salt: bytes) -> bytes:
     return hash_secret_raw(candidate.encode(), salt, 3, 19 * 1024, 1, 32, Type.ID)
 
 
-def _most_kept(deps: Deps) -> int:
-    standards = deps.rulebooks.need_current().rulebook.password_standards.values()
+def _most_kept(data: DataFolder) -> int:
+    standards = data.rulebooks.need_current().rulebook.password_standards.values()
     return max((int(str(s.must.get("not_last", 0))) for s in standards), default=0)
 
 
-def _person(deps: Deps, id: str) -> Entry:
-    person = deps.inventories.current().people.get(id)
+def _person(data: DataFolder, id: str) -> Entry:
+    person = data.inventories.current().people.get(id)
     if person is None:
         raise not_found("person", "see caddrel people list")
     return person
 
 
-def _standards(deps: Deps, person: str, app: str) -> list[PasswordStandard]:
-    rulebook = deps.rulebooks.need_current().rulebook
-    inventory = deps.inventories.current()
+def _standards(data: DataFolder, person: str, app: str) -> list[PasswordStandard]:
+    rulebook = data.rulebooks.need_current().rulebook
+    inventory = data.inventories.current()
     if app and app not in inventory.apps:
         raise not_found("app", "see caddrel apps list")
     said: dict[str, Value] = {"person.id": person, **({"app.id": app} if app else {})}
@@ -101,10 +102,10 @@ def _standards(deps: Deps, person: str, app: str) -> list[PasswordStandard]:
     return standards_for(rulebook, facts)
 
 
-def lock_state(deps: Deps, person: str, app: str) -> wire.LockState:
+def lock_state(data: DataFolder, lockouts: LockOuts, person: str, app: str) -> wire.LockState:
     """Return whether a person is locked out now, from the wrong credentials that the log holds."""
-    _person(deps, person)
-    return _lock_state(deps.lockouts.state(person, _standards(deps, person, app), deps.clock()))
+    _person(data, person)
+    return _lock_state(lockouts.state(person, _standards(data, person, app), data.clock()))
 
 
 def _lock_state(found: LockOut | None, reserved: str = "") -> wire.LockState:
@@ -113,19 +114,19 @@ def _lock_state(found: LockOut | None, reserved: str = "") -> wire.LockState:
     return wire.LockState(True, found.standard, show_moment(found.since), show_moment(found.until), found.wrong)
 
 
-def reserve_try(deps: Deps, person: str, app: str) -> wire.LockState:
+def reserve_try(data: DataFolder, lockouts: LockOuts, person: str, app: str) -> wire.LockState:
     """Reserve a try before a password is looked at; whoever is locked out gets none.
 
     It counts as wrong until an evaluation tells what came of it (``context.try``), so that of many at once no more are
     looked at than the strictest standard allows.
     """
     # Of whoever the inventory does not know too: a guesser learns nothing from the answer.
-    standards = _standards(deps, person, app) if person else []
-    return _lock_state(*deps.lockouts.reserve(person, standards, deps.clock()))
+    standards = _standards(data, person, app) if person else []
+    return _lock_state(*lockouts.reserve(person, standards, data.clock()))
 
 
-def lift_lock(deps: Deps, person: str, by: str) -> wire.LockState:
+def lift_lock(data: DataFolder, lockouts: LockOuts, person: str, by: str) -> wire.LockState:
     """Let a person's wrong passwords up to now count no more; return how it stands then."""
-    _person(deps, person)
-    deps.unlocks.lift(person, deps.clock(), by)
-    return lock_state(deps, person, "")
+    _person(data, person)
+    data.unlocks.lift(person, data.clock(), by)
+    return lock_state(data, lockouts, person, "")

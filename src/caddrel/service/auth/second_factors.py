@@ -9,15 +9,12 @@ import secrets as random
 import threading
 from collections import OrderedDict
 from datetime import datetime, timedelta
-from typing import TYPE_CHECKING
 
 import pyotp
 
 from caddrel.service.problems import ServiceError, not_found
+from caddrel.service.state.data_folder import DataFolder
 from caddrel.wire import access as wire
-
-if TYPE_CHECKING:
-    from caddrel.service.runtime import Deps
 
 MOST_CHALLENGES = 1_000
 CHALLENGE_LASTS = timedelta(minutes=5)
@@ -56,47 +53,47 @@ class Challenges:
         return challenge
 
 
-def factors_of(deps: Deps, account: str) -> list[str]:
+def factors_of(data: DataFolder, account: str) -> list[str]:
     """Return the second factors that an account has: ``totp``, ``passkey``."""
-    kept = deps.accounts.account(account)
+    kept = data.accounts.account(account)
     found = ["totp"] if kept is not None and kept.totp else []
-    return [*found, "passkey"] if deps.accounts.passkeys(account) else found
+    return [*found, "passkey"] if data.accounts.passkeys(account) else found
 
 
-def view(deps: Deps, account: str) -> wire.FactorList:
+def view(data: DataFolder, account: str) -> wire.FactorList:
     """Return an account's second factors as they travel."""
-    kept = deps.accounts.account(account)
+    kept = data.accounts.account(account)
     keys = [
         wire.PasskeyInfo(key.id, key.title, key.created.isoformat(), key.used.isoformat() if key.used else None)
-        for key in deps.accounts.passkeys(account)
+        for key in data.accounts.passkeys(account)
     ]
-    return wire.FactorList(kept is not None and bool(kept.totp), keys, deps.settings.second_factor)
+    return wire.FactorList(kept is not None and bool(kept.totp), keys, data.settings.second_factor)
 
 
-def begin_totp(deps: Deps, account: str) -> wire.TotpBegun:
+def begin_totp(data: DataFolder, account: str) -> wire.TotpBegun:
     """Return a new secret for an authenticator app; it counts once a code of it has been given."""
     secret = pyotp.random_base32()
     link = pyotp.TOTP(secret, name=account, issuer="Caddrel").provisioning_uri()
-    return wire.TotpBegun(secret, link, deps.keys.lock(f"{account}\n{secret}"))
+    return wire.TotpBegun(secret, link, data.keys.lock(f"{account}\n{secret}"))
 
 
-def confirm_totp(deps: Deps, account: str, request: wire.TotpConfirmed) -> None:
+def confirm_totp(data: DataFolder, account: str, request: wire.TotpConfirmed) -> None:
     """Keep a secret that was begun, when the code is one of it."""
-    opened = deps.keys.unlock(request.begun)
+    opened = data.keys.unlock(request.begun)
     name, _, secret = (opened or "").partition("\n")
     if name != account or not secret:
         raise ServiceError(422, "bad-factor", "this was not begun here", "begin again")
-    if _step(secret, request.code, deps.clock()) is None:
+    if _step(secret, request.code, data.clock()) is None:
         raise ServiceError(422, "wrong-code", "the code is not one of this secret now", "check the clock of the phone")
-    deps.accounts.set_totp(account, deps.keys.lock(secret))
+    data.accounts.set_totp(account, data.keys.lock(secret))
 
 
-def check_totp(deps: Deps, account: str, code: str) -> bool:
+def check_totp(data: DataFolder, account: str, code: str) -> bool:
     """Tell whether a code is good now; each is good once, also for several who give it at the same moment."""
-    kept = deps.accounts.account(account)
-    secret = deps.keys.unlock(kept.totp) if kept is not None and kept.totp else None
-    step = _step(secret, code, deps.clock()) if secret else None
-    return step is not None and deps.accounts.use_totp(account, step)
+    kept = data.accounts.account(account)
+    secret = data.keys.unlock(kept.totp) if kept is not None and kept.totp else None
+    step = _step(secret, code, data.clock()) if secret else None
+    return step is not None and data.accounts.use_totp(account, step)
 
 
 def _step(secret: str, code: str, now: datetime) -> int | None:
@@ -110,12 +107,12 @@ def _step(secret: str, code: str, now: datetime) -> int | None:
     return None
 
 
-def remove(deps: Deps, account: str, id: str) -> None:
+def remove(data: DataFolder, account: str, id: str) -> None:
     """Take a second factor away: ``totp``, or a passkey by its id."""
-    kept = deps.accounts.account(account)
-    there = len(deps.accounts.passkeys(account)) + bool(kept is not None and kept.totp)
-    if deps.settings.second_factor and there <= 1:
+    kept = data.accounts.account(account)
+    there = len(data.accounts.passkeys(account)) + bool(kept is not None and kept.totp)
+    if data.settings.second_factor and there <= 1:
         raise ServiceError(409, "last-factor", "a second factor is required here: this is the last one", "add another")
-    gone = deps.accounts.set_totp(account, None) if id == "totp" else deps.accounts.remove_passkey(account, id)
+    gone = data.accounts.set_totp(account, None) if id == "totp" else data.accounts.remove_passkey(account, id)
     if not gone:
         raise not_found("second factor of that id")

@@ -4,24 +4,21 @@ from __future__ import annotations
 
 import secrets
 from datetime import UTC, timedelta
-from typing import TYPE_CHECKING
 
 from caddrel.core.diagnostics import did_you_mean, shorten
 from caddrel.core.facts.values import ValueRefused, read_duration, read_moment, show_moment
 from caddrel.service.auth.secrets import digest, new_id
 from caddrel.service.problems import ServiceError
+from caddrel.service.state.data_folder import DataFolder
 from caddrel.store.starter_codes import StarterCode
 from caddrel.wire import starter_codes as wire
-
-if TYPE_CHECKING:
-    from caddrel.service.runtime import Deps
 
 LONGEST = timedelta(days=30)
 # Letters and digits that are not mistaken for one another; four groups of four are 80 bits.
 _ALPHABET = "23456789ABCDEFGHJKLMNPQRSTUVWXYZ"
 
 
-def issue(deps: Deps, request: wire.StarterCodeRequest, by: str) -> wire.StarterCodeMade:
+def issue(data: DataFolder, request: wire.StarterCodeRequest, by: str) -> wire.StarterCodeMade:
     """Return a new code for a person; its text is kept nowhere.
 
     Raises
@@ -29,7 +26,7 @@ def issue(deps: Deps, request: wire.StarterCodeRequest, by: str) -> wire.Starter
     ServiceError
         When nobody is known by that id, or the times make no sense.
     """
-    people, now = deps.inventories.current().people, deps.clock()
+    people, now = data.inventories.current().people, data.clock()
     if request.person not in people:
         hint = did_you_mean(request.person, people, "see caddrel people list")
         raise ServiceError(422, "bad-starter-code", f"there is no person `{shorten(request.person)}`", hint)
@@ -44,7 +41,7 @@ def issue(deps: Deps, request: wire.StarterCodeRequest, by: str) -> wire.Starter
     letters = "".join(secrets.choice(_ALPHABET) for _ in range(16))
     code = "-".join(letters[i : i + 4] for i in range(0, 16, 4))
     kept = StarterCode(new_id(12), request.person, starts, starts + lasts, now, by)
-    deps.starter_codes.add(kept, code_digest(code))
+    data.starter_codes.add(kept, code_digest(code))
     return wire.StarterCodeMade(view(kept), code)
 
 

@@ -10,7 +10,7 @@ from caddrel.core.facts.catalogue import Catalogue
 from caddrel.core.facts.claims import REPORTED
 from caddrel.service.auth import secrets
 from caddrel.service.problems import ServiceError
-from caddrel.service.runtime import Deps
+from caddrel.service.state.data_folder import DataFolder
 from caddrel.store.accounts import DEVICE, DOOR, PEOPLE, ROLES, Token
 
 # What a token can be for alone: the first word of an address of the API. Not tokens and accounts: whoever may make
@@ -23,7 +23,7 @@ AREAS = (
 
 
 def make_token(
-    deps: Deps, name: str, role: str, days: int, by: str, reports: Sequence[str] = (), sees: bool = False,
+    data: DataFolder, name: str, role: str, days: int, by: str, reports: Sequence[str] = (), sees: bool = False,
     only: Sequence[str] = (),
 ) -> tuple[Token, str]:  # fmt: skip
     """Return a new token and its text, which is not kept anywhere."""
@@ -31,26 +31,26 @@ def make_token(
         raise ServiceError(
             422, "bad-token", "a token needs a name, a role and 1 to 3660 days", f"roles: {', '.join(ROLES)}"
         )
-    if role == DEVICE and name not in deps.inventories.current().devices:
+    if role == DEVICE and name not in data.inventories.current().devices:
         hint = "the token of a device has the device's id for its name"
         raise ServiceError(422, "bad-token", f"there is no device `{shorten(name)}`", hint)
     for area in only:
         if area not in AREAS or role not in PEOPLE:
             hint = did_you_mean(area, AREAS, f"of viewers, authors, publishers and operators: {', '.join(AREAS)}")
             raise ServiceError(422, "bad-token", f"a {role}'s token cannot be for `{shorten(area)}` only", hint)
-    now = deps.clock()
+    now = data.clock()
     id, secret, text = secrets.new_token()
     token = Token(
         id, name.strip(), role, secrets.hashed_random(secret), now, by, now + timedelta(days=days), None,
-        _reports(deps, role, reports), sees and role == DOOR, tuple(dict.fromkeys(only)),
+        _reports(data, role, reports), sees and role == DOOR, tuple(dict.fromkeys(only)),
     )  # fmt: skip
-    deps.accounts.add_token(token)
+    data.accounts.add_token(token)
     return token, text
 
 
-def _reports(deps: Deps, role: str, asked: Sequence[str]) -> tuple[str, ...]:
+def _reports(data: DataFolder, role: str, asked: Sequence[str]) -> tuple[str, ...]:
     """Return what a door may report; of other roles nothing."""
-    published = deps.rulebooks.current()
+    published = data.rulebooks.current()
     catalogue = published.rulebook.catalogue if published is not None else Catalogue()
     for name in asked:
         if name not in catalogue and name not in catalogue.prefixes:

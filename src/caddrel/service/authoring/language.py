@@ -21,7 +21,7 @@ from caddrel.service.authoring.object_reader import parts_of, scope_of
 from caddrel.service.problems import ServiceError, diagnostic
 from caddrel.service.rulebooks.drafts import objects_in
 from caddrel.service.rulebooks.view import pieces
-from caddrel.service.runtime import Deps
+from caddrel.service.state.data_folder import DataFolder
 from caddrel.wire import problems as told_as
 from caddrel.wire import writing as wire
 
@@ -39,7 +39,7 @@ def language() -> wire.LanguageView:
     return wire.LanguageView(operators, list(ITEM_KINDS), named, list(TIMED_ITEMS))
 
 
-def understand(deps: Deps, request: wire.LanguageRequest) -> wire.Understood:
+def understand(data: DataFolder, request: wire.LanguageRequest) -> wire.Understood:
     """Return what a condition or effect says; what is wrong with it is part of the answer.
 
     Raises
@@ -54,7 +54,7 @@ def understand(deps: Deps, request: wire.LanguageRequest) -> wire.Understood:
         raise ServiceError(413, "too-large", f"a condition has at most {LONGEST} characters")
     if not text.strip():
         return wire.Understood("", None, [], [])
-    objects = objects_in(deps, request.draft)
+    objects = objects_in(data, request.draft)
     scope = scope_of(objects, request.only)
     node: Condition | Effect | None
     problems: list[Diagnostic]

@@ -12,10 +12,11 @@ from caddrel.core.words.conditions import app_title
 from caddrel.core.words.policies import policy_words, rule_words
 from caddrel.service.authoring import part_status
 from caddrel.service.authoring.object_reader import parts_of, problems_of, read_alone
+from caddrel.service.authoring.scope_members import Covering
 from caddrel.service.problems import ServiceError, diagnostic, not_found
 from caddrel.service.rulebooks import drafts as drafting
 from caddrel.service.rulebooks.view import SECTIONS, pieces, use
-from caddrel.service.runtime import Deps
+from caddrel.service.state.data_folder import DataFolder
 from caddrel.service.state.titles import titled
 from caddrel.wire import writing as wire
 from caddrel.wire.rulebooks import Use
@@ -24,22 +25,22 @@ KINDS = {section: kind for kind, section in SECTIONS.items()}
 EXAMPLE_REFERENCE = "00000-00000"
 
 
-def look(deps: Deps, name: str, text: str) -> wire.ObjectView:
+def look(data: DataFolder, covering: Covering, name: str, text: str) -> wire.ObjectView:
     """Return one object of a draft with all that an editor shows beside it."""
-    draft = drafting.need(deps, name)
+    draft = drafting.need(data, name)
     path = read_path(text)
-    objects = drafting.objects_in(deps, name)
+    objects = drafting.objects_in(data, name)
     there = objects.get(path)
-    before = drafting.objects_at(deps, draft.base).get(path, "")
+    before = drafting.objects_at(data, draft.base).get(path, "")
     if there is None and not before:
         raise not_found(f"object `{text[:80]}` in this draft", f"see caddrel draft show {name} --json")
     result = read_alone(objects, path)
-    rulebook = titled(result.rulebook, deps.inventories.current()) if result.rulebook is not None else None
+    rulebook = titled(result.rulebook, data.inventories.current()) if result.rulebook is not None else None
     policy = rulebook.policies.get(path[1]) if rulebook is not None and path[0] == "policies" else None
     scope = _scope(rulebook, path)
     covers = None
     if rulebook is not None and scope is not None:
-        covers = wire.Covered(*(len(deps.covering.of(deps, rulebook, scope, side)) for side in ("people", "apps")))
+        covers = wire.Covered(*(len(covering.of(rulebook, scope, side)) for side in ("people", "apps")))
     return wire.ObjectView(
         text,
         there or "",
@@ -52,24 +53,26 @@ def look(deps: Deps, name: str, text: str) -> wire.ObjectView:
         if policy is not None and rulebook is not None
         else [],
         [diagnostic(problem) for problem in problems_of(result, path)],
-        _told(deps, policy, rulebook) if policy is not None and rulebook is not None else [],
-        _used_by(deps, name, path),
+        _told(covering, policy, rulebook) if policy is not None and rulebook is not None else [],
+        _used_by(data, name, path),
         covers,
-        part_status.standing(deps, rulebook, path[0], path[1])
+        part_status.standing(data, covering, rulebook, path[0], path[1])
         if rulebook is not None and len(path) > 1 and there
         else None,
     )
 
 
-def covered(deps: Deps, name: str, text: str, side: str, after: str, limit: int) -> wire.CoveredPage:
+def covered(
+    data: DataFolder, covering: Covering, name: str, text: str, side: str, after: str, limit: int
+) -> wire.CoveredPage:
     """Return whom or what an object's scope covers, a page at a time."""
     path = read_path(text)
-    rulebook = read_alone(drafting.objects_in(deps, name), path).rulebook
+    rulebook = read_alone(drafting.objects_in(data, name), path).rulebook
     scope = _scope(rulebook, path)
     if rulebook is None or scope is None or side not in {"people", "apps"}:
         raise not_found("scope of that object", "ask for `side` people or apps of a policy without errors")
-    ids = deps.covering.of(deps, rulebook, scope, side)
-    entries = getattr(deps.inventories.current(), side)
+    ids = covering.of(rulebook, scope, side)
+    entries = getattr(data.inventories.current(), side)
     found = [id for id in ids if id > after][: limit + 1]
     items = [
         wire.Named(id, entries[id].title if id in entries else "", "" if ids[id] else "not known for certain")
@@ -78,13 +81,13 @@ def covered(deps: Deps, name: str, text: str, side: str, after: str, limit: int)
     return wire.CoveredPage(len(ids), items, found[limit - 1] if len(found) > limit else None)
 
 
-def address(deps: Deps, name: str, text: str, asked: str) -> wire.Standing:
+def address(data: DataFolder, name: str, text: str, asked: str) -> wire.Standing:
     """Return whether an address is in a place of a draft."""
     path = read_path(text)
-    rulebook = parts_of(drafting.objects_in(deps, name))
+    rulebook = parts_of(drafting.objects_in(data, name))
     if rulebook is None:
         raise ServiceError(422, "bad-rulebook", "a part of this draft cannot be read", "mend what checking finds")
-    return part_status.holds_address(deps, rulebook, path[-1], asked)
+    return part_status.holds_address(data, rulebook, path[-1], asked)
 
 
 def _scope(rulebook: Rulebook | None, path: Path) -> Scope | None:
@@ -94,18 +97,18 @@ def _scope(rulebook: Rulebook | None, path: Path) -> Scope | None:
     return found.scope if found is not None else None
 
 
-def _used_by(deps: Deps, name: str, path: Path) -> list[Use]:
+def _used_by(data: DataFolder, name: str, path: Path) -> list[Use]:
     """Return what names a part: in the draft, or while that cannot be read in the revision that it was begun on."""
     kind = KINDS.get(path[0])
     if kind is None or kind in {"policy", "guarantee"}:
         return []
-    rulebook = drafting.read(deps, name) or deps.rulebooks.get(drafting.need(deps, name).base).rulebook
+    rulebook = drafting.read(data, name) or data.rulebooks.get(drafting.need(data, name).base).rulebook
     return [use(ref, rulebook) for ref in where_used(rulebook).get(Ref(kind, path[1]), [])]
 
 
-def _told(deps: Deps, policy: Policy, rulebook: Rulebook) -> list[wire.ToldText]:
+def _told(covering: Covering, policy: Policy, rulebook: Rulebook) -> list[wire.ToldText]:
     """Return what the door shows rule by rule, as to somebody who fails every check that a rule names."""
-    apps = deps.covering.of(deps, rulebook, policy.scope, "apps")
+    apps = covering.of(rulebook, policy.scope, "apps")
     app = app_title(rulebook, next(iter(apps))) if apps else "this app"
     found = []
     for rule in policy.rules:

@@ -15,38 +15,38 @@ from caddrel.core.inventory.index import Entry
 from caddrel.core.language.nodes import FactTest, tests_of
 from caddrel.core.language.printer import print_condition
 from caddrel.core.rulebook.model import Place, Rulebook, Schedule, Standard
-from caddrel.service.authoring.scope_members import attribute_types
+from caddrel.service.authoring.scope_members import Covering, attribute_types
 from caddrel.service.problems import ServiceError, not_found
-from caddrel.service.runtime import Deps
+from caddrel.service.state.context import State
 from caddrel.wire import writing as wire
 
 MOST_DEVICES = 50
 _DAYS = ("Monday", "Tuesday", "Wednesday", "Thursday", "Friday", "Saturday", "Sunday")
 
 
-def standing(deps: Deps, rulebook: Rulebook, section: str, id: str) -> wire.Standing | None:
+def standing(state: State, covering: Covering, rulebook: Rulebook, section: str, id: str) -> wire.Standing | None:
     """Return how a part stands now; None for parts that stand in no way."""
     if section == "standards":
         standard = rulebook.standards[id]
         asked = tuple((check.id, check.title, print_condition(check.must)) for check in standard.checks)
         key = (section, asked, attribute_types(rulebook))
-        return deps.covering.once(deps, key, lambda: _standard(deps, rulebook, standard))
+        return covering.once(key, lambda: _standard(state, rulebook, standard))
     if section == "schedules":
-        return wire.Standing([_schedule(deps, rulebook.schedules[id])])
+        return wire.Standing([_schedule(state, rulebook.schedules[id])])
     return None
 
 
-def _schedule(deps: Deps, schedule: Schedule) -> str:
-    local = deps.clock().astimezone(schedule.zone)
+def _schedule(state: State, schedule: Schedule) -> str:
+    local = state.clock().astimezone(schedule.zone)
     windows = ", ".join(str(window) for window in schedule.windows(local.date())) or "not at all"
-    state = "open" if schedule.is_open(local) else "closed"
+    now = "open" if schedule.is_open(local) else "closed"
     day = f"{_DAYS[local.weekday()]} {local:%Y-%m-%d}, {local:%H:%M}"
-    return f"It is {day} in {schedule.zone.key}: {state} now; that day it is open {windows}."
+    return f"It is {day} in {schedule.zone.key}: {now} now; that day it is open {windows}."
 
 
-def _standard(deps: Deps, rulebook: Rulebook, standard: Standard) -> wire.Standing:
+def _standard(state: State, rulebook: Rulebook, standard: Standard) -> wire.Standing:
     """Return how many devices pass each check and the whole, and which do not."""
-    inventory, now = deps.inventories.current(), deps.clock()
+    inventory, now = state.inventories.current(), state.clock()
     parts = Parts(rulebook)
     checks = [parts.compiled(check.must) for check in standard.checks]
     asked = {test.fact for check in standard.checks for test in tests_of(check.must) if isinstance(test, FactTest)}
@@ -89,7 +89,7 @@ def _failing(standard: Standard, id: str, device: Entry, states: tuple[int, ...]
     return wire.Named(id, device.person, ", ".join(told))
 
 
-def holds_address(deps: Deps, rulebook: Rulebook, id: str, address: str) -> wire.Standing:
+def holds_address(state: State, rulebook: Rulebook, id: str, address: str) -> wire.Standing:
     """Return whether an address is in a place, and by which part.
 
     Raises
@@ -104,9 +104,9 @@ def holds_address(deps: Deps, rulebook: Rulebook, id: str, address: str) -> wire
         reported = read_given_facts({"network.ip": address}, rulebook.catalogue)
     except AttemptRefused as refused:
         raise ServiceError(422, "bad-address", refused.problems[0].message, "such as 192.0.2.7") from None
-    inventory = deps.inventories.current()
+    inventory = state.inventories.current()
     facts = complete(
-        reported, rulebook.catalogue, {}, inventory, Setting.REHEARSAL, deps.clock(), deps.addresses
+        reported, rulebook.catalogue, {}, inventory, Setting.REHEARSAL, state.clock(), state.addresses
     )  # fmt: skip
     verdict = Judge(rulebook, facts).place(id)
     where = [str(facts.values[name]) for name in ("network.country", "network.city") if name in facts.values]

@@ -6,7 +6,7 @@ import threading
 from collections import Counter, OrderedDict
 from collections.abc import Callable, Iterator, Sequence
 from itertools import islice
-from typing import TYPE_CHECKING, Any, TypeVar
+from typing import Any, TypeVar
 
 from caddrel.core.decide.compiled.named_parts import FALSE, LISTS, TRUE, Parts
 from caddrel.core.facts.catalogue import KINDS
@@ -15,10 +15,8 @@ from caddrel.core.inventory.index import Entry, Inventory
 from caddrel.core.language.nodes import And, Condition, Not, Or
 from caddrel.core.rulebook.model import Rulebook, Scope, Selector
 from caddrel.service.problems import ServiceError
+from caddrel.service.state.context import State
 from caddrel.wire import writing as wire
-
-if TYPE_CHECKING:
-    from caddrel.service.runtime import Deps
 
 T = TypeVar("T")
 SIDES = ("people", "apps")
@@ -30,12 +28,13 @@ _FORMS = {"people": ("group", "role", "kind", "unit", "person"), "apps": ("label
 class Covering:
     """Finds what selectors cover; what was found for the same inventory is remembered."""
 
-    def __init__(self) -> None:
+    def __init__(self, data: State) -> None:
+        self._data = data
         self._lock = threading.Lock()
         self._found: OrderedDict[Any, Any] = OrderedDict()
         self._counted: dict[str, tuple[Inventory, list[tuple[str, wire.SelectorView]]]] = {}
 
-    def of(self, deps: Deps, rulebook: Rulebook, scope: Scope, side: str) -> dict[str, bool]:
+    def of(self, rulebook: Rulebook, scope: Scope, side: str) -> dict[str, bool]:
         """Return the ids that a scope covers, in order, each with whether that is certain.
 
         Where a fact is not known a policy may be about somebody, and decisions reckon with it.
@@ -47,17 +46,16 @@ class Covering:
         """
         wanted, without = (scope.people, scope.except_people) if side == "people" else (scope.apps, scope.except_apps)
         return self.once(
-            deps,
             (side, _written(wanted), _written(without), attribute_types(rulebook)),
-            lambda: dict(sorted(_covered(deps, deps.inventories.current(), rulebook, side, wanted, without))),
+            lambda: dict(sorted(_covered(self._data, rulebook, side, wanted, without))),
         )
 
-    def once(self, deps: Deps, what: tuple[Any, ...], make: Callable[[], T]) -> T:
+    def once(self, what: tuple[Any, ...], make: Callable[[], T]) -> T:
         """Return what `make` finds in the inventory, remembered for the same inventory and minute.
 
         Memberships end and states grow old by themselves, so it is no good for longer.
         """
-        key = (deps.inventory.version(), deps.clock().replace(second=0, microsecond=0), *what)
+        key = (self._data.inventory.version(), self._data.clock().replace(second=0, microsecond=0), *what)
         with self._lock:
             found: T | None = self._found.get(key)
         if found is None:
@@ -68,7 +66,7 @@ class Covering:
                     self._found.popitem(last=False)
         return found
 
-    def selectors(self, deps: Deps, side: str, search: str) -> wire.SelectorList:
+    def selectors(self, side: str, search: str) -> wire.SelectorList:
         """Return selectors whose text or title has the words searched for, the widest first.
 
         Raises
@@ -78,12 +76,12 @@ class Covering:
         """
         if side not in SIDES:
             raise ServiceError(400, "bad-parameter", "`side` is people or apps")
-        inventory = deps.inventories.current()
+        inventory = self._data.inventories.current()
         words = search.casefold().split()
-        fits = (view for text, view in self._counts(deps, inventory, side) if all(word in text for word in words))
+        fits = (view for text, view in self._counts(inventory, side) if all(word in text for word in words))
         return wire.SelectorList(list(islice(fits, MOST_SELECTORS)))
 
-    def _counts(self, deps: Deps, inventory: Inventory, side: str) -> list[tuple[str, wire.SelectorView]]:
+    def _counts(self, inventory: Inventory, side: str) -> list[tuple[str, wire.SelectorView]]:
         """Return every selector with the text that it is found by, the widest first."""
         known = self._counted.get(side)
         if known is not None and known[0] is inventory:
@@ -91,7 +89,7 @@ class Covering:
         found: Counter[str] = Counter()
         if side == "people":
             for person in inventory.people.values():
-                found.update(_of_person(deps, inventory, person))
+                found.update(_of_person(self._data, inventory, person))
             found.update({f"kind:{kind}": 0 for kind in KINDS})
         else:
             for app in inventory.apps.values():
@@ -111,8 +109,8 @@ class Covering:
         return made
 
 
-def _of_person(deps: Deps, inventory: Inventory, person: Entry) -> Iterator[str]:
-    for group in inventory.groups_of(person, deps.clock()) or ():
+def _of_person(data: State, inventory: Inventory, person: Entry) -> Iterator[str]:
+    for group in inventory.groups_of(person, data.clock()) or ():
         yield f"group:{group}"
     roles = person.facts.get("person.roles", frozenset())
     for role in roles if isinstance(roles, frozenset) else ():
@@ -142,8 +140,7 @@ def _written(selectors: Sequence[Selector]) -> tuple[str, ...]:
 
 
 def _covered(
-    deps: Deps,
-    inventory: Inventory,
+    data: State,
     rulebook: Rulebook,
     side: str,
     wanted: Sequence[Selector],
@@ -153,7 +150,8 @@ def _covered(
     if without:
         condition = And((condition, Not(Or(tuple(s.condition for s in without)))))
     state = Parts(rulebook).compiled(condition)
-    now, kind = deps.clock(), "person" if side == "people" else "app"
+    inventory, now = data.inventories.current(), data.clock()
+    kind = "person" if side == "people" else "app"
     for id, entry in getattr(inventory, side).items():
         values = {**entry.facts, f"{kind}.id": id, **attributes_of(entry, kind, rulebook.catalogue)[0]}
         if side == "people":

@@ -4,42 +4,40 @@ from __future__ import annotations
 
 import hashlib
 import threading
+from collections import Counter
 from collections.abc import Mapping
 from concurrent.futures import Future
 from concurrent.futures import TimeoutError as Late
 from dataclasses import dataclass
 from datetime import datetime
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 import msgspec
 
 from caddrel.core.decide.decision import Decision, decision_json
 from caddrel.core.diagnostics import shorten
-from caddrel.core.facts.attempts import AttemptRefused, read_told_facts
-from caddrel.core.facts.claims import believed
-from caddrel.core.facts.facts import TO_COME, Facts, Origin, Setting
-from caddrel.core.inventory.completion import complete
+from caddrel.core.facts.attempts import AttemptRefused
+from caddrel.core.facts.facts import TO_COME, Facts
 from caddrel.core.logs.causes import cause_of
 from caddrel.core.logs.references import number_for, spelled, with_reference
-from caddrel.core.passwords.candidates import standards_for
-from caddrel.core.rulebook.model import Rulebook
+from caddrel.service.auth.callers import Caller
 from caddrel.service.auth.secrets import new_id
 from caddrel.service.auth.starter_codes import code_digest
 from caddrel.service.decisions import sessions
 from caddrel.service.decisions.authzen_request import may_accept, read_request
 from caddrel.service.decisions.authzen_response import answer
-from caddrel.service.decisions.shadow_drafts import Shadowed
+from caddrel.service.decisions.group_commit import Recorder
+from caddrel.service.decisions.live_facts import add_lock_out, live_facts
+from caddrel.service.decisions.shadow_drafts import Shadowed, Shadows
 from caddrel.service.problems import ServiceError
+from caddrel.service.signins.live_log import LiveLog
 from caddrel.service.signins.record_encoding import Decisions, recorded_of, signin_of
 from caddrel.service.signins.strange_words import MOST_TOLD, strange_words
+from caddrel.service.state.data_folder import DataFolder
+from caddrel.service.state.rulebook_cache import Published
 from caddrel.store.acceptances import Acceptance
 from caddrel.store.door_sessions import DoorSession
 from caddrel.wire import authzen
-
-if TYPE_CHECKING:
-    from caddrel.service.auth.callers import Caller
-    from caddrel.service.runtime import Deps
-    from caddrel.service.state.rulebook_cache import Published
 
 # Seconds; a decision that takes longer to record is not given.
 LONGEST_WAIT = 20.0
@@ -60,13 +58,18 @@ class _Pending:
 class Door:
     """Answers evaluations; one for the whole service."""
 
-    def __init__(self, deps: Deps) -> None:
-        self._deps = deps
+    def __init__(self, data: DataFolder, log: LiveLog, recorder: Recorder, shadows: Shadows) -> None:
+        self._data = data
+        self._log = log
+        self._recorder = recorder
+        self._shadows = shadows
+        # Words on no list that doors reported since the service started, by fact and word.
+        self.strange: Counter[tuple[str, str]] = Counter()
         self._pending: dict[str, _Pending] = {}
         self._lock = threading.Lock()
         self._once = threading.Lock()
         self._decisions = Decisions()
-        self._ids = deps.keys.of("ids")
+        self._ids = data.keys.of("ids")
 
     def evaluate(self, caller: Caller, request: authzen.Evaluation, request_id: str) -> authzen.AccessDecision:
         """Return the decision on an evaluation, once it is recorded.
@@ -109,6 +112,18 @@ class Door:
                 break
         return [self._wait(begun) if isinstance(begun, _Pending) else begun for begun in waiting]
 
+    def would_allow(self, caller: Caller, request: authzen.Evaluation) -> bool:
+        """Tell whether an evaluation would be allowed now; nobody signs in, so nothing is recorded."""
+        data, log = self._data, self._log
+        published = data.rulebooks.need_current()
+        rulebook, now = published.rulebook, data.clock()
+        facts = live_facts(data, rulebook, read_request(request, rulebook).claims, caller, now)
+        with log.deciding:
+            log.histories.look_back([rulebook])
+            add_lock_out(log.lockouts, rulebook, facts, now)
+            log.histories.notice(rulebook, facts, "")
+        return published.compiled.decide(facts).outcome == "allowed"
+
     def _wait(self, pending: _Pending) -> authzen.AccessDecision:
         try:
             pending.stored.result(LONGEST_WAIT)
@@ -142,11 +157,11 @@ class Door:
 
     def _stored(self, caller: Caller, id: str) -> _Pending | None:
         """Return what an evaluation was answered, when it is in the log."""
-        found = self._deps.signins.present([id])
-        record = self._deps.signins.get(id) if found else None
+        found = self._data.signins.present([id])
+        record = self._data.signins.get(id) if found else None
         if record is None:
             return None
-        rulebook = self._deps.rulebooks.get(record.columns["revision"]).rulebook
+        rulebook = self._data.rulebooks.get(record.columns["revision"]).rulebook
         # As it was told then, whatever has become of the session since.
         told = record.facts.get("session")
         values = record.facts["values"]
@@ -157,33 +172,33 @@ class Door:
         return _Pending(found[id], made, done)
 
     def _decide(self, caller: Caller, request: authzen.Evaluation, id: str, digest: bytes) -> _Pending:
-        deps, now = self._deps, self._deps.clock()
-        published = deps.rulebooks.need_current()
+        data, log, now = self._data, self._log, self._data.clock()
+        published = data.rulebooks.need_current()
         rulebook = published.rulebook
         asked = read_request(request, rulebook)
         claims = asked.claims
         session: DoorSession | None = None
         if asked.session:
-            session = deps.door_sessions.get(asked.session)
+            session = data.door_sessions.get(asked.session)
             why = sessions.why_ended(session, caller.token, now)
             if why or session is None:
                 return self._refuse_ended(session, why, digest)
             sessions.resume(session, claims, now)
         for notice in may_accept(asked, caller.reports):
             version = rulebook.notices[notice].version
-            deps.acceptances.add(Acceptance(str(claims["person.id"]), notice, version, now, caller.token_name, id))
+            data.acceptances.add(Acceptance(str(claims["person.id"]), notice, version, now, caller.token_name, id))
         # All that hangs on this attempt alone is done before the lock is taken.
-        coded = bool(asked.code) and deps.starter_codes.good(code_digest(asked.code), str(claims["person.id"]), now)
-        facts = live_facts(deps, rulebook, _proved(claims) if coded else claims, caller, now)
-        without = live_facts(deps, rulebook, claims, caller, now) if coded else facts
-        with deps.log_lock:
-            deps.histories.look_back([rulebook])
-            add_lock_out(deps, rulebook, facts, now, asked.reserved)
+        coded = bool(asked.code) and data.starter_codes.good(code_digest(asked.code), str(claims["person.id"]), now)
+        facts = live_facts(data, rulebook, _proved(claims) if coded else claims, caller, now)
+        without = live_facts(data, rulebook, claims, caller, now) if coded else facts
+        with log.deciding:
+            log.histories.look_back([rulebook])
+            add_lock_out(log.lockouts, rulebook, facts, now, asked.reserved)
             decision = self._look(published, facts, id)
             if coded and decision.outcome == "allowed" and not self._use_code(asked.code, claims, now, id):
                 # Somebody else has just used it: it counts for nothing here.
                 coded, facts = False, without
-                add_lock_out(deps, rulebook, facts, now)
+                add_lock_out(log.lockouts, rulebook, facts, now)
                 decision = self._look(published, facts, id)
             left = sessions.after(session, id, caller.token, facts.values, decision, now)
             told = sessions.limits_json(left) if left is not None else None
@@ -194,11 +209,11 @@ class Door:
         stored.add_done_callback(lambda _: self._forget(id))
         locked = facts.values.get("auth.locked_out")
         said = _proved(claims) if coded else claims
-        deps.shadows.put(Shadowed(id, now, caller, said, locked if isinstance(locked, bool) else None))
+        self._shadows.put(Shadowed(id, now, caller, said, locked if isinstance(locked, bool) else None))
         for word in strange_words(facts.not_understood):
             # Whoever makes words up makes no more work.
-            if word in deps.strange or len(deps.strange) < MOST_TOLD:
-                deps.strange[word] += 1
+            if word in self.strange or len(self.strange) < MOST_TOLD:
+                self.strange[word] += 1
         return pending
 
     def _record(
@@ -219,22 +234,22 @@ class Door:
         left, told
             The session as the decision leaves it, and what the door is told of it.
         """
-        deps, (id, now, digest) = self._deps, named
+        log, (id, now, digest) = self._log, named
         person = str(facts.values.get("person.id"))
-        deps.histories.add(facts, now, id, decision.outcome)
+        log.histories.add(facts, now, id, decision.outcome)
         if facts.values.get("auth.credentials") == "wrong":
-            deps.lockouts.failed(person, now)
+            log.lockouts.failed(person, now)
         cause = cause_of(published.rulebook, facts, decision)
         decided, number = self._decisions.of(decision), published.revision.number
         signin = signin_of(id, now, published.rulebook, facts, _NOTHING, decided, cause, number, told)
         try:
-            stored = deps.recorder.put(signin._replace(digest=digest), left, deps.histories.late())
+            stored = self._recorder.put(signin._replace(digest=digest), left, log.histories.late())
         except ServiceError:
             # Not recorded, so not to be looked back at. A wrong password counts all the same: it was tried.
-            deps.histories.stored(id)
-            deps.histories.drop(person)
+            log.histories.stored(id)
+            log.histories.drop(person)
             raise
-        stored.add_done_callback(lambda _: deps.histories.stored(id))
+        stored.add_done_callback(lambda _: log.histories.stored(id))
         return stored
 
     def _answer(
@@ -256,12 +271,12 @@ class Door:
         """Return the decision on an attempt, with its signals; the caller holds the log's lock."""
         # The reference is put in by the answer: so that decisions can be remembered.
         facts.reference = TO_COME
-        self._deps.histories.notice(published.rulebook, facts, id)
+        self._log.histories.notice(published.rulebook, facts, id)
         return published.compiled.decide(facts)
 
     def _use_code(self, code: str, claims: Mapping[str, Any], now: datetime, id: str) -> bool:
         """Use up a starter code that let somebody in; tell whether nobody else just did."""
-        return self._deps.starter_codes.use(code_digest(code), str(claims["person.id"]), now, id)
+        return self._data.starter_codes.use(code_digest(code), str(claims["person.id"]), now, id)
 
     def _forget(self, id: str) -> None:
         with self._lock:
@@ -270,7 +285,7 @@ class Door:
     def _refuse_ended(self, session: DoorSession | None, why: str, digest: bytes) -> _Pending:
         """Return the refusal of a session that is not good any more; nothing is decided, so nothing is recorded."""
         if session is not None and session.ended is None and why in {"idle", "too old"}:
-            self._deps.door_sessions.end(session.id, self._deps.clock(), why)
+            self._data.door_sessions.end(session.id, self._data.clock(), why)
         done: Future[None] = Future()
         done.set_result(None)
         context = {"session": {"ended": why}, "tell": [{"text": sessions.ended_text(why)}]}
@@ -282,71 +297,6 @@ def _proved(claims: Mapping[str, Any]) -> dict[str, Any]:
     said = claims.get("auth.methods") or {}
     methods = said if isinstance(said, Mapping) else dict.fromkeys(said)
     return {**claims, "auth.methods": {**methods, "starter-code": 0}}
-
-
-def live_facts(deps: Deps, rulebook: Rulebook, claims: Mapping[str, Any], caller: Caller, now: datetime) -> Facts:
-    """Return the completed facts of a request, from what its door is believed about."""
-    may, others = believed(claims, caller.reports)
-    told, strange = read_told_facts(may, rulebook.catalogue)
-    facts = complete(
-        told,
-        rulebook.catalogue,
-        rulebook.settings.assume,
-        deps.inventories.current(),
-        Setting.LIVE,
-        now,
-        deps.addresses,
-        strange,
-    )
-    facts.not_believed = others
-    _add_accepted(deps, rulebook, facts)
-    return facts
-
-
-def add_lock_out(deps: Deps, rulebook: Rulebook, facts: Facts, now: datetime, reserved: str = "") -> None:
-    """Add whether the person is locked out, by every password standard that may apply.
-
-    Parameters
-    ----------
-    reserved
-        The try that was reserved for looking at the password: what came of it is being told.
-    """
-    person = facts.values.get("person.id")
-    locked = False
-    if isinstance(person, str):
-        if reserved:
-            deps.lockouts.told(reserved, person)
-        if any(standard.lock for standard in rulebook.password_standards.values()):
-            locked = deps.lockouts.state(person, standards_for(rulebook, facts), now) is not None
-    facts.values["auth.locked_out"] = locked
-    facts.origins["auth.locked_out"] = Origin.COMPUTED
-
-
-def _add_accepted(deps: Deps, rulebook: Rulebook, facts: Facts) -> None:
-    """Add the notices whose present version the person is known to have accepted to those that the door reported."""
-    person = facts.values.get("person.id")
-    if not rulebook.notices or not isinstance(person, str):
-        return
-    versions = deps.acceptances.of(person)
-    kept = frozenset(id for id, notice in rulebook.notices.items() if versions.get(id) == notice.version)
-    said = facts.values.get("auth.notices")
-    if not isinstance(said, frozenset):
-        # Reported as well, at the door where it was accepted: an export holds it, and an import decides the same.
-        facts.values["auth.notices"], facts.origins["auth.notices"] = kept, Origin.REPORTED
-    elif not kept <= said:
-        facts.values["auth.notices"] = said | kept
-
-
-def would_allow(deps: Deps, caller: Caller, request: authzen.Evaluation) -> bool:
-    """Tell whether an evaluation would be allowed now; nobody signs in, so nothing is recorded."""
-    published = deps.rulebooks.need_current()
-    rulebook, now = published.rulebook, deps.clock()
-    facts = live_facts(deps, rulebook, read_request(request, rulebook).claims, caller, now)
-    with deps.log_lock:
-        deps.histories.look_back([rulebook])
-        add_lock_out(deps, rulebook, facts, now)
-        deps.histories.notice(rulebook, facts, "")
-    return published.compiled.decide(facts).outcome == "allowed"
 
 
 def checked_page(token: str) -> str:

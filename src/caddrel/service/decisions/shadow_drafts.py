@@ -9,22 +9,24 @@ from __future__ import annotations
 import queue
 from collections.abc import Mapping
 from datetime import datetime
-from typing import TYPE_CHECKING, Any, NamedTuple
+from typing import Any, NamedTuple
 
 import structlog
 
 from caddrel.core.decide.compiled.evaluator import CompiledRulebook
 from caddrel.core.facts.attempts import AttemptRefused
 from caddrel.core.facts.facts import Origin
+from caddrel.core.facts.values import show_moment
 from caddrel.core.rulebook.read.rulebook import read_rulebook
 from caddrel.core.rulebook.source import Source
+from caddrel.service.auth.callers import Caller
+from caddrel.service.decisions.live_facts import live_facts
 from caddrel.service.decisions.work_queue import Stopped, Together
+from caddrel.service.rulebooks.drafts import need
 from caddrel.service.signins.signal_history import notice_now
+from caddrel.service.state.data_folder import DataFolder
 from caddrel.store.draft_outcomes import DraftOutcome
-
-if TYPE_CHECKING:
-    from caddrel.service.auth.callers import Caller
-    from caddrel.service.runtime import Deps
+from caddrel.wire import drafts as wire
 
 MOST_WAITING = 1_000
 TOGETHER = 100
@@ -50,15 +52,15 @@ class Shadows:
         How many attempts were not decided, because too many waited.
     """
 
-    def __init__(self, deps: Deps) -> None:
-        self._deps = deps
+    def __init__(self, data: DataFolder) -> None:
+        self._data = data
         self._waiting = Together("caddrel-shadows", self._decide, MOST_WAITING, TOGETHER)
         self._ready: dict[tuple[str, int], CompiledRulebook | None] = {}
         self.passed_over = 0
 
     def put(self, attempt: Shadowed) -> None:
         """Have an attempt decided under the drafts that are in shadow, if there are any."""
-        if not self._deps.drafts.in_shadow():
+        if not self._data.drafts.in_shadow():
             return
         try:
             self._waiting.put(attempt)
@@ -66,6 +68,15 @@ class Shadows:
             self.passed_over += 1
         except Stopped:
             return
+
+    def report(self, name: str) -> wire.ShadowReport:
+        """Return what a draft in shadow would have made of the live decisions since it is."""
+        draft = need(self._data, name)
+        if draft.shadowed is None:
+            return wire.ShadowReport(None, [])
+        self.settle()
+        flows = [wire.ShadowFlow(*flow) for flow in self._data.draft_outcomes.flows(name, draft.shadowed)]
+        return wire.ShadowReport(show_moment(draft.shadowed), flows)
 
     def settle(self) -> None:
         """Wait until everything that was put is decided and stored."""
@@ -90,28 +101,26 @@ class Shadows:
             for name, compiled in ready.items()
             if (outcome := self._outcome(compiled, attempt)) is not None
         ]
-        self._deps.draft_outcomes.add(outcomes)
+        self._data.draft_outcomes.add(outcomes)
 
     def _outcome(self, compiled: CompiledRulebook, attempt: Shadowed) -> str | None:
-        from caddrel.service.decisions.evaluate import live_facts
-
         rulebook = compiled.rulebook
         try:
-            facts = live_facts(self._deps, rulebook, attempt.claims, attempt.caller, attempt.at)
+            facts = live_facts(self._data, rulebook, attempt.claims, attempt.caller, attempt.at)
         except AttemptRefused:
             # The draft knows a fact no more, or otherwise: it would refuse to decide.
             return None
         if attempt.locked_out is not None:
             facts.values["auth.locked_out"] = attempt.locked_out
             facts.origins["auth.locked_out"] = Origin.COMPUTED
-        notice_now(self._deps, rulebook, facts, attempt.id)
+        notice_now(self._data, rulebook, facts, attempt.id)
         return compiled.outcome(facts)
 
     def _drafts(self) -> dict[str, CompiledRulebook]:
-        wanted = self._deps.drafts.in_shadow()
+        wanted = self._data.drafts.in_shadow()
         missing = [key for key in wanted if key not in self._ready]
         if missing:
-            for draft in self._deps.drafts.shadowed():
+            for draft in self._data.drafts.shadowed():
                 key = (draft.name, draft.shadow_version or 0)
                 if key in missing:
                     rulebook = read_rulebook([Source(name, text) for name, text in draft.shadow_files]).rulebook

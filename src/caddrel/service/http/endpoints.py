@@ -9,7 +9,7 @@ import re
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import timedelta
-from typing import Any, BinaryIO
+from typing import Any, BinaryIO, Generic, TypeVar
 
 import msgspec
 from flask import Flask, Response, g, request
@@ -17,10 +17,11 @@ from werkzeug.exceptions import RequestEntityTooLarge
 from werkzeug.http import parse_cookie
 
 from caddrel.core.diagnostics import did_you_mean
-from caddrel.service.auth.callers import COOKIE, CSRF_HEADER, SECURE_COOKIE, Caller, caller_from, check
-from caddrel.service.http.work_limits import Held
+from caddrel.service.auth.callers import COOKIE, CSRF_HEADER, SECURE_COOKIE, Caller, Callers, check
+from caddrel.service.http.work_limits import Heavy, Held
 from caddrel.service.problems import ServiceError, problem_for
-from caddrel.service.runtime import Deps
+from caddrel.service.state.data_folder import DataFolder
+from caddrel.service.state.limits import Limits
 from caddrel.store.accounts import DEVICE, DOOR
 from caddrel.wire.decoding import decode
 
@@ -48,11 +49,31 @@ class Stream:
     filename: str = ""
 
 
+@dataclass(slots=True, kw_only=True, repr=False)
+class Serving:
+    """What every request needs before its view is asked.
+
+    Attributes
+    ----------
+    callers
+        Tells who asks.
+    heavy
+        The places for work that takes long.
+    """
+
+    data: DataFolder
+    callers: Callers
+    heavy: Heavy = field(default_factory=Heavy)
+
+
+R = TypeVar("R", bound=Serving)
+
+
 @dataclass(slots=True)
-class Call:
+class Call(Generic[R]):
     """One request as a view sees it."""
 
-    deps: Deps
+    runtime: R
     caller: Caller | None
     path: dict[str, str]
     query: dict[str, str]
@@ -74,6 +95,11 @@ class Call:
     is_json: bool = False
     secure: bool = False
 
+    @property
+    def data(self) -> DataFolder:
+        """What is kept."""
+        return self.runtime.data
+
     def who(self) -> Caller:
         """Return the caller of an endpoint that needs one."""
         if self.caller is None:
@@ -87,7 +113,7 @@ class Call:
     def proved_lately(self) -> None:
         """Refuse a console session that has not proved who it is for a while; a token has nothing else to prove."""
         caller = self.who()
-        if caller.session and self.deps.clock() - caller.proved > PROOF_LASTS:
+        if caller.session and self.data.clock() - caller.proved > PROOF_LASTS:
             hint = "prove it again: POST /api/v1/session/proof with the password or a second factor"
             raise ServiceError(403, "prove-again", "this asks for a fresh proof of who you are", hint)
 
@@ -107,12 +133,12 @@ class Call:
 
 
 @dataclass(frozen=True, slots=True)
-class Endpoint:
+class Endpoint(Generic[R]):
     """One declared endpoint."""
 
     method: str
     route: str
-    view: Callable[[Call], Any]
+    view: Callable[[Call[R]], Any]
     role: str
     returns: type
     summary: str
@@ -126,11 +152,11 @@ class Endpoint:
     heavy: str = ""
 
 
-class Endpoints:
+class Endpoints(Generic[R]):
     """A collection of endpoints, filled by decorators."""
 
     def __init__(self) -> None:
-        self.all: list[Endpoint] = []
+        self.all: list[Endpoint[R]] = []
 
     def add(
         self,
@@ -147,7 +173,7 @@ class Endpoints:
         doors: bool = False,
         changes: bool | None = None,
         heavy: str = "",
-    ) -> Callable[[Callable[[Call], Any]], Callable[[Call], Any]]:
+    ) -> Callable[[Callable[[Call[R]], Any]], Callable[[Call[R]], Any]]:
         """Declare the decorated view; the first line of its docstring is its summary.
 
         Parameters
@@ -163,7 +189,7 @@ class Endpoints:
             method != "GET" and role not in {NOBODY_NEEDED, DOOR, DEVICE, "viewer"} if changes is None else changes
         )
 
-        def declare(view: Callable[[Call], Any]) -> Callable[[Call], Any]:
+        def declare(view: Callable[[Call[R]], Any]) -> Callable[[Call[R]], Any]:
             summary = (view.__doc__ or "").strip().splitlines()[0]
             self.all.append(
                 Endpoint(
@@ -188,60 +214,60 @@ class Endpoints:
         return declare
 
 
-def register(app: Flask, deps: Deps, endpoint: Endpoint) -> None:
+def register(app: Flask, runtime: R, endpoint: Endpoint[R]) -> None:
     """Add an endpoint to the app."""
 
     def handle(**path: str) -> Response:
-        call = _call(deps, endpoint, path)
+        call = _call(runtime, endpoint, path)
         if request.method == "HEAD" and endpoint.returns is Stream:
             # Nobody reads it: a stream that is begun would hold what it was given until the service ends.
             return Response(status=endpoint.status)
         try:
-            answer = _answer(deps, endpoint, call)
+            answer = _answer(runtime, endpoint, call)
         except Exception as error:
             problem = problem_for(error, g.request_id)
             if _audited(endpoint, call) and problem.status != 429:
-                _audit(deps, endpoint, call.caller, problem.code, call.noted or problem.title)
+                _audit(runtime, endpoint, call.caller, problem.code, call.noted or problem.title)
             raise
         if _audited(endpoint, call):
-            _audit(deps, endpoint, call.caller, "done", call.noted)
+            _audit(runtime, endpoint, call.caller, "done", call.noted)
         return _response(endpoint, call, answer)
 
     name = f"{endpoint.method} {endpoint.route}"
     app.add_url_rule(endpoint.route, name.replace(".", "_"), handle, methods=[endpoint.method])
 
 
-def _call(deps: Deps, endpoint: Endpoint, path: dict[str, str]) -> Call:
-    call = Call(deps, _caller(deps, endpoint), path, _query(endpoint), cookie=_cookie())
+def _call(runtime: R, endpoint: Endpoint[R], path: dict[str, str]) -> Call[R]:
+    call = Call(runtime, _caller(runtime, endpoint), path, _query(endpoint), cookie=_cookie())
     call.address, call.csrf = request.remote_addr or "", request.headers.get(CSRF_HEADER, "")
     call.site, call.is_json = request.headers.get("Sec-Fetch-Site", ""), request.mimetype == "application/json"
-    call.secure = _secure(deps)
+    call.secure = _secure(runtime.data)
     call.expected = request.headers.get("If-Match", "")
     call.seen = request.headers.get("If-None-Match", "")
-    call.base, call.request_id = f"{deps.settings.origin}/", request.headers.get("X-Request-ID", "")
+    call.base, call.request_id = f"{runtime.data.settings.origin}/", request.headers.get("X-Request-ID", "")
     return call
 
 
-def _answer(deps: Deps, endpoint: Endpoint, call: Call) -> Any:
+def _answer(runtime: R, endpoint: Endpoint[R], call: Call[R]) -> Any:
     """Return what the view answers; heavy work has a place of its kind until it is done, or sent."""
-    _read_body(deps, endpoint, call)
+    _read_body(runtime.data.limits, endpoint, call)
     if not endpoint.heavy:
         return endpoint.view(call)
     who = call.caller.token or call.caller.name if call.caller is not None else ""
-    deps.heavy.take(endpoint.heavy, who)
+    runtime.heavy.take(endpoint.heavy, who)
     kept = False
     try:
         answer = endpoint.view(call)
         if isinstance(answer, Stream):
-            answer = replace(answer, pieces=Held(answer.pieces, deps.heavy, endpoint.heavy, who))
+            answer = replace(answer, pieces=Held(answer.pieces, runtime.heavy, endpoint.heavy, who))
             kept = True
         return answer
     finally:
         if not kept:
-            deps.heavy.give_back(endpoint.heavy, who)
+            runtime.heavy.give_back(endpoint.heavy, who)
 
 
-def _response(endpoint: Endpoint, call: Call, answer: Any) -> Response:
+def _response(endpoint: Endpoint[R], call: Call[R], answer: Any) -> Response:
     if answer is None:
         response = Response(status=304)
     elif isinstance(answer, Stream):
@@ -263,7 +289,7 @@ def _response(endpoint: Endpoint, call: Call, answer: Any) -> Response:
     return response
 
 
-def body_limits(deps: Deps, endpoints: Iterable[Endpoint]) -> Callable[[str, str, Mapping[str, str]], int]:
+def body_limits(runtime: Serving, endpoints: Iterable[Endpoint[Any]]) -> Callable[[str, str, Mapping[str, str]], int]:
     """Return what tells how many bytes the body of a request may have, before it is taken in.
 
     More than is needed to sign in is taken only from callers that are known, and only where it is asked for.
@@ -278,36 +304,36 @@ def body_limits(deps: Deps, endpoints: Iterable[Endpoint]) -> Callable[[str, str
         for endpoint, route in routes:
             if endpoint.method != method or not route.match(path):
                 continue
-            if endpoint.role and not _known(deps, headers):
+            if endpoint.role and not _known(runtime.callers, headers):
                 return 0
-            return int(getattr(deps.limits, endpoint.limit))
+            return int(getattr(runtime.data.limits, endpoint.limit))
         return 0
 
     return allowed
 
 
-def _known(deps: Deps, headers: Mapping[str, str]) -> bool:
+def _known(callers: Callers, headers: Mapping[str, str]) -> bool:
     """Tell whether a request comes from somebody known, by its headers as WSGI names them."""
     cookies = parse_cookie(headers.get("COOKIE", ""))
     try:
-        caller = caller_from(
-            deps, headers.get("AUTHORIZATION", ""), cookies.get(SECURE_COOKIE, "") or cookies.get(COOKIE, ""), ""
-        )  # fmt: skip
+        cookie = cookies.get(SECURE_COOKIE, "") or cookies.get(COOKIE, "")
+        caller = callers.caller(headers.get("AUTHORIZATION", ""), cookie)
     except ServiceError:
         return False
     return caller is not None
 
 
-def _secure(deps: Deps) -> bool:
-    return request.is_secure or deps.settings.origin.startswith("https://")
+def _secure(data: DataFolder) -> bool:
+    return request.is_secure or data.settings.origin.startswith("https://")
 
 
 def _cookie() -> str:
     return request.cookies.get(SECURE_COOKIE, "") or request.cookies.get(COOKIE, "")
 
 
-def _caller(deps: Deps, endpoint: Endpoint) -> Caller | None:
-    caller = caller_from(deps, request.headers.get("Authorization", ""), _cookie(), request.remote_addr or "")
+def _caller(runtime: R, endpoint: Endpoint[R]) -> Caller | None:
+    authorization = request.headers.get("Authorization", "")
+    caller = runtime.callers.caller(authorization, _cookie(), request.remote_addr or "")
     if endpoint.role == NOBODY_NEEDED:
         return caller
     g.caller = caller.name if caller else ""
@@ -315,18 +341,18 @@ def _caller(deps: Deps, endpoint: Endpoint) -> Caller | None:
         return _checked(endpoint, caller)
     except ServiceError as refused:
         if refused.status == 403:
-            _audit(deps, endpoint, caller, refused.code, refused.title)
+            _audit(runtime, endpoint, caller, refused.code, refused.title)
         raise
 
 
-def _checked(endpoint: Endpoint, caller: Caller | None) -> Caller:
+def _checked(endpoint: Endpoint[R], caller: Caller | None) -> Caller:
     changing = endpoint.method not in {"GET", "HEAD"}
     role = DOOR if endpoint.doors and caller is not None and caller.role == DOOR else endpoint.role
     area = endpoint.route.removeprefix("/api/v1/").partition("/")[0]
     return check(caller, role, changing, request.headers.get(CSRF_HEADER, ""), area)
 
 
-def _audited(endpoint: Endpoint, call: Call) -> bool:
+def _audited(endpoint: Endpoint[R], call: Call[R]) -> bool:
     """Tell whether the audit trail tells of a call.
 
     Of strangers it tells only what a view notes: else anybody could fill the disk with it.
@@ -336,15 +362,16 @@ def _audited(endpoint: Endpoint, call: Call) -> bool:
     return endpoint.changes and call.caller.role != DOOR
 
 
-def _audit(deps: Deps, endpoint: Endpoint, caller: Caller | None, outcome: str, note: str) -> None:
+def _audit(runtime: R, endpoint: Endpoint[R], caller: Caller | None, outcome: str, note: str) -> None:
     """Add to the audit trail what somebody did, or was refused."""
     who = caller.name if caller is not None else "nobody"
     did = f"{endpoint.method} {endpoint.route}"
     address = request.remote_addr or ""
-    deps.audit.add(deps.clock(), who, did, request.path[:300], outcome, note[:1000], g.request_id, address)
+    data = runtime.data
+    data.audit.add(data.clock(), who, did, request.path[:300], outcome, note[:1000], g.request_id, address)
 
 
-def _query(endpoint: Endpoint) -> dict[str, str]:
+def _query(endpoint: Endpoint[Any]) -> dict[str, str]:
     known = {param.name for param in endpoint.params}
     for name in request.args:
         if name not in known:
@@ -356,10 +383,10 @@ def _query(endpoint: Endpoint) -> dict[str, str]:
     return {name: value for name, value in request.args.items() if value}
 
 
-def _read_body(deps: Deps, endpoint: Endpoint, call: Call) -> None:
+def _read_body(limits: Limits, endpoint: Endpoint[R], call: Call[R]) -> None:
     if endpoint.body is None and not endpoint.stream:
         return
-    most: int = getattr(deps.limits, endpoint.limit)
+    most: int = getattr(limits, endpoint.limit)
     if request.content_length is not None and request.content_length > most:
         raise RequestEntityTooLarge
     request.max_content_length = most

@@ -15,7 +15,7 @@ from caddrel.wire.problems import Problem
 _PATH_PART = re.compile(r"<(?:\w+:)?(\w+)>")
 
 
-def document(endpoints: Sequence[Endpoint]) -> dict[str, Any]:
+def document(endpoints: Sequence[Endpoint[Any]]) -> dict[str, Any]:
     """Return the OpenAPI document of the service."""
     types = [t for e in endpoints for t in (e.returns, e.body) if t is not None and t not in (dict, Stream)]
     unique = list(dict.fromkeys([*types, Problem]))
@@ -43,7 +43,7 @@ def document(endpoints: Sequence[Endpoint]) -> dict[str, Any]:
     }
 
 
-def _answer(endpoint: Endpoint, schemas: dict[Any, Any]) -> dict[str, Any]:
+def _answer(endpoint: Endpoint[Any], schemas: dict[Any, Any]) -> dict[str, Any]:
     if endpoint.returns is Stream:
         return {media: {"schema": {"type": "string"}} for media in ("application/x-ndjson", "text/csv")}
     return {"application/json": {"schema": schemas.get(endpoint.returns, {"type": "object"})}}
@@ -57,7 +57,7 @@ def _parameter(param: Param) -> dict[str, Any]:
     return {**bounds, "default": param.usual} if param.usual else bounds
 
 
-def _operation(endpoint: Endpoint, schemas: dict[Any, Any]) -> dict[str, Any]:
+def _operation(endpoint: Endpoint[Any], schemas: dict[Any, Any]) -> dict[str, Any]:
     words = re.findall(r"[a-z0-9]+", endpoint.route.replace("/api/v1", ""))
     operation: dict[str, Any] = {
         "summary": endpoint.summary,

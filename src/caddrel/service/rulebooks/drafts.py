@@ -5,7 +5,6 @@ from __future__ import annotations
 import re
 from collections.abc import Mapping, Sequence
 from functools import lru_cache
-from typing import TYPE_CHECKING
 
 from caddrel.core.diagnostics import Diagnostic, RulebookError, shorten
 from caddrel.core.facts.values import show_moment
@@ -15,15 +14,13 @@ from caddrel.core.rulebook.model import Rulebook
 from caddrel.core.rulebook.read.rulebook import read_rulebook
 from caddrel.core.rulebook.source import Source
 from caddrel.service.problems import ServiceError, not_found
-from caddrel.service.rulebooks import publish as publishing
+from caddrel.service.rulebooks.publish import MOST_FILES, Publisher
+from caddrel.service.state.data_folder import DataFolder
 from caddrel.service.state.rulebook_cost import check_cost
 from caddrel.store.drafts import Draft, DraftMoved, Stale
 from caddrel.wire import drafts as wire
 from caddrel.wire import rulebooks
 from caddrel.wire.decisions import File
-
-if TYPE_CHECKING:
-    from caddrel.service.runtime import Deps
 
 _NAME = re.compile(r"[a-z0-9][a-z0-9-]{0,59}")
 LARGEST = 8 * 1024 * 1024
@@ -34,33 +31,33 @@ MOST_OPEN = 64
 MOST_TOGETHER = 50 * 1024 * 1024
 
 
-def info(deps: Deps, draft: Draft) -> wire.DraftInfo:
+def info(data: DataFolder, draft: Draft) -> wire.DraftInfo:
     """Return what is told about a draft."""
-    current = deps.revisions.current_number()
+    current = data.revisions.current_number()
     discarded = show_moment(draft.discarded) if draft.discarded is not None else None
     plan = draft.plan
     return wire.DraftInfo(
         draft.name, draft.base, draft.version, show_moment(draft.begun), draft.begun_by, show_moment(draft.saved),
-        draft.saved_by, discarded, current is not None and draft.base != current, len(_changed(deps, draft)),
+        draft.saved_by, discarded, current is not None and draft.base != current, len(_changed(data, draft)),
         show_moment(draft.shadowed) if draft.shadowed is not None else None,
         wire.PlanInfo(show_moment(plan.at), plan.by, plan.why) if plan is not None else None, draft.failed,
         draft.digest, draft.shadow_version,
     )  # fmt: skip
 
 
-def whole(deps: Deps, draft: Draft) -> wire.WholeDraft:
+def whole(data: DataFolder, draft: Draft) -> wire.WholeDraft:
     """Return a draft with its documents and objects; an object that is taken out has no text."""
-    changed = _changed(deps, draft)
-    there, before = _objects(draft.files), _objects(deps.rulebooks.get(draft.base).revision.files)
+    changed = _changed(data, draft)
+    there, before = _objects(draft.files), _objects(data.rulebooks.get(draft.base).revision.files)
     objects = [
         wire.DraftObject(".".join(path), there.get(path, ""), path in changed, before.get(path, ""))
         for path in (*there, *(path for path in changed if path not in there))
     ]
-    return wire.WholeDraft(info(deps, draft), [File(*file) for file in draft.files], objects)
+    return wire.WholeDraft(info(data, draft), [File(*file) for file in draft.files], objects)
 
 
-def _changed(deps: Deps, draft: Draft) -> list[editing.Path]:
-    before, now = _objects(deps.rulebooks.get(draft.base).revision.files), _objects(draft.files)
+def _changed(data: DataFolder, draft: Draft) -> list[editing.Path]:
+    before, now = _objects(data.rulebooks.get(draft.base).revision.files), _objects(draft.files)
     return [path for path in dict.fromkeys((*now, *before)) if now.get(path) != before.get(path)]
 
 
@@ -74,25 +71,25 @@ def _sources(files: Sequence[tuple[str, str]]) -> list[Source]:
     return [Source(name, text) for name, text in files]
 
 
-def begin(deps: Deps, request: wire.DraftRequest, by: str) -> Draft:
+def begin(data: DataFolder, request: wire.DraftRequest, by: str) -> Draft:
     """Return a new draft."""
     if not _NAME.fullmatch(request.name):
         hint = "small letters, digits and hyphens, at most 60: tablets-need-may"
         raise ServiceError(422, "bad-draft", "a draft needs a name", hint)
-    current = deps.rulebooks.need_current().revision
-    _room_for(deps, by)
-    base = current if request.revision is None else deps.rulebooks.get(request.revision).revision
+    current = data.rulebooks.need_current().revision
+    _room_for(data, by)
+    base = current if request.revision is None else data.rulebooks.get(request.revision).revision
     files = base.files if request.files is None else _checked(request.files)
-    made = deps.drafts.begin(request.name, base.number, files, by, deps.clock())
+    made = data.drafts.begin(request.name, base.number, files, by, data.clock())
     if made is None:
         hint = "take another name; a discarded draft of that name can be recovered"
         raise ServiceError(409, "draft-exists", f"there is a draft `{request.name}` already", hint)
     return made
 
 
-def _room_for(deps: Deps, by: str, more: int = 0, name: str = "") -> None:
+def _room_for(data: DataFolder, by: str, more: int = 0, name: str = "") -> None:
     """Refuse a draft, or a larger one, to whoever has as many as one person may have."""
-    mine = [each for each in deps.drafts.all() if each.begun_by == by and each.discarded is None and each.name != name]
+    mine = [each for each in data.drafts.all() if each.begun_by == by and each.discarded is None and each.name != name]
     if not name and len(mine) >= MOST_OPEN:
         raise ServiceError(409, "too-many-drafts", f"you have {MOST_OPEN} drafts", "publish or discard some first")
     if more + sum(len(text) for each in mine for _, text in each.files) > MOST_TOGETHER:
@@ -102,12 +99,12 @@ def _room_for(deps: Deps, by: str, more: int = 0, name: str = "") -> None:
 
 def _checked(files: Sequence[File]) -> tuple[tuple[str, str], ...]:
     """Return documents that can be kept: they may be wrong, but not be too many or too large."""
-    if not 1 <= len(files) <= publishing.MOST_FILES or sum(len(file.text) for file in files) > LARGEST:
-        raise ServiceError(422, "no-files", f"send 1 to {publishing.MOST_FILES} files, {LARGEST >> 20} MB together")
+    if not 1 <= len(files) <= MOST_FILES or sum(len(file.text) for file in files) > LARGEST:
+        raise ServiceError(422, "no-files", f"send 1 to {MOST_FILES} files, {LARGEST >> 20} MB together")
     return tuple((file.name[:200] or "rulebook.yaml", file.text) for file in files)
 
 
-def need(deps: Deps, name: str) -> Draft:
+def need(data: DataFolder, name: str) -> Draft:
     """Return a draft that is not discarded.
 
     Raises
@@ -115,33 +112,33 @@ def need(deps: Deps, name: str) -> Draft:
     ServiceError
         When there is none.
     """
-    draft = deps.drafts.get(name)
+    draft = data.drafts.get(name)
     if draft is None or draft.discarded is not None:
         raise not_found(f"draft `{shorten(name)}`", "see caddrel draft list")
     return draft
 
 
-def files_of(deps: Deps, name: str) -> list[File]:
+def files_of(data: DataFolder, name: str) -> list[File]:
     """Return the documents of a draft."""
-    return [File(*file) for file in need(deps, name).files]
+    return [File(*file) for file in need(data, name).files]
 
 
-def save(deps: Deps, name: str, seen: int, files: Sequence[File], by: str) -> Draft:
+def save(data: DataFolder, name: str, seen: int, files: Sequence[File], by: str) -> Draft:
     """Save a draft's documents."""
-    return _save(deps, need(deps, name), seen, _checked(files), by)
+    return _save(data, need(data, name), seen, _checked(files), by)
 
 
-def objects_in(deps: Deps, name: str) -> Mapping[editing.Path, str]:
+def objects_in(data: DataFolder, name: str) -> Mapping[editing.Path, str]:
     """Return the objects of a draft, or without a name those of the current revision; none before the first."""
     if name:
-        return _objects(need(deps, name).files)
-    current = deps.rulebooks.current()
+        return _objects(need(data, name).files)
+    current = data.rulebooks.current()
     return {} if current is None else _objects(current.revision.files)
 
 
-def read(deps: Deps, name: str) -> Rulebook | None:
+def read(data: DataFolder, name: str) -> Rulebook | None:
     """Return the rulebook of a draft, None while it has errors."""
-    return _read(need(deps, name).files)
+    return _read(need(data, name).files)
 
 
 @lru_cache(maxsize=4)
@@ -149,14 +146,14 @@ def _read(files: tuple[tuple[str, str], ...]) -> Rulebook | None:
     return read_rulebook(_sources(files)).rulebook
 
 
-def objects_at(deps: Deps, number: int) -> Mapping[editing.Path, str]:
+def objects_at(data: DataFolder, number: int) -> Mapping[editing.Path, str]:
     """Return the objects of a revision."""
-    return _objects(deps.rulebooks.get(number).revision.files)
+    return _objects(data.rulebooks.get(number).revision.files)
 
 
-def put_object(deps: Deps, name: str, seen: int, request: wire.ObjectRequest, by: str) -> wire.ObjectSaved:
+def put_object(data: DataFolder, name: str, seen: int, request: wire.ObjectRequest, by: str) -> wire.ObjectSaved:
     """Put one object of a draft, or take it out."""
-    draft = need(deps, name)
+    draft = need(data, name)
     path = editing.read_path(request.path)
     sources = _sources(draft.files)
     text, now = request.text, path
@@ -165,18 +162,18 @@ def put_object(deps: Deps, name: str, seen: int, request: wire.ObjectRequest, by
             now = editing.read_path(f"{path[0]}.{request.id}")
         text = revaluing.with_value(editing.object_text(sources, path) or "", now, request.value)
     made = editing.with_object(sources, path, text)
-    saved = _save(deps, draft, seen, tuple((source.name, source.text) for source in made), by)
+    saved = _save(data, draft, seen, tuple((source.name, source.text) for source in made), by)
     there = _objects(saved.files)
     if text is not None and now not in there:
         # A text may give it another id.
         now = next((p for p in there if p not in _objects(draft.files)), path)
     kept = there.get(now) if text is not None else None
     value = revaluing.value_of(kept) if kept is not None else None
-    return wire.ObjectSaved(info(deps, saved), ".".join(now), kept, value)
+    return wire.ObjectSaved(info(data, saved), ".".join(now), kept, value)
 
 
 def _save(
-    deps: Deps, draft: Draft, seen: int, files: tuple[tuple[str, str], ...], by: str, base: int | None = None
+    data: DataFolder, draft: Draft, seen: int, files: tuple[tuple[str, str], ...], by: str, base: int | None = None
 ) -> Draft:
     if draft.plan is not None:
         hint = f"take the plan back first: caddrel draft unplan {draft.name}"
@@ -185,9 +182,9 @@ def _save(
     if size > LARGEST:
         raise ServiceError(413, "too-large", f"a draft has at most {LARGEST >> 20} MB", "nothing was saved")
     if size > sum(len(text) for _, text in draft.files):
-        _room_for(deps, draft.begun_by, size, draft.name)
+        _room_for(data, draft.begun_by, size, draft.name)
     try:
-        saved = deps.drafts.save(draft.name, seen, files, base or draft.base, by, deps.clock())
+        saved = data.drafts.save(draft.name, seen, files, base or draft.base, by, data.clock())
     except Stale as stale:
         raise _lost_update(stale.there, draft.base, files) from None
     if saved is None:
@@ -212,7 +209,7 @@ def _lost_update(there: Draft, base: int, mine: tuple[tuple[str, str], ...]) -> 
     return ServiceError(412, "draft-changed", f"{there.saved_by} saved this draft in between", hint, errors)
 
 
-def reviewed(deps: Deps, name: str, seen: int, digest: str) -> Draft:
+def reviewed(data: DataFolder, name: str, seen: int, digest: str) -> Draft:
     """Return a draft that is to be published, planned or put in shadow, as whoever does that was shown it.
 
     Raises
@@ -220,7 +217,7 @@ def reviewed(deps: Deps, name: str, seen: int, digest: str) -> Draft:
     ServiceError
         When it has another version or other documents by now, or nothing was said of what was shown.
     """
-    draft = need(deps, name)
+    draft = need(data, name)
     if not digest:
         hint = "send the `digest` that the draft was shown with"
         raise ServiceError(428, "no-digest", "say what you have looked at", hint)
@@ -235,7 +232,7 @@ def moved_on(draft: Draft) -> ServiceError:
     return ServiceError(412, "draft-changed", f"{draft.saved_by} saved this draft in between", hint)
 
 
-def shadow(deps: Deps, name: str, seen: int, request: wire.ShadowRequest) -> Draft:
+def shadow(data: DataFolder, name: str, seen: int, request: wire.ShadowRequest) -> Draft:
     """Have live decisions logged with the outcome of a draft as it is now, or no more.
 
     Raises
@@ -244,53 +241,45 @@ def shadow(deps: Deps, name: str, seen: int, request: wire.ShadowRequest) -> Dra
         When it cannot be read.
     """
     if not request.on:
-        need(deps, name)
-        deps.drafts.end_shadow(name)
-        return need(deps, name)
-    draft = reviewed(deps, name, seen, request.digest)
+        need(data, name)
+        data.drafts.end_shadow(name)
+        return need(data, name)
+    draft = reviewed(data, name, seen, request.digest)
     if request.on:
         result = read_rulebook(_sources(draft.files))
         if result.rulebook is None:
             raise RulebookError(result.diagnostics)
-        check_cost(deps, result.rulebook)
-        others = [each for each in deps.drafts.shadowed() if each.name != name]
+        check_cost(data.costs, result.rulebook)
+        others = [each for each in data.drafts.shadowed() if each.name != name]
         if len(others) >= MOST_SHADOWED:
             hint = f"end one first: caddrel draft shadow {others[0].name} --off"
             raise ServiceError(409, "too-many-shadowed", f"{MOST_SHADOWED} drafts are in shadow already", hint)
-    if draft.shadow_version != draft.version and not deps.drafts.shadow(name, draft.version, deps.clock()):
-        raise moved_on(need(deps, name))
-    return need(deps, name)
+    if draft.shadow_version != draft.version and not data.drafts.shadow(name, draft.version, data.clock()):
+        raise moved_on(need(data, name))
+    return need(data, name)
 
 
-def shadow_report(deps: Deps, name: str) -> wire.ShadowReport:
-    """Return what a draft in shadow would have made of the live decisions since it is."""
-    draft = need(deps, name)
-    if draft.shadowed is None:
-        return wire.ShadowReport(None, [])
-    deps.shadows.settle()
-    flows = [wire.ShadowFlow(*flow) for flow in deps.draft_outcomes.flows(name, draft.shadowed)]
-    return wire.ShadowReport(show_moment(draft.shadowed), flows)
-
-
-def move(deps: Deps, name: str, seen: int, request: wire.MoveRequest, by: str) -> wire.Moved:
+def move(data: DataFolder, name: str, seen: int, request: wire.MoveRequest, by: str) -> wire.Moved:
     """Move a draft onto the current revision."""
-    draft = need(deps, name)
+    draft = need(data, name)
     wrong = [side for side in request.taking.values() if side not in {"mine", "theirs"}]
     if wrong:
         raise ServiceError(422, "bad-draft", f"`{shorten(wrong[0])}` is no side to take", "mine or theirs")
-    current = deps.rulebooks.need_current().revision
-    base = deps.rulebooks.get(draft.base).revision
+    current = data.rulebooks.need_current().revision
+    base = data.rulebooks.get(draft.base).revision
     made, conflicts = editing.moved(
         _sources(base.files), _sources(draft.files), _sources(current.files), request.taking
     )
     told = [wire.DraftConflict(".".join(c.path), c.mine, c.theirs) for c in conflicts]
     if not told:
         files = tuple((source.name, source.text) for source in made)
-        draft = _save(deps, draft, seen, files, by, current.number)
-    return wire.Moved(info(deps, draft), told)
+        draft = _save(data, draft, seen, files, by, current.number)
+    return wire.Moved(info(data, draft), told)
 
 
-def publish(deps: Deps, name: str, seen: int, request: wire.PublishDraft, by: str) -> rulebooks.PublishResult:
+def publish(
+    data: DataFolder, publisher: Publisher, name: str, seen: int, request: wire.PublishDraft, by: str
+) -> rulebooks.PublishResult:
     """Publish a draft as the next revision, as it was looked at; it is then done with.
 
     Raises
@@ -298,13 +287,13 @@ def publish(deps: Deps, name: str, seen: int, request: wire.PublishDraft, by: st
     Conflict
         When a newer revision than its base is current: it is to be moved first.
     """
-    draft = reviewed(deps, name, seen, request.digest)
+    draft = reviewed(data, name, seen, request.digest)
     files = [File(*file) for file in draft.files]
     asked = rulebooks.PublishRequest(
         files, request.why, draft.base, request.accept_lockout_risk, request.accept_failing_rehearsals
     )
     try:
         # That it is still in this version is looked at once more where it is written.
-        return publishing.publish_examined(deps, asked, by, draft.base, (draft.name, draft.version))
+        return publisher.publish_examined(asked, by, draft.base, (draft.name, draft.version))
     except DraftMoved:
-        raise moved_on(deps.drafts.get(name) or draft) from None
+        raise moved_on(data.drafts.get(name) or draft) from None

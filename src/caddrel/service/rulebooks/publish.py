@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import TYPE_CHECKING
 
 from caddrel.core.decide.compiled.evaluator import CompiledRulebook
 from caddrel.core.decide.cost import cost_diagnostic
@@ -17,14 +16,13 @@ from caddrel.core.rulebook.model import Rulebook
 from caddrel.core.rulebook.read.rulebook import ReadResult, read_rulebook
 from caddrel.core.rulebook.source import Source
 from caddrel.service.problems import ServiceError, diagnostic
+from caddrel.service.rulebooks.findings import Findings
+from caddrel.service.state.context import State
+from caddrel.service.state.data_folder import DataFolder
 from caddrel.service.state.rulebook_cost import check_cost, cost_view
 from caddrel.store.revisions import Revision
 from caddrel.wire import rulebooks as wire
 from caddrel.wire.decisions import File
-
-if TYPE_CHECKING:
-    from caddrel.service.runtime import Deps
-    from caddrel.service.state.context import State
 
 MOST_FILES = 500
 # An answer holds so many diagnostics, and tells how many more there are.
@@ -44,7 +42,7 @@ def check(state: State, files: Sequence[File]) -> wire.CheckResult:
     found = [diagnostic(d) for d in result.diagnostics]
     if result.rulebook is None:
         return wire.CheckResult(False, found[:MOST_FINDINGS], 0, more=len(found[MOST_FINDINGS:]))
-    cost = cost_view(state, result.rulebook)
+    cost = cost_view(state.costs, result.rulebook)
     if not cost.fits:
         found.append(diagnostic(cost_diagnostic(state.costs.of(result.rulebook))))
         return wire.CheckResult(False, found[:MOST_FINDINGS], 0, more=len(found[MOST_FINDINGS:]), cost=cost)
@@ -59,34 +57,40 @@ def check(state: State, files: Sequence[File]) -> wire.CheckResult:
     return wire.CheckResult(True, found[:MOST_FINDINGS], len(result.rulebook.policies), rehearsed, more, cost)
 
 
-def publish(deps: Deps, request: wire.PublishRequest, by: str) -> wire.PublishResult:
-    """Publish documents as the next revision.
+class Publisher:
+    """Publishes what has been examined; one for the whole service."""
 
-    Raises
-    ------
-    RulebookError
-        When they have errors; nothing is published then.
-    Conflict
-        When another revision than the one named as base is current.
-    """
-    # Of several who publish at once on what is current one wins, also when none of them said on what.
-    base = request.base if request.base is not None else deps.revisions.current_number() or 0
-    return publish_examined(deps, request, by, base)
+    def __init__(self, data: DataFolder, findings: Findings) -> None:
+        self._data = data
+        self._findings = findings
+
+    def publish(self, request: wire.PublishRequest, by: str) -> wire.PublishResult:
+        """Publish documents as the next revision.
+
+        Raises
+        ------
+        RulebookError
+            When they have errors; nothing is published then.
+        Conflict
+            When another revision than the one named as base is current.
+        """
+        # Of several who publish at once on what is current one wins, also when none of them said on what.
+        base = request.base if request.base is not None else self._data.revisions.current_number() or 0
+        return self.publish_examined(request, by, base)
+
+    def publish_examined(
+        self, request: wire.PublishRequest, by: str, base: int, draft: tuple[str, int] | None = None
+    ) -> wire.PublishResult:
+        """Publish documents on top of a revision, after examining them; `draft` as of the store's `publish`."""
+        result, override = examine(self._data, request)
+        why = request.why.strip()
+        files = [(file.name[:200] or "rulebook.yaml", file.text) for file in request.files]
+        revision = self._data.revisions.publish(files, by, why, self._data.clock(), base, override, draft)
+        found = [*result.diagnostics, *self._findings.of(self._data.rulebooks.get(revision.number))]
+        return wire.PublishResult(info(revision, revision.number), [diagnostic(d) for d in found])
 
 
-def publish_examined(
-    deps: Deps, request: wire.PublishRequest, by: str, base: int, draft: tuple[str, int] | None = None
-) -> wire.PublishResult:
-    """Publish documents on top of a revision, after examining them; `draft` as of the store's `publish`."""
-    result, override = examine(deps, request)
-    why = request.why.strip()
-    files = [(file.name[:200] or "rulebook.yaml", file.text) for file in request.files]
-    revision = deps.revisions.publish(files, by, why, deps.clock(), base, override, draft)
-    found = [*result.diagnostics, *deps.findings(deps.rulebooks.get(revision.number))]
-    return wire.PublishResult(info(revision, revision.number), [diagnostic(d) for d in found])
-
-
-def examine(deps: Deps, request: wire.PublishRequest) -> tuple[ReadResult, str]:
+def examine(data: State, request: wire.PublishRequest) -> tuple[ReadResult, str]:
     """Return what was read, and why risks that there are were accepted; empty where there were none.
 
     Raises
@@ -102,15 +106,15 @@ def examine(deps: Deps, request: wire.PublishRequest) -> tuple[ReadResult, str]:
     result = read_files(request.files)
     if result.rulebook is None:
         raise RulebookError(result.diagnostics)
-    check_cost(deps, result.rulebook)
+    check_cost(data.costs, result.rulebook)
     override, failing_all_the_same = request.accept_lockout_risk.strip(), request.accept_failing_rehearsals.strip()
     if len(override) > 1000 or len(failing_all_the_same) > 1000:
         raise ServiceError(422, "no-why", "say why in at most 1000 characters")
-    risks = [*_keys_lost(deps, result.rulebook), *lockout.diagnostics(lockouts(deps, result.rulebook))]
+    risks = [*_keys_lost(data, result.rulebook), *lockout.diagnostics(lockouts(data, result.rulebook))]
     if risks and not override:
         hint = "mend it, or give the reason why the risk of a lock-out is accepted"
         raise ServiceError(409, "lockout-risk", _count_risks(risks), hint, risks[:20])
-    context = Context(result.rulebook, deps.inventories.current())
+    context = Context(result.rulebook, data.inventories.current())
     failing = [found for found in rehearsals_check(context) if found.code == FAILS]
     if failing and not failing_all_the_same:
         many = "a kept rehearsal does" if len(failing) == 1 else f"{len(failing)} kept rehearsals do"
@@ -122,9 +126,9 @@ def examine(deps: Deps, request: wire.PublishRequest) -> tuple[ReadResult, str]:
     return result, "; ".join([override] * bool(risks) + [f"failing rehearsals: {failing_all_the_same}"] * bool(failing))
 
 
-def _keys_lost(deps: Deps, rulebook: Rulebook) -> list[Diagnostic]:
+def _keys_lost(data: State, rulebook: Rulebook) -> list[Diagnostic]:
     """Return the finding that nobody would hold keys any more, where somebody does now."""
-    current, inventory, now = deps.rulebooks.current(), deps.inventories.current(), deps.clock()
+    current, inventory, now = data.rulebooks.current(), data.inventories.current(), data.clock()
     if current is None or not lockout.keyholders_of(current.rulebook, inventory, now):
         return []
     if lockout.keyholders_of(rulebook, inventory, now):

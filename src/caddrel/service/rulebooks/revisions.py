@@ -12,10 +12,9 @@ from caddrel.core.rulebook.model import Policy, Rulebook
 from caddrel.core.rulebook.source import Source
 from caddrel.core.words.policies import policy_words
 from caddrel.service.problems import ServiceError, not_found
-from caddrel.service.rulebooks import publish as publishing
 from caddrel.service.rulebooks.changes import SECTIONS
+from caddrel.service.rulebooks.publish import Publisher, read_files
 from caddrel.service.rulebooks.view import object_source, pieces
-from caddrel.service.runtime import Deps
 from caddrel.service.state.context import State
 from caddrel.service.state.titles import titled
 from caddrel.wire import rulebooks as wire
@@ -23,16 +22,16 @@ from caddrel.wire import writing
 from caddrel.wire.decisions import File, Piece
 
 
-def restore(deps: Deps, request: wire.RestoreRequest, by: str) -> wire.PublishResult:
+def restore(state: State, publisher: Publisher, request: wire.RestoreRequest, by: str) -> wire.PublishResult:
     """Publish an earlier revision again, as the next one."""
-    files = [File(name, text) for name, text in deps.rulebooks.get(request.number).revision.files]
+    files = [File(name, text) for name, text in state.rulebooks.get(request.number).revision.files]
     asked = wire.PublishRequest(
         files, request.why, request.base, request.accept_lockout_risk, request.accept_failing_rehearsals
     )
-    return publishing.publish(deps, asked, by)
+    return publisher.publish(asked, by)
 
 
-def edit(deps: Deps, request: writing.EditRequest, by: str) -> wire.PublishResult:
+def edit(state: State, publisher: Publisher, request: writing.EditRequest, by: str) -> wire.PublishResult:
     """Publish changes of fields of the current revision as one new revision.
 
     Raises
@@ -40,7 +39,7 @@ def edit(deps: Deps, request: writing.EditRequest, by: str) -> wire.PublishResul
     ServiceError
         When an object is not there, or nothing would change.
     """
-    current = deps.rulebooks.need_current().revision
+    current = state.rulebooks.need_current().revision
     sources = [Source(name, text) for name, text in current.files]
     before = list(sources)
     for each in request.edits:
@@ -65,7 +64,7 @@ def edit(deps: Deps, request: writing.EditRequest, by: str) -> wire.PublishResul
         request.accept_lockout_risk,
         request.accept_failing_rehearsals,
     )
-    return publishing.publish(deps, asked, by)
+    return publisher.publish(asked, by)
 
 
 def compare(state: State, request: wire.CompareRequest) -> wire.Comparison:
@@ -86,7 +85,7 @@ _Read = tuple[Rulebook, Mapping[str, str]]
 def _side(state: State, side: wire.Side) -> tuple[str, Rulebook, Mapping[str, str]]:
     if side.files is not None:
         given = side.files
-        result = publishing.read_files(given)
+        result = read_files(given)
         if result.rulebook is None:
             raise RulebookError(result.diagnostics)
         name = f"draft {side.draft}" if side.draft else "documents"

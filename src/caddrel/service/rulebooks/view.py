@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from functools import lru_cache
 from typing import Any
 
 from caddrel.core.diagnostics import Diagnostic
 from caddrel.core.facts.values import show, show_duration
+from caddrel.core.inventory.index import Inventory
 from caddrel.core.language.printer import print_condition, print_effect
 from caddrel.core.rulebook.model import Keep, PlaceParts, Policy, Rule, Rulebook
 from caddrel.core.rulebook.references import Ref, policy_refs, where_used
@@ -15,6 +16,7 @@ from caddrel.core.words.pieces import pieces_json
 from caddrel.core.words.policies import policy_words, rule_words, scope_words
 from caddrel.service.problems import diagnostic
 from caddrel.service.rulebooks.publish import info
+from caddrel.service.state.context import State
 from caddrel.service.state.rulebook_cache import Published
 from caddrel.wire import rulebooks as wire
 from caddrel.wire.decisions import Piece
@@ -30,6 +32,22 @@ SECTIONS = {
     "guarantee": "guarantees",
 }
 _DAYS = ("Mon", "Tue", "Wed", "Thu", "Fri", "Sat", "Sun")
+
+
+class LastView:
+    """The view of the revision that was looked at last, kept for as long as nothing that it is made of changes."""
+
+    def __init__(self, state: State) -> None:
+        self._state = state
+        self._last: tuple[tuple[int, int], Inventory, wire.RulebookView] | None = None
+
+    def of(self, number: int, current: int, make: Callable[[], wire.RulebookView]) -> wire.RulebookView:
+        """Return the view of a revision while another is current, made where it is not kept."""
+        key, inventory = (number, current), self._state.inventories.current()
+        last = self._last
+        if last is None or last[0] != key or last[1] is not inventory:
+            last = self._last = (key, inventory, make())
+        return last[2]
 
 
 def pieces(sentence: Any) -> list[Piece]:

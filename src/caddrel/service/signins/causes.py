@@ -16,8 +16,8 @@ from caddrel.core.words.pieces import Piece, Sentence, say
 from caddrel.service.rulebooks.changes import changed_objects
 from caddrel.service.rulebooks.publish import info
 from caddrel.service.rulebooks.view import pieces
-from caddrel.service.runtime import Deps
 from caddrel.service.signins.rows import summary
+from caddrel.service.state.data_folder import DataFolder
 from caddrel.service.state.titles import titled
 from caddrel.store.causes import CauseCount
 from caddrel.store.queries import Query
@@ -30,21 +30,21 @@ SAMPLE = 3
 _WIDEST = {4: 24, 6: 48}
 
 
-def causes(deps: Deps, query: Query) -> wire.CauseList:
+def causes(data: DataFolder, query: Query) -> wire.CauseList:
     """Return the causes of the sign-ins that match, with what would help."""
-    current = deps.rulebooks.need_current()
-    rulebook = titled(current.rulebook, deps.inventories.current())
-    found = deps.causes.counts(query)
-    people, count = deps.causes.affected(query)
-    return wire.CauseList([_view(deps, query, cause, rulebook) for cause in found], count, people)
+    current = data.rulebooks.need_current()
+    rulebook = titled(current.rulebook, data.inventories.current())
+    found = data.causes.counts(query)
+    people, count = data.causes.affected(query)
+    return wire.CauseList([_view(data, query, cause, rulebook) for cause in found], count, people)
 
 
-def _view(deps: Deps, query: Query, cause: CauseCount, rulebook: Rulebook) -> wire.CauseView:
+def _view(data: DataFolder, query: Query, cause: CauseCount, rulebook: Rulebook) -> wire.CauseView:
     document = cause.document
-    number = deps.revisions.current_number() or 0
+    number = data.revisions.current_number() or 0
     policy = rulebook.policies.get(document["policy"] or "")
     these = replace(query, equal={**query.equal, "cause": cause.key}, limit=SAMPLE, before=None)
-    change = _change(deps, query, cause, rulebook)
+    change = _change(data, query, cause, rulebook)
     return wire.CauseView(
         key=cause.key,
         outcome=document["outcome"],
@@ -61,23 +61,23 @@ def _view(deps: Deps, query: Query, cause: CauseCount, rulebook: Rulebook) -> wi
         last=show_moment(cause.last),
         first_ever=show_moment(cause.first_ever),
         new=cause.first_ever == cause.first and (query.since is None or cause.first_ever >= query.since),
-        since=info(deps.rulebooks.get(cause.first_revision).revision, number),
-        changed=_changed_by(deps, cause.first_revision, document["policy"] or ""),
+        since=info(data.rulebooks.get(cause.first_revision).revision, number),
+        changed=_changed_by(data, cause.first_revision, document["policy"] or ""),
         days=[
             wire.DayCount((date(1970, 1, 1) + timedelta(days=day)).isoformat(), count)
             for day, count in sorted(cause.days.items())
         ],
-        sample=[summary(record) for record in deps.signins.page(these)],
+        sample=[summary(record) for record in data.signins.page(these)],
         help=[pieces(sentence) for sentence in _help(document, cause, rulebook, change)],
         change=change,
     )
 
 
-def _changed_by(deps: Deps, number: int, policy: str) -> list[WirePiece]:
+def _changed_by(data: DataFolder, number: int, policy: str) -> list[WirePiece]:
     """Return the objects that a revision changed; of the first revision none, since all came with it."""
     if number <= 1:
         return []
-    before, after = deps.rulebooks.get(number - 1).rulebook, deps.rulebooks.get(number).rulebook
+    before, after = data.rulebooks.get(number - 1).rulebook, data.rulebooks.get(number).rulebook
     return changed_objects(before, after, {policy})
 
 
@@ -106,13 +106,13 @@ def _help(
         )
 
 
-def _change(deps: Deps, query: Query, cause: CauseCount, rulebook: Rulebook) -> Change | None:
+def _change(data: DataFolder, query: Query, cause: CauseCount, rulebook: Rulebook) -> Change | None:
     """Return the change that adds the network all came from to the one place that none was in; None without one."""
     wanted = [name for name in dict.fromkeys(cause.document["places"]) if name in rulebook.places]
     if len(wanted) != 1:
         return None
     place = _with_networks(rulebook, wanted[0])
-    network = _covering(deps.causes.addresses_of(query, cause.key))
+    network = _covering(data.causes.addresses_of(query, cause.key))
     if place is None or network is None:
         return None
     everywhere = [n for p in rulebook.places.values() for n in p.parts.networks]

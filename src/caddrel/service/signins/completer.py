@@ -15,6 +15,7 @@ from caddrel.core.columnar.completion import Bundler
 from caddrel.core.columnar.equivalence import Likeness
 from caddrel.core.columnar.evaluator import Kinds
 from caddrel.core.decide.compiled.evaluator import CompiledRulebook
+from caddrel.core.decide.compiled.named_parts import Parts
 from caddrel.core.diagnostics import Diagnostic
 from caddrel.core.facts.attempts import AttemptRefused
 from caddrel.core.facts.facts import AddressData
@@ -46,7 +47,7 @@ class Terms:
     @cached_property
     def likeness(self) -> Likeness:
         """What its rulebook sees of attempts."""
-        return (self._compiled or CompiledRulebook(self.rulebook)).likeness
+        return Likeness(self.rulebook, self._compiled.parts if self._compiled else Parts(self.rulebook))
 
     def __reduce__(self) -> tuple[Any, ...]:
         # To another process it goes without what is quickly made anew.

@@ -19,15 +19,16 @@ from caddrel.core.columnar.evaluator import Alike
 from caddrel.core.diagnostics import Diagnostic, shorten
 from caddrel.core.logs.causes import Causes
 from caddrel.service.problems import ServiceError
-from caddrel.service.runtime import Deps
 from caddrel.service.signins.batch_writer import Batch, Storing
 from caddrel.service.signins.completer import Completed, Completing, Terms
 from caddrel.service.signins.line_reader import Source
 from caddrel.service.signins.line_stream import LineReader, Unzipped
+from caddrel.service.signins.live_log import LiveLog
 from caddrel.service.signins.reader_process import Apart
 from caddrel.service.signins.recompute import catch_up
 from caddrel.service.signins.record_encoding import Decisions, columns_of
 from caddrel.service.signins.strange_words import strange_words
+from caddrel.service.state.data_folder import DataFolder
 from caddrel.service.state.jobs import Cancelled, Progress
 from caddrel.wire.signins import BrokenLine, ImportResult, StrangeWord
 
@@ -48,8 +49,8 @@ _MOMENT, _REVISION = attrgetter("at"), itemgetter(5)
 class _Under:
     """A revision made ready for deciding many records."""
 
-    def __init__(self, deps: Deps, number: int) -> None:
-        published = deps.rulebooks.get(number)
+    def __init__(self, data: DataFolder, number: int) -> None:
+        published = data.rulebooks.get(number)
         self.number = number
         self.rulebook = published.rulebook
         self.compiled = published.compiled
@@ -59,32 +60,33 @@ class _Under:
 class Importer:
     """One import: holds the revisions, the inventory and the clock as they are when it begins to run."""
 
-    def __init__(self, deps: Deps) -> None:
-        self._deps = deps
+    def __init__(self, data: DataFolder, log: LiveLog) -> None:
+        self._data = data
+        self._log = log
         # Told at once, though everything is read when it runs: it may have to wait for others.
-        deps.rulebooks.need_current()
+        data.rulebooks.need_current()
 
     def _begin(self) -> None:
-        deps = self._deps
-        in_force = deps.revisions.in_force()
-        self._under = [_Under(deps, number) for _, number in in_force]
+        data = self._data
+        in_force = data.revisions.in_force()
+        self._under = [_Under(data, number) for _, number in in_force]
         rulebooks = [under.rulebook for under in self._under]
         self._terms = [
             Terms(since, under.rulebook, under.compiled)
             for (since, _), under in zip(in_force, self._under, strict=True)
         ]
-        self._inventory = deps.inventories.current()
-        self._histories = deps.histories
-        with deps.log_lock:
+        self._inventory = data.inventories.current()
+        self._histories = self._log.histories
+        with self._log.deciding:
             self._histories.look_back(rulebooks)
             self._let_go = self._histories.let_go
         # What is decided and not stored yet.
         self._ready = Batch()
-        self._storing = Storing(deps.signins)
+        self._storing = Storing(data.signins)
         self._causes = Causes()
         self._decisions = Decisions()
         # A clock that runs ahead would make its sign-in the newest of all for signals; a day is no error yet.
-        self._latest = deps.clock() + timedelta(days=1)
+        self._latest = data.clock() + timedelta(days=1)
         self._listed: list[BrokenLine] = []
         self._stopped: ServiceError | None = None
         self._broken = self._known = self._conflicting = 0
@@ -108,10 +110,10 @@ class Importer:
         progress
             Is told how many bytes of the stream have been read; may raise `Cancelled`.
         """
-        unzipped = Unzipped(stream, UNPACKED * self._deps.limits.stream)
-        with self._deps.import_lock:
+        unzipped = Unzipped(stream, UNPACKED * self._data.limits.stream)
+        with self._log.importing:
             self._begin()
-            source = Source(format, mapping or {}, self._deps.limits.line, self._latest)
+            source = Source(format, mapping or {}, self._data.limits.line, self._latest)
             try:
                 self._run(unzipped, source, progress)
             except Cancelled as cancelled:
@@ -137,22 +139,22 @@ class Importer:
                 raise self._stopped
         except BaseException:
             # What was decided and not stored is not to be looked back at.
-            with self._deps.log_lock:
+            with self._log.deciding:
                 self._histories.clear()
             raise
         finally:
-            self._deps.lockouts.read_again()
-            catch_up(self._deps)
+            self._log.lockouts.read_again()
+            catch_up(self._data, self._log)
 
     def _pieces(self, stream: Unzipped, source: Source) -> Generator[Completed]:
         """Yield what there is to decide; of a long log, a process of its own reads the most."""
         lines = LineReader(stream, source.most)
-        here = Completing(source, self._terms, self._inventory, self._deps.addresses)
-        with Apart(source, self._terms, self._inventory, self._deps.addresses) as apart:
+        here = Completing(source, self._terms, self._inventory, self._data.addresses)
+        with Apart(source, self._terms, self._inventory, self._data.addresses) as apart:
             for piece in here.pieces(self._until_stopped(lines)):
                 yield piece
                 # A CSV file means what its first line says: it is read in one place.
-                if source.format != "csv" and stream.taken > self._deps.limits.apart and apart.is_ready():
+                if source.format != "csv" and stream.taken > self._data.limits.apart and apart.is_ready():
                     break
             else:
                 return
@@ -172,7 +174,7 @@ class Importer:
         fresh.sort()
         take_in = self._histories.take_in
         decisions = []
-        with self._deps.log_lock:
+        with self._log.deciding:
             self._miss_nothing()
             for revision, some in groupby(fresh, key=_REVISION):
                 under = self._under[revision]
@@ -211,7 +213,7 @@ class Importer:
     def _fresh(self, piece: Completed) -> list[_Ready]:
         """Return the sign-ins that are neither stored nor about to be; others are told."""
         ready, stored = self._ready.ids, self._storing.batch.ids
-        present = self._deps.signins.present(piece.ids)
+        present = self._data.signins.present(piece.ids)
         each = list(zip(map(_MOMENT, piece.attempts), *piece[1:-1], strict=True))
         ids = set(piece.ids)
         if not present and len(ids) == len(each) and all(some.keys().isdisjoint(ids) for some in (ready, stored)):

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Generator, Iterator
 from contextlib import closing
 from datetime import datetime
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 from caddrel.core.decide.decision import MEANING, decision_json
 from caddrel.core.facts.facts import Origin
@@ -13,50 +13,48 @@ from caddrel.core.facts.record import facts_from_json
 from caddrel.core.logs.causes import cause_of
 from caddrel.core.signals.evaluate import add_signals
 from caddrel.core.signals.history import History, needed_history, past_of
+from caddrel.service.signins.live_log import LiveLog
 from caddrel.service.signins.record_encoding import decided_of, recorded_of, signin_of
 from caddrel.service.signins.signal_history import newest
+from caddrel.service.state.context import State
 from caddrel.store.new_signins import NewSignin
 from caddrel.store.signins import SigninRecord
-
-if TYPE_CHECKING:
-    from caddrel.service.runtime import Deps
-
 
 # Records that are worked out again and written at a time.
 AT_ONCE = 200
 
 
-def catch_up(deps: Deps) -> int:
+def catch_up(state: State, log: LiveLog) -> int:
     """Work out again the signals and decisions that late records may have changed; returns how many changed.
 
     The caller holds the lock of imports, whose records are decided before they are stored. Others go on deciding: one
     person may have as many records as a log has.
     """
     changed = 0
-    while due := deps.signins.due():
-        changed += sum(_catch_up_with(deps, person, since) for person, since in due)
+    while due := state.signins.due():
+        changed += sum(_catch_up_with(state, log, person, since) for person, since in due)
     return changed
 
 
-def _catch_up_with(deps: Deps, person: str, since: datetime) -> int:
+def _catch_up_with(state: State, log: LiveLog, person: str, since: datetime) -> int:
     """Work out a person's records again, piece by piece, as far as nothing comes in between; what is left stays due."""
-    seen, count, waits = deps.signins.newest(), 0, False
-    with closing(_pieces(_again(deps, person, since), since)) as pieces:
+    seen, count, waits = state.signins.newest(), 0, False
+    with closing(_pieces(_again(state, person, since), since)) as pieces:
         for changed, through, then in pieces:
             if changed:
                 count += len(changed)
-                deps.signins.replace(changed)
+                state.signins.replace(changed)
                 # From here on whoever decides looks back at what was just written.
-                with deps.log_lock:
-                    deps.histories.drop(person)
-                    waits = deps.histories.waits_for(person)
+                with log.deciding:
+                    log.histories.drop(person)
+                    waits = log.histories.waits_for(person)
             # What came in the meantime may have been decided on what is changed now: it is due in its turn. So is what
             # still waits to be stored; where nothing changed, only what came before a record that was looked at.
             left = through if waits and then is None else then
-            if deps.signins.still_due(person, since, seen, None if count else through, left) != then:
+            if state.signins.still_due(person, since, seen, None if count else through, left) != then:
                 break
     if waits:
-        deps.recorder.settle()
+        log.settle()
     return count
 
 
@@ -80,14 +78,14 @@ def _pieces(
     yield changed, last, None
 
 
-def _again(deps: Deps, person: str, since: datetime) -> Iterator[tuple[SigninRecord, NewSignin | None]]:
+def _again(state: State, person: str, since: datetime) -> Iterator[tuple[SigninRecord, NewSignin | None]]:
     """Yield a person's records from a moment on, each with what it is to be where it comes out otherwise."""
-    in_force = [deps.rulebooks.get(number).rulebook for _, number in deps.revisions.in_force()]
+    in_force = [state.rulebooks.get(number).rulebook for _, number in state.revisions.in_force()]
     needed = needed_history(in_force)
-    history = History(newest(deps.signins, person, needed, since))
-    for record in deps.signins.of_person(person, since):
+    history = History(newest(state.signins, person, needed, since))
+    for record in state.signins.of_person(person, since):
         number = int(record.columns["revision"])
-        published = deps.rulebooks.get(number)
+        published = state.rulebooks.get(number)
         rulebook = published.rulebook
         facts = facts_from_json(record.facts, rulebook.catalogue)
         if record.decision.get("meaning", 1) != MEANING:

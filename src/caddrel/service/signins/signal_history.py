@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections import OrderedDict
 from collections.abc import Callable, Iterable
 from datetime import datetime, timedelta
-from typing import TYPE_CHECKING
 
 from caddrel.core.columnar.attempt import Bundled
 from caddrel.core.columnar.fact_groups import GROUPS
@@ -14,10 +13,8 @@ from caddrel.core.facts.facts import Facts
 from caddrel.core.rulebook.model import Rulebook
 from caddrel.core.signals.evaluate import add_signals, is_computed, nothing_known, noticing
 from caddrel.core.signals.history import History, Past, needed_history, past_of, past_of_bundled
+from caddrel.service.state.context import State
 from caddrel.store.signins import SigninStore
-
-if TYPE_CHECKING:
-    from caddrel.service.state.context import State
 
 MOST_PEOPLE = 20_000
 _PERSON, _SIGNALS = GROUPS.index("person"), GROUPS.index("signals")

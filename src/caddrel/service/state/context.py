@@ -21,7 +21,7 @@ from caddrel.store.revisions import RevisionStore
 from caddrel.store.signins import SigninStore
 
 
-@dataclass(slots=True, kw_only=True)
+@dataclass(slots=True, kw_only=True, repr=False)
 class State:
     """What is looked things up in."""
 

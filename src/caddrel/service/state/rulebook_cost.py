@@ -4,15 +4,11 @@ from __future__ import annotations
 
 import time
 from collections import OrderedDict
-from typing import TYPE_CHECKING
 
 from caddrel.core.decide.cost import MOST_SECONDS, MOST_STEPS, Cost, cost_diagnostic, cost_of
 from caddrel.core.diagnostics import RulebookError
 from caddrel.core.rulebook.model import Rulebook
 from caddrel.wire.rulebooks import CostView
-
-if TYPE_CHECKING:
-    from caddrel.service.state.context import State
 
 MOST_REMEMBERED = 32
 
@@ -36,14 +32,14 @@ class Costs:
         return cost
 
 
-def cost_view(state: State, rulebook: Rulebook) -> CostView:
+def cost_view(costs: Costs, rulebook: Rulebook) -> CostView:
     """Return what a rulebook costs as it travels."""
-    cost = state.costs.of(rulebook)
+    cost = costs.of(rulebook)
     milliseconds = None if cost.seconds is None else round(cost.seconds * 1000, 2)
     return CostView(cost.steps, milliseconds, MOST_STEPS, int(MOST_SECONDS * 1000), cost.fits)
 
 
-def check_cost(state: State, rulebook: Rulebook) -> None:
+def check_cost(costs: Costs, rulebook: Rulebook) -> None:
     """Refuse a rulebook under which a decision would cost too much.
 
     Raises
@@ -51,6 +47,6 @@ def check_cost(state: State, rulebook: Rulebook) -> None:
     RulebookError
         Saying by how much.
     """
-    cost = state.costs.of(rulebook)
+    cost = costs.of(rulebook)
     if not cost.fits:
         raise RulebookError([cost_diagnostic(cost)])

@@ -3,14 +3,16 @@
 from __future__ import annotations
 
 import shutil
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator
 from datetime import timedelta
 
 from caddrel.core.facts.values import show_age, show_moment
 from caddrel.core.lint.context import fact_tests, policy_tests
 from caddrel.core.lockout_check.check import keyholders_of
 from caddrel.core.rulebook.model import Rulebook
-from caddrel.service.runtime import Deps
+from caddrel.service.rulebooks.findings import Findings
+from caddrel.service.signins.strange_words import StrangeWords
+from caddrel.service.state.context import State
 from caddrel.store.queries import Query
 from caddrel.wire.doctor import Examination, Symptom
 
@@ -19,19 +21,27 @@ QUIET_AFTER = timedelta(days=1)
 _ADDRESS_FACTS = {"network.country", "network.city", "network.asn", "network.anonymiser"}
 
 
-def examine(deps: Deps) -> Examination:
+def examine(state: State, findings: Findings, words: StrangeWords) -> Examination:
     """Return everything worth knowing before relying on the service."""
-    found = [symptom for look in _LOOKS for symptom in look(deps)]
+    found = [
+        *_rulebook(state, findings),
+        *_keyholders(state),
+        *_addresses(state),
+        *_inventory(state),
+        *_log(state),
+        *_words(state, words),
+        *_disk(state),
+    ]
     return Examination(all(symptom.state != "bad" for symptom in found), found)
 
 
-def _rulebook(deps: Deps) -> Iterator[Symptom]:
-    published = deps.rulebooks.current()
+def _rulebook(state: State, findings: Findings) -> Iterator[Symptom]:
+    published = state.rulebooks.current()
     if published is None:
         hint = "publish one: caddrel rulebook publish FILE --why …"
         yield Symptom("rulebook", "bad", "No rulebook has been published.", hint)
         return
-    warnings = [d for d in deps.findings(published) if d.severity != "note"]
+    warnings = [d for d in findings.of(published) if d.severity != "note"]
     said = f"Revision {published.revision.number} is current; {len(warnings)} warnings."
     hint = "see caddrel rulebook check, or the Rulebook page" if warnings else ""
     yield Symptom("rulebook", "doubtful" if warnings else "good", said, hint)
@@ -40,11 +50,11 @@ def _rulebook(deps: Deps) -> Iterator[Symptom]:
 _TWO = "name at least two accounts under `settings.keyholders`"
 
 
-def _keyholders(deps: Deps) -> Iterator[Symptom]:
-    published = deps.rulebooks.current()
+def _keyholders(state: State) -> Iterator[Symptom]:
+    published = state.rulebooks.current()
     if published is None:
         return
-    count = len(keyholders_of(published.rulebook, deps.inventories.current(), deps.clock()))
+    count = len(keyholders_of(published.rulebook, state.inventories.current(), state.clock()))
     if count:
         said = "1 person holds keys" if count == 1 else f"{count} people hold keys"
         yield Symptom("keyholders", "good" if count > 1 else "doubtful", f"{said}.", "" if count > 1 else _TWO)
@@ -52,11 +62,11 @@ def _keyholders(deps: Deps) -> Iterator[Symptom]:
         yield Symptom("keyholders", "bad", "Nobody holds keys: a mistake could lock everyone out.", _TWO)
 
 
-def _addresses(deps: Deps) -> Iterator[Symptom]:
-    if deps.addresses is not None:
-        yield Symptom("address data", "good", f"{deps.addresses.count} MaxMind DB files are read.")
+def _addresses(state: State) -> Iterator[Symptom]:
+    if state.addresses is not None:
+        yield Symptom("address data", "good", f"{state.addresses.count} MaxMind DB files are read.")
         return
-    published = deps.rulebooks.current()
+    published = state.rulebooks.current()
     asked = sorted(_address_facts_of(published.rulebook)) if published is not None else []
     said = "None is configured: country, city, autonomous system, anonymisers and coordinates stay unknown"
     use = f"; the rulebook asks for {', '.join(asked)}." if asked else "."
@@ -77,8 +87,8 @@ def _address_facts_of(rulebook: Rulebook) -> set[str]:
     return found
 
 
-def _inventory(deps: Deps) -> Iterator[Symptom]:
-    inventory = deps.inventories.current()
+def _inventory(state: State) -> Iterator[Symptom]:
+    inventory = state.inventories.current()
     counts = {"people": inventory.people, "devices": inventory.devices, "apps": inventory.apps}
     said = ", ".join(f"{len(entries):,} {noun}" for noun, entries in counts.items())
     empty = [noun for noun, entries in counts.items() if not entries]
@@ -86,32 +96,32 @@ def _inventory(deps: Deps) -> Iterator[Symptom]:
     yield Symptom("inventory", "doubtful" if empty else "good", f"{said}.", hint)
 
 
-def _log(deps: Deps) -> Iterator[Symptom]:
-    newest = deps.signins.page(Query(limit=1))
+def _log(state: State) -> Iterator[Symptom]:
+    newest = state.signins.page(Query(limit=1))
     if not newest:
         hint = "take a log in: caddrel signins import FILE"
         yield Symptom("log", "doubtful", "It is empty: nothing can be traced or replayed.", hint)
         return
-    age = deps.clock() - newest[0].at
+    age = state.clock() - newest[0].at
     quiet = age > QUIET_AFTER
     said = f"The newest sign-in is of {show_moment(newest[0].at)}"
     late = f", {show_age(age.total_seconds())} ago." if quiet else "."
     hint = "is the feed still running?" if quiet else ""
     yield Symptom("log", "doubtful" if quiet else "good", said + late, hint)
-    due = len(deps.signins.due())
+    due = len(state.signins.due())
     if due:
         yield Symptom("signals", "doubtful", f"The signals of {due} people are being worked out again.")
 
 
-def _words(deps: Deps) -> Iterator[Symptom]:
+def _words(state: State, words: StrangeWords) -> Iterator[Symptom]:
     """Tell of words on no list, in the log and in the inventory."""
-    found = deps.strange_words.counted()
+    found = words.counted()
     if found:
         shown = ", ".join(f"{fact} “{word}” {count:,} times" for (fact, word), count in found.most_common(5))
         more = f", and {len(found) - 5} more" if len(found) > 5 else ""
         hint = "mend whoever reports them: such a fact counts as unknown"
         yield Symptom("words", "doubtful", f"The log holds words on no list: {shown}{more}.", hint)
-    inventory = deps.inventories.current()
+    inventory = state.inventories.current()
     held = [
         f"{entry.id}: {fact} “{said}”"
         for entries in (inventory.people, inventory.devices, inventory.apps)
@@ -124,19 +134,8 @@ def _words(deps: Deps) -> Iterator[Symptom]:
         yield Symptom("inventory words", "doubtful", f"The inventory holds words on no list: {shown}.", hint)
 
 
-def _disk(deps: Deps) -> Iterator[Symptom]:
-    free = shutil.disk_usage(deps.folder).free
+def _disk(state: State) -> Iterator[Symptom]:
+    free = shutil.disk_usage(state.folder).free
     said = f"{free / 1024**3:,.1f} GiB are free where the data is kept."
     short = free < LEAST_FREE
     yield Symptom("disk", "bad" if short else "good", said, "make room: a full disk stops the log" if short else "")
-
-
-_LOOKS: tuple[Callable[[Deps], Iterator[Symptom]], ...] = (
-    _rulebook,
-    _keyholders,
-    _addresses,
-    _inventory,
-    _log,
-    _words,
-    _disk,
-)

@@ -8,13 +8,13 @@ from caddrel.core.facts.facts import Facts, Origin, Setting
 from caddrel.core.facts.values import show
 from caddrel.core.inventory.completion import complete
 from caddrel.core.rulebook.model import Rulebook
-from caddrel.service.runtime import Deps
+from caddrel.service.state.data_folder import DataFolder
 from caddrel.wire.signins import FactChange
 
 _FROM_OUTSIDE = {Origin.INVENTORY, Origin.COMPUTED, Origin.ADDRESS_DATA}
 
 
-def changed_facts(deps: Deps, rulebook: Rulebook, facts: Facts) -> list[FactChange]:
+def changed_facts(data: DataFolder, rulebook: Rulebook, facts: Facts) -> list[FactChange]:
     """Return the facts that completing the same report would give otherwise today."""
     reported = {name: value for name, value in facts.values.items() if facts.origins[name] is Origin.REPORTED}
     at = facts.values.get("time.at")
@@ -22,10 +22,10 @@ def changed_facts(deps: Deps, rulebook: Rulebook, facts: Facts) -> list[FactChan
         reported,
         rulebook.catalogue,
         rulebook.settings.assume,
-        deps.inventories.current(),
+        data.inventories.current(),
         Setting.LIVE if facts.live else Setting.LOG,
         at if isinstance(at, datetime) else None,
-        deps.addresses,
+        data.addresses,
     )
     found = []
     # Signals and lock-outs come of the log, not of what is reported.

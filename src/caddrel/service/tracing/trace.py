@@ -16,9 +16,9 @@ from caddrel.service.problems import ServiceError, not_found
 from caddrel.service.rulebooks.changes import changed_objects
 from caddrel.service.rulebooks.publish import info
 from caddrel.service.rulebooks.view import pieces
-from caddrel.service.runtime import Deps
 from caddrel.service.signins.rows import summary
 from caddrel.service.signins.signal_history import notice_now
+from caddrel.service.state.data_folder import DataFolder
 from caddrel.service.state.titles import _title, titled
 from caddrel.service.tracing.fact_drift import changed_facts
 from caddrel.service.tracing.remedies import remedies_of
@@ -32,21 +32,21 @@ from caddrel.wire.signins import Fix, Now, SigninTrace, WholeRecord
 AROUND = 5
 
 
-def find(deps: Deps, id: str) -> SigninRecord:
+def find(data: DataFolder, id: str) -> SigninRecord:
     """Return a sign-in by id or reference."""
-    record = deps.signins.get(id)
+    record = data.signins.get(id)
     if record is None:
         raise not_found(f"sign-in `{shorten(id)}`", "give its id, or the reference that the person was shown")
     return record
 
 
-def trace(deps: Deps, id: str) -> SigninTrace:
+def trace(data: DataFolder, id: str) -> SigninTrace:
     """Return why a sign-in came out as it did, recomputed from its record, and what would happen now."""
-    record = find(deps, id)
+    record = find(data, id)
     number = int(record.columns["revision"])
-    published = deps.rulebooks.get(number)
-    current = deps.rulebooks.need_current()
-    inventory = deps.inventories.current()
+    published = data.rulebooks.get(number)
+    current = data.rulebooks.need_current()
+    inventory = data.inventories.current()
     person = _title(inventory, "people", record.columns["person"])
     then = titled(published.rulebook, inventory)
     explained = explain(then, facts_from_json(record.facts, published.rulebook.catalogue), number)
@@ -55,7 +55,7 @@ def trace(deps: Deps, id: str) -> SigninTrace:
     if current.revision.number != number:
         facts = facts_from_json(record.facts, current.rulebook.catalogue)
         if facts.origins.get("signals") is not Origin.REPORTED:
-            notice_now(deps, current.rulebook, facts, record.id)
+            notice_now(data, current.rulebook, facts, record.id)
         again = explain(titled(current.rulebook, inventory), facts, current.revision.number)
         deciding = {ref.policy for ref in explained.decision.deciding}
         now = Now(
@@ -76,11 +76,11 @@ def trace(deps: Deps, id: str) -> SigninTrace:
         fixes=fixes(explained),
         same=explained.decision.outcome == record.decision.get("outcome"),
         now=now,
-        remedies=remedies_of(deps, explained, published.compiled, inventory),
-        since=changed_facts(deps, published.rulebook, explained.facts),
-        around=[summary(found) for found in deps.signins.around(record, AROUND)],
+        remedies=remedies_of(data, explained, published.compiled, inventory),
+        since=changed_facts(data, published.rulebook, explained.facts),
+        around=[summary(found) for found in data.signins.around(record, AROUND)],
         not_believed=dict(explained.facts.not_believed),
-        drafts={**record.decision.get("drafts", {}), **deps.draft_outcomes.of(record.id)},
+        drafts={**record.decision.get("drafts", {}), **data.draft_outcomes.of(record.id)},
         meaning=meaning,
         present=None if meaning == MEANING else decision_view(explained.decision),
     )
@@ -96,11 +96,11 @@ def _then_words(record: SigninRecord, explained: Explained, person: str) -> Sent
     return say(f"It was {outcome}, by what decisions meant then (meaning {meaning}). By what they mean now: ", sentence)
 
 
-def record_of(deps: Deps, id: str) -> WholeRecord:
+def record_of(data: DataFolder, id: str) -> WholeRecord:
     """Return everything that a decision came from."""
-    record = find(deps, id)
+    record = find(data, id)
     number = int(record.columns["revision"])
-    files = [wire.File(name, text) for name, text in deps.rulebooks.get(number).revision.files]
+    files = [wire.File(name, text) for name, text in data.rulebooks.get(number).revision.files]
     decision = convert(record.decision, wire.Decision)
     meaning = record.decision.get("meaning", 1)
     return WholeRecord(record.id, number, dict(record.facts), decision, files, meaning)

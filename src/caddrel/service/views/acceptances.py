@@ -7,9 +7,10 @@ from collections.abc import Iterable, Iterator
 import msgspec
 
 from caddrel.core.facts.values import show_moment
-from caddrel.service.http.endpoints import Call, Endpoints, Param, Stream
+from caddrel.service.http.endpoints import Param, Stream
 from caddrel.service.problems import ServiceError
 from caddrel.service.signins.export_formats import MEDIA, csv_row
+from caddrel.service.views.declaring import Call, Endpoints
 from caddrel.store.acceptances import Acceptance
 from caddrel.wire import acceptances as wire
 
@@ -32,7 +33,7 @@ def listed(call: Call) -> wire.AcceptanceList:
     """Who accepted which version of which notice, in the order they came."""
     limit = call.number(_LIMIT)
     after = call.number(_AFTER)
-    found, total = call.deps.acceptances.page(
+    found, total = call.data.acceptances.page(
         call.query.get("person", ""), call.query.get("notice", ""), after, limit + 1
     )
     following = found[limit - 1].seq if len(found) > limit else None
@@ -51,7 +52,7 @@ def export(call: Call) -> Stream:
     format = call.query.get("format", "ndjson")
     if format not in _FORMATS:
         raise ServiceError(400, "bad-parameter", "`format` is not known", f"one of {', '.join(_FORMATS)}")
-    kept = call.deps.acceptances.every(call.query.get("person", ""), call.query.get("notice", ""))
+    kept = call.data.acceptances.every(call.query.get("person", ""), call.query.get("notice", ""))
     rows = (_info(each) for each in kept)
     pieces = _csv(rows) if format == "csv" else (msgspec.json.encode(row) + b"\n" for row in rows)
     return Stream(MEDIA[format], pieces, f"acceptances.{format}")

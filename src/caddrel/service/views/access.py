@@ -7,11 +7,11 @@ from caddrel.service.auth import accounts as access
 from caddrel.service.auth import second_factors, secrets
 from caddrel.service.auth import tokens as token_use
 from caddrel.service.auth.callers import CSRF_HEADER, Caller
-from caddrel.service.http.endpoints import NOBODY_NEEDED, Call, Endpoints
+from caddrel.service.http.endpoints import NOBODY_NEEDED
 from caddrel.service.problems import ServiceError, not_found
 from caddrel.service.rulebooks import scheduled_publish
-from caddrel.service.runtime import Deps
 from caddrel.service.state.disk import has_room
+from caddrel.service.views.declaring import Call, Endpoints
 from caddrel.store.accounts import Token
 from caddrel.wire import access as wire
 
@@ -21,19 +21,19 @@ endpoints = Endpoints()
 @endpoints.add("GET", "/healthz", role=NOBODY_NEEDED, returns=wire.Health)
 def health(call: Call) -> wire.Health:
     """The service is there, its store can be read, and there is room to write; 503 when there is none."""
-    if not has_room(call.deps.folder):
+    if not has_room(call.data.folder):
         hint = "make room where the data is kept: nobody can be let in unrecorded"
         raise ServiceError(503, "no-room", "the disk is full", hint)
-    return wire.Health("ok", __version__, call.deps.revisions.current_number())
+    return wire.Health("ok", __version__, call.data.revisions.current_number())
 
 
 @endpoints.add("GET", "/readyz", role=NOBODY_NEEDED, returns=wire.Health)
 def ready(call: Call) -> wire.Health:
     """The service can decide: a rulebook is published and read, and decisions can be recorded; 503 when not."""
-    call.deps.rulebooks.need_current()
-    if not has_room(call.deps.folder) or call.deps.recorder.failing:
+    call.data.rulebooks.need_current()
+    if not has_room(call.data.folder) or call.runtime.recorder.failing:
         raise ServiceError(503, "cannot-record", "decisions cannot be recorded", "make room where the data is kept")
-    return wire.Health("ready", __version__, call.deps.revisions.current_number())
+    return wire.Health("ready", __version__, call.data.revisions.current_number())
 
 
 @endpoints.add(
@@ -41,13 +41,13 @@ def ready(call: Call) -> wire.Health:
 )
 def sign_in(call: Call) -> wire.SessionInfo:
     """Sign in to the console with name and password, or with a one-time code."""
-    if call.body.name and call.deps.accounts.account(call.body.name) is not None:
+    if call.body.name and call.data.accounts.account(call.body.name) is not None:
         call.noted = f"as {call.body.name}"
     if call.site not in {"", "same-origin"}:
         raise ServiceError(403, "other-site", "sign in from the console itself", "Sec-Fetch-Site says otherwise")
     if not call.is_json:
         raise ServiceError(415, "not-json", "send JSON as application/json")
-    cookie, info = access.sign_in(call.deps, call.body, call.address)
+    cookie, info = access.sign_in(call.data, call.runtime.throttle, call.body, call.address)
     call.noted = f"as {info.account}"
     call.set_cookie(cookie)
     return info
@@ -59,7 +59,7 @@ def session(call: Call) -> wire.SessionInfo:
     caller = call.caller
     if caller is None:
         return wire.SessionInfo("", "", "", None)
-    factors = second_factors.factors_of(call.deps, caller.name) if caller.session else []
+    factors = second_factors.factors_of(call.data, caller.name) if caller.session else []
     return wire.SessionInfo(caller.name, caller.role, caller.csrf, None, caller.half, factors)
 
 
@@ -67,7 +67,7 @@ def session(call: Call) -> wire.SessionInfo:
 def sign_out(call: Call) -> wire.Health:
     """End the console session."""
     caller = _with_session(call)
-    call.deps.accounts.end_session(caller.session)
+    call.data.accounts.end_session(caller.session)
     call.set_cookie(None)
     return wire.Health("ok", __version__, None)
 
@@ -85,7 +85,7 @@ def _with_session(call: Call) -> Caller:
 def _enrolling(call: Call) -> Caller:
     """Return whoever may add a second factor: with a session that is proved, or without any factor yet."""
     caller = _with_session(call)
-    if caller.half and second_factors.factors_of(call.deps, caller.name):
+    if caller.half and second_factors.factors_of(call.data, caller.name):
         raise ServiceError(403, "second-factor", "prove a second factor first", "POST /api/v1/session/proof")
     if not caller.half:
         call.proved_lately()
@@ -99,8 +99,8 @@ def prove(call: Call) -> wire.SessionInfo:
     """Prove again who asks: by a second factor where the account has any, else by the password."""
     caller = _with_session(call)
     call.noted = f"as {caller.name}"
-    access.prove(call.deps, caller, call.body, call.address)
-    factors = second_factors.factors_of(call.deps, caller.name)
+    access.prove(call.data, call.runtime.throttle, call.runtime.challenges, caller, call.body, call.address)
+    factors = second_factors.factors_of(call.data, caller.name)
     return wire.SessionInfo(caller.name, caller.role, caller.csrf, None, False, factors)
 
 
@@ -110,20 +110,20 @@ def change_password(call: Call) -> wire.Health:
     caller = _with_session(call)
     call.proved_lately()
     call.noted = f"of {caller.name}"
-    access.change_password(call.deps, caller, call.body, call.address)
+    access.change_password(call.data, call.runtime.throttle, caller, call.body, call.address)
     return wire.Health("ok", __version__, None)
 
 
 @endpoints.add("GET", "/api/v1/session/factors", role=NOBODY_NEEDED, returns=wire.FactorList)
 def factors(call: Call) -> wire.FactorList:
     """The second factors of the account that asks."""
-    return second_factors.view(call.deps, call.who().name)
+    return second_factors.view(call.data, call.who().name)
 
 
 @endpoints.add("POST", "/api/v1/session/factors/totp", role=NOBODY_NEEDED, returns=wire.TotpBegun)
 def begin_totp(call: Call) -> wire.TotpBegun:
     """Begin with an authenticator app: a secret that counts once its first code has been given."""
-    return second_factors.begin_totp(call.deps, _enrolling(call).name)
+    return second_factors.begin_totp(call.data, _enrolling(call).name)
 
 
 @endpoints.add(
@@ -138,9 +138,9 @@ def confirm_totp(call: Call) -> wire.FactorList:
     """Keep an authenticator app's secret, by its first code."""
     caller = _enrolling(call)
     call.noted = f"authenticator app of {caller.name}"
-    second_factors.confirm_totp(call.deps, caller.name, call.body)
-    call.deps.accounts.prove_session(caller.session, call.deps.clock())
-    return second_factors.view(call.deps, caller.name)
+    second_factors.confirm_totp(call.data, caller.name, call.body)
+    call.data.accounts.prove_session(caller.session, call.data.clock())
+    return second_factors.view(call.data, caller.name)
 
 
 @endpoints.add("POST", "/api/v1/session/factors/passkey", role=NOBODY_NEEDED, returns=wire.PasskeyOptions)
@@ -149,7 +149,7 @@ def begin_passkey(call: Call) -> wire.PasskeyOptions:
     from caddrel.service.auth import passkeys
 
     caller = _enrolling(call)
-    return wire.PasskeyOptions(passkeys.begin_passkey(call.deps, caller.name, caller.session))
+    return wire.PasskeyOptions(passkeys.begin_passkey(call.data, call.runtime.challenges, caller.name, caller.session))
 
 
 @endpoints.add(
@@ -166,9 +166,9 @@ def keep_passkey(call: Call) -> wire.FactorList:
 
     caller = _enrolling(call)
     call.noted = f"passkey of {caller.name}"
-    passkeys.keep_passkey(call.deps, caller.name, caller.session, call.body)
-    call.deps.accounts.prove_session(caller.session, call.deps.clock())
-    return second_factors.view(call.deps, caller.name)
+    passkeys.keep_passkey(call.data, call.runtime.challenges, caller.name, caller.session, call.body)
+    call.data.accounts.prove_session(caller.session, call.data.clock())
+    return second_factors.view(call.data, caller.name)
 
 
 @endpoints.add("POST", "/api/v1/session/passkey", role=NOBODY_NEEDED, returns=wire.PasskeyOptions)
@@ -177,7 +177,7 @@ def ask_passkey(call: Call) -> wire.PasskeyOptions:
     from caddrel.service.auth import passkeys
 
     caller = _with_session(call)
-    return wire.PasskeyOptions(passkeys.ask_passkey(call.deps, caller.name, caller.session))
+    return wire.PasskeyOptions(passkeys.ask_passkey(call.data, call.runtime.challenges, caller.name, caller.session))
 
 
 @endpoints.add("DELETE", "/api/v1/session/factors/<id>", role="viewer", returns=wire.FactorList, changes=True)
@@ -186,8 +186,8 @@ def remove_factor(call: Call) -> wire.FactorList:
     caller = _with_session(call)
     call.proved_lately()
     call.noted = f"of {caller.name}"
-    second_factors.remove(call.deps, caller.name, call.path["id"])
-    return second_factors.view(call.deps, caller.name)
+    second_factors.remove(call.data, caller.name, call.path["id"])
+    return second_factors.view(call.data, caller.name)
 
 
 @endpoints.add("GET", "/api/v1/console-sessions", role="operator", returns=wire.ConsoleSessionList)
@@ -203,7 +203,7 @@ def _console_sessions(call: Call) -> wire.ConsoleSessionList:
             wire.ConsoleSession(
                 s.digest[:12], s.account, s.created.isoformat(), s.seen.isoformat(), s.address, s.digest == mine
             )
-            for s in call.deps.accounts.sessions(call.deps.clock())
+            for s in call.data.accounts.sessions(call.data.clock())
         ]
     )
 
@@ -211,7 +211,7 @@ def _console_sessions(call: Call) -> wire.ConsoleSessionList:
 @endpoints.add("DELETE", "/api/v1/accounts/<id>/sessions", role="operator", returns=wire.ConsoleSessionList)
 def end_sessions(call: Call) -> wire.ConsoleSessionList:
     """End the console sessions of an account, but for the one that asks."""
-    ended = call.deps.accounts.end_sessions(call.path["id"], call.who().session)
+    ended = call.data.accounts.end_sessions(call.path["id"], call.who().session)
     call.noted = f"{ended} sessions ended"
     return _console_sessions(call)
 
@@ -222,16 +222,16 @@ def remove_account(call: Call) -> wire.AccountList:
     name = call.path["id"]
     if name == call.who().name:
         raise ServiceError(409, "own-account", "you cannot take out your own account", "have another operator do it")
-    if not call.deps.accounts.remove_account(name):
+    if not call.data.accounts.remove_account(name):
         raise not_found("account of that name", "see caddrel account list")
     return _accounts(call)
 
 
-def _info(deps: Deps, token: Token) -> wire.TokenInfo:
+def _info(call: Call, token: Token) -> wire.TokenInfo:
     expires = token.expires_at.isoformat() if token.expires_at else None
     created = token.created_at.isoformat()
     revoked = bool(token.revoked_at)
-    at, address = deps.token_uses.latest(token.id) or (token.used_at, token.used_from)
+    at, address = call.runtime.callers.token_uses.latest(token.id) or (token.used_at, token.used_from)
     return wire.TokenInfo(
         token.id,
         token.name,
@@ -245,7 +245,7 @@ def _info(deps: Deps, token: Token) -> wire.TokenInfo:
         list(token.only),
         at.isoformat() if at is not None else None,
         address,
-        scheduled_publish.plans_of(deps, "", token.id),
+        scheduled_publish.plans_of(call.data, "", token.id),
     )
 
 
@@ -256,7 +256,7 @@ def tokens(call: Call) -> wire.TokenList:
 
 
 def _tokens(call: Call) -> wire.TokenList:
-    return wire.TokenList([_info(call.deps, token) for token in call.deps.accounts.all_tokens()])
+    return wire.TokenList([_info(call, token) for token in call.data.accounts.all_tokens()])
 
 
 @endpoints.add("POST", "/api/v1/tokens", role="operator", body=wire.TokenRequest, returns=wire.TokenMade, status=201)
@@ -266,7 +266,7 @@ def make_token(call: Call) -> wire.TokenMade:
     call.noted = f"{body.role} token {body.name[:100]}"
     call.proved_lately()
     token, text = token_use.make_token(
-        call.deps,
+        call.data,
         body.name,
         body.role,
         body.days,
@@ -275,13 +275,13 @@ def make_token(call: Call) -> wire.TokenMade:
         body.sees,
         body.only,
     )
-    return wire.TokenMade(_info(call.deps, token), text)
+    return wire.TokenMade(_info(call, token), text)
 
 
 @endpoints.add("DELETE", "/api/v1/tokens/<id>", role="operator", returns=wire.TokenList)
 def revoke_token(call: Call) -> wire.TokenList:
     """Revoke a token, from the next request on."""
-    if not call.deps.accounts.revoke_token(call.path["id"], call.deps.clock()):
+    if not call.data.accounts.revoke_token(call.path["id"], call.data.clock()):
         raise not_found("token of that id in use")
     return _tokens(call)
 
@@ -293,15 +293,15 @@ def accounts(call: Call) -> wire.AccountList:
 
 
 def _accounts(call: Call) -> wire.AccountList:
-    found = call.deps.accounts.all_accounts()
+    found = call.data.accounts.all_accounts()
     return wire.AccountList(
         [
             wire.AccountInfo(
                 a.name,
                 a.role,
                 a.password_hash is not None,
-                second_factors.factors_of(call.deps, a.name),
-                scheduled_publish.plans_of(call.deps, a.name),
+                second_factors.factors_of(call.data, a.name),
+                scheduled_publish.plans_of(call.data, a.name),
             )
             for a in found
         ]
@@ -316,5 +316,5 @@ def put_account(call: Call) -> wire.AccountList:
     body: wire.AccountRequest = call.body
     call.noted = f"{body.role} account {body.name[:100]}"
     call.proved_lately()
-    access.make_account(call.deps, body.name, body.role, body.password, call.who().session)
+    access.make_account(call.data, body.name, body.role, body.password, call.who().session)
     return _accounts(call)

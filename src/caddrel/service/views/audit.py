@@ -5,8 +5,9 @@ from __future__ import annotations
 import re
 
 from caddrel.core.facts.values import show_moment
-from caddrel.service.http.endpoints import Call, Endpoints, Param
+from caddrel.service.http.endpoints import Param
 from caddrel.service.problems import ServiceError
+from caddrel.service.views.declaring import Call, Endpoints
 from caddrel.wire import audit as wire
 
 endpoints = Endpoints()
@@ -29,7 +30,7 @@ def listed(call: Call) -> wire.AuditPage:
     """Every change and refusal, newest first."""
     limit = call.number(_LIMIT)
     before = call.number(_BEFORE)
-    found = call.deps.audit.page(call.query.get("search", ""), before, limit + 1)
+    found = call.data.audit.page(call.query.get("search", ""), before, limit + 1)
     items = [
         wire.AuditEntry(
             e.seq, show_moment(e.at), e.who, e.did, e.target, e.outcome, e.note, e.request_id, e.hash, e.address
@@ -54,15 +55,15 @@ _EXPECT = re.compile(r"([0-9]{1,12}):([0-9a-f]{64})")
 )
 def verify(call: Call) -> wire.AuditVerdict:
     """Whether the trail, and on request the sign-in log, are as they were written."""
-    (seq, seal), changes, wrong = call.deps.checkpoints.kept()
+    (seq, seal), changes, wrong = call.runtime.checkpoints.kept()
     expected = [(seq, seal)]
     if text := call.query.get("expect", ""):
         found = _EXPECT.fullmatch(text)
         if found is None:
             raise ServiceError(400, "bad-parameter", "`expect` is SEQ:HASH, as a checkpoint has it")
         expected.append((int(found[1]), found[2]))
-    entries, broken, how = call.deps.audit.verify(expected)
-    log = call.deps.signins.verify(changes) if call.query.get("log") == "yes" else None
+    entries, broken, how = call.data.audit.verify(expected)
+    log = call.data.signins.verify(changes) if call.query.get("log") == "yes" else None
     told = None if log is None else wire.LogVerdict(not log.wrong, log.sealed, log.wrong)
     return wire.AuditVerdict(broken is None and not wrong, entries, broken, how or wrong, told)
 
@@ -70,4 +71,4 @@ def verify(call: Call) -> wire.AuditVerdict:
 @endpoints.add("GET", "/api/v1/audit/checkpoint", role="operator", returns=wire.Checkpoint)
 def checkpoint(call: Call) -> wire.Checkpoint:
     """What the trail and the log have come to, signed (Ed25519): keep it elsewhere."""
-    return wire.Checkpoint(*call.deps.checkpoints.signed(call.deps.clock()))
+    return wire.Checkpoint(*call.runtime.checkpoints.signed(call.data.clock()))

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from caddrel.service.http import metrics
-from caddrel.service.http.endpoints import Call, Endpoints, Stream
+from caddrel.service.decisions import metrics
+from caddrel.service.http.endpoints import Stream
 from caddrel.service.tracing import doctor
+from caddrel.service.views.declaring import Call, Endpoints
 from caddrel.wire.doctor import Examination
 
 endpoints = Endpoints()
@@ -13,10 +14,11 @@ endpoints = Endpoints()
 @endpoints.add("GET", "/api/v1/doctor", role="viewer", returns=Examination)
 def examine(call: Call) -> Examination:
     """What is missing or doubtful about how the service is set up and fed."""
-    return doctor.examine(call.deps)
+    return doctor.examine(call.data, call.runtime.findings, call.runtime.strange_words)
 
 
 @endpoints.add("GET", "/metrics", role="viewer", returns=Stream)
 def numbers(call: Call) -> Stream:
     """What the service counts, as OpenMetrics; a token of a viewer may read it."""
-    return Stream(metrics.CONTENT_TYPE_LATEST, [metrics.exposition(call.deps)])
+    made = call.runtime
+    return Stream(metrics.CONTENT_TYPE_LATEST, [metrics.exposition(call.data, made.door, made.recorder, made.shadows)])

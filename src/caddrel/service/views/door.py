@@ -11,9 +11,10 @@ import msgspec
 from caddrel.core.facts.attempts import AttemptRefused
 from caddrel.core.facts.catalogue import OPERATIONS
 from caddrel.core.facts.claims import RESOURCES
-from caddrel.service.decisions.evaluate import checked_page, would_allow
-from caddrel.service.http.endpoints import NOBODY_NEEDED, Call, Endpoints
+from caddrel.service.decisions.evaluate import checked_page
+from caddrel.service.http.endpoints import NOBODY_NEEDED
 from caddrel.service.problems import ServiceError, not_found
+from caddrel.service.views.declaring import Call, Endpoints
 from caddrel.store.accounts import DOOR
 from caddrel.wire import authzen as wire
 
@@ -43,7 +44,7 @@ def configuration(call: Call) -> wire.Configuration:
 def evaluation(call: Call) -> wire.AccessDecision:
     """Whether a person may do something now (AuthZEN section 6); answered once it is recorded."""
     try:
-        return call.deps.door.evaluate(call.who(), call.body, call.request_id)
+        return call.runtime.door.evaluate(call.who(), call.body, call.request_id)
     except AttemptRefused as refused:
         raise _bad(refused) from None
 
@@ -58,7 +59,7 @@ def evaluations(call: Call) -> wire.AccessDecisions | wire.AccessDecision:
     if not body.evaluations:
         # As section 7.1 has it: without evaluations it is a single one.
         try:
-            return call.deps.door.evaluate(call.who(), defaults, call.request_id)
+            return call.runtime.door.evaluate(call.who(), defaults, call.request_id)
         except AttemptRefused as refused:
             raise _bad(refused) from None
     semantic = body.options.evaluations_semantic
@@ -68,7 +69,7 @@ def evaluations(call: Call) -> wire.AccessDecisions | wire.AccessDecision:
     if len(body.evaluations) > MOST_EVALUATIONS:
         raise ServiceError(413, "too-large", f"a request holds at most {MOST_EVALUATIONS} evaluations")
     merged = [_with_defaults(each, defaults) for each in body.evaluations]
-    found = call.deps.door.evaluate_all(call.who(), merged, call.request_id, _SEMANTICS[semantic])
+    found = call.runtime.door.evaluate_all(call.who(), merged, call.request_id, _SEMANTICS[semantic])
     return wire.AccessDecisions([each if isinstance(each, wire.AccessDecision) else _refused(each) for each in found])
 
 
@@ -96,7 +97,7 @@ def _refused(error: ServiceError | AttemptRefused) -> wire.AccessDecision:
 def search_subject(call: Call) -> wire.Found:
     """The people who may do something now (AuthZEN section 8.4)."""
     body: wire.Search = call.body
-    people = sorted(call.deps.inventories.current().people)
+    people = sorted(call.data.inventories.current().people)
     return _search(call, people, lambda id: msgspec.structs.replace(body.subject, id=id), "subject")
 
 
@@ -106,7 +107,7 @@ def search_resource(call: Call) -> wire.Found:
     body: wire.Search = call.body
     if body.resource.type not in RESOURCES:
         raise ServiceError(400, "bad-attempt", "`resource.type` is not known", f"one of {', '.join(RESOURCES)}")
-    apps = sorted(call.deps.inventories.current().apps)
+    apps = sorted(call.data.inventories.current().apps)
     return _search(call, apps, lambda id: msgspec.structs.replace(body.resource, id=id), "resource")
 
 
@@ -131,7 +132,7 @@ def _search(call: Call, names: Iterable[str], named: Callable[[str], Any], what:
         last = name
         asked = wire.Evaluation(**{**parts, what: named(name)}, context=body.context)
         try:
-            allowed = would_allow(call.deps, call.who(), asked)
+            allowed = call.runtime.door.would_allow(call.who(), asked)
         except AttemptRefused as refused:
             raise _bad(refused) from None
         if allowed:
@@ -146,8 +147,8 @@ def _search(call: Call, names: Iterable[str], named: Callable[[str], Any], what:
 @endpoints.add("POST", f"{_BASE}/sessions/end", role=DOOR, body=wire.SessionEnd, returns=wire.AccessDecision)
 def sign_out(call: Call) -> wire.AccessDecision:
     """End a session of this door: the person has signed out."""
-    session = call.deps.door_sessions.get(call.body.id)
+    session = call.data.door_sessions.get(call.body.id)
     if session is None or session.door != call.who().token:
         raise not_found("session of that id at this door")
-    call.deps.door_sessions.end(session.id, call.deps.clock(), "door")
+    call.data.door_sessions.end(session.id, call.data.clock(), "door")
     return wire.AccessDecision(False, {"session": {"ended": "door"}})

@@ -4,10 +4,9 @@ from __future__ import annotations
 
 import re
 
-from caddrel.service.http.endpoints import Call, Endpoints
 from caddrel.service.problems import ServiceError, not_found
 from caddrel.service.rulebooks import drafts as drafting
-from caddrel.service.rulebooks import scheduled_publish
+from caddrel.service.views.declaring import Call, Endpoints
 from caddrel.store.drafts import Draft
 from caddrel.wire import drafts as wire
 from caddrel.wire.rulebooks import PublishResult
@@ -19,7 +18,7 @@ _TAG = re.compile(r'"(\d{1,9})"')
 
 def _told(call: Call, draft: Draft) -> wire.WholeDraft:
     call.etag = f'"{draft.version}"'
-    return drafting.whole(call.deps, draft)
+    return drafting.whole(call.data, draft)
 
 
 def _seen(call: Call) -> int:
@@ -44,7 +43,7 @@ def listed(call: Call) -> wire.DraftList:
 
 
 def _all(call: Call) -> wire.DraftList:
-    return wire.DraftList([drafting.info(call.deps, draft) for draft in call.deps.drafts.all()])
+    return wire.DraftList([drafting.info(call.data, draft) for draft in call.data.drafts.all()])
 
 
 @endpoints.add(
@@ -58,19 +57,19 @@ def _all(call: Call) -> wire.DraftList:
 )
 def begin(call: Call) -> wire.WholeDraft:
     """Begin a draft on top of a revision."""
-    return _told(call, drafting.begin(call.deps, call.body, call.who().name))
+    return _told(call, drafting.begin(call.data, call.body, call.who().name))
 
 
 @endpoints.add("GET", _ONE, role="viewer", returns=wire.WholeDraft)
 def show(call: Call) -> wire.WholeDraft:
     """A draft with its documents and objects; its ETag is what a save must name."""
-    return _told(call, drafting.need(call.deps, call.path["id"]))
+    return _told(call, drafting.need(call.data, call.path["id"]))
 
 
 @endpoints.add("PUT", _ONE, role="author", body=wire.DraftFiles, returns=wire.WholeDraft, limit="rulebook")
 def save(call: Call) -> wire.WholeDraft:
     """Save a draft's documents; refused when somebody else saved in between."""
-    draft = drafting.save(call.deps, call.path["id"], _seen(call), call.body.files, call.who().name)
+    draft = drafting.save(call.data, call.path["id"], _seen(call), call.body.files, call.who().name)
     return _told(call, draft)
 
 
@@ -80,7 +79,7 @@ def save(call: Call) -> wire.WholeDraft:
 def put_object(call: Call) -> wire.ObjectSaved:
     """Put one object of a draft, or take it out; the rest of the documents stays as it is."""
     call.noted = call.body.path[:200]
-    saved = drafting.put_object(call.deps, call.path["id"], _seen(call), call.body, call.who().name)
+    saved = drafting.put_object(call.data, call.path["id"], _seen(call), call.body, call.who().name)
     call.etag = f'"{saved.info.version}"'
     return saved
 
@@ -88,14 +87,14 @@ def put_object(call: Call) -> wire.ObjectSaved:
 @endpoints.add("POST", f"{_ONE}/move", role="author", body=wire.MoveRequest, returns=wire.Moved)
 def move(call: Call) -> wire.Moved:
     """Move a draft onto the current revision; with conflicts nothing is moved, and they are told."""
-    return drafting.move(call.deps, call.path["id"], _seen(call), call.body, call.who().name)
+    return drafting.move(call.data, call.path["id"], _seen(call), call.body, call.who().name)
 
 
 @endpoints.add("POST", f"{_ONE}/publish", role="publisher", body=wire.PublishDraft, returns=PublishResult, status=201)
 def publish(call: Call) -> PublishResult:
     """Publish a draft as the next revision."""
     _prove_again(call)
-    made = drafting.publish(call.deps, call.path["id"], _seen(call), call.body, call.who().name)
+    made = drafting.publish(call.data, call.runtime.publisher, call.path["id"], _seen(call), call.body, call.who().name)
     call.noted = f"revision {made.revision.number}: {made.revision.why}"
     return made
 
@@ -105,15 +104,15 @@ def plan(call: Call) -> wire.DraftInfo:
     """Have a draft published at a time; it is checked now, and again when it is due."""
     _prove_again(call)
     who = call.who()
-    made = scheduled_publish.plan(call.deps, call.path["id"], _seen(call), call.body, who.name, who.token)
+    made = call.runtime.planner.plan(call.path["id"], _seen(call), call.body, who.name, who.token)
     call.noted = f"at {call.body.at[:40]}: {call.body.why[:300]}"
-    return drafting.info(call.deps, made)
+    return drafting.info(call.data, made)
 
 
 @endpoints.add("DELETE", f"{_ONE}/plan", role="publisher", returns=wire.DraftInfo)
 def unplan(call: Call) -> wire.DraftInfo:
     """Take back when a draft was to be published."""
-    return drafting.info(call.deps, scheduled_publish.unplan(call.deps, call.path["id"]))
+    return drafting.info(call.data, call.runtime.planner.unplan(call.path["id"]))
 
 
 @endpoints.add("POST", f"{_ONE}/shadow", role="publisher", body=wire.ShadowRequest, returns=wire.DraftInfo)
@@ -121,26 +120,26 @@ def shadow(call: Call) -> wire.DraftInfo:
     """Have live decisions logged with a draft's outcome too, or no more."""
     call.noted = "on" if call.body.on else "off"
     seen = _seen(call) if call.body.on else 0
-    return drafting.info(call.deps, drafting.shadow(call.deps, call.path["id"], seen, call.body))
+    return drafting.info(call.data, drafting.shadow(call.data, call.path["id"], seen, call.body))
 
 
 @endpoints.add("GET", f"{_ONE}/shadow", role="viewer", returns=wire.ShadowReport)
 def shadow_report(call: Call) -> wire.ShadowReport:
     """What a draft in shadow would have made of the live decisions since it is."""
-    return drafting.shadow_report(call.deps, call.path["id"])
+    return call.runtime.shadows.report(call.path["id"])
 
 
 @endpoints.add("DELETE", _ONE, role="author", returns=wire.DraftList)
 def discard(call: Call) -> wire.DraftList:
     """Discard a draft; it can be recovered."""
-    drafting.need(call.deps, call.path["id"])
-    call.deps.drafts.discard(call.path["id"], call.deps.clock())
+    drafting.need(call.data, call.path["id"])
+    call.data.drafts.discard(call.path["id"], call.data.clock())
     return _all(call)
 
 
 @endpoints.add("POST", f"{_ONE}/recover", role="author", returns=wire.WholeDraft)
 def recover(call: Call) -> wire.WholeDraft:
     """Take up a discarded draft again."""
-    if not call.deps.drafts.discard(call.path["id"], None):
+    if not call.data.drafts.discard(call.path["id"], None):
         raise not_found("discarded draft of that name", "see caddrel draft list")
-    return _told(call, drafting.need(call.deps, call.path["id"]))
+    return _told(call, drafting.need(call.data, call.path["id"]))

@@ -13,9 +13,10 @@ from caddrel.core.facts.values import show_moment
 from caddrel.core.inventory.completion import complete
 from caddrel.core.inventory.index import NOUNS, ONE_OF
 from caddrel.core.inventory.reader import InventoryReader, read_object
-from caddrel.service.http.endpoints import Call, Endpoints, Param
-from caddrel.service.inventory import administrators, audit_note
+from caddrel.service.http.endpoints import Param
+from caddrel.service.inventory import audit_note
 from caddrel.service.problems import ServiceError, diagnostic, not_found
+from caddrel.service.views.declaring import Call, Endpoints
 from caddrel.store.accounts import DEVICE
 from caddrel.store.inventory import Stored
 from caddrel.wire import inventory as wire
@@ -36,35 +37,35 @@ def _item(stored: Stored) -> wire.Item:
 
 def _listed(call: Call, noun: str) -> wire.Page:
     limit = call.number(_LIMIT)
-    found, total = call.deps.inventory.page(noun, call.query.get("search", ""), call.query.get("after", ""), limit + 1)
+    found, total = call.data.inventory.page(noun, call.query.get("search", ""), call.query.get("after", ""), limit + 1)
     following = found[limit - 1].id if len(found) > limit else None
     return wire.Page([_item(stored) for stored in found[:limit]], total, following)
 
 
 def _detail(call: Call, noun: str) -> wire.Detail:
-    stored = call.deps.inventory.get(noun, call.path["id"])
+    stored = call.data.inventory.get(noun, call.path["id"])
     if stored is None:
         raise not_found(f"{ONE_OF[noun]} `{shorten(call.path['id'])}`", f"see GET /api/v1/{noun}?search=…")
     groups: list[str] = []
     if noun == "people":
-        inventory = call.deps.inventories.current()
+        inventory = call.data.inventories.current()
         person = inventory.people.get(stored.id)
-        groups = sorted(inventory.groups_of(person, call.deps.clock()) or ()) if person is not None else []
+        groups = sorted(inventory.groups_of(person, call.data.clock()) or ()) if person is not None else []
     standards = _standards(call, stored.id) if noun == "devices" else []
     return wire.Detail(noun, _item(stored), groups, standards)
 
 
 def _standards(call: Call, device: str) -> list[wire.StandardState]:
     """Return how a device stands to every standard now."""
-    published = call.deps.rulebooks.current()
+    published = call.data.rulebooks.current()
     if published is None:
         return []
     rulebook = published.rulebook
     facts = complete(
-        {"device.id": device, "time.at": call.deps.clock()},
+        {"device.id": device, "time.at": call.data.clock()},
         rulebook.catalogue,
         rulebook.settings.assume,
-        call.deps.inventories.current(),
+        call.data.inventories.current(),
         Setting.OFFLINE,
     )
     judge = Judge(rulebook, facts)
@@ -86,7 +87,7 @@ def _take_in(call: Call, noun: str) -> wire.PutResult:
     reader = InventoryReader()
     objects: list[tuple[str, dict[str, Any]]] = []
     entries: list[Any] = []
-    most = call.deps.limits.rulebook if noun == "lists" else call.deps.limits.line
+    most = call.data.limits.rulebook if noun == "lists" else call.data.limits.line
     number = 0
     while line := call.stream.readline(most + 1):
         number += 1
@@ -109,9 +110,9 @@ def _take_in(call: Call, noun: str) -> wire.PutResult:
         problems: list[Diagnostic] = reader.problems[:100]
         title = f"{len(reader.problems)} of the objects' fields are wrong; nothing was taken in"
         raise ServiceError(422, "bad-inventory", title, "mend them and send all again", problems)
-    administrators.check(call.deps, noun, entries, call.query.get("accept_lockout_risk", ""))
-    call.noted = audit_note.told(call.deps.inventories.current(), noun, entries)
-    added, changed = call.deps.inventory.put(objects, call.deps.clock())
+    call.runtime.administrators.check(noun, entries, call.query.get("accept_lockout_risk", ""))
+    call.noted = audit_note.told(call.data.inventories.current(), noun, entries)
+    added, changed = call.data.inventory.put(objects, call.data.clock())
     return wire.PutResult(added, changed, [diagnostic(d) for d in reader.problems])
 
 
@@ -121,15 +122,15 @@ def report_state(call: Call) -> wire.Item:
     id = call.path["id"]
     if call.who().token_name != id:
         raise ServiceError(403, "not-allowed", "a device reports its own state only")
-    now = call.deps.clock()
+    now = call.data.clock()
     said = {name: value for name, value in msgspec.structs.asdict(call.body).items() if value is not None}
     reader = InventoryReader()
     read_object(reader, "devices", {"id": id, **said}, "state")
     if reader.problems:
         raise ServiceError(422, "bad-inventory", "the state is wrong; nothing was taken in", "", reader.problems)
-    if not call.deps.inventory.merge("devices", id, {**said, "state_at": show_moment(now)}, now):
+    if not call.data.inventory.merge("devices", id, {**said, "state_at": show_moment(now)}, now):
         raise not_found(f"device `{shorten(id)}`")
-    stored = call.deps.inventory.get("devices", id)
+    stored = call.data.inventory.get("devices", id)
     assert stored is not None
     return wire.Item(stored.id, stored.title, dict(stored.document))
 

@@ -8,11 +8,12 @@ from collections.abc import Iterator
 
 import msgspec
 
-from caddrel.service.http.endpoints import Call, Endpoints, Stream
+from caddrel.service.http.endpoints import Stream
 from caddrel.service.problems import ServiceError
 from caddrel.service.signins.importer import Importer
 from caddrel.service.signins.retention import forget, would_forget
 from caddrel.service.state.jobs import Progress
+from caddrel.service.views.declaring import Call, Endpoints
 from caddrel.service.views.signins import IMPORT_PARAMS, OLDER_THAN, forget_before, import_format
 from caddrel.wire import jobs as wire
 from caddrel.wire.signins import Forgotten, ImportResult
@@ -23,19 +24,19 @@ endpoints = Endpoints()
 @endpoints.add("GET", "/api/v1/jobs", role="viewer", returns=wire.JobList)
 def listed(call: Call) -> wire.JobList:
     """The jobs since the service started, newest first."""
-    return wire.JobList(call.deps.jobs.all())
+    return wire.JobList(call.runtime.jobs.all())
 
 
 @endpoints.add("GET", "/api/v1/jobs/<id>", role="viewer", returns=wire.Job)
 def one(call: Call) -> wire.Job:
     """One job, as it is now."""
-    return call.deps.jobs.get(call.path["id"])
+    return call.runtime.jobs.get(call.path["id"])
 
 
 @endpoints.add("GET", "/api/v1/jobs/<id>/events", role="viewer", returns=Stream)
 def events(call: Call) -> Stream:
     """A job each time it changes, as server-sent events, until it has ended."""
-    return Stream("text/event-stream", _events(call.deps.jobs.watch(call.path["id"])))
+    return Stream("text/event-stream", _events(call.runtime.jobs.watch(call.path["id"])))
 
 
 def _events(changes: Iterator[wire.Job | None]) -> Iterator[bytes]:
@@ -46,7 +47,7 @@ def _events(changes: Iterator[wire.Job | None]) -> Iterator[bytes]:
 @endpoints.add("DELETE", "/api/v1/jobs/<id>", role="operator", returns=wire.Job)
 def cancel(call: Call) -> wire.Job:
     """Cancel a job; what it has done stays done."""
-    return call.deps.jobs.cancel(call.path["id"])
+    return call.runtime.jobs.cancel(call.path["id"])
 
 
 @endpoints.add(
@@ -64,9 +65,9 @@ def start_import(call: Call) -> wire.Job:
     if call.stream is None:
         raise ServiceError(400, "bad-request", "send NDJSON, one sign-in a line")
     format, mapping = import_format(call)
-    importer = Importer(call.deps)
+    importer = Importer(call.data, call.runtime.log)
     # In the data folder, where there is room for logs, and where others may not read.
-    spooled = tempfile.TemporaryFile(dir=call.deps.folder)  # noqa: SIM115 - closed when the job has ended
+    spooled = tempfile.TemporaryFile(dir=call.data.folder)  # noqa: SIM115 - closed when the job has ended
     shutil.copyfileobj(call.stream, spooled, 1024 * 1024)
     size = spooled.tell()
     spooled.seek(0)
@@ -74,16 +75,16 @@ def start_import(call: Call) -> wire.Job:
     def work(progress: Progress) -> ImportResult:
         return importer.run(spooled, format, mapping, progress)
 
-    return call.deps.jobs.start("import", call.who().name, size, "bytes", work, spooled.close)
+    return call.runtime.jobs.start("import", call.who().name, size, "bytes", work, spooled.close)
 
 
 @endpoints.add("POST", "/api/v1/jobs/forget", role="operator", returns=wire.Job, params=[OLDER_THAN], status=202)
 def start_forgetting(call: Call) -> wire.Job:
     """Take out old sign-ins as a job, for good."""
-    deps, before = call.deps, forget_before(call)
-    count = would_forget(deps, before).count
+    data, before = call.data, forget_before(call)
+    count = would_forget(data, before).count
 
     def work(progress: Progress) -> Forgotten:
-        return forget(deps, before, progress)
+        return forget(data, call.runtime.log, before, progress)
 
-    return deps.jobs.start("forget", call.who().name, count, "sign-ins", work, lambda: None)
+    return call.runtime.jobs.start("forget", call.who().name, count, "sign-ins", work, lambda: None)

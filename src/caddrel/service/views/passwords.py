@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from caddrel.service.auth import passwords
-from caddrel.service.http.endpoints import Call, Endpoints, Param
+from caddrel.service.http.endpoints import Param
+from caddrel.service.views.declaring import Call, Endpoints
 from caddrel.wire import passwords as wire
 
 endpoints = Endpoints()
@@ -20,7 +21,7 @@ endpoints = Endpoints()
 )
 def check(call: Call) -> wire.CandidateResult:
     """Whether a candidate password passes; it is neither stored nor logged."""
-    return passwords.check(call.deps, call.body)
+    return passwords.check(call.data, call.body)
 
 
 @endpoints.add(
@@ -33,7 +34,7 @@ def check(call: Call) -> wire.CandidateResult:
 )
 def change(call: Call) -> wire.CandidateResult:
     """Check a password that a person has chosen; when it passes, its salted hash is kept for `not_last`."""
-    return passwords.change(call.deps, call.body)
+    return passwords.change(call.data, call.body)
 
 
 @endpoints.add(
@@ -47,14 +48,14 @@ def change(call: Call) -> wire.CandidateResult:
 )
 def reserve_try(call: Call) -> wire.LockState:
     """Reserve a try before a password is looked at: its id goes into the evaluation as `context.try`."""
-    return passwords.reserve_try(call.deps, call.path["id"], call.query.get("app", ""))
+    return passwords.reserve_try(call.data, call.runtime.log.lockouts, call.path["id"], call.query.get("app", ""))
 
 
 @endpoints.add("DELETE", "/api/v1/people/<id>/lock", role="operator", returns=wire.LockState)
 def lift_lock(call: Call) -> wire.LockState:
     """Lift a lock-out: wrong passwords up to now count no more."""
     call.noted = f"lock-out of {call.path['id'][:100]} lifted"
-    return passwords.lift_lock(call.deps, call.path["id"], call.who().name)
+    return passwords.lift_lock(call.data, call.runtime.log.lockouts, call.path["id"], call.who().name)
 
 
 @endpoints.add(
@@ -67,4 +68,4 @@ def lift_lock(call: Call) -> wire.LockState:
 )
 def lock(call: Call) -> wire.LockState:
     """Whether a person is locked out for too many wrong passwords."""
-    return passwords.lock_state(call.deps, call.path["id"], call.query.get("app", ""))
+    return passwords.lock_state(call.data, call.runtime.log.lockouts, call.path["id"], call.query.get("app", ""))

@@ -7,7 +7,7 @@ from collections.abc import Iterable
 import msgspec
 
 from caddrel.service.authoring.object_reader import parts_of
-from caddrel.service.http.endpoints import Call, Endpoints, Param, Stream
+from caddrel.service.http.endpoints import Param, Stream
 from caddrel.service.problems import not_found
 from caddrel.service.rulebooks import drafts as drafting
 from caddrel.service.rulebooks import export as exporting
@@ -18,6 +18,7 @@ from caddrel.service.state.titles import titled
 from caddrel.service.tracing import rehearse as rehearsing
 from caddrel.service.tracing import trace as deciding
 from caddrel.service.tracing.views import fact_list
+from caddrel.service.views.declaring import Call, Endpoints
 from caddrel.wire import rulebooks as wire
 from caddrel.wire import writing
 from caddrel.wire.decisions import File, Rehearsal, RehearseRequest
@@ -30,8 +31,8 @@ _REVISION = Param("revision", "A revision's number; the current one when left ou
 def show(call: Call) -> wire.Revision:
     """A revision with its documents."""
     number = deciding.need_revision(call.query.get("revision", ""))
-    current = call.deps.rulebooks.need_current().revision
-    revision = current if number is None else call.deps.rulebooks.get(number).revision
+    current = call.data.rulebooks.need_current().revision
+    revision = current if number is None else call.data.rulebooks.get(number).revision
     files = [File(name, text) for name, text in revision.files]
     return wire.Revision(publishing.info(revision, current.number), files)
 
@@ -46,7 +47,7 @@ def show(call: Call) -> wire.Revision:
 def export(call: Call) -> Stream:
     """A revision's documents to keep: as one YAML file, or as a folder in a ZIP."""
     number = deciding.need_revision(call.query.get("revision", ""))
-    published = call.deps.rulebooks.need_current() if number is None else call.deps.rulebooks.get(number)
+    published = call.data.rulebooks.need_current() if number is None else call.data.rulebooks.get(number)
     return exporting.export(published.revision, call.query.get("form", "file"))
 
 
@@ -54,33 +55,33 @@ def export(call: Call) -> Stream:
 def view(call: Call) -> wire.RulebookView:
     """A revision as sentences, rules and parts."""
     number = deciding.need_revision(call.query.get("revision", ""))
-    current = call.deps.rulebooks.need_current()
-    published = current if number is None else call.deps.rulebooks.get(number)
+    current = call.data.rulebooks.need_current()
+    published = current if number is None else call.data.rulebooks.get(number)
 
     def make() -> wire.RulebookView:
-        rulebook = titled(published.rulebook, call.deps.inventories.current())
-        return describing.view(published, rulebook, current.revision.number, call.deps.findings(published))
+        rulebook = titled(published.rulebook, call.data.inventories.current())
+        return describing.view(published, rulebook, current.revision.number, call.runtime.findings.of(published))
 
-    return call.deps.view_once(published.revision.number, current.revision.number, make)
+    return call.runtime.last_view.of(published.revision.number, current.revision.number, make)
 
 
 @endpoints.add("GET", "/api/v1/rulebook/policies/<id>", role="viewer", returns=wire.PolicyView, params=[_REVISION])
 def policy(call: Call) -> wire.PolicyView:
     """One policy of a revision."""
     number = deciding.need_revision(call.query.get("revision", ""))
-    published = call.deps.rulebooks.need_current() if number is None else call.deps.rulebooks.get(number)
+    published = call.data.rulebooks.need_current() if number is None else call.data.rulebooks.get(number)
     found = published.rulebook.policies.get(call.path["id"])
     if found is None:
         raise not_found(f"policy `{call.path['id'][:80]}`", "see GET /api/v1/rulebook/view")
-    rulebook = titled(published.rulebook, call.deps.inventories.current())
+    rulebook = titled(published.rulebook, call.data.inventories.current())
     return describing.policy_view(found, rulebook, dict(published.revision.files))
 
 
 @endpoints.add("GET", "/api/v1/rulebook/revisions", role="viewer", returns=wire.RevisionList)
 def revisions(call: Call) -> wire.RevisionList:
     """Every revision, newest first."""
-    current = call.deps.revisions.current_number()
-    return wire.RevisionList([publishing.info(r, current) for r in call.deps.revisions.all()])
+    current = call.data.revisions.current_number()
+    return wire.RevisionList([publishing.info(r, current) for r in call.data.revisions.all()])
 
 
 @endpoints.add(
@@ -95,8 +96,8 @@ def revisions(call: Call) -> wire.RevisionList:
 def check(call: Call) -> wire.CheckResult:
     """Check documents or a draft; nothing is kept."""
     body: wire.CheckRequest = call.body
-    files = drafting.files_of(call.deps, body.draft) if body.draft else body.files
-    return call.deps.checker.do(_size(files), publishing.check, call.deps, files)
+    files = drafting.files_of(call.data, body.draft) if body.draft else body.files
+    return call.runtime.checker.do(_size(files), publishing.check, call.data, files)
 
 
 def _size(files: Iterable[File] | None) -> int:
@@ -121,7 +122,7 @@ def _prove_again(call: Call) -> None:
 def publish(call: Call) -> wire.PublishResult:
     """Publish documents as the next revision; refused when they have errors, or lock out who must get in."""
     _prove_again(call)
-    return _noted(call, publishing.publish(call.deps, call.body, call.who().name))
+    return _noted(call, call.runtime.publisher.publish(call.body, call.who().name))
 
 
 @endpoints.add(
@@ -135,7 +136,7 @@ def publish(call: Call) -> wire.PublishResult:
 def restore(call: Call) -> wire.PublishResult:
     """Publish an earlier revision again, as the next one."""
     _prove_again(call)
-    return _noted(call, revising.restore(call.deps, call.body, call.who().name))
+    return _noted(call, revising.restore(call.data, call.runtime.publisher, call.body, call.who().name))
 
 
 @endpoints.add(
@@ -149,7 +150,7 @@ def restore(call: Call) -> wire.PublishResult:
 def edit(call: Call) -> wire.PublishResult:
     """Publish changes of single fields as one revision: modes of many policies, everyone instead of a pilot group."""
     _prove_again(call)
-    return _noted(call, revising.edit(call.deps, call.body, call.who().name))
+    return _noted(call, revising.edit(call.data, call.runtime.publisher, call.body, call.who().name))
 
 
 def _noted(call: Call, made: wire.PublishResult) -> wire.PublishResult:
@@ -173,11 +174,11 @@ def compare(call: Call) -> wire.Comparison:
     """What differs between two rulebooks, object by object, as text and in words."""
     body: wire.CompareRequest = call.body
     before, after = (
-        msgspec.structs.replace(side, files=drafting.files_of(call.deps, side.draft)) if side.draft else side
+        msgspec.structs.replace(side, files=drafting.files_of(call.data, side.draft)) if side.draft else side
         for side in (body.before, body.after)
     )
     asked = wire.CompareRequest(before, after)
-    return call.deps.checker.do(_size(before.files) + _size(after.files), revising.compare, call.deps, asked)
+    return call.runtime.checker.do(_size(before.files) + _size(after.files), revising.compare, call.data, asked)
 
 
 @endpoints.add(
@@ -186,8 +187,8 @@ def compare(call: Call) -> wire.Comparison:
 def facts(call: Call) -> wire.FactList:
     """The facts that the current rulebook knows, or a draft."""
     draft = call.query.get("draft", "")
-    found = parts_of(drafting.objects_in(call.deps, draft)) if draft else None
-    return fact_list(found or call.deps.rulebooks.need_current().rulebook)
+    found = parts_of(drafting.objects_in(call.data, draft)) if draft else None
+    return fact_list(found or call.data.rulebooks.need_current().rulebook)
 
 
 @endpoints.add(
@@ -203,5 +204,5 @@ def rehearse(call: Call) -> Rehearsal:
     """Decide an attempt that did not happen; facts left out stay unknown."""
     body: RehearseRequest = call.body
     if body.draft:
-        body = msgspec.structs.replace(body, files=drafting.files_of(call.deps, body.draft))
-    return call.deps.checker.do(_size(body.files), rehearsing.rehearse, call.deps, body)
+        body = msgspec.structs.replace(body, files=drafting.files_of(call.data, body.draft))
+    return call.runtime.checker.do(_size(body.files), rehearsing.rehearse, call.data, body)

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from caddrel.service.decisions import sessions
-from caddrel.service.http.endpoints import Call, Endpoints
 from caddrel.service.problems import not_found
+from caddrel.service.views.declaring import Call, Endpoints
 from caddrel.store.door_sessions import DoorSession
 from caddrel.wire import sessions as wire
 
@@ -18,9 +18,9 @@ def listed(call: Call) -> wire.SessionList:
 
 
 def _good(call: Call) -> wire.SessionList:
-    now = call.deps.clock()
-    doors = {token.id: token.name for token in call.deps.accounts.all_tokens()}
-    found = call.deps.door_sessions.open()
+    now = call.data.clock()
+    doors = {token.id: token.name for token in call.data.accounts.all_tokens()}
+    found = call.data.door_sessions.open()
     good = [session for session in found if not sessions.why_ended(session, session.door, now)]
     return wire.SessionList([_view(session, doors.get(session.door, session.door)) for session in good])
 
@@ -50,6 +50,6 @@ def _view(session: DoorSession, door: str) -> wire.DoorSession:
 @endpoints.add("DELETE", "/api/v1/sessions/<id>", role="operator", returns=wire.SessionList)
 def end(call: Call) -> wire.SessionList:
     """End a session: its next request is refused."""
-    if not call.deps.door_sessions.end(call.path["id"], call.deps.clock(), call.who().name):
+    if not call.data.door_sessions.end(call.path["id"], call.data.clock(), call.who().name):
         raise not_found("open session of that id", "see caddrel sessions list")
     return _good(call)

@@ -14,7 +14,7 @@ from caddrel.core.diagnostics import did_you_mean, shorten
 from caddrel.core.facts.values import ValueRefused, read_duration
 from caddrel.core.logs.csv_rows import check_mapping
 from caddrel.core.rulebook.read.fields import ID
-from caddrel.service.http.endpoints import Call, Endpoints, Param, Stream
+from caddrel.service.http.endpoints import Param, Stream
 from caddrel.service.problems import ServiceError, not_found
 from caddrel.service.signins import causes as service_causes
 from caddrel.service.signins.export_formats import MEDIA
@@ -25,6 +25,7 @@ from caddrel.service.signins.log_filter import log_query
 from caddrel.service.signins.retention import would_forget
 from caddrel.service.signins.rows import summary
 from caddrel.service.tracing import trace as deciding
+from caddrel.service.views.declaring import Call, Endpoints
 from caddrel.store.moments import to_stored
 from caddrel.store.queries import FILTERS
 from caddrel.wire import signins as wire
@@ -57,13 +58,13 @@ _FILTERS = [
 def listed(call: Call) -> wire.SigninPage | None:
     """Sign-ins, newest first, with counts by outcome and day over everything that matches; 304 while nothing is new."""
     limit = call.number(_LIMIT)
-    query = log_query(call.deps, call.query, limit + 1)
+    query = log_query(call.data, call.query, limit + 1)
     # Filters may look back from now: what was seen a minute ago is looked at again.
-    minute = call.deps.clock().replace(second=0, microsecond=0).isoformat()
+    minute = call.data.clock().replace(second=0, microsecond=0).isoformat()
     asked = "\n".join((*sorted(f"{name}={value}" for name, value in call.query.items()), minute))
-    if call.unchanged(hashlib.sha256(f"{call.deps.signins.version()}\n{asked}".encode()).hexdigest()[:20]):
+    if call.unchanged(hashlib.sha256(f"{call.data.signins.version()}\n{asked}".encode()).hexdigest()[:20]):
         return None
-    records = call.deps.signins.page(query)
+    records = call.data.signins.page(query)
     following = None
     if len(records) > limit:
         last = records[limit - 1]
@@ -72,7 +73,7 @@ def listed(call: Call) -> wire.SigninPage | None:
         call.link = f'</api/v1/signins?{link}>; rel="next"'
     days: dict[int, dict[str, int]] = {}
     if call.query.get("counts") != "no":
-        for day, outcome, count in call.deps.signins.per_day(query):
+        for day, outcome, count in call.data.signins.per_day(query):
             days.setdefault(day, {})[outcome] = count
     counts = {name: sum(d.get(name, 0) for d in days.values()) for name in ("allowed", "challenged", "blocked")}
     return wire.SigninPage(
@@ -111,7 +112,7 @@ def take_in(call: Call) -> wire.ImportResult:
     if call.stream is None:
         raise ServiceError(400, "bad-request", "send NDJSON, one sign-in a line")
     format, mapping = import_format(call)
-    return Importer(call.deps).run(call.stream, format, mapping)
+    return Importer(call.data, call.runtime.log).run(call.stream, format, mapping)
 
 
 def import_format(call: Call) -> tuple[str, dict[str, str]]:
@@ -128,7 +129,7 @@ def _format(call: Call, known: Sequence[str]) -> str:
 
 
 def _mapping(call: Call) -> dict[str, str]:
-    name, kept = call.query.get("mapping", ""), call.deps.mappings.all()
+    name, kept = call.query.get("mapping", ""), call.data.mappings.all()
     if name not in kept:
         hint = did_you_mean(name, kept, "keep one: caddrel signins mapping NAME --column COLUMN=FACT …")
         raise not_found(f"mapping `{shorten(name)}`", hint)
@@ -138,7 +139,7 @@ def _mapping(call: Call) -> dict[str, str]:
 
 
 def _check_mapping(call: Call, mapping: dict[str, str]) -> None:
-    problems = check_mapping(mapping, call.deps.rulebooks.need_current().rulebook.catalogue)
+    problems = check_mapping(mapping, call.data.rulebooks.need_current().rulebook.catalogue)
     if problems:
         raise ServiceError(422, "bad-mapping", f"the mapping is wrong: {problems[0].message}", "", problems)
 
@@ -146,7 +147,7 @@ def _check_mapping(call: Call, mapping: dict[str, str]) -> None:
 @endpoints.add("GET", "/api/v1/mappings", role="viewer", returns=wire.MappingList)
 def mappings(call: Call) -> wire.MappingList:
     """The mappings of CSV columns to facts."""
-    return wire.MappingList(call.deps.mappings.all())
+    return wire.MappingList(call.data.mappings.all())
 
 
 @endpoints.add("POST", "/api/v1/mappings", role="operator", body=wire.MappingRequest, returns=wire.MappingList)
@@ -156,8 +157,8 @@ def put_mapping(call: Call) -> wire.MappingList:
     if not ID.fullmatch(body.name):
         raise ServiceError(422, "bad-mapping", "a mapping's name has small letters, digits and hyphens")
     _check_mapping(call, body.columns)
-    call.deps.mappings.put(body.name, body.columns)
-    return wire.MappingList(call.deps.mappings.all())
+    call.data.mappings.put(body.name, body.columns)
+    return wire.MappingList(call.data.mappings.all())
 
 
 OLDER_THAN = Param("older_than", "Older than this duration, such as 400d.")
@@ -167,14 +168,14 @@ _USUAL_AGE = "400d"
 @endpoints.add("GET", "/api/v1/signins/old", role="operator", returns=wire.Forgotten, params=[OLDER_THAN])
 def old(call: Call) -> wire.Forgotten:
     """How many sign-ins a job that takes out old ones would take out; 400d when no age is given."""
-    return would_forget(call.deps, forget_before(call, _USUAL_AGE))
+    return would_forget(call.data, forget_before(call, _USUAL_AGE))
 
 
 def forget_before(call: Call, usual: str = "") -> datetime:
     """Return the moment that sign-ins to be taken out are older than."""
     try:
         age = read_duration(call.query.get("older_than", usual))
-        return call.deps.clock() - timedelta(seconds=age)
+        return call.data.clock() - timedelta(seconds=age)
     except (ValueRefused, OverflowError):
         raise ServiceError(400, "bad-parameter", "`older_than` is a duration such as 400d") from None
 
@@ -190,35 +191,35 @@ def forget_before(call: Call, usual: str = "") -> datetime:
 def export(call: Call) -> Stream:
     """Every sign-in that matches, in a format that others read."""
     format = _format(call, tuple(MEDIA))
-    deps = call.deps
+    data = call.data
     pieces: Iterator[bytes]
-    if deps.exporter.is_for(deps.signins.newest()):
-        pieces = deps.exporter.pieces(export_log, deps.clock(), call.query, format)
+    if call.runtime.exporter.is_for(data.signins.newest()):
+        pieces = call.runtime.exporter.pieces(export_log, data.clock(), call.query, format)
     else:
-        pieces = export_log(deps, call.query, format)
+        pieces = export_log(data, call.query, format)
     return Stream(MEDIA[format], pieces, f"signins.{'ndjson' if format == 'ocsf' else format}")
 
 
 @endpoints.add("GET", "/api/v1/causes", role="viewer", returns=wire.CauseList, params=_FILTERS)
 def causes(call: Call) -> wire.CauseList:
     """What blocks and challenges have in common: policy, rule and facts, how many they are, and what would help."""
-    return service_causes.causes(call.deps, log_query(call.deps, call.query, 1))
+    return service_causes.causes(call.data, log_query(call.data, call.query, 1))
 
 
 @endpoints.add("GET", "/api/v1/signins/<id>", role="viewer", returns=wire.SigninDetail)
 def one(call: Call) -> wire.SigninDetail:
     """One sign-in, by id or by the reference that a person quotes."""
-    record = deciding.find(call.deps, call.path["id"])
+    record = deciding.find(call.data, call.path["id"])
     return wire.SigninDetail(summary(record), convert(record.decision, Decision))
 
 
 @endpoints.add("GET", "/api/v1/signins/<id>/record", role="viewer", returns=wire.WholeRecord)
 def record(call: Call) -> wire.WholeRecord:
     """Everything one decision came from: its facts, and the documents of its revision."""
-    return deciding.record_of(call.deps, call.path["id"])
+    return deciding.record_of(call.data, call.path["id"])
 
 
 @endpoints.add("GET", "/api/v1/signins/<id>/trace", role="viewer", returns=wire.SigninTrace)
 def trace(call: Call) -> wire.SigninTrace:
     """Why one sign-in came out as it did, and what would happen now."""
-    return deciding.trace(call.deps, call.path["id"])
+    return deciding.trace(call.data, call.path["id"])

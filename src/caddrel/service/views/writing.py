@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from caddrel.service.authoring import language, object_view
-from caddrel.service.http.endpoints import Call, Endpoints, Param
+from caddrel.service.http.endpoints import Param
+from caddrel.service.views.declaring import Call, Endpoints
 from caddrel.wire import writing as wire
 
 endpoints = Endpoints()
@@ -15,7 +16,7 @@ _SIDE = Param("side", "people or apps.")
 @endpoints.add("GET", _OBJECT, role="viewer", returns=wire.ObjectView)
 def show(call: Call) -> wire.ObjectView:
     """One object of a draft: as text and values, in words, what is wrong with it, whom it covers, what uses it."""
-    return object_view.look(call.deps, call.path["id"], call.path["path"])
+    return object_view.look(call.data, call.runtime.covering, call.path["id"], call.path["path"])
 
 
 @endpoints.add(
@@ -30,7 +31,13 @@ def covers(call: Call) -> wire.CoveredPage:
     get = call.query.get
     limit = call.number(_LIMIT)
     return object_view.covered(
-        call.deps, call.path["id"], call.path["path"], get("side", "people"), get("after", ""), limit
+        call.data,
+        call.runtime.covering,
+        call.path["id"],
+        call.path["path"],
+        get("side", "people"),
+        get("after", ""),
+        limit,
     )
 
 
@@ -39,7 +46,7 @@ def covers(call: Call) -> wire.CoveredPage:
 )
 def holds(call: Call) -> wire.Standing:
     """Whether an address is in a place of a draft, and by which part."""
-    return object_view.address(call.deps, call.path["id"], call.path["path"], call.query.get("address", ""))
+    return object_view.address(call.data, call.path["id"], call.path["path"], call.query.get("address", ""))
 
 
 @endpoints.add("GET", "/api/v1/language", role="viewer", returns=wire.LanguageView)
@@ -52,7 +59,7 @@ def show_language(call: Call) -> wire.LanguageView:
 @endpoints.add("POST", "/api/v1/language", role="viewer", body=wire.LanguageRequest, returns=wire.Understood)
 def understand(call: Call) -> wire.Understood:
     """What a condition or an effect says, given as text or as rows; nothing is kept."""
-    return language.understand(call.deps, call.body)
+    return language.understand(call.data, call.body)
 
 
 @endpoints.add(
@@ -65,4 +72,4 @@ def understand(call: Call) -> wire.Understood:
 def selectors(call: Call) -> wire.SelectorList:
     """Selectors of people or apps that could be written, with how many each covers."""
     side = call.query.get("side", "people")
-    return call.deps.covering.selectors(call.deps, side, call.query.get("search", ""))
+    return call.runtime.covering.selectors(side, call.query.get("search", ""))

@@ -8,10 +8,8 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable
 from dataclasses import replace
-from functools import cached_property
 from typing import Any
 
-from caddrel.core.columnar.equivalence import Likeness
 from caddrel.core.decide import truth
 from caddrel.core.decide.combine import Combination, Says, before_policies
 from caddrel.core.decide.compiled.expressions import Names, possible, settle_first, sure, sure_when_possible
@@ -52,10 +50,10 @@ class CompiledRulebook:
     def __init__(self, rulebook: Rulebook, revision: int | None = None) -> None:
         self.rulebook = rulebook
         self.revision = revision
-        self._parts = Parts(rulebook)
-        self._unknowns = Unknowns(rulebook, self._parts)
+        self.parts = Parts(rulebook)
+        self._unknowns = Unknowns(rulebook, self.parts)
         counting = [p for _, p in sorted(rulebook.policies.items()) if p.mode != "off"]
-        self._policies = _compiled(counting, self._parts)
+        self._policies = _compiled(counting, self.parts)
         self._indexed = indexed(policy.scope for policy in counting)
         self._key = _reading(self._indexed)
         self._live: dict[tuple[Any, ...], _Live] = {}
@@ -64,11 +62,6 @@ class CompiledRulebook:
         # Only where an app is closed by its own line does it matter which policies name it.
         self._naming = any(entry.stance == "closed" for entry in rulebook.apps.values())
         self._silent = [policy.silent for policy in self._policies]
-
-    @cached_property
-    def likeness(self) -> Likeness:
-        """What is seen of attempts: those between which no difference is seen have the same decision."""
-        return Likeness(self.rulebook, self._parts)
 
     def decide(self, facts: Facts) -> Decision:
         """Return the decision on an attempt whose facts are completed."""
@@ -141,7 +134,7 @@ class CompiledRulebook:
         return decision if self.revision is None else replace(decision, revision=self.revision)
 
     def _requirements(self, facts: Facts, m: Memo) -> Requirements:
-        return Requirements(self.rulebook, facts, lambda name: _TRUTH[self._parts.standard(facts.values, m, name)])
+        return Requirements(self.rulebook, facts, lambda name: _TRUTH[self.parts.standard(facts.values, m, name)])
 
     def _index(self, key: tuple[Any, ...]) -> _Live:
         """Return the policies whose scope is not false by the indexed facts, whatever all others are."""
@@ -204,7 +197,7 @@ class CompiledRulebook:
         # Policies that only abstain say nothing that counts, but each shadow policy is listed.
         silent = [p.silent for p in self._policies if p.policy.id not in quiet]
         combination = Combination(self.rulebook, facts, requirements, [*spoken, *silent])
-        fixes = _Fixes(self.rulebook, self._parts, v, m)
+        fixes = _Fixes(self.rulebook, self.parts, v, m)
 
         def unknown_of(says: Says, naming: bool) -> Iterable[str]:
             return self._unknowns.of_policy(says.policy, requirements, v, m, naming)

@@ -10,7 +10,7 @@ from typing import Any
 import sqlalchemy as sa
 from alembic import op
 
-from caddrel.core.columnar.fact_groups import encoded
+from caddrel.core.facts.record import encoded
 from caddrel.core.facts.catalogue import FACTS
 from caddrel.core.facts.values import ValueRefused, read_told, to_json
 

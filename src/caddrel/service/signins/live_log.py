@@ -1,0 +1,47 @@
+"""The log while records are added to it: what everybody who adds to it shares.
+
+Not here: what is stored (`store.signins`).
+"""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Callable, Iterable
+
+from caddrel.service.auth.lockouts import LockOuts
+from caddrel.service.signins.signal_history import Histories
+from caddrel.store.signins import SigninStore
+
+
+class LiveLog:
+    """What those who add records share; one for the whole service.
+
+    Attributes
+    ----------
+    deciding
+        Held from looking back at a person's records until the new one is looked back at in its turn: each record's
+        signals hang on those before it. Nothing is stored, compiled or completed under it.
+    importing
+        Held by an import from its first record to its last, and by whoever works records out again: imports come one
+        after another, since each has records decided that are not stored yet.
+    histories
+        What signals look back at; used under `deciding`.
+    lockouts
+        Who is locked out.
+    settle
+        Waits until what is decided is stored; set by whoever stores it.
+    """
+
+    def __init__(self, signins: SigninStore, lockouts: LockOuts) -> None:
+        self.deciding = threading.Lock()
+        self.importing = threading.Lock()
+        self.histories = Histories(signins)
+        self.lockouts = lockouts
+        self.settle: Callable[[], None] = lambda: None
+
+    def lost(self, ids: Iterable[str]) -> None:
+        """Take note that records are decided and will never be stored: they are not to be looked back at."""
+        with self.deciding:
+            for id in ids:
+                self.histories.stored(id)
+            self.histories.clear()

@@ -1,0 +1,24 @@
+"""How the service is reached and what it asks of those who use it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+
+@dataclass(slots=True)
+class Settings:
+    """How the service is reached and what it asks of those who use it.
+
+    Attributes
+    ----------
+    origin
+        What browsers know the console by: scheme, host and port (RFC 6454).
+    hosts
+        The hosts that a request may name, beside addresses of this machine; any address when it is empty.
+    second_factor
+        Whether console accounts need a second factor.
+    """
+
+    origin: str = "http://127.0.0.1:8420"
+    hosts: tuple[str, ...] = ()
+    second_factor: bool = False
