@@ -9,6 +9,7 @@ import tempfile
 import time
 from collections.abc import Callable, Iterator
 from datetime import UTC, datetime, timedelta
+from functools import partial
 from pathlib import Path
 from typing import Any
 
@@ -138,16 +139,24 @@ def _memory(pid: str = "self") -> float:
 def _asking(data: DataFolder) -> Iterator[Result]:
     data.inventories.current()
     week = NOW - timedelta(days=7)
-    indexed = max(_seconds(lambda equal=equal: data.signins.page(Query(equal=equal))) for equal in _INDEXED)
+    indexed = max(_seconds(partial(data.signins.page, Query(equal=equal))) for equal in _INDEXED)
     yield Result("first page of an indexed filter, s", indexed, "below", 0.05, "the slowest of four")
-    pages = {where: _seconds(lambda where=where: data.signins.page(_query(data, where))) for where in _ANY}
+    pages = {where: _seconds(partial(_page, data, where)) for where in _ANY}
     slowest = max(pages, key=lambda where: pages[where])
     yield Result("first page of any filter, s", pages[slowest], "below", 1, f"the slowest of seven: {slowest}")
-    counted = max(_seconds(lambda where=where: data.signins.per_day(_query(data, where))) for where in _ANY)
+    counted = max(_seconds(partial(_per_day, data, where)) for where in _ANY)
     yield Result("counts by day of any filter, s", counted, "below", 1, "all thirty days, the slowest of seven")
     took = _seconds(lambda: causes(data, Query(since=week)))
     yield Result("causes of the last 7 days, s", took, "below", 1, "with what would help")
     yield Result("memory of the process after all filters, MB", _memory(), "below", 600, "resident")
+
+
+def _page(data: DataFolder, where: str) -> object:
+    return data.signins.page(_query(data, where))
+
+
+def _per_day(data: DataFolder, where: str) -> object:
+    return data.signins.per_day(_query(data, where))
 
 
 def _query(data: DataFolder, where: str) -> Query:

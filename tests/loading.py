@@ -64,8 +64,8 @@ def _case(file: str, title: str, rulebook: str, facts: dict[str, Any], lines: li
             pairs = (pair.partition("=") for pair in value.split())
             expected["keep"] = {name: int(number) if equals else True for name, equals, number in pairs}
         elif key == "shadow":
-            pairs = dict(pair.split("=") for pair in value.split())
-            expected["shadow"] = {"together": pairs.pop("together"), "each": pairs}
+            each = dict(pair.split("=", 1) for pair in value.split())
+            expected["shadow"] = {"together": each.pop("together"), "each": each}
         elif key == "told":
             who, _, text = value.partition(" ")
             policy, _, rule = who.partition("/")

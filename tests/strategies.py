@@ -135,8 +135,9 @@ _KINDS = one_of(*["fact"] * 6, "place", "standard", "schedule")
 
 
 @cache
-def _facts(prefix: str, op: str) -> st.SearchStrategy[str]:
-    return st.one_of(one_of(*_HOT[prefix, op]), one_of(*_BY_OP[prefix, op]))
+def _facts(prefix: str, op: Op) -> st.SearchStrategy[str]:
+    found: st.SearchStrategy[str] = st.one_of(one_of(*_HOT[prefix, op]), one_of(*_BY_OP[prefix, op]))
+    return found
 
 
 @cache

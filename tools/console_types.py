@@ -16,7 +16,7 @@ _PLAIN = {"string": "string", "integer": "number", "number": "number", "boolean"
 def type_of(schema: dict[str, Any]) -> str:
     """Return the TypeScript type of a JSON schema."""
     if "$ref" in schema:
-        return schema["$ref"].rpartition("/")[2]
+        return str(schema["$ref"]).rpartition("/")[2]
     if "anyOf" in schema:
         return " | ".join(dict.fromkeys(type_of(option) for option in schema["anyOf"]))
     kind = schema.get("type")

@@ -112,7 +112,7 @@ def test_what_names_no_object_is_refused(text: str) -> None:
     assert read_path("attributes.person.attributes.level") == ("attributes", "person.attributes.level")
 
 
-_CHANGES = {
+_CHANGES: dict[str, list[str | None]] = {
     "first": ["first:\n  mode: off\n  rules: [{then: block}]\n", None, "first:\n  rules: [{then: allow}]\n"],
     "second": ["second:\n  mode: off\n  rules: [{then: block}]\n", None],
     "third": ["third:\n  rules: [{then: block}]\n"],

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from datetime import UTC, datetime
 from ipaddress import ip_network
+from types import MappingProxyType
 from typing import Any
 
 import pytest
@@ -109,7 +111,9 @@ def test_values_survive_the_way_through_json_and_have_words(pair: tuple[str, Any
     if value is not None:
         again, _ = read_told(spec, to_json(value))
         # What was not understood is kept beside the value, and not in it.
-        assert dict(again) == dict(value) if isinstance(value, dict) else again == value  # type: ignore[call-overload]
+        assert (dict(again) if isinstance(again, dict) else again) == (
+            dict(value) if isinstance(value, dict) else value
+        )
         assert show(value, spec)
 
 
@@ -150,7 +154,8 @@ def test_attempts_name_everything_that_is_wrong() -> None:
         ("wrong-value", "person.id"), ("unknown-fact", "person.kidn"),
         ("given-twice", "person.id"), ("unknown-fact", "colour"),
     }  # fmt: skip
-    for document in ([], {"facts": []}, {"id": 1.5, "facts": {}}, {"facts": {}, "x": 1}, {}):
+    documents: list[Any] = [[], {"facts": []}, {"id": 1.5, "facts": {}}, {"facts": {}, "x": 1}, {}]
+    for document in documents:
         with pytest.raises(AttemptRefused):
             read_attempt(document, 1, CATALOGUE)
     assert read_attempt({"facts": {}}, 7, CATALOGUE).id == 7
@@ -172,7 +177,9 @@ INVENTORY, PROBLEMS = read_inventory(
 )  # fmt: skip
 
 
-def _completed(facts: dict[str, Any], setting: Setting = Setting.OFFLINE, **assume: Any) -> dict[str, tuple[Any, str]]:
+def _completed(
+    facts: dict[str, Any], setting: Setting = Setting.OFFLINE, assume: Mapping[str, Any] = MappingProxyType({})
+) -> dict[str, tuple[Any, str]]:
     done = complete(
         read_facts(facts, CATALOGUE), CATALOGUE, assume, INVENTORY, setting, datetime(2026, 11, 2, tzinfo=UTC)
     )
@@ -222,7 +229,7 @@ def test_each_kind_of_attempt_has_its_defaults() -> None:
 
 
 def test_assumptions_come_last_and_set_nothing_off() -> None:
-    done = _completed({}, **{"device.listed": False, "risk.attempt": "low"})
+    done = _completed({}, assume={"device.listed": False, "risk.attempt": "low"})
     assert done["risk.attempt"] == ("low", "assumed")
     assert "device.managed" not in done
 

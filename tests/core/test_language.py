@@ -14,7 +14,8 @@ from caddrel.core.diagnostics import Diagnostic
 from caddrel.core.facts.catalogue import FACTS, Catalogue, attribute_spec
 from caddrel.core.facts.types import FactType
 from caddrel.core.language.checker import Scope, check_condition, check_formula
-from caddrel.core.language.formulas import parse_effect
+from caddrel.core.language.formulas import Effect, parse_effect
+from caddrel.core.language.nodes import Condition
 from caddrel.core.language.operators import OPERATORS, Op
 from caddrel.core.language.parser import parse_condition
 from caddrel.core.language.printer import print_condition, print_effect
@@ -93,16 +94,17 @@ def test_effect(case: Case) -> None:
 
 
 @given(conditions())
-def test_printing_and_parsing_a_condition_gives_it_back(tree) -> None:
+def test_printing_and_parsing_a_condition_gives_it_back(tree: Condition) -> None:
     text = print_condition(tree)
     parsed, problems = parse_condition(text)
     assert not problems
     assert parsed == tree
+    assert parsed is not None
     assert print_condition(parsed) == text
 
 
 @given(effects())
-def test_printing_and_parsing_an_effect_gives_it_back(effect) -> None:
+def test_printing_and_parsing_an_effect_gives_it_back(effect: Effect) -> None:
     parsed, problems = parse_effect(print_effect(effect))
     assert not problems
     assert parsed == effect

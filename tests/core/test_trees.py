@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from functools import reduce
 from typing import Any
 
 import pytest
@@ -33,6 +32,10 @@ def _required(formula: Any) -> Any:
     return {"effect": "require", "formula": formula}
 
 
+def _deep(levels: int) -> dict[str, Any]:
+    return {"kind": "not", "parts": [_deep(levels - 1)]} if levels else TEST
+
+
 ITEM = {"kind": "item", "item": "mfa", "name": "", "within": ""}
 
 
@@ -41,7 +44,7 @@ ITEM = {"kind": "item", "item": "mfa", "name": "", "within": ""}
     {**TEST, "values": []}, {**TEST, "values": [""]}, {**TEST, "values": [1]}, {**TEST, "op": "equals"},
     {**TEST, "op": "is known"}, {**TEST, "fact": ""}, {**TEST, "test": "from", "values": []}, {**TEST, "test": "near"},
     {**TEST, "test": "during", "values": ["a", "b"]},
-    reduce(lambda tree, _: {"kind": "not", "parts": [tree]}, range(40), TEST),
+    _deep(40),
 ])  # fmt: skip
 def test_rows_that_say_nothing_are_refused(tree: Any) -> None:
     with pytest.raises(ValueRefused):

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from concurrent.futures import ThreadPoolExecutor
+from typing import Any
 
 import httpx
 import pyotp
@@ -16,7 +17,7 @@ from caddrel.client import Caddrel, Refused
 from caddrel.service.app import ENDPOINTS
 from caddrel.service.auth import secrets
 from caddrel.service.auth.tokens import AREAS, make_token
-from caddrel.service.http.endpoints import NOBODY_NEEDED
+from caddrel.service.http.endpoints import NOBODY_NEEDED, Endpoint
 from caddrel.store.accounts import DOOR, ROLES
 
 NEEDING = [e for e in ENDPOINTS if e.role != NOBODY_NEEDED]
@@ -36,7 +37,9 @@ def refusing(tmp_path_factory: pytest.TempPathFactory) -> Iterator[tuple[Live, d
 
 
 @pytest.mark.parametrize("endpoint", NEEDING, ids=lambda e: f"{e.method} {e.route}")
-def test_every_endpoint_refuses_nobody_and_lesser_roles(refusing: tuple[Live, dict[str, str]], endpoint) -> None:
+def test_every_endpoint_refuses_nobody_and_lesser_roles(
+    refusing: tuple[Live, dict[str, str]], endpoint: Endpoint[Any]
+) -> None:
     live, tokens = refusing
     with live.http("") as nobody:
         answer = nobody.request(endpoint.method, _path(endpoint.route))

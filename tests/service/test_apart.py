@@ -66,7 +66,7 @@ LOG = _messy()
 
 
 @pytest.fixture
-def log(tmp_path: Path) -> Callable[[str, int], Live]:
+def log(tmp_path: Path) -> Iterator[Callable[[str, int], Live]]:
     """Return what serves an empty log, of which so many bytes are read here."""
     iterators: list[Iterator[Live]] = []
 

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import json
+from datetime import datetime
+from pathlib import Path
 
 import httpx
 import msgspec
@@ -152,11 +154,11 @@ def test_refusals_are_problem_documents(
     assert problem.request_id == answer.headers["X-Request-ID"]
 
 
-def test_an_unexpected_error_tells_nothing_but_its_request(tmp_path) -> None:
+def test_an_unexpected_error_tells_nothing_but_its_request(tmp_path: Path) -> None:
     wiring.log_nothing()
     opened = wiring.open_data(tmp_path)
 
-    def broken() -> None:
+    def broken() -> datetime:
         raise RuntimeError("the secret of the house")
 
     token = wiring.kept_token(opened.runtime, "", "tests")

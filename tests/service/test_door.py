@@ -6,7 +6,7 @@ import json
 import socket
 import threading
 import time
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from concurrent.futures import ThreadPoolExecutor
 from datetime import timedelta
 from typing import Any
@@ -65,7 +65,7 @@ policies:
     apps: [vault]
     rules: [{id: in, then: allow}]
 """
-INVENTORY = {
+INVENTORY: dict[str, list[dict[str, Any]]] = {
     "people": [
         {"id": "ines", "kind": "employee", "groups": ["keepers"], "factors": ["password", "authenticator-app"]},
         {"id": "odd", "kind": "employee", "groups": [], "factors": ["password", "security-key"]},
@@ -89,8 +89,10 @@ def _door(live: Live, reports: tuple[str, ...] = (), sees: bool = True) -> Caddr
     return Caddrel(live.url, make_token(live.data, "front", "door", 30, "tests", reports, sees)[1])
 
 
-def _ask(person: str = "ines", app: str = "till", action: str = "sign-in", **context: Any) -> authzen.Evaluation:
-    told = {"device.id": "tab", "network.country": "NO", "network.anonymiser": "none", **context}
+def _ask(
+    person: str = "ines", app: str = "till", action: str = "sign-in", said: Mapping[str, Any] | None = None
+) -> authzen.Evaluation:
+    told = {"device.id": "tab", "network.country": "NO", "network.anonymiser": "none", **(said or {})}
     return authzen.Evaluation(
         authzen.Entity("person", person), authzen.Action(action), authzen.Entity("app", app), told
     )
@@ -98,7 +100,7 @@ def _ask(person: str = "ines", app: str = "till", action: str = "sign-in", **con
 
 def test_a_person_is_asked_for_more_and_then_let_in_under_limits(live: Live) -> None:
     with _door(live) as door:
-        asked = door.access.evaluate(_ask(**{"auth.methods": {"pwd": 5}}))
+        asked = door.access.evaluate(_ask(said={"auth.methods": {"pwd": 5}}))
         assert not asked.decision
         assert asked.context["outcome"] == "challenged"
         mfa, notice = asked.context["outstanding"]
@@ -106,7 +108,7 @@ def test_a_person_is_asked_for_more_and_then_let_in_under_limits(live: Live) -> 
         assert mfa["amr"] == [["otp", "pwd"]]
         assert notice["notice"] == {"id": "terms", "version": 3, "title": "House rules", "text": "Behave."}
         said = {"auth.methods": {"pwd": 5, "otp": 1}, "auth.notices": ["terms"]}
-        allowed = door.access.evaluate(_ask(**said))
+        allowed = door.access.evaluate(_ask(said=said))
         assert allowed.decision
         assert allowed.context["keep"] == {"session_at_most": 43200, "idle_at_most": 1800, "end_with_browser": True}
         assert allowed.context["session"]["ends_at"] == "2026-11-23T21:00:00Z"
@@ -123,7 +125,7 @@ def test_a_person_is_asked_for_more_and_then_let_in_under_limits(live: Live) -> 
 def test_the_persons_words_have_the_reference_that_finds_the_record(live: Live) -> None:
     with _door(live) as door, live.client() as client:
         for _ in range(2):
-            stopped = door.access.evaluate(_ask(**{"network.anonymiser": "tor"}))
+            stopped = door.access.evaluate(_ask(said={"network.anonymiser": "tor"}))
             reference = stopped.context["reference"]
             assert stopped.context["tell"] == [{"text": f"No. Ask help@example.org, quote {reference}."}]
             trace = client.signins.trace(reference)
@@ -148,7 +150,7 @@ def test_a_live_decision_is_exported_whole_and_nothing_has_changed_since(live: L
 
 def test_only_what_a_token_may_report_is_believed(live: Live) -> None:
     claims = {"device.encrypted": False, "device.managed": False, "time.at": "2020-01-01T00:00:00Z", "signals": []}
-    request = _ask("odd", **claims, **{"auth.methods": {"pwd": 1, "hwk": 1}, "auth.notices": ["terms"]})
+    request = _ask("odd", said={**claims, "auth.methods": {"pwd": 1, "hwk": 1}, "auth.notices": ["terms"]})
     request = authzen.Evaluation(
         authzen.Entity("user", "odd", {"groups": ["keepers"], "risk": "none"}),
         request.action,
@@ -292,9 +294,9 @@ def test_searches_find_who_what_and_how(live: Live) -> None:
 def test_a_request_by_the_same_id_is_answered_and_recorded_once(live: Live) -> None:
     with _door(live) as door:
         said = {"auth.methods": {"pwd": 5, "otp": 1}, "auth.notices": ["terms"]}
-        first = door.access.evaluate(_ask(**said), "r-1")
+        first = door.access.evaluate(_ask(said=said), "r-1")
         live.clock.forward(minutes=5)
-        assert door.access.evaluate(_ask(**said), "r-1") == first
+        assert door.access.evaluate(_ask(said=said), "r-1") == first
         with pytest.raises(Refused) as refused:
             door.access.evaluate(_ask("odd"), "r-1")
         assert (refused.value.problem.status, refused.value.problem.code) == (409, "request-id-used")
@@ -313,22 +315,22 @@ def test_a_request_by_the_same_id_is_answered_and_recorded_once(live: Live) -> N
 def test_signals_look_back_at_live_decisions(live: Live) -> None:
     said = {"auth.methods": {"pwd": 5, "otp": 1}, "auth.notices": ["terms"], "auth.credentials": "right"}
     with _door(live) as door:
-        assert door.access.evaluate(_ask(**said)).decision
+        assert door.access.evaluate(_ask(said=said)).decision
         live.clock.forward(minutes=1)
-        abroad = door.access.evaluate(_ask(**{**said, "network.country": "GL"}))
+        abroad = door.access.evaluate(_ask(said={**said, "network.country": "GL"}))
         assert abroad.context["admin"]["deciding"] == [{"policy": "strangers", "rule": "new"}]
         live.clock.forward(minutes=1)
-        assert door.access.evaluate(_ask(**said)).decision
+        assert door.access.evaluate(_ask(said=said)).decision
 
 
 def test_asked_again_decided_again(live: Live) -> None:
     said = {"auth.methods": {"pwd": 5, "otp": 1}, "auth.notices": ["terms"]}
     with _door(live) as door, live.client() as client:
-        session = door.access.evaluate(_ask(**said)).context["session"]["id"]
+        session = door.access.evaluate(_ask(said=said)).context["session"]["id"]
 
         def click(**context: Any) -> authzen.AccessDecision:
             live.clock.forward(minutes=2)
-            return door.access.evaluate(_ask(**{"auth.notices": ["terms"], "session": {"id": session}, **context}))
+            return door.access.evaluate(_ask(said={"auth.notices": ["terms"], "session": {"id": session}, **context}))
 
         assert click().decision
         assert [s.person for s in client.sessions.all()] == ["ines"]
@@ -371,7 +373,7 @@ def test_asked_again_decided_again(live: Live) -> None:
         assert not click().decision
         client.rulebook.publish([File("r.yaml", RULEBOOK)], "open")
         with pytest.raises(Refused, match="another person") as other:
-            door.access.evaluate(_ask("odd", session={"id": session}))
+            door.access.evaluate(_ask("odd", said={"session": {"id": session}}))
         assert other.value.problem.code == "other-person"
         # Nobody clicks for too long.
         live.clock.forward(minutes=31)
@@ -404,10 +406,10 @@ def test_sessions_end_by_age_by_the_door_and_by_an_administrator(live: Live) -> 
     with _door(live) as door, _door(live) as other, live.client() as client:
 
         def begin() -> str:
-            return str(door.access.evaluate(_ask(**said)).context["session"]["id"])
+            return str(door.access.evaluate(_ask(said=said)).context["session"]["id"])
 
         def why(session: str, by: Caddrel = door) -> Any:
-            return by.access.evaluate(_ask(**said, session={"id": session})).context["session"].get("ended")
+            return by.access.evaluate(_ask(said={**said, "session": {"id": session}})).context["session"].get("ended")
 
         one, two, three = begin(), begin(), begin()
         assert why(one, other) == "unknown"
@@ -426,7 +428,7 @@ def test_sessions_end_by_age_by_the_door_and_by_an_administrator(live: Live) -> 
 
 def _refused_for_room(door: Caddrel, client: str) -> bool:
     try:
-        door.access.evaluate(_ask("odd", "post", **{"client.name": client}))
+        door.access.evaluate(_ask("odd", "post", said={"client.name": client}))
     except Refused as refused:
         return (refused.problem.status, refused.problem.code) == (503, "cannot-record")
     return False
@@ -518,18 +520,18 @@ def test_the_answers_are_what_the_standard_says(live: Live) -> None:
 def test_an_acceptance_is_kept_with_its_version_and_counts_from_then_on(live: Live) -> None:
     methods = {"auth.methods": {"pwd": 5, "otp": 1}}
     with _door(live) as door, live.client() as client:
-        asked = door.access.evaluate(_ask(**methods))
+        asked = door.access.evaluate(_ask(said=methods))
         assert [item["item"] for item in asked.context["outstanding"]] == ["notice terms"]
         # Who accepted an earlier text has not accepted this one.
-        earlier = door.access.evaluate(_ask(**methods, accepted=[{"notice": "terms", "version": 2}]))
+        earlier = door.access.evaluate(_ask(said={**methods, "accepted": [{"notice": "terms", "version": 2}]}))
         assert earlier.context["outcome"] == "challenged"
         assert client.acceptances.list().items == []
-        accepted = door.access.evaluate(_ask(**methods, accepted=[{"notice": "terms", "version": 3}]), "r-9")
+        accepted = door.access.evaluate(_ask(said={**methods, "accepted": [{"notice": "terms", "version": 3}]}), "r-9")
         assert accepted.decision
         live.clock.forward(days=3)
-        assert door.access.evaluate(_ask(**methods, accepted=[{"notice": "terms", "version": 3}])).decision
-        assert door.access.evaluate(_ask(**methods)).decision
-        assert not door.access.evaluate(_ask("odd", **methods)).decision
+        assert door.access.evaluate(_ask(said={**methods, "accepted": [{"notice": "terms", "version": 3}]})).decision
+        assert door.access.evaluate(_ask(said=methods)).decision
+        assert not door.access.evaluate(_ask("odd", said=methods)).decision
         kept = client.acceptances.list("ines")
         assert [(a.notice, a.version, a.accepted, a.door, a.signin) for a in kept.items] == [
             ("terms", 3, "2026-11-23T09:00:00Z", "front", accepted.context["id"])
@@ -538,8 +540,8 @@ def test_an_acceptance_is_kept_with_its_version_and_counts_from_then_on(live: Li
         assert (trace.same, trace.trace.facts["auth.notices"].value) == (True, ["terms"])
         # A new text is to be accepted anew.
         client.rulebook.publish([File("r.yaml", RULEBOOK.replace("version: 3", "version: 4"))], "a new text")
-        assert door.access.evaluate(_ask(**methods)).context["outcome"] == "challenged"
-        door.access.evaluate(_ask(**methods, accepted=[{"notice": "terms", "version": 4}]))
+        assert door.access.evaluate(_ask(said=methods)).context["outcome"] == "challenged"
+        door.access.evaluate(_ask(said={**methods, "accepted": [{"notice": "terms", "version": 4}]}))
         lines = b"".join(client.acceptances.export(notice="terms")).splitlines()
         assert [json.loads(line)["version"] for line in lines] == [3, 4]
         rows = b"".join(client.acceptances.export("csv")).decode().splitlines()
@@ -550,7 +552,7 @@ def test_an_acceptance_is_kept_with_its_version_and_counts_from_then_on(live: Li
         assert [a.version for a in client.acceptances.list(after=page.next or 0).items] == [4]
     with _door(live, reports=("network", "auth.methods", "device.id")) as other:
         # A door that may not report it claims it at most.
-        claimed = other.access.evaluate(_ask("odd", **methods, accepted=[{"notice": "terms", "version": 4}]))
+        claimed = other.access.evaluate(_ask("odd", said={**methods, "accepted": [{"notice": "terms", "version": 4}]}))
         assert not claimed.decision
         with live.client() as client:
             assert client.acceptances.list("odd").items == []
@@ -572,7 +574,7 @@ def test_an_acceptance_is_kept_with_its_version_and_counts_from_then_on(live: Li
 )
 def test_an_acceptance_that_cannot_be_read_is_refused(live: Live, accepted: Any) -> None:
     with _door(live) as door, pytest.raises(Refused) as refused:
-        door.access.evaluate(_ask(accepted=accepted))
+        door.access.evaluate(_ask(said={"accepted": accepted}))
     assert [problem.code for problem in refused.value.problem.errors] == ["bad-acceptance"]
 
 
@@ -581,10 +583,10 @@ def test_a_membership_that_has_ended_counts_no_more_for_who_is_in(live: Live) ->
     with live.client() as client, _door(live) as door:
         person = {"id": "odd", "kind": "employee", "groups": [until], "factors": ["password"]}
         client.people.import_([json.dumps(person).encode()])
-        answer = door.access.evaluate(_ask("odd", "vault", **{"auth.methods": {"pwd": 1}}))
+        answer = door.access.evaluate(_ask("odd", "vault", said={"auth.methods": {"pwd": 1}}))
         assert answer.decision
         live.clock.forward(minutes=59)
-        again = _ask("odd", "vault", session={"id": answer.context["session"]["id"]})
+        again = _ask("odd", "vault", said={"session": {"id": answer.context["session"]["id"]}})
         assert door.access.evaluate(again).decision
         assert client.people.get("odd").groups == ["keepers"]
         live.clock.forward(minutes=1)
@@ -616,27 +618,27 @@ def test_clocks_that_go_wrong_let_nobody_in_and_lose_nothing(live: Live) -> None
     with _door(live) as door, live.client() as client:
         # What a door's clock says does not count, however far off it is.
         for moment in ("2031-01-01T00:00:00Z", "1999-01-01T00:00:00Z"):
-            answer = door.access.evaluate(_ask("ines", "post", **{"time.at": moment}))
+            answer = door.access.evaluate(_ask("ines", "post", said={"time.at": moment}))
             trace = client.signins.trace(answer.context["id"])
             assert (trace.summary.at, trace.not_believed["time.at"]) == ("2026-11-23T09:00:00Z", moment)
         with pytest.raises(Refused):
-            door.access.evaluate(_ask(**{"auth.methods": {"pwd": -60}}))
+            door.access.evaluate(_ask(said={"auth.methods": {"pwd": -60}}))
         # The service's own clock is set back: nobody is older than before, no limit is stretched, no record is lost.
-        inside = door.access.evaluate(_ask(**said)).context["session"]
+        inside = door.access.evaluate(_ask(said=said)).context["session"]
         live.clock.forward(hours=-1)
-        again = door.access.evaluate(_ask(session={"id": inside["id"]}, **{"auth.notices": ["terms"]}))
+        again = door.access.evaluate(_ask(said={"session": {"id": inside["id"]}, "auth.notices": ["terms"]}))
         assert again.decision
         assert again.context["session"]["ends_at"] == inside["ends_at"]
         trace = client.signins.trace(again.context["id"])
         assert trace.same
         assert trace.trace.facts["auth.methods"].value == {"otp": 0, "pwd": 0}
         live.clock.forward(hours=13, seconds=1)
-        ended = door.access.evaluate(_ask(session={"id": inside["id"]}, **said))
+        ended = door.access.evaluate(_ask(said={"session": {"id": inside["id"]}, **said}))
         assert ended.context["session"]["ended"] in {"idle", "too old"}
         # A device that was listed tomorrow has been listed for no time that anybody knows.
         tomorrow = {"id": "new", "owner": "company", "encrypted": True, "listed_at": "2026-12-24T00:00:00Z"}
         client.devices.import_([json.dumps(tomorrow).encode()])
-        answer = door.access.evaluate(_ask("ines", "post", **{"device.id": "new"}))
+        answer = door.access.evaluate(_ask("ines", "post", said={"device.id": "new"}))
         assert "device.listed_for" not in client.signins.trace(answer.context["id"]).trace.facts
         assert sum(client.signins.list().counts.values()) == 5
 
@@ -654,7 +656,7 @@ def test_a_device_just_enrolled_has_some_time(live: Live) -> None:
         client.rulebook.publish([File("r.yaml", RULEBOOK + grace)], "a day for new devices")
         new = {"id": "new", "owner": "company", "encrypted": False, "listed_at": "2026-11-23T09:00:00Z"}
         client.devices.import_([json.dumps(new).encode()])
-        assert door.access.evaluate(_ask("ines", "post", **{"device.id": "new"})).decision
+        assert door.access.evaluate(_ask("ines", "post", said={"device.id": "new"})).decision
         live.clock.forward(days=1)
-        late = door.access.evaluate(_ask("ines", "post", **{"device.id": "new"}))
+        late = door.access.evaluate(_ask("ines", "post", said={"device.id": "new"}))
         assert (late.decision, late.context["tell"][0]["text"]) == (False, "Encrypt it.")

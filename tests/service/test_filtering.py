@@ -161,8 +161,8 @@ def test_what_the_random_filters_are_made_of_is_read(judged: _Records, where: st
 def test_the_log_and_the_interpreter_find_the_same(kelpline: Live, judged: _Records, where: str) -> None:
     data, rulebook, records = kelpline.data, judged.rulebook, judged.records
     condition = read_filter(where, rulebook)
-    window = {"since": data.clock().replace(day=21), "limit": 4000}
-    query = Query(conditions=(condition,), judge=LogJudge(rulebook), **window)
+    since = data.clock().replace(day=21)
+    query = Query(conditions=(condition,), judge=LogJudge(rulebook), since=since, limit=4000)
     wanted = [(id, outcome) for id, outcome, facts in records if Judge(rulebook, facts).judge(condition).truth is TRUE]
     assert [r.id for r in data.signins.page(query)] == [id for id, _ in wanted]
     counts = Counter(outcome for _, outcome in wanted)

@@ -20,7 +20,7 @@ from tests.conftest import NOW, Live, serving
 from caddrel.client import Refused
 from caddrel.demo.fill import ADDRESSES, RULEBOOK, anchor
 from caddrel.demo.world import build_world
-from caddrel.service.views.signins import FORMATS
+from caddrel.service.signins.import_formats import FORMATS
 from caddrel.wire.decisions import File
 from caddrel.wire.signins import Forgotten
 

@@ -10,6 +10,7 @@ import time
 from collections.abc import Iterator
 from contextlib import ExitStack
 from datetime import timedelta
+from functools import partial
 from typing import Any
 
 import pyarrow.parquet as pq
@@ -72,7 +73,7 @@ def test_an_import_tells_how_far_it_is_and_ends_with_its_result(log: Live) -> No
             client.jobs.get("nothing")
         assert run("jobs", "cancel", job.id, env=log.environment()).stdout == "The import has ended already.\n"
     with log.client("viewer") as viewer:
-        for refused in (lambda: viewer.jobs.import_(lines), lambda: viewer.jobs.cancel(job.id)):
+        for refused in (partial(viewer.jobs.import_, lines), partial(viewer.jobs.cancel, job.id)):
             with pytest.raises(Refused) as why:
                 refused()
             assert why.value.problem.status == 403

@@ -5,7 +5,7 @@ from __future__ import annotations
 import gzip
 import json
 import sqlite3
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from concurrent.futures import ThreadPoolExecutor
 from contextlib import closing
 from datetime import timedelta
@@ -61,34 +61,36 @@ def _door(live: Live, sees: bool = True) -> Caddrel:
     return Caddrel(live.url, make_token(live.data, "front", "door", 30, "tests", sees=sees)[1])
 
 
-def _ask(door: Caddrel, person: str = "ada", request_id: str = "", **context: Any) -> authzen.AccessDecision:
+def _ask(
+    door: Caddrel, person: str = "ada", request_id: str = "", said: Mapping[str, Any] | None = None
+) -> authzen.AccessDecision:
     asked = authzen.Evaluation(
         authzen.Entity("person", person), authzen.Action("sign-in"), authzen.Entity("app", "post"),
-        {**BROWSER, **context},
+        {**BROWSER, **(said or {})},
     )  # fmt: skip
     return door.access.evaluate(asked, request_id)
 
 
-def _wrong(door: Caddrel, person: str = "ada", **context: Any) -> str:
-    said = {"auth.credentials": "wrong", "auth.methods": ["pwd"], **context}
-    return str(_ask(door, person, **said).context["admin"]["reason"])
+def _wrong(door: Caddrel, person: str = "ada", said: Mapping[str, Any] | None = None) -> str:
+    wrong = {"auth.credentials": "wrong", "auth.methods": ["pwd"], **(said or {})}
+    return str(_ask(door, person, said=wrong).context["admin"]["reason"])
 
 
 def test_wrong_credentials_are_let_in_nowhere_and_lock_out(live: Live) -> None:
     with _door(live) as door, live.client() as operator:
-        refused = _ask(door, **{"auth.credentials": "wrong"})
+        refused = _ask(door, said={"auth.credentials": "wrong"})
         assert (refused.decision, "session" in refused.context) == (False, False)
         assert refused.context["admin"]["reason"] == "credentials"
         assert [_wrong(door) for _ in range(2)] == ["credentials", "credentials"]
         # The third was the last that was looked at; now a right one is not either.
         assert (
-            _ask(door, **{"auth.credentials": "right", "auth.methods": ["pwd"]}).context["admin"]["reason"]
+            _ask(door, said={"auth.credentials": "right", "auth.methods": ["pwd"]}).context["admin"]["reason"]
             == "locked-out"
         )
-        assert _ask(door, **{"auth.credentials": "right", "auth.methods": ["swk", "fpt"]}).decision
+        assert _ask(door, said={"auth.credentials": "right", "auth.methods": ["swk", "fpt"]}).decision
         assert operator.passwords.lock_state("ada").locked
         operator.passwords.lift_lock("ada")
-        assert _ask(door, **{"auth.credentials": "right", "auth.methods": ["pwd"]}).decision
+        assert _ask(door, said={"auth.credentials": "right", "auth.methods": ["pwd"]}).decision
         assert "lock-out of ada lifted" in operator.audit.list("lifted").items[0].note
         assert {c.reason for c in operator.signins.causes().causes} == {"credentials", "locked-out"}
         listed = operator.signins.list(reason="locked-out")
@@ -99,7 +101,7 @@ def test_wrong_credentials_are_let_in_nowhere_and_lock_out(live: Live) -> None:
         for _ in range(3):
             _wrong(door)
         live.clock.forward(minutes=31)
-        assert _ask(door, **{"auth.credentials": "right", "auth.methods": ["pwd"]}).decision, "time unlocks"
+        assert _ask(door, said={"auth.credentials": "right", "auth.methods": ["pwd"]}).decision, "time unlocks"
 
 
 def test_of_many_guesses_at_once_no_more_are_looked_at_than_may_be(live: Live) -> None:
@@ -113,7 +115,7 @@ def test_of_many_guesses_at_once_no_more_are_looked_at_than_may_be(live: Live) -
         assert len(good) == 3
         # Whoever tells that a try was good gives it back.
         assert _ask(
-            door, "key", **{"auth.credentials": "right", "auth.methods": ["pwd"], "try": good[0].reserved}
+            door, "key", said={"auth.credentials": "right", "auth.methods": ["pwd"], "try": good[0].reserved}
         ).context
         assert not door.passwords.reserve_try("key").locked
         assert door.passwords.reserve_try("key").locked
@@ -122,7 +124,7 @@ def test_of_many_guesses_at_once_no_more_are_looked_at_than_may_be(live: Live) -
             "a try that nobody tells the end of does not count for ever"
         )
         with pytest.raises(Refused) as refused:
-            _ask(door, **{"try": 7})
+            _ask(door, said={"try": 7})
         assert refused.value.problem.errors[0].code == "bad-try"
         assert door.passwords.reserve_try("nobody").reserved, "a guesser does not learn who there is"
 
@@ -134,9 +136,9 @@ def test_wrong_passwords_of_a_log_count_too_and_survive_a_restart(live: Live) ->
         for i in range(3)
     ]  # fmt: skip
     with _door(live) as door, live.client() as operator:
-        assert _ask(door, **{"auth.methods": ["pwd"]}).decision
+        assert _ask(door, said={"auth.methods": ["pwd"]}).decision
         operator.signins.import_([json.dumps(line).encode() + b"\n" for line in lines])
-        assert not _ask(door, **{"auth.methods": ["pwd"]}).decision
+        assert not _ask(door, said={"auth.methods": ["pwd"]}).decision
     again = wiring.open_data(live.folder, live.clock)
     assert again.runtime.log.lockouts.state("ada", list(_standards(again)), live.clock()) is not None
     again.close()
@@ -179,9 +181,9 @@ def test_words_on_no_list_are_told_everywhere_and_taken_for_harmless_nowhere(liv
         with pytest.raises(Refused):
             client.rehearse({"person": "ada", "app": "post", "client.kind": "imap"})
     with _door(live) as door:
-        assert not _ask(door, **{"client.kind": "imap"}).decision
-        assert not _ask(door, **{"client.kind": "LEGACY"}).decision
-        assert not _ask(door, **{"auth.methods": ["Starter-Code"]}).context.get("session", {}).get("starter")
+        assert not _ask(door, said={"client.kind": "imap"}).decision
+        assert not _ask(door, said={"client.kind": "LEGACY"}).decision
+        assert not _ask(door, said={"auth.methods": ["Starter-Code"]}).context.get("session", {}).get("starter")
     with live.http() as http:
         text = http.get("/metrics").text
     assert 'caddrel_words_not_understood_total{fact="client.kind",word="imap"} 1.0' in text
@@ -231,15 +233,15 @@ def test_what_an_earlier_release_stored_is_read_again(tmp_path: Path) -> None:
 
 def test_a_replay_of_a_request_is_the_same_to_the_letter(live: Live) -> None:
     with _door(live) as door:
-        first = _ask(door, request_id="one", **{"auth.methods": ["pwd"]})
+        first = _ask(door, request_id="one", said={"auth.methods": ["pwd"]})
         session = first.context["session"]
         live.clock.forward(minutes=5)
-        onward = _ask(door, request_id="two", session={"id": session["id"]})
+        onward = _ask(door, request_id="two", said={"session": {"id": session["id"]}})
         live.clock.forward(minutes=5)
-        _ask(door, request_id="three", session={"id": session["id"]})
+        _ask(door, request_id="three", said={"session": {"id": session["id"]}})
         live.data.door_sessions.end(session["id"], live.clock(), "administrator")
-        assert _ask(door, request_id="one", **{"auth.methods": ["pwd"]}) == first
-        assert _ask(door, request_id="two", session={"id": session["id"]}) == onward
+        assert _ask(door, request_id="one", said={"auth.methods": ["pwd"]}) == first
+        assert _ask(door, request_id="two", said={"session": {"id": session["id"]}}) == onward
         assert session["id"].removeprefix("in-") not in {first.context["id"].removeprefix("d-")}
 
 

@@ -12,7 +12,7 @@ from tests.conftest import NOW, Live
 from tests.service.test_api import RULEBOOK
 
 from caddrel.client import Refused
-from caddrel.demo.situations import SITUATIONS
+from caddrel.demo.situations import SITUATIONS, Situation
 from caddrel.wire.decisions import File
 
 BLOCKING = RULEBOOK.replace("{then: require mfa}", "{id: shut, then: block, tell: 'Closed. {reference}'}")
@@ -175,9 +175,11 @@ EXPECTED = {
 
 
 @pytest.mark.parametrize("situation", SITUATIONS, ids=lambda s: s.name)
-def test_every_situation_is_found_and_traced_to_its_cause(kelpline: Live, situation) -> None:
+def test_every_situation_is_found_and_traced_to_its_cause(kelpline: Live, situation: Situation) -> None:
     words = situation.find.split()
-    filters = {name[2:].replace("-", "_"): value for name, value in zip(words[::2], words[1::2], strict=True)}
+    filters: dict[str, Any] = {
+        name[2:].replace("-", "_"): value for name, value in zip(words[::2], words[1::2], strict=True)
+    }
     outcome, reason, policy, rule = EXPECTED[situation.name]
     with kelpline.client("viewer") as client:
         found = client.signins.list(**filters).items

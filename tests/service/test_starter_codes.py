@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from collections.abc import Mapping
 from concurrent.futures import ThreadPoolExecutor
 from typing import Any
 
@@ -48,10 +49,10 @@ def _door(live: Live) -> Caddrel:
     return Caddrel(live.url, make_token(live.data, "front", "door", 30, "tests")[1])
 
 
-def _enrol(code: str, person: str = "salka", **context: Any) -> authzen.Evaluation:
-    said = {"auth.methods": {"pwd": 3}, **({"starter_code": code} if code else {}), **context}
+def _enrol(code: str, person: str = "salka", said: Mapping[str, Any] | None = None) -> authzen.Evaluation:
+    told = {"auth.methods": {"pwd": 3}, **({"starter_code": code} if code else {}), **(said or {})}
     return authzen.Evaluation(
-        authzen.Entity("person", person), authzen.Action("enrol-device"), authzen.Entity("app", "library"), said
+        authzen.Entity("person", person), authzen.Action("enrol-device"), authzen.Entity("app", "library"), told
     )
 
 
@@ -63,11 +64,11 @@ def test_a_code_enrols_once_and_is_known_by_its_hash_only(live: Live) -> None:
         without = door.access.evaluate(_enrol(""))
         assert not without.decision
         # What the door claims of its own accord counts for nothing.
-        assert not door.access.evaluate(_enrol("", **{"auth.methods": {"pwd": 3, "starter-code": 1}})).decision
+        assert not door.access.evaluate(_enrol("", said={"auth.methods": {"pwd": 3, "starter-code": 1}})).decision
         assert not door.access.evaluate(_enrol("AAAA-BBBB-CCCC-DDDD")).decision
         assert not door.access.evaluate(_enrol(code, "odd")).decision
         # Refused for another reason, it is not used up.
-        assert not door.access.evaluate(_enrol(code, **{"network.anonymiser": "tor"})).decision
+        assert not door.access.evaluate(_enrol(code, said={"network.anonymiser": "tor"})).decision
         assert operator.starter_codes.all()[0].used is None
         allowed = door.access.evaluate(_enrol(code.lower().replace("-", " ")), "r-1")
         assert allowed.decision

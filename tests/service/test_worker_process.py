@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import contextlib
 import os
-from collections.abc import Iterator
+from collections.abc import Generator, Iterator
 from operator import methodcaller
 from pathlib import Path
-from typing import Any
+from typing import Any, cast
 
 import pytest
 from msgspec.structs import replace
@@ -58,6 +58,7 @@ def _asked(client: Caddrel) -> list[Any]:
             lambda files=files: client.rehearse({"person": "odd.vik", "app": "post"}, files=files),
             lambda files=files: client.rehearse({"person": "odd.vikk"}, files=files),
         ):
+            answer: Any
             try:
                 answer = ask()
             except Refused as refused:
@@ -132,7 +133,7 @@ def test_whoever_leaves_gives_the_place_back(there: Live) -> None:
         with (
             there.client() as client,
             contextlib.suppress(Refused),
-            contextlib.closing(client.signins.export()) as pieces,
+            contextlib.closing(cast("Generator[bytes]", client.signins.export())) as pieces,
         ):
             next(pieces)
     # Sooner or later the service notices that nobody reads them any more.
@@ -150,6 +151,7 @@ def test_nothing_goes_on_when_the_service_has_stopped(tmp_path: Path) -> None:
         process = live.runtime.checker._process
         assert process is not None
         worker = live.runtime.checker
+    assert process is not None
     assert process.poll() is not None
     with pytest.raises(ServiceError, match="ended"):
         worker.do(1, methodcaller("clock"), live.data)

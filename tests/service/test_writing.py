@@ -86,6 +86,7 @@ def test_an_object_is_looked_at_with_all_that_it_says_and_does(live: Live) -> No
     with live.client("viewer") as viewer:
         found = viewer.drafts.look("mine", "policies.farebox")
         assert "".join(piece.text for piece in found.words).startswith("The group harbour except those of whom")
+        assert found.covers is not None
         assert (found.covers.people, found.covers.apps) == (1, 2)
         blocked, asked = found.told
         fixes = "Turn on encryption. Install the update."
@@ -104,10 +105,13 @@ def test_an_object_is_looked_at_with_all_that_it_says_and_does(live: Live) -> No
         assert (first.count, first.items[0].id, first.following) == (2, "farebox", "farebox")
         assert viewer.drafts.covered("mine", "policies.farebox", "apps", "farebox").items[0].id == "till"
         standard = viewer.drafts.look("mine", "standards.tablet")
+        assert standard.standing is not None
         assert standard.standing.lines[0] == "1 of 2 devices pass it today."
         assert [(d.id, d.note) for d in standard.standing.devices] == [("t2", "new (not known)")]
         assert [(use.kind, use.id) for use in standard.used_by] == [("policy", "farebox")]
-        hours = viewer.drafts.look("mine", "schedules.shore-hours").standing.lines
+        standing = viewer.drafts.look("mine", "schedules.shore-hours").standing
+        assert standing is not None
+        hours = standing.lines
         assert hours == [
             "It is Monday 2026-11-23, 09:00 in Atlantic/Reykjavik: open now; that day it is open 07:00-19:00."
         ]
@@ -177,6 +181,7 @@ def test_the_language_is_understood_as_one_types(
         assert len(found.problems) == len(problems)
         for problem, (code, start, end) in zip(found.problems, problems, strict=True):
             if code:
+                assert problem.span is not None
                 assert (problem.code, problem.span.column, problem.span.end_column) == (code, start, end)
         if found.tree is not None:
             assert viewer.drafts.understand(kind, tree=found.tree, draft="mine").text == canonical
@@ -274,6 +279,7 @@ def test_a_draft_is_published_when_it_is_due(live: Live) -> None:
             publisher.drafts.unplan("mine")
         assert refused.value.problem.code == "not-planned"
         planned = publisher.drafts.plan(publisher.drafts.get("mine").info, "2026-11-24T06:00:00Z", "in time")
+        assert planned.plan is not None
         assert planned.plan.at == "2026-11-24T06:00:00Z"
         live.runtime.planner.publish_due()
         assert publisher.rulebook.history()[0].number == 1

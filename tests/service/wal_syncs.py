@@ -6,7 +6,7 @@ and `sqlite3_io_methods` in SQLite's C interface.
 
 from __future__ import annotations
 
-import _sqlite3  # type: ignore[import-not-found]
+import _sqlite3
 import ctypes
 import os
 import shutil
@@ -66,7 +66,7 @@ def watch() -> None:
                 sync_really = _SyncType(watched.methods[_SYNC])
 
                 def synced(file: int, flags: int) -> int:
-                    code = sync_really(file, flags)
+                    code = int(sync_really(file, flags))
                     wal = names[file]
                     draft = wal.with_name(f"{wal.name}.draft")
                     # One thread may commit while another moves what is committed into the database: both sync.

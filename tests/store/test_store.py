@@ -140,9 +140,10 @@ _PEOPLE = ("a", "b", None)
 
 
 def _new(number: int, at: datetime, person: str | None) -> NewSignin:
-    documents = [json.dumps({"values": {"person.id": ["reported", person]} if person else {}}).encode(), *[b"{}"] * 5]
+    about = json.dumps({"values": {"person.id": ["reported", person]} if person else {}}).encode()
     return NewSignin(
-        f"s-{number}", number_for(f"s-{number}"), at, b"", '{"values": {}}', *documents, b"{}",
+        f"s-{number}", number_for(f"s-{number}"), at, b"", '{"values": {}}', about, b"{}",
+        b"{}", b"{}", b"{}", b"{}", b"{}",
         Decided("allowed", None, True, None, None, "allowed", b'{"tell": []}'), person, "x", f"d-{person}",
         None, None, None, True, None, 1,
     )  # fmt: skip
