@@ -12,7 +12,7 @@ from caddrel.cli.files import objects_of
 from caddrel.cli.output import heading, json_option, mark, remark, say, table, write_json, write_line
 from caddrel.cli.profile import connect
 from caddrel.cli.tracing import shape
-from caddrel.client.caddrel import Things
+from caddrel.client.inventory import Things
 from caddrel.wire.inventory import Detail, Item
 
 _COLUMNS = {
@@ -103,7 +103,32 @@ def _make(noun: str) -> click.Group:
             return
         say(f"{result.added} added, {result.changed} changed")
 
+    _add_removing(group, noun)
     return group
+
+
+def _add_removing(group: click.Group, noun: str) -> None:
+    @group.command(
+        "remove",
+        help="Take objects out: nothing of them is kept but their ids; the log keeps what it has."
+        f"\n\n\b\nExample: caddrel {noun} remove {_EXAMPLES[noun]}",
+    )
+    @click.argument("ids", nargs=-1, required=True, metavar="ID…")
+    @click.option(
+        "--accept-lockout-risk", default="", metavar="WHY", help="Even when nobody could administer after it."
+    )
+    @json_option
+    def remove(ids: tuple[str, ...], accept_lockout_risk: str, as_json: bool) -> None:
+        with connect() as service:
+            things: Things = getattr(service, noun)
+            # Those that are not there are told before any is taken out.
+            versions = {id: things.get(id).item.version for id in ids}
+            for id, version in versions.items():
+                gone = things.remove(id, version, accept_lockout_risk)
+                if as_json:
+                    write_line({"noun": gone.noun, "id": gone.id})
+                else:
+                    say(f"{gone.id} is taken out.")
 
 
 def _print_detail(noun: str, found: Detail) -> None:

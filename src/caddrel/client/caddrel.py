@@ -12,6 +12,7 @@ import httpx
 
 from caddrel.client.caller import Caller, Refused
 from caddrel.client.drafts import Drafts
+from caddrel.client.inventory import InventoryFeed, Things
 from caddrel.wire import (
     acceptances,
     access,
@@ -299,36 +300,6 @@ class Audit:
         return self._caller.get("/api/v1/audit/checkpoint", audit.Checkpoint)
 
 
-class Things:
-    """One kind of inventory object."""
-
-    def __init__(self, caller: Caller, noun: str) -> None:
-        self._caller = caller
-        self._path = f"/api/v1/{noun}"
-
-    def list(self, search: str = "", after: str = "", limit: int = 50) -> inventory.Page:
-        """Return one page of objects by id."""
-        return self._caller.get(self._path, inventory.Page, {"search": search, "after": after, "limit": limit})
-
-    def all(self, search: str = "") -> Iterator[inventory.Item]:
-        """Yield every object by id."""
-        after = ""
-        while True:
-            page = self.list(search, after, 500)
-            yield from page.items
-            if page.next is None:
-                return
-            after = page.next
-
-    def get(self, id: str) -> inventory.Detail:
-        """Return one object."""
-        return self._caller.get(f"{self._path}/{quote(id, safe='')}", inventory.Detail)
-
-    def import_(self, lines: Iterable[bytes]) -> inventory.PutResult:
-        """Add or replace objects, one a line; all of them or, when one is wrong, none."""
-        return self._caller.stream(self._path, lines, inventory.PutResult)
-
-
 class Passwords:
     """Password standards at work."""
 
@@ -451,6 +422,7 @@ class Caddrel:
         self.acceptances = Acceptances(caller)
         self.audit = Audit(caller)
         self.drafts = Drafts(caller)
+        self.inventory = InventoryFeed(caller)
         self.people = Things(caller, "people")
         self.groups = Things(caller, "groups")
         self.devices = Things(caller, "devices")

@@ -77,10 +77,17 @@ class Caller:
         content = b"" if body is None else msgspec.json.encode(body)
         return self._send("POST", path, returns, content=content, headers=said)
 
-    def put(self, path: str, body: msgspec.Struct, returns: type[T], headers: Mapping[str, str]) -> T:
+    def put(
+        self,
+        path: str,
+        body: msgspec.Struct,
+        returns: type[T],
+        headers: Mapping[str, str],
+        params: Mapping[str, str] | None = None,
+    ) -> T:
         """Replace a document."""
         said = {"Content-Type": "application/json", **headers}
-        return self._send("PUT", path, returns, content=msgspec.json.encode(body), headers=said)
+        return self._send("PUT", path, returns, content=msgspec.json.encode(body), headers=said, params=_given(params))
 
     def stream(self, path: str, lines: Iterable[bytes], returns: type[T], params: Mapping[str, str] | None = None) -> T:
         """Send lines as they come; this may take long, so that only silence of the network ends it."""
@@ -111,9 +118,15 @@ class Caller:
                     if line.startswith(b"data: "):
                         yield decode(line[6:], returns)
 
-    def delete(self, path: str, returns: type[T], params: Mapping[str, str] | None = None) -> T:
+    def delete(
+        self,
+        path: str,
+        returns: type[T],
+        params: Mapping[str, str] | None = None,
+        headers: Mapping[str, str] | None = None,
+    ) -> T:
         """Take something away."""
-        return self._send("DELETE", path, returns, params=params)
+        return self._send("DELETE", path, returns, params=_given(params), headers=headers)
 
     def _send(self, method: str, path: str, returns: type[T], **options: Any) -> T:
         try:
@@ -127,6 +140,10 @@ class Caller:
             return decode(response.content, returns)
         except (msgspec.ValidationError, msgspec.DecodeError) as error:
             raise Unreachable(f"{self.url} answered, but not as Caddrel does: {error}") from error
+
+
+def _given(params: Mapping[str, str] | None) -> dict[str, str]:
+    return {name: value for name, value in (params or {}).items() if value}
 
 
 def _problem(response: httpx.Response) -> Problem:

@@ -17,7 +17,7 @@ from caddrel.service.decisions.evaluate import Door
 from caddrel.service.decisions.group_commit import Recorder
 from caddrel.service.decisions.shadow_drafts import Shadows
 from caddrel.service.http.endpoints import Serving
-from caddrel.service.inventory.administrators import Administrators
+from caddrel.service.inventory.changes import InventoryChanges
 from caddrel.service.rulebooks.findings import Findings
 from caddrel.service.rulebooks.publish import Publisher
 from caddrel.service.rulebooks.scheduled_publish import Planner
@@ -39,7 +39,7 @@ class Runtime(Serving):
     challenges: Challenges
     checkpoints: Checkpoints
     covering: Covering
-    administrators: Administrators
+    inventory: InventoryChanges
     findings: Findings
     last_view: LastView
     publisher: Publisher
@@ -77,7 +77,7 @@ def begin(data: DataFolder) -> Runtime:
         challenges=Challenges(),
         checkpoints=Checkpoints(data.folder, data.keys, data.audit, data.signins),
         covering=Covering(data),
-        administrators=Administrators(data),
+        inventory=InventoryChanges(data),
         findings=findings,
         last_view=LastView(data),
         publisher=publisher,

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import Connection, and_, func, or_, select, update
+from sqlalchemy import ColumnElement, Connection, and_, func, literal, or_, select, tuple_, update
 from sqlalchemy.dialects.sqlite import insert
 
 from caddrel.store.engine import Database, Kept
@@ -20,12 +20,37 @@ _VERSION = "inventory"
 
 @dataclass(frozen=True, slots=True)
 class Stored:
-    """One object of the inventory."""
+    """One object of the inventory, or what is left of one that was taken out.
+
+    Attributes
+    ----------
+    version
+        The number of the change of the inventory that it came with as it is.
+    """
 
     noun: str
     id: str
     title: str
     document: Mapping[str, Any]
+    version: int
+    removed: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class Changes:
+    """What has changed up to a version: by noun the documents that came or changed, and the ids of what went."""
+
+    version: int
+    came: Mapping[str, list[dict[str, Any]]]
+    went: Mapping[str, list[str]]
+
+
+class Moved(Exception):
+    """An object is not as it was seen; `there` is what it is now, None when it is not there."""
+
+    def __init__(self, there: Stored | None) -> None:
+        super().__init__("the object has changed")
+        self.there = there
 
 
 class InventoryStore:
@@ -50,46 +75,75 @@ class InventoryStore:
         with self._database.write() as connection:
             version = _next_version(connection)
             for noun, document in objects:
-                text = json.dumps(document, ensure_ascii=False, sort_keys=True)
-                key = and_(inventory.c.noun == noun, inventory.c.id == document["id"])
-                present = connection.execute(select(inventory.c.document).where(key)).scalar()
-                if present == text:
+                present = _row(connection, noun, document["id"])
+                there = present is not None and present.removed_at is None
+                if present is not None and there and present.document == _text(document):
                     continue
-                added += present is None
-                changed += present is not None
-                values = {"title": document.get("title") or "", "document": text, "changed_at": to_stored(at)}
-                values["version"] = version
-                connection.execute(
-                    insert(inventory)
-                    .values(noun=noun, id=document["id"], **values)
-                    .on_conflict_do_update(index_elements=["noun", "id"], set_=values)
-                )
+                added += not there
+                changed += there
+                _write(connection, noun, document, at, version)
         return added, changed
 
-    def merge(self, noun: str, id: str, changed: Mapping[str, Any], at: datetime) -> bool:
-        """Change some fields of an object; tell whether it is there."""
-        key = and_(inventory.c.noun == noun, inventory.c.id == id)
+    def put_one(self, noun: str, document: Mapping[str, Any], at: datetime, seen: int | None) -> Stored:
+        """Add or replace one object, as whoever does it has seen it; return it as it is then.
+
+        Parameters
+        ----------
+        seen
+            The version that was seen; 0 when there was none, None for whatever is there.
+
+        Raises
+        ------
+        Moved
+            When it has another version by now, or is there where none was seen.
+        """
         with self._database.write() as connection:
-            present = connection.execute(select(inventory.c.document).where(key)).scalar()
-            if present is None:
+            there = _seen(_row(connection, noun, document["id"]), seen)
+            if there is None or there.document != _text(document):
+                _write(connection, noun, document, at, _next_version(connection))
+            return _stored(_row(connection, noun, document["id"]))
+
+    def remove(self, noun: str, id: str, at: datetime, seen: int | None) -> bool:
+        """Take out an object; tell whether it was there. Its id is kept, and nothing else of it.
+
+        Parameters
+        ----------
+        seen
+            The version that was seen; None for whatever is there.
+
+        Raises
+        ------
+        Moved
+            When it has another version by now.
+        """
+        with self._database.write() as connection:
+            there = _row(connection, noun, id)
+            if there is None or there.removed_at is not None:
                 return False
-            text = json.dumps({**json.loads(present), **changed}, ensure_ascii=False, sort_keys=True)
-            version = _next_version(connection)
-            connection.execute(
-                update(inventory).where(key).values(document=text, changed_at=to_stored(at), version=version)
-            )
+            _seen(there, seen)
+            moment, version = to_stored(at), _next_version(connection)
+            emptied = {"title": "", "document": "{}", "changed_at": moment, "removed_at": moment, "version": version}
+            connection.execute(update(inventory).where(_key(noun, id)).values(**emptied))
         return True
+
+    def merge(self, noun: str, id: str, changed: Mapping[str, Any], at: datetime) -> Stored | None:
+        """Change some fields of an object and return it as it is then; None when it is not there."""
+        with self._database.write() as connection:
+            there = _row(connection, noun, id)
+            if there is None or there.removed_at is not None:
+                return None
+            _write(connection, noun, {**json.loads(there.document), **changed}, at, _next_version(connection))
+            return _stored(_row(connection, noun, id))
 
     def get(self, noun: str, id: str) -> Stored | None:
         """Return one object."""
-        query = select(inventory).where(inventory.c.noun == noun, inventory.c.id == id)
         with self._database.read() as connection:
-            row = connection.execute(query).first()
-        return Stored(row.noun, row.id, row.title, json.loads(row.document)) if row else None
+            row = _row(connection, noun, id)
+        return _stored(row) if row is not None and row.removed_at is None else None
 
     def page(self, noun: str, search: str = "", after: str = "", limit: int = 50) -> tuple[list[Stored], int]:
         """Return objects by id after one, matching a search, and how many match in all."""
-        matching = inventory.c.noun == noun
+        matching = and_(inventory.c.noun == noun, inventory.c.removed_at.is_(None))
         if search:
             # SQLite's LIKE takes letters of either case by itself; folding both sides as well takes twice the time.
             found = [column.contains(search, autoescape=True) for column in (inventory.c.id, inventory.c.title)]
@@ -99,23 +153,77 @@ class InventoryStore:
             rows = connection.execute(
                 select(inventory).where(matching, inventory.c.id > after).order_by(inventory.c.id).limit(limit)
             ).all()
-        return [Stored(r.noun, r.id, r.title, json.loads(r.document)) for r in rows], total
+        return [_stored(row) for row in rows], total
 
-    def since(self, version: int) -> tuple[int, dict[str, list[dict[str, Any]]]]:
-        """Return the version that there is now, and by noun the documents that have come since an earlier one.
+    def since(self, version: int) -> Changes:
+        """Return everything that has come, changed or gone since a version.
 
         Parameters
         ----------
         version
             Negative for every document.
         """
-        found: dict[str, list[dict[str, Any]]] = {}
+        came: dict[str, list[dict[str, Any]]] = {}
+        went: dict[str, list[str]] = {}
         with self._database.read() as connection:
             now = connection.execute(select(counters.c.value).where(counters.c.name == _VERSION)).scalar() or 0
-            wanted = select(inventory.c.noun, inventory.c.document).where(inventory.c.version > version)
-            for row in connection.execute(wanted):
-                found.setdefault(row.noun, []).append(json.loads(row.document))
-        return now, found
+            for row in connection.execute(select(inventory).where(inventory.c.version > version)):
+                if row.removed_at is None:
+                    came.setdefault(row.noun, []).append(json.loads(row.document))
+                else:
+                    went.setdefault(row.noun, []).append(row.id)
+        return Changes(now, came, went)
+
+    def changes(self, after: tuple[int, str, str], limit: int) -> tuple[list[Stored], int]:
+        """Return what has come, changed or gone after a place, in order of version, noun and id, and the version now.
+
+        Parameters
+        ----------
+        after
+            Version, noun and id of the last change that is known; noun and id are empty for a version as a whole.
+        """
+        order = (inventory.c.version, inventory.c.noun, inventory.c.id)
+        # Of a version that is known as a whole nothing is told again.
+        known = after if after[1] else (after[0], "\U0010ffff", "")
+        wanted = select(inventory).where(tuple_(*order) > tuple_(*map(literal, known))).order_by(*order).limit(limit)
+        with self._database.read() as connection:
+            now = connection.execute(select(counters.c.value).where(counters.c.name == _VERSION)).scalar() or 0
+            return [_stored(row) for row in connection.execute(wanted)], now
+
+
+def _key(noun: str, id: str) -> ColumnElement[bool]:
+    return and_(inventory.c.noun == noun, inventory.c.id == id)
+
+
+def _row(connection: Connection, noun: str, id: str) -> Any:
+    return connection.execute(select(inventory).where(_key(noun, id))).first()
+
+
+def _stored(row: Any) -> Stored:
+    document = json.loads(row.document)
+    return Stored(row.noun, row.id, row.title, document, row.version, row.removed_at is not None)
+
+
+def _seen(row: Any, seen: int | None) -> Any:
+    """Return a row that is there, when it is as it was seen."""
+    there = row if row is not None and row.removed_at is None else None
+    if seen is not None and seen != (there.version if there is not None else 0):
+        raise Moved(_stored(there) if there is not None else None)
+    return there
+
+
+def _text(document: Mapping[str, Any]) -> str:
+    return json.dumps(document, ensure_ascii=False, sort_keys=True)
+
+
+def _write(connection: Connection, noun: str, document: Mapping[str, Any], at: datetime, version: int) -> None:
+    values = {"title": document.get("title") or "", "document": _text(document), "changed_at": to_stored(at)}
+    values |= {"version": version, "removed_at": None}
+    connection.execute(
+        insert(inventory)
+        .values(noun=noun, id=document["id"], **values)
+        .on_conflict_do_update(index_elements=["noun", "id"], set_=values)
+    )
 
 
 def _next_version(connection: Connection) -> int:

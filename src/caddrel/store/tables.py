@@ -44,7 +44,10 @@ inventory = Table(
     Column("title", String, nullable=False),
     Column("document", Text, nullable=False),
     Column("changed_at", Integer, nullable=False),
+    # The number of the change of the inventory that it came with, or went.
     Column("version", Integer, nullable=False, server_default="0"),
+    # When it was taken out; what is left then is its id, so that whoever asks what has changed is told that it is gone.
+    Column("removed_at", Integer),
     Index("inventory_version", "version"),
 )
 counters = Table(

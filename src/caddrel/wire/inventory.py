@@ -10,11 +10,42 @@ from caddrel.wire.problems import Diagnostic
 
 
 class Item(msgspec.Struct, frozen=True):
-    """One object of the inventory."""
+    """One object of the inventory; `version` grows with every change of it."""
 
     id: str
     title: str
     document: dict[str, Any]
+    version: int = 0
+
+
+class ItemRequest(msgspec.Struct, frozen=True):
+    """One object as it is to be; its id is the address's."""
+
+    document: dict[str, Any]
+
+
+class Removed(msgspec.Struct, frozen=True):
+    """An object that was taken out."""
+
+    noun: str
+    id: str
+
+
+class InventoryChange(msgspec.Struct, frozen=True):
+    """An object that has come or changed, as it is now; or that has gone, then without a document."""
+
+    noun: str
+    id: str
+    version: int
+    document: dict[str, Any] | None
+
+
+class InventoryChanges(msgspec.Struct, frozen=True):
+    """What has changed; `next` is what to ask with for what changes later, and `more` whether there already is more."""
+
+    items: list[InventoryChange]
+    next: str
+    more: bool
 
 
 class Page(msgspec.Struct, frozen=True):

@@ -523,10 +523,31 @@ export interface ImportResult {
   not_understood?: StrangeWord[];
 }
 
-/** One object of the inventory. */
+/** An object that has come or changed, as it is now; or that has gone, then without a document. */
+export interface InventoryChange {
+  noun: string;
+  id: string;
+  version: number;
+  document: Record<string, unknown> | null;
+}
+
+/** What has changed; `next` is what to ask with for what changes later, and `more` whether there already is more. */
+export interface InventoryChanges {
+  items: InventoryChange[];
+  next: string;
+  more: boolean;
+}
+
+/** One object of the inventory; `version` grows with every change of it. */
 export interface Item {
   id: string;
   title: string;
+  document: Record<string, unknown>;
+  version?: number;
+}
+
+/** One object as it is to be; its id is the address's. */
+export interface ItemRequest {
   document: Record<string, unknown>;
 }
 
@@ -924,6 +945,12 @@ export interface RemedyStep {
   says: string;
   who: string;
   facts: Record<string, unknown>;
+}
+
+/** An object that was taken out. */
+export interface Removed {
+  noun: string;
+  id: string;
 }
 
 /** Formulas and items of all possible requirements. */

@@ -2,12 +2,19 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
-from typing import TypeVar
+from collections.abc import Collection, Iterator, Mapping
+from typing import Final, TypeVar
 
 V = TypeVar("V")
 # A layer that has grown to so many is laid into the one below it.
 MOST_ABOVE = 1_000
+
+
+class _Gone:
+    """Stands above for what is there below and has been taken away."""
+
+
+_GONE: Final = _Gone()
 
 
 class Layers(Mapping[str, V]):
@@ -15,42 +22,62 @@ class Layers(Mapping[str, V]):
 
     Parameters
     ----------
-    below, above
-        Of the same id the one above counts.
+    below
+        What is there.
     """
 
     __slots__ = ("_above", "_below", "_more")
 
-    def __init__(self, below: Mapping[str, V], above: Mapping[str, V] | None = None) -> None:
+    def __init__(self, below: Mapping[str, V]) -> None:
         self._below = below
-        self._above = above or {}
-        # How many ids only the layer above has.
-        self._more = sum(id not in below for id in self._above)
+        self._above: Mapping[str, V | _Gone] = {}
+        # By how many there are more, or less, than below.
+        self._more = 0
 
-    def over(self, changed: Mapping[str, V]) -> Layers[V]:
-        """Return the mapping with others laid over it."""
-        if not changed:
+    def over(self, changed: Mapping[str, V], gone: Collection[str] = ()) -> Layers[V]:
+        """Return the mapping with others laid over it: of the same id those count.
+
+        Parameters
+        ----------
+        gone
+            Ids that are taken away; one that is also among the changed is there.
+        """
+        if not changed and not gone:
             return self
-        if len(self._above) + len(changed) > MOST_ABOVE:
-            return Layers({**self._below, **self._above, **changed})
-        return Layers(self._below, {**self._above, **changed})
+        above: dict[str, V | _Gone] = {**self._above, **dict.fromkeys(gone, _GONE), **changed}
+        if len(above) > MOST_ABOVE:
+            laid = {**self._below, **above}
+            return Layers({id: there for id, there in laid.items() if not isinstance(there, _Gone)})
+        made = Layers(self._below)
+        made._above = above
+        made._more = sum((not isinstance(there, _Gone)) - (id in self._below) for id, there in above.items())
+        return made
 
     def __getitem__(self, id: str) -> V:
         found = self._above.get(id)
-        return self._below[id] if found is None else found
+        if found is None:
+            return self._below[id]
+        if isinstance(found, _Gone):
+            raise KeyError(id)
+        return found
 
     def get(self, id: str, default: V | None = None) -> V | None:  # type: ignore[override]  # as of every mapping
         """Return what stands for an id."""
         found = self._above.get(id)
-        return self._below.get(id, default) if found is None else found
+        if found is None:
+            return self._below.get(id, default)
+        return default if isinstance(found, _Gone) else found
 
     def __contains__(self, id: object) -> bool:
-        return id in self._above or id in self._below
+        found = self._above.get(id) if isinstance(id, str) else None
+        return id in self._below if found is None else found is not _GONE
 
     def __iter__(self) -> Iterator[str]:
-        yield from self._below
-        if self._more:
-            yield from (id for id in self._above if id not in self._below)
+        if not self._above:
+            yield from self._below
+            return
+        yield from (id for id in self._below if self._above.get(id) is not _GONE)
+        yield from (id for id, there in self._above.items() if there is not _GONE and id not in self._below)
 
     def __len__(self) -> int:
         return len(self._below) + self._more

@@ -6,9 +6,10 @@ Not here: where the inventory is stored (`caddrel.store`).
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Collection, Iterable, Iterator, Mapping
 from dataclasses import dataclass, field
 from datetime import datetime
+from types import MappingProxyType
 from typing import Any
 
 from caddrel.core.facts.layers import Layers
@@ -71,13 +72,20 @@ class Inventory:
         self._closures: dict[str, frozenset[str]] = {}
         self._by_person: dict[str, list[Entry]] | None = None
 
-    def replaced(self, changed: Inventory) -> Inventory:
-        """Return the index with the objects of another added, or in place of those of the same ids."""
+    def replaced(self, changed: Inventory, gone: Mapping[str, Collection[str]] = MappingProxyType({})) -> Inventory:
+        """Return the index with the objects of another added, or in place of those of the same ids.
+
+        Parameters
+        ----------
+        gone
+            By noun the ids of objects that are there no more.
+        """
         made = Inventory()
         for noun in NOUNS:
-            setattr(made, noun, getattr(self, noun).over(getattr(changed, noun)))
+            setattr(made, noun, getattr(self, noun).over(getattr(changed, noun), gone.get(noun, ())))
+        # What a device that is gone had for its serial stays: whoever finds it by that looks for it once more.
         made._by_serial = self._by_serial.over(changed._by_serial)
-        made._closures = {} if changed.groups else self._closures
+        made._closures = {} if changed.groups or gone.get("groups") else self._closures
         return made
 
     def parts(self, most: int) -> Iterator[tuple[str, list[Any]]]:

@@ -16,8 +16,8 @@ from caddrel.store.accounts import DEVICE, DOOR, PEOPLE, ROLES, Token
 # What a token can be for alone: the first word of an address of the API. Not tokens and accounts: whoever may make
 # those can do anything.
 AREAS = (
-    "acceptances", "apps", "audit", "causes", "devices", "doctor", "drafts", "facts", "groups", "jobs", "language",
-    "lists", "mappings", "passwords", "people", "rehearse", "rulebook", "selectors", "sessions", "signins",
+    "acceptances", "apps", "audit", "causes", "devices", "doctor", "drafts", "facts", "groups", "inventory", "jobs",
+    "language", "lists", "mappings", "passwords", "people", "rehearse", "rulebook", "selectors", "sessions", "signins",
     "starter-codes",
 )  # fmt: skip
 

@@ -22,11 +22,13 @@ class Administrators:
         # Who could when that was asked last: asked first the next time.
         self._known = ""
 
-    def check(self, noun: str, entries: Sequence[Any], accepted: str) -> None:
-        """Refuse objects that would leave nobody able to get into the apps that everything is administered with.
+    def check(self, noun: str, entries: Sequence[Any], gone: Sequence[str], accepted: str) -> None:
+        """Refuse what would leave nobody able to get into the apps that everything is administered with.
 
         Parameters
         ----------
+        entries, gone
+            What is to be added or replaced, and the ids of what is to be taken out.
         accepted
             Why that risk is accepted; recorded.
 
@@ -37,14 +39,14 @@ class Administrators:
         """
         data = self._data
         published = data.rulebooks.current()
-        if published is None or noun not in _NOUNS or not entries or accepted.strip():
+        if published is None or noun not in _NOUNS or not (entries or gone) or accepted.strip():
             return
         before, now = data.inventories.current(), data.clock()
         who = administers(published.compiled, before, now, data.addresses, self._known)
         if who is None:
             return
         self._known = who
-        after = before.replaced(Inventory(**{noun: entries}))
+        after = before.replaced(Inventory(**{noun: entries}), {noun: gone})
         if administers(published.compiled, after, now, data.addresses, who) is None:
             hint = "leave somebody able to, or give the reason: ?accept_lockout_risk=…"
-            raise ServiceError(409, "lockout-risk", "nobody could administer any more; nothing was taken in", hint)
+            raise ServiceError(409, "lockout-risk", "nobody could administer any more; nothing was changed", hint)

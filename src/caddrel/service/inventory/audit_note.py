@@ -22,6 +22,17 @@ def told(before: Inventory, noun: str, entries: Iterable[Any]) -> str:
     return f"{found}; and {left_out} more" if left_out else found
 
 
+def removed(before: Inventory, noun: str, id: str) -> str:
+    """Return what taking out an object takes away."""
+    there = getattr(before, noun).get(id)
+    held = (
+        [f"{word} {name}" for fact, word in _SETS.items() for name in sorted(_held(there, fact))]
+        if isinstance(there, Entry)
+        else []
+    )
+    return f"{id}: removed{f', who had the {chr(44).join(held)}' if held else ''}"[:LONGEST]
+
+
 def _changes(before: Inventory, noun: str, entries: Iterable[Any]) -> Iterator[str]:
     there = getattr(before, noun)
     for entry in entries:

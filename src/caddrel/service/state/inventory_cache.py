@@ -25,14 +25,15 @@ class Inventories:
             return made[1]
         with self._lock:
             before = self._made
-            version, documents = self._store.since(before[0] if before is not None else -1)
+            changes = self._store.since(before[0] if before is not None else -1)
+            version = changes.version
             # Objects were checked when they were taken in; one that a later release refuses is left out.
-            found, _ = read_inventory(documents, stored=True)
+            found, _ = read_inventory(changes.came, stored=True)
             if before is None:
                 self._made = (version, found)
                 # They live as long as the service: looking through them for garbage again and again takes long.
                 gc.collect()
                 gc.freeze()
             else:
-                self._made = (version, before[1].replaced(found) if documents else before[1])
+                self._made = (version, before[1].replaced(found, changes.went))
             return self._made[1]

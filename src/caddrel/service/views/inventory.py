@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from typing import Any
 
 import msgspec
@@ -9,12 +10,10 @@ import msgspec
 from caddrel.core.decide.interpreter.judge import Judge
 from caddrel.core.diagnostics import Diagnostic, shorten
 from caddrel.core.facts.facts import Setting
-from caddrel.core.facts.values import show_moment
 from caddrel.core.inventory.completion import complete
 from caddrel.core.inventory.index import NOUNS, ONE_OF
 from caddrel.core.inventory.reader import InventoryReader, read_object
 from caddrel.service.http.endpoints import Param
-from caddrel.service.inventory import audit_note
 from caddrel.service.problems import ServiceError, diagnostic, not_found
 from caddrel.service.views.declaring import Call, Endpoints
 from caddrel.store.accounts import DEVICE
@@ -28,11 +27,62 @@ _PARAMS = [
     Param("after", "Only ids after this one."),
     _LIMIT,
 ]
+_ACCEPT = Param("accept_lockout_risk", "Why it is done even when nobody could administer after it.")
+_CHANGES_LIMIT = Param("limit", "At most so many.", 1000, 10_000)
 MOST_OBJECTS = 500_000
+_TAG = re.compile(r'"(\d{1,15})"')
+_CURSOR = re.compile(r"(\d{1,15})(?:\.([a-z]+)\.(.{1,200}))?")
+
+
+def _seen(call: Call, new: bool = False) -> int | None:
+    """Return the version that the caller has seen (RFC 9110, sections 13.1.1 and 13.1.2); None for any.
+
+    Parameters
+    ----------
+    new
+        Whether there may have been nothing, which is version 0.
+    """
+    expected = call.expected.strip()
+    if expected == "*":
+        return None
+    if new and not expected and call.seen.strip() == "*":
+        return 0
+    found = _TAG.fullmatch(expected)
+    if found is None:
+        hint = 'send If-Match with the ETag that you read, such as "3", or * for whatever is there'
+        raise ServiceError(428, "no-version", "say which version of the object you have seen", hint)
+    return int(found.group(1))
+
+
+@endpoints.add(
+    "GET",
+    "/api/v1/inventory/changes",
+    role="viewer",
+    returns=wire.InventoryChanges,
+    params=[
+        Param("since", "The `next` of an answer before: only what has changed since then; everything when left out."),
+        _CHANGES_LIMIT,
+    ],
+)
+def changes(call: Call) -> wire.InventoryChanges:
+    """What has come, changed or gone in the inventory, the earliest first; each object once, as it is now."""
+    limit = call.number(_CHANGES_LIMIT)
+    found = _CURSOR.fullmatch(call.query.get("since", "") or "0")
+    if found is None or found[2] not in {None, *NOUNS}:
+        raise ServiceError(400, "bad-cursor", "`since` is not what an answer of this service gave", "leave it out")
+    after = (int(found[1]), found[2] or "", found[3] or "")
+    stored, version = call.data.inventory.changes(after, limit + 1)
+    last = stored[limit - 1] if len(stored) > limit else None
+    items = [
+        wire.InventoryChange(each.noun, each.id, each.version, None if each.removed else dict(each.document))
+        for each in stored[:limit]
+    ]
+    following = f"{last.version}.{last.noun}.{last.id}" if last is not None else str(version)
+    return wire.InventoryChanges(items, following, last is not None)
 
 
 def _item(stored: Stored) -> wire.Item:
-    return wire.Item(stored.id, stored.title, dict(stored.document))
+    return wire.Item(stored.id, stored.title, dict(stored.document), stored.version)
 
 
 def _listed(call: Call, noun: str) -> wire.Page:
@@ -52,6 +102,7 @@ def _detail(call: Call, noun: str) -> wire.Detail:
         person = inventory.people.get(stored.id)
         groups = sorted(inventory.groups_of(person, call.data.clock()) or ()) if person is not None else []
     standards = _standards(call, stored.id) if noun == "devices" else []
+    call.etag = f'"{stored.version}"'
     return wire.Detail(noun, _item(stored), groups, standards)
 
 
@@ -85,7 +136,7 @@ def _take_in(call: Call, noun: str) -> wire.PutResult:
     if call.stream is None:
         raise ServiceError(400, "bad-request", "send NDJSON, one object a line")
     reader = InventoryReader()
-    objects: list[tuple[str, dict[str, Any]]] = []
+    objects: list[dict[str, Any]] = []
     entries: list[Any] = []
     most = call.data.limits.rulebook if noun == "lists" else call.data.limits.line
     number = 0
@@ -103,16 +154,15 @@ def _take_in(call: Call, noun: str) -> wire.PutResult:
         made = read_object(reader, noun, document, f"line {number}")
         if made is not None:
             entries.append(made)
-            objects.append((noun, {key: value for key, value in document.items() if value is not None}))
+            objects.append({key: value for key, value in document.items() if value is not None})
         if len(objects) > MOST_OBJECTS:
             raise ServiceError(413, "too-large", f"at most {MOST_OBJECTS} objects at once")
     if reader.problems:
         problems: list[Diagnostic] = reader.problems[:100]
         title = f"{len(reader.problems)} of the objects' fields are wrong; nothing was taken in"
         raise ServiceError(422, "bad-inventory", title, "mend them and send all again", problems)
-    call.runtime.administrators.check(noun, entries, call.query.get("accept_lockout_risk", ""))
-    call.noted = audit_note.told(call.data.inventories.current(), noun, entries)
-    added, changed = call.data.inventory.put(objects, call.data.clock())
+    accepted = call.query.get("accept_lockout_risk", "")
+    added, changed, call.noted = call.runtime.inventory.put(noun, objects, entries, accepted)
     return wire.PutResult(added, changed, [diagnostic(d) for d in reader.problems])
 
 
@@ -122,17 +172,8 @@ def report_state(call: Call) -> wire.Item:
     id = call.path["id"]
     if call.who().token_name != id:
         raise ServiceError(403, "not-allowed", "a device reports its own state only")
-    now = call.data.clock()
     said = {name: value for name, value in msgspec.structs.asdict(call.body).items() if value is not None}
-    reader = InventoryReader()
-    read_object(reader, "devices", {"id": id, **said}, "state")
-    if reader.problems:
-        raise ServiceError(422, "bad-inventory", "the state is wrong; nothing was taken in", "", reader.problems)
-    if not call.data.inventory.merge("devices", id, {**said, "state_at": show_moment(now)}, now):
-        raise not_found(f"device `{shorten(id)}`")
-    stored = call.data.inventory.get("devices", id)
-    assert stored is not None
-    return wire.Item(stored.id, stored.title, dict(stored.document))
+    return _item(call.runtime.inventory.report(id, said))
 
 
 def _declare(noun: str) -> None:
@@ -153,11 +194,35 @@ def _declare(noun: str) -> None:
         returns=wire.PutResult,
         stream="One object a line, with its id; replaces the object of that id.",
         limit="stream",
-        params=[Param("accept_lockout_risk", "Why it is taken in even when nobody could administer after it.")],
+        params=[_ACCEPT],
     )
     def take_in(call: Call) -> wire.PutResult:
         """Add or replace objects; all of them or, when one is wrong, none."""
         return _take_in(call, noun)
+
+    @endpoints.add(
+        "PUT",
+        f"/api/v1/{noun}/<id>",
+        role="operator",
+        body=wire.ItemRequest,
+        returns=wire.Item,
+        limit="rulebook" if noun == "lists" else "line",
+        params=[_ACCEPT],
+    )
+    def put(call: Call) -> wire.Item:
+        """Replace one object as it was seen (`If-Match`), or add one that was not there (`If-None-Match: *`)."""
+        document = {**call.body.document, "id": call.path["id"]}
+        accepted = call.query.get("accept_lockout_risk", "")
+        stored, call.noted = call.runtime.inventory.put_one(noun, document, _seen(call, new=True), accepted)
+        call.etag = f'"{stored.version}"'
+        return _item(stored)
+
+    @endpoints.add("DELETE", f"/api/v1/{noun}/<id>", role="operator", returns=wire.Removed, params=[_ACCEPT])
+    def remove(call: Call) -> wire.Removed:
+        """Take out one object as it was seen (`If-Match`): nothing of it is kept but its id."""
+        id = call.path["id"]
+        call.noted = call.runtime.inventory.remove(noun, id, _seen(call), call.query.get("accept_lockout_risk", ""))
+        return wire.Removed(noun, id)
 
 
 for _noun in NOUNS:
