@@ -7,7 +7,7 @@ import time
 
 from hypothesis import HealthCheck, Phase, given, settings
 from hypothesis import strategies as st
-from tests.core.test_properties import assert_evaluators_agree
+from tests.core.decide.test_evaluators_agree import assert_evaluators_agree
 from tests.strategies import attempts, rulebooks
 
 EACH = 40

@@ -12,7 +12,7 @@ import click
 import pytest
 from tests.command import BIN, run
 from tests.conftest import PATIENCE, Live
-from tests.service.test_api import RULEBOOK
+from tests.service.http.test_api import RULEBOOK
 
 from caddrel.cli import cli
 from caddrel.demo.situations import SITUATIONS

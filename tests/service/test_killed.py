@@ -21,7 +21,7 @@ from pathlib import Path
 
 from tests.command import BIN
 from tests.conftest import PATIENCE, serving
-from tests.service.test_noticing import RULEBOOK, START, _lines
+from tests.service.signins.test_signal_history import RULEBOOK, START, _lines
 from tests.service.wal_syncs import lose_power
 
 from caddrel.client import Caddrel

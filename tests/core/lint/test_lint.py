@@ -16,7 +16,7 @@ from caddrel.core.lint.registry import CHECKS, lint
 from caddrel.core.rulebook.read.rulebook import read_rulebook
 from caddrel.core.rulebook.source import Source
 
-PAGES = Path(__file__).parents[2] / "docs" / "lint"
+PAGES = Path(__file__).parents[3] / "docs" / "lint"
 QUIET = {
     "policy-without-why", "policy-without-owner", "no-keyholders", "block-without-words", "unused-part",
 }  # fmt: skip

@@ -63,7 +63,7 @@ def test_looked_up_facts_say_where_they_came_from(kelpline: Live) -> None:
 
 
 def test_without_address_data_the_facts_stay_unknown(empty: Live) -> None:
-    from tests.service.test_api import RULEBOOK
+    from tests.service.http.test_api import RULEBOOK
 
     from caddrel.wire.decisions import File
 

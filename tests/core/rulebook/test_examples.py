@@ -26,7 +26,7 @@ from caddrel.core.rulebook.read.rulebook import read_rulebook
 from caddrel.core.rulebook.schema import rulebook_schema
 from caddrel.core.rulebook.source import Source
 
-ROOT = Path(__file__).parent.parent.parent
+ROOT = Path(__file__).parents[3]
 
 
 def _rulebook(when: str, then: str = "block") -> Rulebook:

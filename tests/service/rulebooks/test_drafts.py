@@ -9,7 +9,7 @@ from typing import Any
 import pytest
 from tests.command import run
 from tests.conftest import Live, serving
-from tests.service.test_publishing import OPEN, SHUT
+from tests.service.rulebooks.test_publish import OPEN, SHUT
 
 from caddrel.client import Refused
 from caddrel.wire.decisions import File

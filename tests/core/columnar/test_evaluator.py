@@ -7,7 +7,7 @@ from typing import Any, NamedTuple
 
 from hypothesis import given
 from hypothesis import strategies as st
-from tests.core.test_properties import LISTED, slow
+from tests.core.decide.test_evaluators_agree import LISTED, slow
 from tests.strategies import FACT_NAMES, SPECS, attempts, reported, rulebooks
 
 from caddrel.core.columnar.attempt import Bundled

@@ -9,7 +9,7 @@ from typing import Any
 
 import pytest
 from tests.conftest import NOW, Live
-from tests.service.test_api import RULEBOOK
+from tests.service.http.test_api import RULEBOOK
 
 from caddrel.client import Refused
 from caddrel.demo.situations import SITUATIONS, Situation

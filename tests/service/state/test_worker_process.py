@@ -12,7 +12,7 @@ from typing import Any, cast
 import pytest
 from msgspec.structs import replace
 from tests.conftest import Live, serving
-from tests.service.test_noticing import RULEBOOK, _lines
+from tests.service.signins.test_signal_history import RULEBOOK, _lines
 
 from caddrel.client import Caddrel, Refused
 from caddrel.service.problems import ServiceError

@@ -9,7 +9,7 @@ import pytest
 import yaml
 from hypothesis import given, settings
 from jsonschema import Draft202012Validator
-from tests.core.test_rulebooks import KELPLINE
+from tests.core.rulebook.read.test_rulebook import KELPLINE
 from tests.loading import CASES, RulebookCase, decision_cases, rulebook_cases
 from tests.strategies import rulebooks
 
