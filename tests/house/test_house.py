@@ -29,6 +29,39 @@ def test_a_module_is_one_concept_that_says_what_it_is(path: Path) -> None:
     assert path.stem not in NO_NAMES, "name it for what it holds"
 
 
+# Things that end as doings do.
+_THINGS = ("encoding", "decoding", "wiring", "authoring")
+
+
+@pytest.mark.parametrize("path", MODULES, ids=lambda p: str(p.relative_to(SOURCE)))
+def test_modules_are_named_for_things_and_functions_are_of_a_size_to_read(path: Path) -> None:
+    assert not path.stem.endswith("ing") or path.stem.endswith(_THINGS), "name the thing, not the doing"
+    for node in ast.walk(ast.parse(path.read_text(encoding="utf-8"))):
+        if isinstance(node, ast.FunctionDef):
+            assert _statements(node) <= 40, f"{node.name}: split it"
+
+
+def _statements(node: ast.AST) -> int:
+    """Count the statements of a function that are its own: functions in it are counted by themselves."""
+    own = [child for child in ast.iter_child_nodes(node) if not isinstance(child, ast.FunctionDef | ast.ClassDef)]
+    return sum(isinstance(child, ast.stmt) + _statements(child) for child in own)
+
+
+ROOMS = sorted({path.parent for path in MODULES} - {SOURCE})
+
+
+@pytest.mark.parametrize("room", ROOMS, ids=lambda p: str(p.relative_to(SOURCE)))
+def test_a_room_says_what_is_not_in_it(room: Path) -> None:
+    said = ast.get_docstring(ast.parse((room / "__init__.py").read_text(encoding="utf-8"))) or ""
+    assert "Not here: " in said, "say what somebody might look for here, and where it is"
+
+
+@pytest.mark.parametrize("folder", sorted({p.parent for p in (ROOT / "tests").rglob("test_*.py")}), ids=str)
+def test_tests_are_where_their_source_is(folder: Path) -> None:
+    there = folder.relative_to(ROOT / "tests")
+    assert (SOURCE / there).is_dir() or there.parts[0] in {"house", "console"}
+
+
 def test_components_are_small() -> None:
     large = {
         p.name: n for p in CONSOLE if (n := p.read_text(encoding="utf-8").count("\n")) > 200 and p.name != "types.ts"

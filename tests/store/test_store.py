@@ -19,9 +19,9 @@ from sqlalchemy.dialects import sqlite
 from sqlalchemy.exc import OperationalError
 
 from caddrel.core.logs.references import number_for, spelled
+from caddrel.store.bulk_insert import MOST_VALUES, insert_many
 from caddrel.store.dictionary import Decided
 from caddrel.store.engine import Database
-from caddrel.store.inserting import MOST_VALUES, insert_many
 from caddrel.store.log_seal import LogSeal
 from caddrel.store.moments import from_stored, to_stored
 from caddrel.store.new_signins import NewSignin, NewSignins

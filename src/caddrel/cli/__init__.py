@@ -1,4 +1,7 @@
-"""The command line: one file a command group; each command is loaded when it is called."""
+"""The command line: one file a command group; each command is loaded when it is called.
+
+Not here: what a command does: the service does it, or for the offline commands the core.
+"""
 
 from __future__ import annotations
 

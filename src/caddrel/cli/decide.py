@@ -14,7 +14,7 @@ from caddrel.cli.failures import AnswerIsNo
 from caddrel.cli.files import open_bytes, read_inventory_file
 from caddrel.cli.given import FORMS, sources
 from caddrel.cli.output import print_diagnostics, remark
-from caddrel.cli.rechecking import check_again
+from caddrel.cli.recheck import check_again
 from caddrel.core.decide.compiled.evaluator import CompiledRulebook
 from caddrel.core.decide.decision import decision_json
 from caddrel.core.decide.interpreter.interpreter import explain

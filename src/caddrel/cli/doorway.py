@@ -34,7 +34,7 @@ def doorway(bind: tuple[str, int], with_parent: bool) -> None:
     import waitress.server
 
     from caddrel.doorway.app import create_app
-    from caddrel.doorway.asking import Asking
+    from caddrel.doorway.service import Asking
 
     host, port = bind
     if host not in _LOOPBACK:

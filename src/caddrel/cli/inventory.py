@@ -11,7 +11,7 @@ from rich.text import Text
 from caddrel.cli.files import objects_of
 from caddrel.cli.output import heading, json_option, mark, remark, say, table, write_json, write_line
 from caddrel.cli.profile import connect
-from caddrel.cli.tracing import shape
+from caddrel.cli.trace_text import shape
 from caddrel.client.inventory import Things
 from caddrel.wire.inventory import Detail, Item
 

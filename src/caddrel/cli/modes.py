@@ -7,8 +7,8 @@ import click
 from caddrel.cli.output import json_option, say, write_json
 from caddrel.cli.profile import connect
 from caddrel.core.rulebook.model import MODES
+from caddrel.wire.authoring import Edit
 from caddrel.wire.rulebooks import PublishResult
-from caddrel.wire.writing import Edit
 
 _WHY = click.option("--why", required=True, help="Why, for those who read the history.")
 _ACCEPT = click.option("--accept-lockout-risk", default="", metavar="REASON", help="As of rulebook publish.")

@@ -7,7 +7,7 @@ import click
 from caddrel.cli.given import FORMS, side
 from caddrel.cli.output import json_option, plain, remark, say, write_json
 from caddrel.cli.profile import connect
-from caddrel.cli.tracing import print_decision, print_policies, print_remedies
+from caddrel.cli.trace_text import print_decision, print_policies, print_remedies
 from caddrel.wire.rulebooks import Side
 
 

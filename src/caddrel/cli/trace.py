@@ -12,7 +12,7 @@ from caddrel.cli.failures import AnswerIsNo
 from caddrel.cli.output import heading, json_option, mark, plain, say, say_error, table, write_json
 from caddrel.cli.profile import connect
 from caddrel.cli.signins import filter_options
-from caddrel.cli.tracing import print_decision, print_policies, print_remedies, shape
+from caddrel.cli.trace_text import print_decision, print_policies, print_remedies, shape
 from caddrel.wire.signins import SigninTrace
 
 

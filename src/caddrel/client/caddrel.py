@@ -17,6 +17,7 @@ from caddrel.wire import (
     acceptances,
     access,
     audit,
+    authoring,
     authzen,
     decisions,
     doctor,
@@ -27,7 +28,6 @@ from caddrel.wire import (
     sessions,
     signins,
     starter_codes,
-    writing,
 )
 
 
@@ -51,11 +51,11 @@ class Rulebook:
         return self._caller.get(path, rulebooks.PolicyView, {"revision": revision})
 
     def edit(
-        self, edits: Sequence[writing.Edit], why: str, accept_lockout_risk: str = "", base: int | None = None,
+        self, edits: Sequence[authoring.Edit], why: str, accept_lockout_risk: str = "", base: int | None = None,
         accept_failing_rehearsals: str = "",
     ) -> rulebooks.PublishResult:  # fmt: skip
         """Publish changes of single fields of the current revision as one new revision."""
-        body = writing.EditRequest(list(edits), why, base, accept_lockout_risk, accept_failing_rehearsals)
+        body = authoring.EditRequest(list(edits), why, base, accept_lockout_risk, accept_failing_rehearsals)
         return self._caller.post("/api/v1/rulebook/edits", body, rulebooks.PublishResult)
 
     def history(self) -> list[rulebooks.RevisionInfo]:

@@ -7,7 +7,7 @@ from typing import Any
 from urllib.parse import quote
 
 from caddrel.client.caller import Caller
-from caddrel.wire import decisions, drafts, rulebooks, writing
+from caddrel.wire import authoring, decisions, drafts, rulebooks
 
 
 class Drafts:
@@ -45,21 +45,21 @@ class Drafts:
         body = drafts.ObjectRequest(path, None, value, id)
         return self._caller.post(f"{_draft(name)}/objects", body, drafts.ObjectSaved, headers=_tag(version))
 
-    def look(self, name: str, path: str) -> writing.ObjectView:
+    def look(self, name: str, path: str) -> authoring.ObjectView:
         """Return one object of a draft with its words, problems, coverage and uses."""
-        return self._caller.get(f"{_draft(name)}/objects/{quote(path, safe='')}", writing.ObjectView)
+        return self._caller.get(f"{_draft(name)}/objects/{quote(path, safe='')}", authoring.ObjectView)
 
     def covered(
         self, name: str, path: str, side: str = "people", after: str = "", limit: int = 100
-    ) -> writing.CoveredPage:
+    ) -> authoring.CoveredPage:
         """Return whom (`side` ``people``) or what (``apps``) an object's scope covers, a page at a time."""
         params = {"side": side, "after": after, "limit": str(limit)}
-        return self._caller.get(f"{_draft(name)}/objects/{quote(path, safe='')}/covers", writing.CoveredPage, params)
+        return self._caller.get(f"{_draft(name)}/objects/{quote(path, safe='')}/covers", authoring.CoveredPage, params)
 
-    def holds(self, name: str, path: str, address: str) -> writing.Standing:
+    def holds(self, name: str, path: str, address: str) -> authoring.Standing:
         """Return whether an address is in a place of a draft."""
         params = {"address": address}
-        return self._caller.get(f"{_draft(name)}/objects/{quote(path, safe='')}/holds", writing.Standing, params)
+        return self._caller.get(f"{_draft(name)}/objects/{quote(path, safe='')}/holds", authoring.Standing, params)
 
     def move(self, name: str, version: int, taking: Mapping[str, str] | None = None) -> drafts.Moved:
         """Move a draft onto the current revision; with conflicts nothing is moved."""
@@ -77,19 +77,19 @@ class Drafts:
 
     def understand(
         self, kind: str, *, text: str | None = None, tree: Any = None, draft: str = "", only: str = ""
-    ) -> writing.Understood:
+    ) -> authoring.Understood:
         """Return what a ``condition`` or an ``effect`` says, given as text or as tree, with the parts of a draft."""
-        body = writing.LanguageRequest(kind, text, tree, draft, only)
-        return self._caller.post("/api/v1/language", body, writing.Understood)
+        body = authoring.LanguageRequest(kind, text, tree, draft, only)
+        return self._caller.post("/api/v1/language", body, authoring.Understood)
 
-    def language(self) -> writing.LanguageView:
+    def language(self) -> authoring.LanguageView:
         """Return the comparisons and requirements that can be written."""
-        return self._caller.get("/api/v1/language", writing.LanguageView)
+        return self._caller.get("/api/v1/language", authoring.LanguageView)
 
-    def selectors(self, side: str, search: str = "") -> list[writing.SelectorView]:
+    def selectors(self, side: str, search: str = "") -> list[authoring.SelectorView]:
         """Return selectors of ``people`` or ``apps`` that could be written, with how many each covers."""
         params = {"side": side, "search": search}
-        return self._caller.get("/api/v1/selectors", writing.SelectorList, params).items
+        return self._caller.get("/api/v1/selectors", authoring.SelectorList, params).items
 
     def plan(
         self, seen: drafts.DraftInfo, at: str, why: str, accept_lockout_risk: str = "",

@@ -1,1 +1,4 @@
-"""The Kelpline demo: an invented ferry line, its rulebook, and thirty days of its sign-ins."""
+"""The Kelpline demo: an invented ferry line, its rulebook, and thirty days of its sign-ins.
+
+Not here: anything that a service without the demo needs.
+"""

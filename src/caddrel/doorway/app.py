@@ -12,12 +12,12 @@ from flask import Flask, Response, abort, make_response, redirect, render_templa
 from werkzeug.wrappers import Response as Answer
 
 from caddrel.client import CaddrelError
-from caddrel.doorway.acting import ACTIONS, Action, may
-from caddrel.doorway.asking import Asking
+from caddrel.doorway.actions import ACTIONS, Action, may
 from caddrel.doorway.holdings import FIRST_PASSWORD
 from caddrel.doorway.networks import CLIENTS, NETWORKS, RISKS
+from caddrel.doorway.service import Asking
 from caddrel.doorway.stages import Stage, stage_of
-from caddrel.doorway.starting import PAGES, STORIES, begin, choices
+from caddrel.doorway.start import PAGES, STORIES, begin, choices
 from caddrel.doorway.visit import OPERATIONS, Visit
 from caddrel.doorway.world import device_shown
 

@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from typing import Any
 
 from caddrel.client import Refused
-from caddrel.doorway.asking import Asking
+from caddrel.doorway.service import Asking
 from caddrel.doorway.visit import Visit
 from caddrel.wire.inventory import DeviceState
 

@@ -27,6 +27,7 @@ from caddrel.service.views import (
     acceptances,
     access,
     audit,
+    authoring,
     doctor,
     door,
     drafts,
@@ -37,7 +38,6 @@ from caddrel.service.views import (
     sessions,
     signins,
     starter_codes,
-    writing,
 )
 
 ENDPOINTS: list[Endpoint[Runtime]] = [
@@ -54,7 +54,7 @@ ENDPOINTS: list[Endpoint[Runtime]] = [
     *acceptances.endpoints.all,
     *audit.endpoints.all,
     *drafts.endpoints.all,
-    *writing.endpoints.all,
+    *authoring.endpoints.all,
 ]
 # The one inline style that a component library's template holds: "display: contents;".
 _STYLE = "'unsafe-hashes' 'sha256-iaOezIDcQIoxCULa6FBKKuLUu09R7kG+Mlu+JVfU3Rw='"

@@ -20,11 +20,11 @@ from caddrel.core.columnar.fact_groups import GROUPS, join
 from caddrel.core.logs.causes import Cause
 from caddrel.core.logs.references import read_reference, spelled, with_reference
 from caddrel.core.signals.history import Past
+from caddrel.store.bulk_insert import insert_many
 from caddrel.store.dictionary import COLUMNS, Dictionary, Documents
 from caddrel.store.door_sessions import DoorSession, put_sessions
 from caddrel.store.engine import Database
 from caddrel.store.filters import bundled, fact_value
-from caddrel.store.inserting import insert_many
 from caddrel.store.log_seal import LogSeal, LogVerdict
 from caddrel.store.moments import from_stored, to_stored
 from caddrel.store.new_signins import NewSignin, NewSignins

@@ -17,8 +17,8 @@ from caddrel.core.rulebook.read.rulebook import read_rulebook
 from caddrel.core.rulebook.source import Source
 from caddrel.service.auth.tokens import make_token
 from caddrel.wire import authzen
+from caddrel.wire.authoring import Edit
 from caddrel.wire.decisions import File
-from caddrel.wire.writing import Edit
 
 TEXT = """
 caddrel: 1

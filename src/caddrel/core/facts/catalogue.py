@@ -56,77 +56,79 @@ class FactSpec:
     words: tuple[str, ...] = ()
 
 
-def _rows() -> Iterator[FactSpec]:  # noqa: PLR0915 - a table, a row a fact
-    t = FactType
-    yield FactSpec("person.id", t.NAME, "Who signs in.")
-    yield FactSpec("person.kind", t.WORD, "What kind of account it is.", KINDS)
-    yield FactSpec("person.home", t.TEXT, "A guest's own organisation.")
-    yield FactSpec("person.unit", t.PATH, "The unit the person belongs to, as a path.")
-    yield FactSpec("person.groups", t.NAMES, "The person's groups, closed over nesting.")
-    yield FactSpec("person.roles", t.NAMES, "The person's roles.")
-    yield FactSpec("person.factors", t.NAMES, "The factors the person has enrolled.", FACTORS)
-    yield FactSpec("person.risk", t.LEVEL, "Is the account itself suspected?", LEVELS)
-    yield FactSpec("app.id", t.NAME, "What the person wants to open.")
-    yield FactSpec("app.labels", t.NAMES, "The app's labels.")
-    yield FactSpec("operation", t.WORD, "What is being done.", OPERATIONS)
-    yield FactSpec("enrolling.factor", t.WORD, "The factor being enrolled.", FACTORS)
-    yield FactSpec("enrolling.owner", t.WORD, "Whose the device being enrolled is.", ("company", "personal"))
-    yield FactSpec("enrolling.depth", t.WORD, "Is the device only made known, or managed?", ("noted", "managed"))
-    yield FactSpec("network.ip", t.ADDRESS, "The address the attempt comes from.")
-    yield FactSpec("network.country", t.WORD, "ISO 3166-1 alpha-2 code of the country.", COUNTRIES)
-    yield FactSpec("network.city", t.TEXT, "The city the address is in.")
-    yield FactSpec("network.asn", t.NUMBER, "Number of the autonomous system.")
-    yield FactSpec(
+_ROWS = (
+    FactSpec("person.id", FactType.NAME, "Who signs in."),
+    FactSpec("person.kind", FactType.WORD, "What kind of account it is.", KINDS),
+    FactSpec("person.home", FactType.TEXT, "A guest's own organisation."),
+    FactSpec("person.unit", FactType.PATH, "The unit the person belongs to, as a path."),
+    FactSpec("person.groups", FactType.NAMES, "The person's groups, closed over nesting."),
+    FactSpec("person.roles", FactType.NAMES, "The person's roles."),
+    FactSpec("person.factors", FactType.NAMES, "The factors the person has enrolled.", FACTORS),
+    FactSpec("person.risk", FactType.LEVEL, "Is the account itself suspected?", LEVELS),
+    FactSpec("app.id", FactType.NAME, "What the person wants to open."),
+    FactSpec("app.labels", FactType.NAMES, "The app's labels."),
+    FactSpec("operation", FactType.WORD, "What is being done.", OPERATIONS),
+    FactSpec("enrolling.factor", FactType.WORD, "The factor being enrolled.", FACTORS),
+    FactSpec("enrolling.owner", FactType.WORD, "Whose the device being enrolled is.", ("company", "personal")),
+    FactSpec("enrolling.depth", FactType.WORD, "Is the device only made known, or managed?", ("noted", "managed")),
+    FactSpec("network.ip", FactType.ADDRESS, "The address the attempt comes from."),
+    FactSpec("network.country", FactType.WORD, "ISO 3166-1 alpha-2 code of the country.", COUNTRIES),
+    FactSpec("network.city", FactType.TEXT, "The city the address is in."),
+    FactSpec("network.asn", FactType.NUMBER, "Number of the autonomous system."),
+    FactSpec(
         "network.anonymiser",
-        t.WORD,
+        FactType.WORD,
         "What hides the true origin, if anything.",
         ("none", "vpn", "proxy", "relay", "tor"),
-    )
-    yield FactSpec("device.id", t.NAME, "The device's id.")
-    yield FactSpec("device.serial", t.NAME, "The device's serial number.")
-    yield FactSpec("device.listed", t.FLAG, "Is the device in the inventory?")
-    yield FactSpec("device.managed", t.FLAG, "Is the device managed?")
-    yield FactSpec("device.encrypted", t.FLAG, "Is its storage encrypted?")
-    yield FactSpec("device.screen_lock", t.FLAG, "Does its screen lock?")
-    yield FactSpec("device.tampered", t.FLAG, "Has it been tampered with?")
-    yield FactSpec("device.vetted", t.FLAG, "Has an administrator said it may be used?")
-    yield FactSpec("device.owner", t.WORD, "Whose it is.", ("company", "personal", "unlisted"))
-    yield FactSpec(
+    ),
+    FactSpec("device.id", FactType.NAME, "The device's id."),
+    FactSpec("device.serial", FactType.NAME, "The device's serial number."),
+    FactSpec("device.listed", FactType.FLAG, "Is the device in the inventory?"),
+    FactSpec("device.managed", FactType.FLAG, "Is the device managed?"),
+    FactSpec("device.encrypted", FactType.FLAG, "Is its storage encrypted?"),
+    FactSpec("device.screen_lock", FactType.FLAG, "Does its screen lock?"),
+    FactSpec("device.tampered", FactType.FLAG, "Has it been tampered with?"),
+    FactSpec("device.vetted", FactType.FLAG, "Has an administrator said it may be used?"),
+    FactSpec("device.owner", FactType.WORD, "Whose it is.", ("company", "personal", "unlisted")),
+    FactSpec(
         "device.platform",
-        t.WORD,
+        FactType.WORD,
         "What it runs.",
         ("windows", "macos", "linux", "ios", "android", "chromeos", "other"),
-    )
-    yield FactSpec("device.os_version", t.VERSION, "OS version.")
-    yield FactSpec("device.state_age", t.DURATION, "Age of the last report of its state.")
-    yield FactSpec("device.listed_for", t.DURATION, "Time since it entered the inventory.")
-    yield FactSpec("client.kind", t.WORD, "What kind of program asks.", ("browser", "native", "legacy"))
-    yield FactSpec("client.name", t.TEXT, "The program's name.")
-    yield FactSpec("client.version", t.VERSION, "The program's version.")
-    yield FactSpec("client.vetted", t.FLAG, "Is it on the list of clients that may be used?")
-    yield FactSpec("client.protected", t.FLAG, "Does it keep company data apart on the device?")
-    yield FactSpec(
+    ),
+    FactSpec("device.os_version", FactType.VERSION, "OS version."),
+    FactSpec("device.state_age", FactType.DURATION, "Age of the last report of its state."),
+    FactSpec("device.listed_for", FactType.DURATION, "Time since it entered the inventory."),
+    FactSpec("client.kind", FactType.WORD, "What kind of program asks.", ("browser", "native", "legacy")),
+    FactSpec("client.name", FactType.TEXT, "The program's name."),
+    FactSpec("client.version", FactType.VERSION, "The program's version."),
+    FactSpec("client.vetted", FactType.FLAG, "Is it on the list of clients that may be used?"),
+    FactSpec("client.protected", FactType.FLAG, "Does it keep company data apart on the device?"),
+    FactSpec(
         "flow",
-        t.WORD,
+        FactType.WORD,
         "How the sign-in runs; device-code is RFC 8628.",
         ("interactive", "device-code", "handoff", "password-grant", "refresh"),
-    )
-    yield FactSpec("risk.attempt", t.LEVEL, "Is this attempt itself suspicious?", LEVELS)
-    yield FactSpec("signals", t.NAMES, "The rulebook's signals that fired.")
-    yield FactSpec("time.at", t.MOMENT, "When, RFC 3339 with offset.")
-    yield FactSpec(
+    ),
+    FactSpec("risk.attempt", FactType.LEVEL, "Is this attempt itself suspicious?", LEVELS),
+    FactSpec("signals", FactType.NAMES, "The rulebook's signals that fired."),
+    FactSpec("time.at", FactType.MOMENT, "When, RFC 3339 with offset."),
+    FactSpec(
         "auth.credentials",
-        t.WORD,
+        FactType.WORD,
         "What the door saw of the first factor; wrong is blocked before any policy.",
         ("right", "wrong"),
-    )
-    yield FactSpec("auth.locked_out", t.FLAG, "Were there too many wrong passwords? Worked out from the log when live.")
-    yield FactSpec("auth.methods", t.METHODS, "RFC 8176 methods used in this session, with ages.", METHODS)
-    yield FactSpec("auth.age", t.DURATION, "Age of the methods reported without one.")
-    yield FactSpec("auth.notices", t.NAMES, "Notices accepted in their current version.")
+    ),
+    FactSpec(
+        "auth.locked_out", FactType.FLAG, "Too many wrong passwords? Worked out from the log when live."
+    ),
+    FactSpec("auth.methods", FactType.METHODS, "RFC 8176 methods used in this session, with ages.", METHODS),
+    FactSpec("auth.age", FactType.DURATION, "Age of the methods reported without one."),
+    FactSpec("auth.notices", FactType.NAMES, "Notices accepted in their current version."),
+)
 
 
-FACTS: Mapping[str, FactSpec] = {spec.name: spec for spec in _rows()}
+FACTS: Mapping[str, FactSpec] = {spec.name: spec for spec in _ROWS}
 
 ATTRIBUTE_NAME = re.compile(r"(person|device|app)\.attributes\.[a-z][a-z0-9_-]*")
 ATTRIBUTE_TYPES = (

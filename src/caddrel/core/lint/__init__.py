@@ -1,1 +1,4 @@
-"""Lint: what is allowed in a rulebook and yet doubtful. One file a check, one registry."""
+"""Lint: what is allowed in a rulebook and yet doubtful. One file a check, one registry.
+
+Not here: errors, which reading finds (`rulebook.read`).
+"""

@@ -1,1 +1,4 @@
-"""Password standards: whether a candidate password is good enough, and when guessing locks out."""
+"""Password standards: whether a candidate password is good enough, and when guessing locks out.
+
+Not here: remembering what was used (`service.auth.passwords`).
+"""

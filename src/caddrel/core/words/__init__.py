@@ -1,1 +1,4 @@
-"""Conditions, policies and decisions as plain English: data in, text out."""
+"""Conditions, policies and decisions as plain English: data in, text out.
+
+Not here: layout, colours and links: whoever shows them.
+"""

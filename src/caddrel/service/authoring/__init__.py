@@ -1,1 +1,4 @@
-"""What somebody who writes a draft is shown and told: objects, scopes, completion, language."""
+"""What somebody who writes a draft is shown and told: objects, scopes, completion, language.
+
+Not here: keeping and publishing drafts (`rulebooks`).
+"""

@@ -22,8 +22,8 @@ from caddrel.service.problems import ServiceError, diagnostic
 from caddrel.service.rulebooks.drafts import objects_in
 from caddrel.service.rulebooks.view import pieces
 from caddrel.service.state.data_folder import DataFolder
+from caddrel.wire import authoring as wire
 from caddrel.wire import problems as told_as
-from caddrel.wire import writing as wire
 
 LONGEST = 20_000
 _SECTIONS = {"proof": "proofs", "standard": "standards", "notice": "notices"}

@@ -18,7 +18,7 @@ from caddrel.service.rulebooks import drafts as drafting
 from caddrel.service.rulebooks.view import SECTIONS, pieces, use
 from caddrel.service.state.data_folder import DataFolder
 from caddrel.service.state.titles import titled
-from caddrel.wire import writing as wire
+from caddrel.wire import authoring as wire
 from caddrel.wire.rulebooks import Use
 
 KINDS = {section: kind for kind, section in SECTIONS.items()}

@@ -18,7 +18,7 @@ from caddrel.core.rulebook.model import Place, Rulebook, Schedule, Standard
 from caddrel.service.authoring.scope_members import Covering, attribute_types
 from caddrel.service.problems import ServiceError, not_found
 from caddrel.service.state.context import State
-from caddrel.wire import writing as wire
+from caddrel.wire import authoring as wire
 
 MOST_DEVICES = 50
 _DAYS = ("Monday", "Tuesday", "Wednesday", "Thursday", "Friday", "Saturday", "Sunday")

@@ -16,7 +16,7 @@ from caddrel.core.language.nodes import And, Condition, Not, Or
 from caddrel.core.rulebook.model import Rulebook, Scope, Selector
 from caddrel.service.problems import ServiceError
 from caddrel.service.state.context import State
-from caddrel.wire import writing as wire
+from caddrel.wire import authoring as wire
 
 T = TypeVar("T")
 SIDES = ("people", "apps")

@@ -1,1 +1,4 @@
-"""Declared endpoints, the server that they are served by, and how much of what is asked for at once."""
+"""Declared endpoints, the server that they are served by, and how much of what is asked for at once.
+
+Not here: the endpoints themselves (`views`).
+"""

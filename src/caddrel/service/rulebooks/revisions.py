@@ -17,8 +17,8 @@ from caddrel.service.rulebooks.publish import Publisher, read_files
 from caddrel.service.rulebooks.view import object_source, pieces
 from caddrel.service.state.context import State
 from caddrel.service.state.titles import titled
+from caddrel.wire import authoring
 from caddrel.wire import rulebooks as wire
-from caddrel.wire import writing
 from caddrel.wire.decisions import File, Piece
 
 
@@ -31,7 +31,7 @@ def restore(state: State, publisher: Publisher, request: wire.RestoreRequest, by
     return publisher.publish(asked, by)
 
 
-def edit(state: State, publisher: Publisher, request: writing.EditRequest, by: str) -> wire.PublishResult:
+def edit(state: State, publisher: Publisher, request: authoring.EditRequest, by: str) -> wire.PublishResult:
     """Publish changes of fields of the current revision as one new revision.
 
     Raises

@@ -1,1 +1,4 @@
-"""What everything works with: stores, clock, caches, limits; knows nobody above."""
+"""What everything works with: stores, clock, caches, limits; knows nobody above.
+
+Not here: what comes of a request: the rooms above.
+"""

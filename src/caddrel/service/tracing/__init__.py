@@ -1,1 +1,4 @@
-"""Why: traces, rehearsals, remedies, what has changed since."""
+"""Why: traces, rehearsals, remedies, what has changed since.
+
+Not here: live decisions (`decisions`).
+"""

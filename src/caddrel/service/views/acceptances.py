@@ -10,7 +10,7 @@ from caddrel.core.facts.values import show_moment
 from caddrel.service.http.endpoints import Param, Stream
 from caddrel.service.problems import ServiceError
 from caddrel.service.signins.export_formats import MEDIA, csv_row
-from caddrel.service.views.declaring import Call, Endpoints
+from caddrel.service.views.calls import Call, Endpoints
 from caddrel.store.acceptances import Acceptance
 from caddrel.wire import acceptances as wire
 

@@ -11,7 +11,7 @@ from caddrel.service.http.endpoints import NOBODY_NEEDED
 from caddrel.service.problems import ServiceError, not_found
 from caddrel.service.rulebooks import scheduled_publish
 from caddrel.service.state.disk import has_room
-from caddrel.service.views.declaring import Call, Endpoints
+from caddrel.service.views.calls import Call, Endpoints
 from caddrel.store.accounts import Token
 from caddrel.wire import access as wire
 

@@ -7,7 +7,7 @@ import re
 from caddrel.core.facts.values import show_moment
 from caddrel.service.http.endpoints import Param
 from caddrel.service.problems import ServiceError
-from caddrel.service.views.declaring import Call, Endpoints
+from caddrel.service.views.calls import Call, Endpoints
 from caddrel.wire import audit as wire
 
 endpoints = Endpoints()

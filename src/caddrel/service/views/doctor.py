@@ -5,7 +5,7 @@ from __future__ import annotations
 from caddrel.service.decisions import metrics
 from caddrel.service.http.endpoints import Stream
 from caddrel.service.tracing import doctor
-from caddrel.service.views.declaring import Call, Endpoints
+from caddrel.service.views.calls import Call, Endpoints
 from caddrel.wire.doctor import Examination
 
 endpoints = Endpoints()

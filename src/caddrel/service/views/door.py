@@ -14,7 +14,7 @@ from caddrel.core.facts.claims import RESOURCES
 from caddrel.service.decisions.evaluate import checked_page
 from caddrel.service.http.endpoints import NOBODY_NEEDED
 from caddrel.service.problems import ServiceError, not_found
-from caddrel.service.views.declaring import Call, Endpoints
+from caddrel.service.views.calls import Call, Endpoints
 from caddrel.store.accounts import DOOR
 from caddrel.wire import authzen as wire
 

@@ -6,7 +6,7 @@ import re
 
 from caddrel.service.problems import ServiceError, not_found
 from caddrel.service.rulebooks import drafts as drafting
-from caddrel.service.views.declaring import Call, Endpoints
+from caddrel.service.views.calls import Call, Endpoints
 from caddrel.store.drafts import Draft
 from caddrel.wire import drafts as wire
 from caddrel.wire.rulebooks import PublishResult

@@ -15,7 +15,7 @@ from caddrel.core.inventory.index import NOUNS, ONE_OF
 from caddrel.core.inventory.reader import InventoryReader, read_object
 from caddrel.service.http.endpoints import Param
 from caddrel.service.problems import ServiceError, diagnostic, not_found
-from caddrel.service.views.declaring import Call, Endpoints
+from caddrel.service.views.calls import Call, Endpoints
 from caddrel.store.accounts import DEVICE
 from caddrel.store.inventory import Stored
 from caddrel.wire import inventory as wire

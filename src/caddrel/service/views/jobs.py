@@ -13,7 +13,7 @@ from caddrel.service.problems import ServiceError
 from caddrel.service.signins.importer import Importer
 from caddrel.service.signins.retention import forget, would_forget
 from caddrel.service.state.jobs import Progress
-from caddrel.service.views.declaring import Call, Endpoints
+from caddrel.service.views.calls import Call, Endpoints
 from caddrel.service.views.signins import IMPORT_PARAMS, OLDER_THAN, forget_before, import_format
 from caddrel.wire import jobs as wire
 from caddrel.wire.signins import Forgotten, ImportResult

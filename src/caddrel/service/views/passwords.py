@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from caddrel.service.auth import passwords
 from caddrel.service.http.endpoints import Param
-from caddrel.service.views.declaring import Call, Endpoints
+from caddrel.service.views.calls import Call, Endpoints
 from caddrel.wire import passwords as wire
 
 endpoints = Endpoints()

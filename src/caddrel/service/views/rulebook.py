@@ -18,9 +18,9 @@ from caddrel.service.state.titles import titled
 from caddrel.service.tracing import rehearse as rehearsing
 from caddrel.service.tracing import trace as deciding
 from caddrel.service.tracing.views import fact_list
-from caddrel.service.views.declaring import Call, Endpoints
+from caddrel.service.views.calls import Call, Endpoints
+from caddrel.wire import authoring
 from caddrel.wire import rulebooks as wire
-from caddrel.wire import writing
 from caddrel.wire.decisions import File, Rehearsal, RehearseRequest
 
 endpoints = Endpoints()
@@ -143,7 +143,7 @@ def restore(call: Call) -> wire.PublishResult:
     "POST",
     "/api/v1/rulebook/edits",
     role="publisher",
-    body=writing.EditRequest,
+    body=authoring.EditRequest,
     returns=wire.PublishResult,
     status=201,
 )

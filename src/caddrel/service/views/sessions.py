@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from caddrel.service.decisions import sessions
 from caddrel.service.problems import not_found
-from caddrel.service.views.declaring import Call, Endpoints
+from caddrel.service.views.calls import Call, Endpoints
 from caddrel.store.door_sessions import DoorSession
 from caddrel.wire import sessions as wire
 

@@ -25,7 +25,7 @@ from caddrel.service.signins.log_filter import log_query
 from caddrel.service.signins.retention import would_forget
 from caddrel.service.signins.rows import summary
 from caddrel.service.tracing import trace as deciding
-from caddrel.service.views.declaring import Call, Endpoints
+from caddrel.service.views.calls import Call, Endpoints
 from caddrel.store.moments import to_stored
 from caddrel.store.queries import FILTERS
 from caddrel.wire import signins as wire

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from caddrel.service.auth import starter_codes
 from caddrel.service.problems import not_found
-from caddrel.service.views.declaring import Call, Endpoints
+from caddrel.service.views.calls import Call, Endpoints
 from caddrel.wire import starter_codes as wire
 
 endpoints = Endpoints()

@@ -1,1 +1,4 @@
-"""The compiled evaluator: the same decisions as the interpreter, from generated code, without traces."""
+"""The compiled evaluator: the same decisions as the interpreter, from generated code, without traces.
+
+Not here: deciding those alike once (`columnar`).
+"""

@@ -1,1 +1,4 @@
-"""Reading rulebooks: the model, or every problem at its place."""
+"""Reading rulebooks: the model, or every problem at its place.
+
+Not here: conditions and formulas in it (`language`).
+"""

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from caddrel.service.authoring import language, object_view
 from caddrel.service.http.endpoints import Param
-from caddrel.service.views.declaring import Call, Endpoints
-from caddrel.wire import writing as wire
+from caddrel.service.views.calls import Call, Endpoints
+from caddrel.wire import authoring as wire
 
 endpoints = Endpoints()
 _LIMIT = Param("limit", "At most so many.", 100, 1000)

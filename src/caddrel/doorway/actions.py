@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 
-from caddrel.doorway.asking import Asking
-from caddrel.doorway.enrolling import carry_out
+from caddrel.doorway.enrolment import carry_out
 from caddrel.doorway.holdings import CODES, PROVES
 from caddrel.doorway.networks import CLIENTS, NETWORKS, RISKS
+from caddrel.doorway.service import Asking
 from caddrel.doorway.visit import Visit
 from caddrel.doorway.world import change_device
 

@@ -7,9 +7,9 @@ from collections.abc import Mapping
 from typing import Any
 
 from caddrel.client import CaddrelError
-from caddrel.doorway.asking import Asking
 from caddrel.doorway.holdings import PROVES
 from caddrel.doorway.networks import CLIENTS, NETWORKS
+from caddrel.doorway.service import Asking
 from caddrel.doorway.visit import OPERATIONS, Visit
 
 OWN, NONE = "own", "none"

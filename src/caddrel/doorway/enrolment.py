@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from datetime import UTC, datetime
 
-from caddrel.doorway.asking import Asking
+from caddrel.doorway.service import Asking
 from caddrel.doorway.visit import Visit
 
 
