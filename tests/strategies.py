@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 
 from caddrel.core.facts.catalogue import ATTRIBUTE_TYPES, Catalogue, FactSpec, attribute_spec
 from caddrel.core.facts.types import FactType
-from caddrel.core.language.formulas import Effect
+from caddrel.core.language.formulas import Effect, EffectKind
 from caddrel.core.language.nodes import (
     ITEM_KINDS,
     NAMED_ITEMS,
@@ -174,7 +174,8 @@ def formulas() -> st.SearchStrategy[Formula]:
 @cache
 def effects() -> st.SearchStrategy[Effect]:
     """Draw what a rule does."""
-    plain = st.sampled_from(["allow", "block", "abstain"]).map(Effect)
+    without: list[EffectKind] = ["allow", "block", "abstain"]
+    plain = st.sampled_from(without).map(Effect)
     return st.one_of(plain, formulas().map(lambda formula: Effect("require", formula)))
 
 

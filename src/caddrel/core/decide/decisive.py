@@ -6,7 +6,7 @@ from collections.abc import Iterator
 
 from caddrel.core.decide.interpreter.judge import Verdict
 from caddrel.core.decide.truth import FALSE, TRUE, UNKNOWN
-from caddrel.core.language.nodes import And, Not, Or, Surely
+from caddrel.core.language.nodes import And, During, FactTest, FromPlace, Not, Or, Passes, Surely
 
 
 def decisive(verdict: Verdict, wanted_true: bool = True) -> Iterator[tuple[Verdict, bool]]:
@@ -29,5 +29,5 @@ def decisive(verdict: Verdict, wanted_true: bool = True) -> Iterator[tuple[Verdi
             yield from decisive(verdict.parts[0], not wanted_true)
         case Surely() if verdict.truth is TRUE:
             yield from decisive(verdict.parts[0], wanted_true)
-        case _:
+        case Surely() | FactTest() | FromPlace() | Passes() | During():
             yield verdict, wanted_true

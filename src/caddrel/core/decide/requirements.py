@@ -10,8 +10,8 @@ from typing import NamedTuple
 
 from caddrel.core.decide.truth import FALSE, TRUE, UNKNOWN, Truth, truth_of
 from caddrel.core.facts.facts import Facts
-from caddrel.core.facts.types import PartlyRead
-from caddrel.core.language.nodes import ITEM_KINDS, AllOf, AnyOf, Formula, Item, items_of
+from caddrel.core.facts.types import PartlyRead, Value
+from caddrel.core.language.nodes import ITEM_KINDS, AllOf, AnyOf, Formula, Item, ItemKind, items_of
 from caddrel.core.rulebook.model import Rulebook
 
 CLASSES = {
@@ -29,13 +29,12 @@ YIELDS = {
     "certificate": ("sc",),
     "starter-code": ("starter-code",),
 }
-_FACT_ITEMS = {
+_FACT_ITEMS: dict[ItemKind, tuple[str, Value]] = {
     "managed device": ("device.managed", True),
     "company device": ("device.owner", "company"),
     "vetted client": ("client.vetted", True),
     "protected client": ("client.protected", True),
 }
-_ALWAYS_ATTAINABLE = ("notice", "new password")
 
 
 def item_order(item: Item) -> tuple[int, str, float]:
@@ -105,7 +104,7 @@ class Requirements:
                 if self._methods is not None and "password-changed" in self._methods:
                     return TRUE
                 return UNKNOWN if self._methods is None or self._others else FALSE
-            case kind:
+            case "managed device" | "company device" | "vetted client" | "protected client" as kind:
                 fact, wanted = _FACT_ITEMS[kind]
                 value = self._values.get(fact)
                 return UNKNOWN if value is None else truth_of(value == wanted)
@@ -142,10 +141,15 @@ class Requirements:
 
         Unknown factors count as able to; `factors` stands for them when given.
         """
-        if item.kind in _ALWAYS_ATTAINABLE:
-            return True
-        if item.kind not in {"mfa", "proof"}:
-            return False
+        match item.kind:
+            case "notice" | "new password":
+                return True
+            case "device passes" | "managed device" | "company device" | "vetted client" | "protected client":
+                return False
+            case "mfa" | "proof":
+                return self._can_prove(item, factors)
+
+    def _can_prove(self, item: Item, factors: frozenset[str] | None) -> bool:
         held = self.factors if self.factors is not None else factors
         if held is None:
             return True
@@ -165,9 +169,9 @@ class Requirements:
                 return frozenset({"auth.methods"})
             case "notice":
                 return frozenset({"auth.notices"})
-            case kind if kind in _FACT_ITEMS:
+            case "managed device" | "company device" | "vetted client" | "protected client" as kind:
                 return frozenset({_FACT_ITEMS[kind][0]})
-            case _:
+            case "device passes":
                 return frozenset()
 
 

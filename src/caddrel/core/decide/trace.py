@@ -169,7 +169,7 @@ def _tree(judge: Judge, verdict: Verdict) -> dict[str, Any]:
             tree["standard"] = standard.text
         case During(schedule=schedule):
             tree["schedule"] = schedule.text
-        case _:
+        case And() | Or() | Not() | Surely():
             tree["parts"] = [_tree(judge, part) for part in verdict.parts]
     return tree
 

@@ -119,9 +119,7 @@ _ROWS = (
         "What the door saw of the first factor; wrong is blocked before any policy.",
         ("right", "wrong"),
     ),
-    FactSpec(
-        "auth.locked_out", FactType.FLAG, "Too many wrong passwords? Worked out from the log when live."
-    ),
+    FactSpec("auth.locked_out", FactType.FLAG, "Too many wrong passwords? Worked out from the log when live."),
     FactSpec("auth.methods", FactType.METHODS, "RFC 8176 methods used in this session, with ages.", METHODS),
     FactSpec("auth.age", FactType.DURATION, "Age of the methods reported without one."),
     FactSpec("auth.notices", FactType.NAMES, "Notices accepted in their current version."),

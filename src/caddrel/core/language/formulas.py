@@ -6,6 +6,7 @@ Not here: when requirements are met (`decide.requirements`).
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Literal, get_args
 
 from caddrel.core.diagnostics import Diagnostic, did_you_mean, shorten
 from caddrel.core.facts.values import ValueRefused, read_duration
@@ -20,7 +21,8 @@ from caddrel.core.language.nodes import (
 )
 from caddrel.core.language.parser import Reader, Stop
 
-EFFECTS = ("allow", "block", "abstain", "require")
+EffectKind = Literal["allow", "block", "abstain", "require"]
+EFFECTS: tuple[EffectKind, ...] = get_args(EffectKind)
 MOST_ITEMS = 60
 
 
@@ -28,7 +30,7 @@ MOST_ITEMS = 60
 class Effect:
     """What a rule does: `kind` is one of ``allow block abstain require``; `formula` goes with the last."""
 
-    kind: str
+    kind: EffectKind
     formula: Formula | None = None
 
 
@@ -97,12 +99,13 @@ def parse_effect(text: str) -> tuple[Effect | None, list[Diagnostic]]:
         return None, reader.problems
     try:
         token = reader.token
-        if token.kind != "word" or token.text not in EFFECTS:
+        kind = next((k for k in EFFECTS if token.kind == "word" and token.text == k), None)
+        if kind is None:
             hint = did_you_mean(token.text, EFFECTS, f"one of {', '.join(EFFECTS)}")
-            if any(kind.split()[0] == token.text for kind in ITEM_KINDS):
+            if any(k.split()[0] == token.text for k in ITEM_KINDS):
                 hint = f"did you mean `require {shorten(text)}`?"
             raise reader.fail("unknown-effect", f"expected an effect, {reader.found()}", hint, EFFECTS)
-        kind = reader.take().text
+        reader.take()
         formula = reader.formula() if kind == "require" else None
         if kind == "require":
             reader.end("the requirement")

@@ -7,6 +7,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass, field
+from typing import Literal, get_args
 
 from caddrel.core.diagnostics import Extent
 from caddrel.core.facts.types import Value
@@ -96,6 +97,21 @@ Test = FactTest | FromPlace | Passes | During
 Condition = And | Or | Not | Surely | Test
 
 
+ItemKind = Literal[
+    "mfa",
+    "proof",
+    "device passes",
+    "managed device",
+    "company device",
+    "vetted client",
+    "protected client",
+    "notice",
+    "new password",
+]
+# In the order that items are told in.
+ITEM_KINDS: tuple[ItemKind, ...] = get_args(ItemKind)
+
+
 @dataclass(frozen=True, slots=True)
 class Item:
     """One thing that `require` asks for.
@@ -103,7 +119,7 @@ class Item:
     `kind` is the wording before the name (``mfa``, ``proof``, ``device passes`` …), `within` a limit in seconds.
     """
 
-    kind: str
+    kind: ItemKind
     name: str = ""
     within: int | None = None
     extent: Extent = field(default=NOWHERE, compare=False)
@@ -129,19 +145,8 @@ class AnyOf:
 Formula = Item | AllOf | AnyOf
 
 # Kinds of item in the order in which ties between them are settled.
-ITEM_KINDS = (
-    "mfa",
-    "proof",
-    "device passes",
-    "managed device",
-    "company device",
-    "vetted client",
-    "protected client",
-    "notice",
-    "new password",
-)
-NAMED_ITEMS = {"proof": "proof", "device passes": "standard", "notice": "notice"}
-TIMED_ITEMS = ("mfa", "proof")
+NAMED_ITEMS: dict[ItemKind, str] = {"proof": "proof", "device passes": "standard", "notice": "notice"}
+TIMED_ITEMS: tuple[ItemKind, ...] = ("mfa", "proof")
 
 
 def items_of(formula: Formula) -> Iterator[Item]:

@@ -8,7 +8,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from datetime import date, datetime, timedelta
-from typing import Any
+from typing import Any, Literal
 from zoneinfo import ZoneInfo
 
 from caddrel.core.diagnostics import Span
@@ -23,12 +23,15 @@ STANCES = ("open", "closed")
 OUTCOMES = ("allowed", "challenged", "blocked")
 
 
+SelectorKind = Literal["everyone", "group", "role", "person", "kind", "unit", "every-app", "app", "label", "where"]
+
+
 @dataclass(frozen=True, slots=True)
 class Selector:
     """One entry of a list of people or apps: its kind and id, and the condition it stands for."""
 
     text: str
-    kind: str
+    kind: SelectorKind
     id: str
     condition: Condition
 

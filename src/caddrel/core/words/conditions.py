@@ -214,28 +214,32 @@ def app_title(rulebook: Rulebook, name: str) -> str:
     return (entry.title if entry else "") or name
 
 
-_ITEMS = {
-    "mfa": "MFA",
-    "managed device": "a managed device",
-    "company device": "a company device",
-    "vetted client": "a vetted client",
-    "protected client": "a client that keeps company data apart",
-    "new password": "a new password",
-}
-
-
 def item_words(item: Item, rulebook: Rulebook) -> Sentence:
     """Return one requirement: ``MFA within the last 12 hours``."""
+    asked = _asked(item, rulebook)
+    return say(asked, f" within the last {duration_words(item.within)}") if item.within is not None else asked
+
+
+def _asked(item: Item, rulebook: Rulebook) -> Sentence:
     match item.kind:
         case "proof":
-            base = say("the proof ", part_name(rulebook, "proofs", "proof", item.name))
+            return say("the proof ", part_name(rulebook, "proofs", "proof", item.name))
         case "device passes":
-            base = say("a device that passes ", part_name(rulebook, "standards", "standard", item.name))
+            return say("a device that passes ", part_name(rulebook, "standards", "standard", item.name))
         case "notice":
-            base = say("accepting the notice ", part_name(rulebook, "notices", "notice", item.name))
-        case kind:
-            base = say(_ITEMS[kind])
-    return say(base, f" within the last {duration_words(item.within)}") if item.within is not None else base
+            return say("accepting the notice ", part_name(rulebook, "notices", "notice", item.name))
+        case "mfa":
+            return say("MFA")
+        case "managed device":
+            return say("a managed device")
+        case "company device":
+            return say("a company device")
+        case "vetted client":
+            return say("a vetted client")
+        case "protected client":
+            return say("a client that keeps company data apart")
+        case "new password":
+            return say("a new password")
 
 
 def formula_words(formula: Formula, rulebook: Rulebook) -> Sentence:

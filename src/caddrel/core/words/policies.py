@@ -38,7 +38,7 @@ def selector_words(selector: Selector, rulebook: Rulebook) -> Sentence:
             return say(Piece(app_title(rulebook, selector.id), "app", selector.id))
         case "label":
             return say("apps labelled ", Piece(selector.id, "label", selector.id))
-        case _:
+        case "where":
             return say("those of whom ", condition_words(selector.condition, rulebook))
 
 

@@ -35,7 +35,7 @@ def language() -> wire.LanguageView:
         wire.OperatorView(row.op.value, sorted(type.value for type in row.types), row.operand, row.doc)
         for row in OPERATORS.values()
     ]
-    named = {item: _SECTIONS[part] for item, part in NAMED_ITEMS.items()}
+    named: dict[str, str] = {item: _SECTIONS[part] for item, part in NAMED_ITEMS.items()}
     return wire.LanguageView(operators, list(ITEM_KINDS), named, list(TIMED_ITEMS))
 
 

@@ -7,7 +7,7 @@ from collections.abc import Iterable
 from caddrel.core.decide import truth
 from caddrel.core.decide.compiled.named_parts import FALSE, TRUE, UNKNOWN, Memo, Parts, State, Values
 from caddrel.core.decide.requirements import Requirements
-from caddrel.core.language.nodes import And, Condition, During, FactTest, FromPlace, Or, Passes, items_of
+from caddrel.core.language.nodes import And, Condition, During, FactTest, FromPlace, Not, Or, Passes, Surely, items_of
 from caddrel.core.rulebook.model import PlaceParts, Policy, Rulebook
 
 NETWORK = {"countries": "network.country", "anonymisers": "network.anonymiser", "asns": "network.asn"}
@@ -42,8 +42,8 @@ class Unknowns:
                 return {"time.at"}
             case And(parts=parts) | Or(parts=parts):
                 return _union(self.of_condition(p, v, m) for p in parts)
-            case _:
-                return self.of_condition(node.part, v, m)
+            case Not(part=part) | Surely(part=part):
+                return self.of_condition(part, v, m)
 
     def of_standard(self, name: str, v: Values, m: Memo) -> set[str]:
         """Return the facts that an unknown standard lacks."""

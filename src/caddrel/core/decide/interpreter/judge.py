@@ -211,7 +211,7 @@ class Judge:
                 return self.standard(standard.text).facts
             case During():
                 return frozenset({"time.at"})
-            case _:
+            case And() | Or() | Not() | Surely():
                 return _union(self.unknown_facts(part) for part in verdict.parts)
 
 

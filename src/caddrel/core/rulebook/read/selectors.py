@@ -11,25 +11,25 @@ from caddrel.core.facts.values import ValueRefused, read_path
 from caddrel.core.language.nodes import Condition, FactTest, Operand
 from caddrel.core.language.operators import Op
 from caddrel.core.language.printer import print_condition
-from caddrel.core.rulebook.model import ALWAYS, ActiveWindow, Scope, Selector
+from caddrel.core.rulebook.model import ALWAYS, ActiveWindow, Scope, Selector, SelectorKind
 from caddrel.core.rulebook.read.fields import Fields, Reading, one_of
 from caddrel.core.rulebook.source import Mapping, Node
 
 SCOPE_KEYS = ("people", "except_people", "apps", "except_apps", "operations")
 
-_PEOPLE = {
+_PEOPLE: dict[SelectorKind, tuple[str, Op]] = {
     "group": ("person.groups", Op.HAS),
     "role": ("person.roles", Op.HAS),
     "person": ("person.id", Op.IS),
     "kind": ("person.kind", Op.IS),
     "unit": ("person.unit", Op.UNDER),
 }
-_APPS = {"app": ("app.id", Op.IS), "label": ("app.labels", Op.HAS)}
+_APPS: dict[SelectorKind, tuple[str, Op]] = {"app": ("app.id", Op.IS), "label": ("app.labels", Op.HAS)}
 EVERYONE = Selector("everyone", "everyone", "", ALWAYS)
 EVERY_APP = Selector("every-app", "every-app", "", ALWAYS)
 
 
-def _simple(text: str, kind: str, name: str, table: dict[str, tuple[str, Op]]) -> Selector:
+def _simple(text: str, kind: SelectorKind, name: str, table: dict[SelectorKind, tuple[str, Op]]) -> Selector:
     fact, op = table[kind]
     value: str = name
     if kind == "kind":
@@ -44,10 +44,11 @@ def person_selector(text: str) -> Selector:
     """Return the selector of people that a text such as ``group:deck-crew`` stands for."""
     if text == "everyone":
         return EVERYONE
-    kind, colon, name = text.partition(":")
-    if not colon or kind not in _PEOPLE or not name:
+    written, colon, name = text.partition(":")
+    kind = next((known for known in _PEOPLE if known == written), None)
+    if not colon or kind is None or not name:
         forms = ("everyone", *(f"{k}:…" for k in _PEOPLE))
-        close = nearest(kind, _PEOPLE)
+        close = nearest(written, _PEOPLE)
         expected = (
             f"people; did you mean `{close}:{name}`?"
             if colon and close and name
@@ -61,11 +62,12 @@ def app_selector(text: str) -> Selector:
     """Return the selector of apps that a text such as ``manifest`` or ``label:money`` stands for."""
     if text == "every-app":
         return EVERY_APP
-    kind, colon, name = text.partition(":")
+    written, colon, name = text.partition(":")
     if not colon:
         return _simple(text, "app", text, _APPS)
-    if kind not in _APPS or not name:
-        close = nearest(kind, _APPS)
+    kind = next((known for known in _APPS if known == written), None)
+    if kind is None or not name:
+        close = nearest(written, _APPS)
         hint = f"; did you mean `{close}:{name}`?" if close and name else "; write every-app, an id or label:…"
         raise ValueRefused(f"`{shorten(text)}`", f"apps{hint}")
     return _simple(text, kind, name, _APPS)
