@@ -62,6 +62,15 @@ def test_tests_are_where_their_source_is(folder: Path) -> None:
     assert (SOURCE / there).is_dir() or there.parts[0] in {"house", "console"}
 
 
+@pytest.mark.parametrize("page", sorted((ROOT / "docs").rglob("*.md")), ids=lambda p: p.name)
+def test_files_that_pages_name_are_there(page: Path) -> None:
+    text = page.read_text(encoding="utf-8")
+    for name in re.findall(r"`([a-z_]+/[a-z_/]+\.(?:py|txt|yaml|md))`", text):
+        assert any((root / name).is_file() for root in (SOURCE, ROOT)), name
+    for name in re.findall(r"\]\((?!https?:|#)([^)#]+)", text):
+        assert (page.parent / name).exists(), name
+
+
 def test_components_are_small() -> None:
     large = {
         p.name: n for p in CONSOLE if (n := p.read_text(encoding="utf-8").count("\n")) > 200 and p.name != "types.ts"
