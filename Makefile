@@ -76,7 +76,7 @@ fuzz: install $(VENV)/.developing
 
 # The same with twenty times as much: the service killed again and again, and an attack that takes its time.
 soak: install $(VENV)/.developing browser
-	TMPDIR=$(SCRATCH) CADDREL_SOAK=20 $(BIN)/python -m pytest --timeout=0 tests/service/test_killed.py
+	TMPDIR=$(SCRATCH) CADDREL_SOAK=20 $(BIN)/python -m pytest --timeout=0 tests/service/test_killed.py tests/service/http/test_foreign_client.py
 	TMPDIR=$(SCRATCH) $(BIN)/python tools/attack.py --large
 
 # Choose versions anew, with their digests.

@@ -8,6 +8,7 @@ from typing import Any
 
 from caddrel.service.app import ENDPOINTS
 from caddrel.service.http import openapi
+from caddrel.service.views import examples
 
 TARGET = Path(__file__).parent.parent / "console" / "src" / "lib" / "api" / "types.ts"
 _PLAIN = {"string": "string", "integer": "number", "number": "number", "boolean": "boolean", "null": "null"}
@@ -46,7 +47,7 @@ def interface(name: str, schema: dict[str, Any]) -> str:
 
 def text() -> str:
     """Return the whole file."""
-    schemas = openapi.document(ENDPOINTS)["components"]["schemas"]
+    schemas = openapi.document(ENDPOINTS, examples.BODIES, examples.IDS)["components"]["schemas"]
     head = "// Written by tools/console_types.py from the service's OpenAPI document; do not edit.\n"
     return head + "\n" + "\n\n".join(interface(name, schema) for name, schema in sorted(schemas.items())) + "\n"
 

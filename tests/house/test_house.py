@@ -13,6 +13,9 @@ from tests.house.codes import codes
 
 import caddrel
 from caddrel.demo.situations import SITUATIONS
+from caddrel.service.app import ENDPOINTS
+from caddrel.service.views.examples import BODIES
+from caddrel.wire.decoding import convert
 
 SOURCE = Path(caddrel.__file__).parent
 ROOT = SOURCE.parents[1]
@@ -69,6 +72,17 @@ def test_files_that_pages_name_are_there(page: Path) -> None:
         assert any((root / name).is_file() for root in (SOURCE, ROOT)), name
     for name in re.findall(r"\]\((?!https?:|#)([^)#]+)", text):
         assert (page.parent / name).exists(), name
+
+
+def test_every_body_has_an_example_that_is_one() -> None:
+    for endpoint in ENDPOINTS:
+        if endpoint.body is not None:
+            assert convert(BODIES[endpoint.body], endpoint.body) is not None
+            strict = (
+                endpoint.body.__module__ == "caddrel.wire.authzen"
+                or getattr(endpoint.body, "__struct_config__").forbid_unknown_fields
+            )
+            assert strict, f"{endpoint.body.__name__}: what is not described is refused, but where a standard says not"
 
 
 def test_components_are_small() -> None:

@@ -31,6 +31,7 @@ from caddrel.service.views import (
     doctor,
     door,
     drafts,
+    examples,
     inventory,
     jobs,
     passwords,
@@ -89,7 +90,9 @@ def create_app(runtime: Runtime, console: Path) -> Flask:
 
     @app.get("/api/openapi.json")
     def api_document() -> Response:
-        return Response(msgspec.json.encode(openapi.document(ENDPOINTS)), mimetype="application/json")
+        return Response(
+            msgspec.json.encode(openapi.document(ENDPOINTS, examples.BODIES, examples.IDS)), mimetype="application/json"
+        )
 
     _serve_console(app, console)
 

@@ -18,7 +18,7 @@ class Item(msgspec.Struct, frozen=True):
     version: int = 0
 
 
-class ItemRequest(msgspec.Struct, frozen=True):
+class ItemRequest(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     """One object as it is to be; its id is the address's."""
 
     document: dict[str, Any]

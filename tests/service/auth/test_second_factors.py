@@ -88,7 +88,7 @@ def test_where_it_is_required_it_is_added_before_anything_else(live: Live) -> No
     assert _code(http.get("/api/v1/people")) == "second-factor"
     _enrol(live, http)
     assert http.get("/api/v1/people").status_code == 200
-    assert _code(http.delete("/api/v1/session/factors/totp")) == "last-factor"
+    assert _code(http.delete("/api/v1/session/kept-factors/totp")) == "last-factor"
     # A way in from the host stands for all factors.
     way_in, info = _console(live, code=access.make_entry_code(live.data, "maren"))
     assert not info["half"]
@@ -115,7 +115,7 @@ def test_what_needs_a_fresh_proof_asks_for_one(live: Live) -> None:
     [
         ("PUT", "factors/totp", {"begun": "x", "code": "123456"}, "bad-factor"),
         ("PUT", "factors/passkey", {"credential": {"id": "x"}, "title": ""}, "no-challenge"),
-        ("DELETE", "factors/nothing", None, "not-found"),
+        ("DELETE", "kept-factors/nothing", None, "not-found"),
         ("POST", "proof", {"passkey": {"id": "x"}}, "no-challenge"),
         ("POST", "proof", {"totp": "12345"}, "wrong-proof"),
     ],

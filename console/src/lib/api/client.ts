@@ -85,7 +85,7 @@ export const api = {
   keepPasskey: (credential: unknown, title: string) =>
     call<FactorList>('PUT', '/api/v1/session/factors/passkey', { credential, title }),
   askPasskey: () => call<PasskeyOptions>('POST', '/api/v1/session/passkey'),
-  removeFactor: (id: string) => call<FactorList>('DELETE', `/api/v1/session/factors/${encodeURIComponent(id)}`),
+  removeFactor: (id: string) => call<FactorList>('DELETE', `/api/v1/session/kept-factors/${encodeURIComponent(id)}`),
   consoleSessions: (signal?: AbortSignal) =>
     call<ConsoleSessionList>('GET', '/api/v1/console-sessions', undefined, signal),
   endConsoleSessions: (account: string) =>

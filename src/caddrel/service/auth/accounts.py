@@ -87,7 +87,7 @@ def prove(
         When what was given does not prove it.
     """
     if not caller.session:
-        raise ServiceError(400, "no-session", "a token has nothing to prove")
+        raise ServiceError(403, "no-session", "a token has nothing to prove")
     factors = second_factors.factors_of(data, caller.name)
     if request.passkey is not None:
         from caddrel.service.auth import passkeys

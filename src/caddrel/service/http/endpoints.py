@@ -32,12 +32,16 @@ PROOF_LASTS = timedelta(minutes=5)
 
 @dataclass(frozen=True, slots=True)
 class Param:
-    """A query parameter: a text, or where there is a `most` a whole number from 1 on, `usual` when it is left out."""
+    """A query parameter: a text, or where there is a `most` a whole number from 1 on, `usual` when it is left out.
+
+    `words` are all that a text may be.
+    """
 
     name: str
     doc: str
     usual: int = 0
     most: int = 0
+    words: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
@@ -150,6 +154,8 @@ class Endpoint(Generic[R]):
     doors: bool = False
     changes: bool = False
     heavy: str = ""
+    seen: bool = False
+    media: tuple[str, ...] = ()
 
 
 class Endpoints(Generic[R]):
@@ -173,6 +179,8 @@ class Endpoints(Generic[R]):
         doors: bool = False,
         changes: bool | None = None,
         heavy: str = "",
+        seen: bool = False,
+        media: Sequence[str] = (),
     ) -> Callable[[Callable[[Call[R]], Any]], Callable[[Call[R]], Any]]:
         """Declare the decorated view; the first line of its docstring is its summary.
 
@@ -184,6 +192,10 @@ class Endpoints(Generic[R]):
             Whether the audit trail tells of it; when left out, of whatever needs more than a viewer and is no GET.
         heavy
             The kind of work, where it takes long: only so much of it is done at once.
+        seen
+            Whether the request must say which version it is about (``If-Match``).
+        media
+            What a stream may be.
         """
         audited = (
             method != "GET" and role not in {NOBODY_NEEDED, DOOR, DEVICE, "viewer"} if changes is None else changes
@@ -207,6 +219,8 @@ class Endpoints(Generic[R]):
                     doors,
                     audited,
                     heavy,
+                    seen,
+                    tuple(media),
                 )
             )
             return view
@@ -372,7 +386,7 @@ def _audit(runtime: R, endpoint: Endpoint[R], caller: Caller | None, outcome: st
 
 
 def _query(endpoint: Endpoint[Any]) -> dict[str, str]:
-    known = {param.name for param in endpoint.params}
+    known = {param.name: param for param in endpoint.params}
     for name in request.args:
         if name not in known:
             hint = did_you_mean(name, known, f"it takes: {', '.join(sorted(known))}" if known else "it takes none")
@@ -380,6 +394,11 @@ def _query(endpoint: Endpoint[Any]) -> dict[str, str]:
         if len(request.args.getlist(name)) > 1:
             # Another program on the way may have read the other one.
             raise ServiceError(400, "bad-parameter", f"`{name}` is given more than once", "give it once")
+        words = known[name].words
+        if words and request.args[name] not in words:
+            raise ServiceError(400, "bad-parameter", f"`{name}` is not known", f"one of {', '.join(words)}")
+        if known[name].most and not request.args[name]:
+            raise ServiceError(400, "bad-parameter", f"`{name}` is a whole number", "or leave it out")
     return {name: value for name, value in request.args.items() if value}
 
 

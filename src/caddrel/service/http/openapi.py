@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from typing import Any
 
 import msgspec
@@ -12,11 +12,29 @@ from caddrel import __version__
 from caddrel.service.http.endpoints import NOBODY_NEEDED, Endpoint, Param, Stream
 from caddrel.wire.problems import Problem
 
+# RFC 9110, section 13.1.1.
+_SEEN = {
+    "name": "If-Match",
+    "in": "header",
+    "required": True,
+    "description": "The ETag of what was read.",
+    "schema": {"type": "string", "pattern": r'^"[0-9]{1,9}"$'},
+    "example": '"3"',
+}
 _PATH_PART = re.compile(r"<(?:\w+:)?(\w+)>")
+_PATH_PARTS = re.compile(r"([\w-]+)/<(?:\w+:)?(\w+)>")
 
 
-def document(endpoints: Sequence[Endpoint[Any]]) -> dict[str, Any]:
-    """Return the OpenAPI document of the service."""
+def document(endpoints: Sequence[Endpoint[Any]], bodies: Mapping[type, Any], ids: Mapping[str, str]) -> dict[str, Any]:
+    """Return the OpenAPI document of the service.
+
+    Parameters
+    ----------
+    bodies
+        An example of each body, by its type.
+    ids
+        An example of what may stand in an address, by the part before it.
+    """
     types = [t for e in endpoints for t in (e.returns, e.body) if t is not None and t not in (dict, Stream)]
     unique = list(dict.fromkeys([*types, Problem]))
     schemas, components = msgspec.json.schema_components(unique, ref_template="#/components/schemas/{name}")
@@ -24,7 +42,7 @@ def document(endpoints: Sequence[Endpoint[Any]]) -> dict[str, Any]:
     paths: dict[str, dict[str, Any]] = {}
     for endpoint in endpoints:
         path = _PATH_PART.sub(r"{\1}", endpoint.route)
-        paths.setdefault(path, {})[endpoint.method.lower()] = _operation(endpoint, by_type)
+        paths.setdefault(path, {})[endpoint.method.lower()] = _operation(endpoint, by_type, bodies, ids)
     return {
         "openapi": "3.1.0",
         "info": {
@@ -45,11 +63,14 @@ def document(endpoints: Sequence[Endpoint[Any]]) -> dict[str, Any]:
 
 def _answer(endpoint: Endpoint[Any], schemas: dict[Any, Any]) -> dict[str, Any]:
     if endpoint.returns is Stream:
-        return {media: {"schema": {"type": "string"}} for media in ("application/x-ndjson", "text/csv")}
+        # A file, of which the media type says all (OpenAPI 3.1.1, section 4.14.1).
+        return {media: {} for media in endpoint.media}
     return {"application/json": {"schema": schemas.get(endpoint.returns, {"type": "object"})}}
 
 
 def _parameter(param: Param) -> dict[str, Any]:
+    if param.words:
+        return {"type": "string", "enum": list(param.words)}
     if not param.most:
         return {"type": "string"}
     bounds = {"type": "integer", "minimum": 1, "maximum": param.most}
@@ -57,17 +78,20 @@ def _parameter(param: Param) -> dict[str, Any]:
     return {**bounds, "default": param.usual} if param.usual else bounds
 
 
-def _operation(endpoint: Endpoint[Any], schemas: dict[Any, Any]) -> dict[str, Any]:
+def _operation(
+    endpoint: Endpoint[Any], schemas: dict[Any, Any], bodies: Mapping[type, Any], ids: Mapping[str, str]
+) -> dict[str, Any]:
     words = re.findall(r"[a-z0-9]+", endpoint.route.replace("/api/v1", ""))
     operation: dict[str, Any] = {
         "summary": endpoint.summary,
         "operationId": "-".join([endpoint.method.lower(), *words]) or endpoint.method.lower(),
         "parameters": [
             *(
-                {"name": name, "in": "path", "required": True, "schema": {"type": "string"}}
-                for name in _PATH_PART.findall(endpoint.route)
+                {"name": name, "in": "path", "required": True, "schema": {"type": "string"}, "example": ids[before]}
+                for before, name in _PATH_PARTS.findall(endpoint.route)
             ),
             *({"name": p.name, "in": "query", "description": p.doc, "schema": _parameter(p)} for p in endpoint.params),
+            *([_SEEN] if endpoint.seen else []),
         ],
         "responses": {
             str(endpoint.status): {
@@ -82,11 +106,13 @@ def _operation(endpoint: Endpoint[Any], schemas: dict[Any, Any]) -> dict[str, An
     }
     if endpoint.role != NOBODY_NEEDED:
         operation["security"] = [{"token": []}, {"session": []}]
-        operation["description"] = f"Needs the role {endpoint.role}."
+        doors = " Tokens of doors may call it too." if endpoint.doors else ""
+        operation["description"] = f"Needs the role {endpoint.role}.{doors}"
     if endpoint.body is not None:
-        content = {"application/json": {"schema": schemas[endpoint.body]}}
+        content = {"application/json": {"schema": schemas[endpoint.body], "example": bodies[endpoint.body]}}
         operation["requestBody"] = {"required": True, "content": content}
     if endpoint.stream:
         content = {"application/x-ndjson": {"schema": {"type": "string", "description": endpoint.stream}}}
-        operation["requestBody"] = {"required": True, "content": content}
+        # An empty stream is a stream.
+        operation["requestBody"] = {"required": False, "content": content}
     return operation

@@ -156,7 +156,8 @@ class _Server(_ServerBase):  # type: ignore[misc]
                 channel.handle_close()
 
     def add_task(self, task: _Channel) -> None:
-        path = task.requests[0].path if task.requests else ""
+        # What was refused before its first line was whole has no path.
+        path = getattr(task.requests[0], "path", "") if task.requests else ""
         threads: Any = self.decisions if path.startswith(_DECISIONS) else self.task_dispatcher
         threads.add_task(task)
 

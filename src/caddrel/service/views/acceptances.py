@@ -45,7 +45,8 @@ def listed(call: Call) -> wire.AcceptanceList:
     "/api/v1/acceptances/export",
     role="viewer",
     returns=Stream,
-    params=[*_WHOSE, Param("format", "ndjson (when left out) or csv.")],
+    media=("application/x-ndjson", "text/csv"),
+    params=[*_WHOSE, Param("format", "ndjson when left out.", words=_FORMATS)],
 )
 def export(call: Call) -> Stream:
     """Every acceptance, to keep or to hand to somebody."""

@@ -76,7 +76,7 @@ def _with_session(call: Call) -> Caller:
     """Return the caller of a console session, also of one whose second factor is still missing."""
     caller = call.who()
     if not caller.session:
-        raise ServiceError(400, "no-session", "a token has no session")
+        raise ServiceError(403, "no-session", "a token has no session")
     if not secrets.same(call.csrf, caller.csrf):
         raise ServiceError(403, "csrf", f"the {CSRF_HEADER} header is missing or wrong", "reload the console")
     return caller
@@ -180,7 +180,7 @@ def ask_passkey(call: Call) -> wire.PasskeyOptions:
     return wire.PasskeyOptions(passkeys.ask_passkey(call.data, call.runtime.challenges, caller.name, caller.session))
 
 
-@endpoints.add("DELETE", "/api/v1/session/factors/<id>", role="viewer", returns=wire.FactorList, changes=True)
+@endpoints.add("DELETE", "/api/v1/session/kept-factors/<id>", role="viewer", returns=wire.FactorList, changes=True)
 def remove_factor(call: Call) -> wire.FactorList:
     """Take a second factor away: `totp`, or a passkey by its id."""
     caller = _with_session(call)

@@ -10,7 +10,7 @@ from caddrel.wire import authoring as wire
 endpoints = Endpoints()
 _LIMIT = Param("limit", "At most so many.", 100, 1000)
 _OBJECT = "/api/v1/drafts/<id>/objects/<path>"
-_SIDE = Param("side", "people or apps.")
+_SIDE = Param("side", "people when left out.", words=("people", "apps"))
 
 
 @endpoints.add("GET", _OBJECT, role="viewer", returns=wire.ObjectView)

@@ -17,7 +17,7 @@ def examine(call: Call) -> Examination:
     return doctor.examine(call.data, call.runtime.findings, call.runtime.strange_words)
 
 
-@endpoints.add("GET", "/metrics", role="viewer", returns=Stream)
+@endpoints.add("GET", "/metrics", role="viewer", returns=Stream, media=("application/openmetrics-text",))
 def numbers(call: Call) -> Stream:
     """What the service counts, as OpenMetrics; a token of a viewer may read it."""
     made = call.runtime

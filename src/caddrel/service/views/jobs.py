@@ -33,7 +33,7 @@ def one(call: Call) -> wire.Job:
     return call.runtime.jobs.get(call.path["id"])
 
 
-@endpoints.add("GET", "/api/v1/jobs/<id>/events", role="viewer", returns=Stream)
+@endpoints.add("GET", "/api/v1/jobs/<id>/events", role="viewer", returns=Stream, media=("text/event-stream",))
 def events(call: Call) -> Stream:
     """A job each time it changes, as server-sent events, until it has ended."""
     return Stream("text/event-stream", _events(call.runtime.jobs.watch(call.path["id"])))

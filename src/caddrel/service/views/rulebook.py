@@ -24,6 +24,7 @@ from caddrel.wire import rulebooks as wire
 from caddrel.wire.decisions import File, Rehearsal, RehearseRequest
 
 endpoints = Endpoints()
+_FORM = Param("form", "One YAML document (when left out), or a ZIP of its documents.", words=("file", "folder"))
 _REVISION = Param("revision", "A revision's number; the current one when left out.")
 
 
@@ -42,7 +43,8 @@ def show(call: Call) -> wire.Revision:
     "/api/v1/rulebook/export",
     role="viewer",
     returns=Stream,
-    params=[_REVISION, Param("form", "`file`, one YAML document (the default), or `folder`, a ZIP of its documents.")],
+    media=("application/yaml", "application/zip"),
+    params=[_REVISION, _FORM],
 )
 def export(call: Call) -> Stream:
     """A revision's documents to keep: as one YAML file, or as a folder in a ZIP."""

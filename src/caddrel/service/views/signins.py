@@ -36,7 +36,7 @@ endpoints = Endpoints()
 _LIMIT = Param("limit", "At most so many.", 50, 500)
 _FILTERS = [
     *(Param(name, f"Only sign-ins with this {name.replace('_', ' ')}; several, joined by commas.") for name in FILTERS),
-    Param("certain", "yes or no: only decisions that missing facts could not, or could, have changed."),
+    Param("certain", "Only decisions that missing facts could not, or could, have changed.", words=("yes", "no")),
     Param("where", "A condition over facts, outcome, reason, certain, policy, rule, recorded, shadow and at."),
     Param("since", "From this moment or date on, or a duration back from now such as 7d."),
     Param("until", "Before this moment or date."),
@@ -93,7 +93,7 @@ def listed(call: Call) -> wire.SigninPage | None:
 
 
 IMPORT_PARAMS = [
-    Param("format", "ndjson (when left out), csv, or ocsf: Authentication events of class 3002."),
+    Param("format", "ndjson when left out; ocsf are Authentication events of class 3002.", words=FORMATS),
     Param("mapping", "Of CSV: the name of a mapping that is kept."),
 ]
 
@@ -185,7 +185,8 @@ def forget_before(call: Call, usual: str = "") -> datetime:
     "/api/v1/signins/export",
     role="viewer",
     returns=Stream,
-    params=[*_FILTERS, Param("format", "ndjson (when left out; an import reads it), csv, ocsf, or parquet.")],
+    media=("application/x-ndjson", "text/csv", "application/vnd.apache.parquet"),
+    params=[*_FILTERS, Param("format", "ndjson when left out; an import reads it.", words=tuple(MEDIA))],
     heavy="export",
 )
 def export(call: Call) -> Stream:

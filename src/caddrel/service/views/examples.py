@@ -1,0 +1,66 @@
+"""An example of every body that an endpoint takes, for its description; all of the Kelpline world."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from caddrel.wire import access, authoring, authzen, decisions, drafts, inventory, passwords, rulebooks, signins
+from caddrel.wire.starter_codes import StarterCodeRequest
+
+_FILE = {"name": "kelpline.yaml", "text": "caddrel: 1\npolicies: {}\n"}
+_WHY = "Tablets need the May patch"
+_INES, _MANIFEST = {"type": "person", "id": "ines.faro"}, {"type": "app", "id": "manifest"}
+_POST = {"type": "app", "id": "post"}
+_DIGEST = "the digest that the draft was shown with"
+_ASKED = {"subject": _INES, "action": {"name": "sign-in"}, "resource": _MANIFEST}
+
+BODIES: dict[type, dict[str, Any]] = {
+    access.SignInRequest: {"name": "maren.strand", "password": "four words are better"},
+    access.ProofRequest: {"totp": "492039"},
+    access.PasswordChange: {"current": "four words are better", "password": "four other words are"},
+    access.TotpConfirmed: {"begun": "what begin answered", "code": "492039"},
+    access.PasskeyMade: {"credential": {"id": "…", "type": "public-key"}, "title": "The key on the ring"},
+    access.TokenRequest: {"name": "front-door", "role": "door", "days": 90, "reports": ["network", "auth"]},
+    access.AccountRequest: {"name": "odd.vik", "role": "author"},
+    rulebooks.CheckRequest: {"files": [_FILE]},
+    rulebooks.PublishRequest: {"files": [_FILE], "why": _WHY, "base": 2},
+    rulebooks.RestoreRequest: {"number": 1, "why": "2 asks crews at sea for what they have not"},
+    rulebooks.CompareRequest: {"before": {"revision": 1}, "after": {"files": [_FILE]}},
+    authoring.EditRequest: {
+        "edits": [{"path": "policies.abroad", "field": "mode", "value": "enforced"}],
+        "why": "The pilot went well",
+    },
+    authoring.LanguageRequest: {"kind": "condition", "text": "device.managed and network.country is NO"},
+    decisions.RehearseRequest: {"given": {"person": "ines.faro", "app": "manifest", "device": "tab-0117"}},
+    signins.MappingRequest: {"name": "old-log", "columns": {"user": "person.id", "when": "time.at"}},
+    inventory.DeviceState: {"os_version": "15", "encrypted": True},
+    inventory.ItemRequest: {"document": {"title": "Ines Faro", "kind": "employee", "groups": ["deck-crew"]}},
+    passwords.CandidateRequest: {"person": "ines.faro", "candidate": "gulls over the harbour"},
+    authzen.Evaluation: {**_ASKED, "context": {"device.id": "tab-0117", "auth.methods": {"pwd": 5}}},
+    authzen.Evaluations: {
+        **_ASKED,
+        "evaluations": [{"resource": _MANIFEST}, {"resource": {"type": "app", "id": "post"}}],
+    },
+    authzen.Search: {**_ASKED, "page": {"limit": 100}},
+    authzen.SessionEnd: {"id": "the session that a decision answered"},
+    StarterCodeRequest: {"person": "salka.rein", "lasts": "8h"},
+    drafts.DraftRequest: {"name": "tablets-need-may"},
+    drafts.DraftFiles: {"files": [_FILE]},
+    drafts.ObjectRequest: {"path": "policies.abroad", "text": "abroad:\n  rules: [{then: block}]\n"},
+    drafts.MoveRequest: {"taking": {"policies.abroad": "mine"}},
+    drafts.PublishDraft: {"why": _WHY, "digest": _DIGEST},
+    drafts.PlanRequest: {
+        "why": _WHY,
+        "at": "2026-12-01T06:00:00Z",
+        "digest": _DIGEST,
+    },
+    drafts.ShadowRequest: {"on": True, "digest": _DIGEST},
+}
+# What stands for a part of an address, by the part before it.
+IDS = {
+    "people": "ines.faro", "groups": "deck-crew", "devices": "tab-0117", "apps": "manifest", "lists": "bad-addresses",
+    "drafts": "tablets-need-may", "objects": "policies.abroad", "signins": "s-000400", "policies": "abroad",
+    "jobs": "j-3f9a0c11d2e4", "tokens": "3f9a0c11d2e4", "accounts": "maren.strand",
+    "sessions": "d-00000000000000000000",
+    "starter-codes": "c-3f9a0c11d2e4", "mappings": "old-log", "kept-factors": "totp", "passwords": "ines.faro",
+}  # fmt: skip
