@@ -112,7 +112,7 @@ def _operation(
         content = {"application/json": {"schema": schemas[endpoint.body], "example": bodies[endpoint.body]}}
         operation["requestBody"] = {"required": True, "content": content}
     if endpoint.stream:
-        content = {"application/x-ndjson": {"schema": {"type": "string", "description": endpoint.stream}}}
+        content = {"application/x-ndjson": {"schema": {"description": endpoint.stream}}}
         # An empty stream is a stream.
         operation["requestBody"] = {"required": False, "content": content}
     return operation

@@ -25,7 +25,7 @@ from caddrel.wire.decisions import File, Rehearsal, RehearseRequest
 
 endpoints = Endpoints()
 _FORM = Param("form", "One YAML document (when left out), or a ZIP of its documents.", words=("file", "folder"))
-_REVISION = Param("revision", "A revision's number; the current one when left out.")
+_REVISION = Param("revision", "A revision's number; the current one when left out.", 0, 999_999_999)
 
 
 @endpoints.add("GET", "/api/v1/rulebook", role="viewer", returns=wire.Revision, params=[_REVISION])

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import re
+
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
@@ -54,6 +56,24 @@ def test_an_object_is_read_and_put_back_as_it_stands() -> None:
     assert object_text(_one(TEXT), ("places", "office")) == "office:\n  networks: [192.0.2.0/26]\n"
     assert object_text(_one(TEXT), ("settings",)) == "settings:\n  contact: help@example.org # ask them\n"
     assert object_text(_one(TEXT), ("policies", "none")) is None
+
+
+@pytest.mark.parametrize("text", [
+    "caddrel: 1\npolicies: {}\n", "caddrel: 1\npolicies:\nplaces: {}\n", "{}\n", "", "caddrel: 1\n",
+    "{caddrel: 1, policies: {}}\n",
+    "# nothing yet\n", "caddrel: 1\npolicies: ~\nplaces:\n", "caddrel: 1\n'policies':\n  {} # none\nplaces: {}\n",
+    "caddrel: 1\npolicies:\n  # to come\n  {}\n", "caddrel: 1\npolicies: {} # none\nsettings: {}\n",
+])  # fmt: skip
+def test_sections_that_hold_nothing_take_what_is_put_there(text: str) -> None:
+    assert not {path for path in objects_of(_one(text)) if len(path) > 1}
+    put = "first:\n  mode: off\n  rules: [{then: block}]\n"
+    made = with_object(_one(text), ("policies", "first"), put)
+    assert object_text(made, ("policies", "first")) == put
+    for said in re.findall("#.*", text):
+        assert said in made[0].text
+    assert "given-twice" not in {found.code for found in read_rulebook(made[0]).diagnostics}
+    taken = with_object(made, ("policies", "first"), None)
+    assert not {path for path in objects_of(taken) if len(path) > 1}
 
 
 def test_a_change_touches_its_object_only() -> None:

@@ -13,7 +13,7 @@ from typing import NamedTuple
 
 from caddrel.core.diagnostics import Diagnostic, RulebookError, shorten
 from caddrel.core.rulebook.edit.writer import format_rulebook
-from caddrel.core.rulebook.source import Entry, Mapping, Source, read_source
+from caddrel.core.rulebook.source import Entry, Mapping, Scalar, Source, read_source
 
 Path = tuple[str, ...]
 WITHOUT_IDS = ("settings",)
@@ -126,19 +126,28 @@ def _added(sources: list[Source], path: Path, text: str) -> list[Source]:
     section = path[0]
     for i, source in enumerate(sources):
         for entry in _root_entries(source):
-            inside = _entries(entry)
-            if entry.key.text == section and len(path) > 1 and inside:
+            if entry.key.text != section or len(path) == 1:
+                continue
+            inside, lines = _entries(entry), source.text.splitlines()
+            if inside:
                 last = _find(sources, (section, inside[-1].key.text))
                 assert last is not None
-                lines = source.text.splitlines()
                 lines[last.last : last.last] = ["", *_indented(text, last.indent)]
-                return [*sources[:i], Source(source.name, "\n".join(lines) + "\n"), *sources[i + 1 :]]
+            elif not _is_empty(entry):
+                continue
+            else:
+                # It is there and empty: a second one would be given twice. What was said beside it stays.
+                at = entry.key.start.line
+                said = [line[line.index("#") :] for line in lines[at : entry.value.end.line + 1] if "#" in line]
+                lines[at : max(entry.value.end.line, at) + 1] = [
+                    f"{section}:{f' {said[0]}' if said else ''}",
+                    *_indented("\n".join([*said[1:], text]), 2),
+                ]
+            return [*sources[:i], Source(source.name, "\n".join(lines) + "\n"), *sources[i + 1 :]]
     first = sources[0]
     block = _indented(text, 2) if len(path) > 1 else text.splitlines()
     lines = [*first.text.rstrip("\n").splitlines(), "", *([f"{section}:"] if len(path) > 1 else []), *block]
-    # A section that is there and empty would be given twice.
-    kept = [line for line in lines if line.rstrip() not in {f"{section}: {{}}"}]
-    return [Source(first.name, "\n".join(kept) + "\n"), *sources[1:]]
+    return [Source(first.name, "\n".join(lines) + "\n"), *sources[1:]]
 
 
 def _without_empty_section(sources: list[Source], path: Path) -> list[Source]:
@@ -183,6 +192,13 @@ def _flows(entry: Entry) -> bool:
 def _root_entries(source: Source) -> list[Entry]:
     root, _ = read_source(source)
     return root.entries if isinstance(root, Mapping) else []
+
+
+def _is_empty(entry: Entry) -> bool:
+    value = entry.value
+    if isinstance(value, Scalar):
+        return not value.style and value.text in {"", "~", "null"}
+    return isinstance(value, Mapping) and not value.entries
 
 
 def _entries(entry: Entry) -> list[Entry]:
@@ -253,8 +269,7 @@ def _stand_of(text: str) -> _Stand:
         flowing = root.flow or any(_flows(entry) for entry in root.entries)
         lines = text.splitlines()
         outer = root.entries
-        for entry, following in zip(outer, [*outer[1:], None], strict=True):
-            end = following.key.start.line if following is not None else len(lines)
+        for entry, end in zip(outer, _ends(outer, len(lines)), strict=True):
             section = entry.key.text
             if section == "caddrel":
                 continue
@@ -262,11 +277,15 @@ def _stand_of(text: str) -> _Stand:
                 found.setdefault((section,), _trimmed(0, lines, entry, end))
                 continue
             inner = _entries(entry)
-            for each, after in zip(inner, [*inner[1:], None], strict=True):
-                stop = after.key.start.line if after is not None else end
+            for each, stop in zip(inner, _ends(inner, end), strict=True):
                 found.setdefault((section, each.key.text), _trimmed(0, lines, each, stop))
         return _Stand(flowing, found)
     return _Stand(False, found)
+
+
+def _ends(entries: AnySequence[Entry], end: int) -> list[int]:
+    """Return the lines that entries end before; of none there are none."""
+    return [*(entry.key.start.line for entry in entries[1:]), end][: len(entries)]
 
 
 def _trimmed(source: int, lines: list[str], entry: Entry, end: int) -> _Found:
