@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterator
 from concurrent.futures import ThreadPoolExecutor
 from typing import Any
@@ -24,7 +25,7 @@ NEEDING = [e for e in ENDPOINTS if e.role != NOBODY_NEEDED]
 
 
 def _path(route: str) -> str:
-    return route.replace("<id>", "x").replace("<path>", "settings")
+    return re.sub("<[^>]*id>", "longer-than-six", route).replace("<path>", "settings")
 
 
 @pytest.fixture(scope="module")

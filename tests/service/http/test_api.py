@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import re
 from datetime import datetime
 from pathlib import Path
 
@@ -38,7 +39,7 @@ def test_the_openapi_document_is_valid_and_complete(vacant: Live) -> None:
     validate(document)
     assert document["openapi"].startswith("3.1")
     described = {(method.upper(), path) for path, item in document["paths"].items() for method in item}
-    assert described == {(e.method, e.route.replace("<", "{").replace(">", "}")) for e in ENDPOINTS}
+    assert described == {(e.method, re.sub("<(?:[^:>]+:)?([a-z]+)>", r"{\1}", e.route)) for e in ENDPOINTS}
     (limit,) = [p for p in document["paths"]["/api/v1/people"]["get"]["parameters"] if p["name"] == "limit"]
     assert limit["schema"] == {"type": "integer", "minimum": 1, "maximum": 1000, "default": 50}
 
@@ -107,7 +108,7 @@ def test_every_reading_endpoint_answers_as_it_says(kelpline: Live) -> None:
         for endpoint in ENDPOINTS:
             if endpoint.method != "GET":
                 continue
-            route = endpoint.route
+            route = re.sub("<[^:>]+:id>", "<id>", endpoint.route)
             answer = http.get(whole.get(route) or route.replace("<id>", examples.get(route, "")))
             assert answer.status_code == 200, endpoint.route
             if endpoint.returns is not Stream:

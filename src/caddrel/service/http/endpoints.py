@@ -34,7 +34,7 @@ PROOF_LASTS = timedelta(minutes=5)
 class Param:
     """A query parameter: a text, or where there is a `most` a whole number from 1 on, `usual` when it is left out.
 
-    `words` are all that a text may be.
+    `words` are all that a text may be; one that is `needed` cannot be left out.
     """
 
     name: str
@@ -42,6 +42,7 @@ class Param:
     usual: int = 0
     most: int = 0
     words: tuple[str, ...] = ()
+    needed: bool = False
 
 
 @dataclass(frozen=True, slots=True)

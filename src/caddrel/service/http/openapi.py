@@ -21,8 +21,8 @@ _SEEN = {
     "schema": {"type": "string", "pattern": r'^"[0-9]{1,9}"$'},
     "example": '"3"',
 }
-_PATH_PART = re.compile(r"<(?:\w+:)?(\w+)>")
-_PATH_PARTS = re.compile(r"([\w-]+)/<(?:\w+:)?(\w+)>")
+_PATH_PART = re.compile(r"<(?:[^:>]+:)?(\w+)>")
+_PATH_PARTS = re.compile(r"([\w-]+)/<(?:[^:>]+:)?(\w+)>")
 
 
 def document(endpoints: Sequence[Endpoint[Any]], bodies: Mapping[type, Any], ids: Mapping[str, str]) -> dict[str, Any]:
@@ -78,6 +78,11 @@ def _parameter(param: Param) -> dict[str, Any]:
     return {**bounds, "default": param.usual} if param.usual else bounds
 
 
+def _query(param: Param) -> dict[str, Any]:
+    made = {"name": param.name, "in": "query", "description": param.doc, "schema": _parameter(param)}
+    return {**made, "required": True} if param.needed else made
+
+
 def _operation(
     endpoint: Endpoint[Any], schemas: dict[Any, Any], bodies: Mapping[type, Any], ids: Mapping[str, str]
 ) -> dict[str, Any]:
@@ -90,7 +95,7 @@ def _operation(
                 {"name": name, "in": "path", "required": True, "schema": {"type": "string"}, "example": ids[before]}
                 for before, name in _PATH_PARTS.findall(endpoint.route)
             ),
-            *({"name": p.name, "in": "query", "description": p.doc, "schema": _parameter(p)} for p in endpoint.params),
+            *(_query(param) for param in endpoint.params),
             *([_SEEN] if endpoint.seen else []),
         ],
         "responses": {

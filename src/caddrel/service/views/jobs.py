@@ -5,6 +5,7 @@ from __future__ import annotations
 import shutil
 import tempfile
 from collections.abc import Iterator
+from dataclasses import replace
 
 import msgspec
 
@@ -27,13 +28,15 @@ def listed(call: Call) -> wire.JobList:
     return wire.JobList(call.runtime.jobs.all())
 
 
-@endpoints.add("GET", "/api/v1/jobs/<id>", role="viewer", returns=wire.Job)
+@endpoints.add("GET", "/api/v1/jobs/<string(minlength=7):id>", role="viewer", returns=wire.Job)
 def one(call: Call) -> wire.Job:
     """One job, as it is now."""
     return call.runtime.jobs.get(call.path["id"])
 
 
-@endpoints.add("GET", "/api/v1/jobs/<id>/events", role="viewer", returns=Stream, media=("text/event-stream",))
+@endpoints.add(
+    "GET", "/api/v1/jobs/<string(minlength=7):id>/events", role="viewer", returns=Stream, media=("text/event-stream",)
+)
 def events(call: Call) -> Stream:
     """A job each time it changes, as server-sent events, until it has ended."""
     return Stream("text/event-stream", _events(call.runtime.jobs.watch(call.path["id"])))
@@ -44,7 +47,7 @@ def _events(changes: Iterator[wire.Job | None]) -> Iterator[bytes]:
         yield b": still here\n\n" if job is None else b"event: job\ndata: " + msgspec.json.encode(job) + b"\n\n"
 
 
-@endpoints.add("DELETE", "/api/v1/jobs/<id>", role="operator", returns=wire.Job)
+@endpoints.add("DELETE", "/api/v1/jobs/<string(minlength=7):id>", role="operator", returns=wire.Job)
 def cancel(call: Call) -> wire.Job:
     """Cancel a job; what it has done stays done."""
     return call.runtime.jobs.cancel(call.path["id"])
@@ -78,7 +81,14 @@ def start_import(call: Call) -> wire.Job:
     return call.runtime.jobs.start("import", call.who().name, size, "bytes", work, spooled.close)
 
 
-@endpoints.add("POST", "/api/v1/jobs/forget", role="operator", returns=wire.Job, params=[OLDER_THAN], status=202)
+@endpoints.add(
+    "POST",
+    "/api/v1/jobs/forget",
+    role="operator",
+    returns=wire.Job,
+    params=[replace(OLDER_THAN, needed=True)],
+    status=202,
+)
 def start_forgetting(call: Call) -> wire.Job:
     """Take out old sign-ins as a job, for good."""
     data, before = call.data, forget_before(call)
