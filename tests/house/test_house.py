@@ -21,28 +21,28 @@ from caddrel.wire.decoding import convert
 SOURCE = Path(caddrel.__file__).parent
 ROOT = SOURCE.parents[1]
 MODULES = sorted(p for p in SOURCE.rglob("*.py") if "migrations" not in p.parts)
+TREES = {path: ast.parse(path.read_text(encoding="utf-8")) for path in MODULES}
 CONSOLE = sorted(p for p in (ROOT / "console" / "src").rglob("*") if p.suffix in {".svelte", ".ts", ".css"})
 NO_NAMES = {"utils", "util", "helpers", "common", "manager", "misc"}
 
 
-@pytest.mark.parametrize("path", MODULES, ids=lambda p: str(p.relative_to(SOURCE)))
-def test_a_module_is_one_concept_that_says_what_it_is(path: Path) -> None:
-    text = path.read_text(encoding="utf-8")
-    assert ast.get_docstring(ast.parse(text)), "start the module with a sentence of what lives here"
-    assert text.count("\n") <= 600, "split it: one concept a file"
-    assert path.stem not in NO_NAMES, "name it for what it holds"
+def test_a_module_is_one_concept_that_says_what_it_is() -> None:
+    for path, tree in TREES.items():
+        assert ast.get_docstring(tree), f"{path}: start the module with a sentence of what lives here"
+        assert path.read_text(encoding="utf-8").count("\n") <= 600, f"{path}: split it: one concept a file"
+        assert path.stem not in NO_NAMES, f"{path}: name it for what it holds"
 
 
 # Things that end as doings do.
 _THINGS = ("encoding", "decoding", "wiring", "authoring")
 
 
-@pytest.mark.parametrize("path", MODULES, ids=lambda p: str(p.relative_to(SOURCE)))
-def test_modules_are_named_for_things_and_functions_are_of_a_size_to_read(path: Path) -> None:
-    assert not path.stem.endswith("ing") or path.stem.endswith(_THINGS), "name the thing, not the doing"
-    for node in ast.walk(ast.parse(path.read_text(encoding="utf-8"))):
-        if isinstance(node, ast.FunctionDef):
-            assert _statements(node) <= 40, f"{node.name}: split it"
+def test_modules_are_named_for_things_and_functions_are_of_a_size_to_read() -> None:
+    for path, tree in TREES.items():
+        assert not path.stem.endswith("ing") or path.stem.endswith(_THINGS), f"{path}: name the thing, not the doing"
+        for node in ast.walk(tree):
+            if isinstance(node, ast.FunctionDef):
+                assert _statements(node) <= 40, f"{path}: {node.name}: split it"
 
 
 def _statements(node: ast.AST) -> int:
@@ -51,13 +51,10 @@ def _statements(node: ast.AST) -> int:
     return sum(isinstance(child, ast.stmt) + _statements(child) for child in own)
 
 
-ROOMS = sorted({path.parent for path in MODULES} - {SOURCE})
-
-
-@pytest.mark.parametrize("room", ROOMS, ids=lambda p: str(p.relative_to(SOURCE)))
-def test_a_room_says_what_is_not_in_it(room: Path) -> None:
-    said = ast.get_docstring(ast.parse((room / "__init__.py").read_text(encoding="utf-8"))) or ""
-    assert "Not here: " in said, "say what somebody might look for here, and where it is"
+def test_a_room_says_what_is_not_in_it() -> None:
+    for room in sorted({path.parent for path in MODULES} - {SOURCE}):
+        said = ast.get_docstring(TREES[room / "__init__.py"]) or ""
+        assert "Not here: " in said, f"{room}: say what somebody might look for here, and where it is"
 
 
 @pytest.mark.parametrize("folder", sorted({p.parent for p in (ROOT / "tests").rglob("test_*.py")}), ids=str)
@@ -100,22 +97,21 @@ def test_only_the_api_module_of_the_console_fetches_and_nothing_renders_markup()
         assert not re.search(r"\bfetch\(", text) or path.name == "caller.ts", path
 
 
-@pytest.mark.parametrize("path", MODULES, ids=lambda p: str(p.relative_to(SOURCE)))
-def test_nothing_decodes_into_a_type_that_another_thread_may_be_preparing(path: Path) -> None:
-    if path.name == "decoding.py":
-        return
-    tree = ast.parse(path.read_text(encoding="utf-8"))
-    at_import = {
-        id(node) for statement in tree.body if isinstance(statement, ast.Assign) for node in ast.walk(statement)
-    }
-    for node in ast.walk(tree):
-        if not isinstance(node, ast.Call) or not isinstance(node.func, ast.Attribute):
+def test_nothing_decodes_into_a_type_that_another_thread_may_be_preparing() -> None:
+    for path, tree in TREES.items():
+        if path.name == "decoding.py":
             continue
-        called = ast.unparse(node.func)
-        typed = called.startswith("msgspec.") and "type" in {keyword.arg for keyword in node.keywords}
-        assert not typed, f"{called}: use caddrel.wire.decoding"
-        assert called != "msgspec.convert", f"{called}: use caddrel.wire.decoding"
-        assert not called.endswith(".Decoder") or id(node) in at_import, f"{called}: make it when the module is loaded"
+        loaded = [node for statement in tree.body if isinstance(statement, ast.Assign) for node in ast.walk(statement)]
+        at_import = {id(node) for node in loaded}
+        for node in ast.walk(tree):
+            if not isinstance(node, ast.Call) or not isinstance(node.func, ast.Attribute):
+                continue
+            called = ast.unparse(node.func)
+            typed = called.startswith("msgspec.") and "type" in {keyword.arg for keyword in node.keywords}
+            assert not typed, f"{path}: {called}: use caddrel.wire.decoding"
+            assert called != "msgspec.convert", f"{path}: {called}: use caddrel.wire.decoding"
+            fixed = not called.endswith(".Decoder") or id(node) in at_import
+            assert fixed, f"{path}: {called}: make it when the module is loaded"
 
 
 def test_every_code_has_a_case_and_is_explained() -> None:
