@@ -5,6 +5,7 @@ from __future__ import annotations
 import html
 import json
 import os
+import shutil
 import subprocess
 import sys
 from pathlib import Path
@@ -109,7 +110,9 @@ def main(profile: Path) -> None:
     sign_in_some(profile, demo["url"])
     write_a_draft(demo["url"], demo["token"])
     with sync_playwright() as playwright:
-        browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=CHROMIUM)
+        browser = playwright.chromium.launch(
+            executable_path=shutil.which("chromium-headless-shell") or shutil.which("chromium"), args=CHROMIUM
+        )
         code = caddrel(profile, "account", "enter", "--data", str(profile.parent), "--url", demo["url"]).strip()
         context = browser.new_context(viewport={"width": 1280, "height": 800}, reduced_motion="reduce")
         page = context.new_page()

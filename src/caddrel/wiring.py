@@ -27,7 +27,7 @@ from caddrel.service.app import ENDPOINTS, create_app, refusal
 from caddrel.service.auth import accounts as access
 from caddrel.service.auth.tokens import make_token
 from caddrel.service.http import server as http_server
-from caddrel.service.http.endpoints import body_limits
+from caddrel.service.http.dispatch import body_limits
 from caddrel.service.problems import ServiceError
 from caddrel.service.runtime import Runtime, begin, stop
 from caddrel.service.signins.recompute import catch_up

@@ -19,7 +19,8 @@ from caddrel.core.logs.schema import signin_schema
 from caddrel.core.rulebook.schema import rulebook_schema
 from caddrel.service.auth.secrets import new_id
 from caddrel.service.http import openapi
-from caddrel.service.http.endpoints import Endpoint, register
+from caddrel.service.http.dispatch import register
+from caddrel.service.http.endpoints import Endpoint
 from caddrel.service.problems import ServiceError, problem_for
 from caddrel.service.runtime import Runtime
 from caddrel.service.state.settings import Settings

@@ -9,18 +9,9 @@ from typing import Any
 import msgspec
 
 from caddrel import __version__
-from caddrel.service.http.endpoints import NOBODY_NEEDED, Endpoint, Param, Stream
+from caddrel.service.http.endpoints import NOBODY_NEEDED, Endpoint, Param, Seen, Stream
 from caddrel.wire.problems import Problem
 
-# RFC 9110, section 13.1.1.
-_SEEN = {
-    "name": "If-Match",
-    "in": "header",
-    "required": True,
-    "description": "The ETag of what was read.",
-    "schema": {"type": "string", "pattern": r'^"[0-9]{1,9}"$'},
-    "example": '"3"',
-}
 _PATH_PART = re.compile(r"<(?:[^:>]+:)?(\w+)>")
 _PATH_PARTS = re.compile(r"([\w-]+)/<(?:[^:>]+:)?(\w+)>")
 
@@ -78,6 +69,28 @@ def _parameter(param: Param) -> dict[str, Any]:
     return {**bounds, "default": param.usual} if param.usual else bounds
 
 
+def _seen(seen: Seen) -> list[dict[str, Any]]:
+    """Return the headers by which a request says which version it is about (RFC 9110, sections 13.1.1 and 13.1.2)."""
+    if not seen:
+        return []
+    version = r'^"[0-9]{1,9}"$' if seen == "exact" else r'^("[0-9]{1,9}"|\*)$'
+    of_read = {
+        "name": "If-Match",
+        "in": "header",
+        "required": seen != "new",
+        "description": "The ETag of what was read" + ("." if seen == "exact" else ", or `*` for whatever is there."),
+        "schema": {"type": "string", "pattern": version},
+        "example": '"3"',
+    }
+    of_none = {
+        "name": "If-None-Match",
+        "in": "header",
+        "description": "Instead of If-Match: only where there is none yet.",
+        "schema": {"type": "string", "enum": ["*"]},
+    }
+    return [of_read, of_none] if seen == "new" else [of_read]
+
+
 def _query(param: Param) -> dict[str, Any]:
     made = {"name": param.name, "in": "query", "description": param.doc, "schema": _parameter(param)}
     return {**made, "required": True} if param.needed else made
@@ -96,7 +109,7 @@ def _operation(
                 for before, name in _PATH_PARTS.findall(endpoint.route)
             ),
             *(_query(param) for param in endpoint.params),
-            *([_SEEN] if endpoint.seen else []),
+            *_seen(endpoint.seen),
         ],
         "responses": {
             str(endpoint.status): {

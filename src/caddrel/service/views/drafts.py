@@ -66,7 +66,9 @@ def show(call: Call) -> wire.WholeDraft:
     return _told(call, drafting.need(call.data, call.path["id"]))
 
 
-@endpoints.add("PUT", _ONE, role="author", body=wire.DraftFiles, returns=wire.WholeDraft, limit="rulebook", seen=True)
+@endpoints.add(
+    "PUT", _ONE, role="author", body=wire.DraftFiles, returns=wire.WholeDraft, limit="rulebook", seen="exact"
+)
 def save(call: Call) -> wire.WholeDraft:
     """Save a draft's documents; refused when somebody else saved in between."""
     draft = drafting.save(call.data, call.path["id"], _seen(call), call.body.files, call.who().name)
@@ -80,7 +82,7 @@ def save(call: Call) -> wire.WholeDraft:
     body=wire.ObjectRequest,
     returns=wire.ObjectSaved,
     limit="rulebook",
-    seen=True,
+    seen="exact",
 )
 def put_object(call: Call) -> wire.ObjectSaved:
     """Put one object of a draft, or take it out; the rest of the documents stays as it is."""
@@ -90,14 +92,14 @@ def put_object(call: Call) -> wire.ObjectSaved:
     return saved
 
 
-@endpoints.add("POST", f"{_ONE}/move", role="author", body=wire.MoveRequest, returns=wire.Moved, seen=True)
+@endpoints.add("POST", f"{_ONE}/move", role="author", body=wire.MoveRequest, returns=wire.Moved, seen="exact")
 def move(call: Call) -> wire.Moved:
     """Move a draft onto the current revision; with conflicts nothing is moved, and they are told."""
     return drafting.move(call.data, call.path["id"], _seen(call), call.body, call.who().name)
 
 
 @endpoints.add(
-    "POST", f"{_ONE}/publish", role="publisher", body=wire.PublishDraft, returns=PublishResult, status=201, seen=True
+    "POST", f"{_ONE}/publish", role="publisher", body=wire.PublishDraft, returns=PublishResult, status=201, seen="exact"
 )
 def publish(call: Call) -> PublishResult:
     """Publish a draft as the next revision."""
@@ -107,7 +109,7 @@ def publish(call: Call) -> PublishResult:
     return made
 
 
-@endpoints.add("POST", f"{_ONE}/plan", role="publisher", body=wire.PlanRequest, returns=wire.DraftInfo, seen=True)
+@endpoints.add("POST", f"{_ONE}/plan", role="publisher", body=wire.PlanRequest, returns=wire.DraftInfo, seen="exact")
 def plan(call: Call) -> wire.DraftInfo:
     """Have a draft published at a time; it is checked now, and again when it is due."""
     _prove_again(call)

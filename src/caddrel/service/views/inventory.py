@@ -207,7 +207,7 @@ def _declare(noun: str) -> None:
         body=wire.ItemRequest,
         returns=wire.Item,
         limit="rulebook" if noun == "lists" else "line",
-        seen=True,
+        seen="new",
         params=[_ACCEPT],
     )
     def put(call: Call) -> wire.Item:
@@ -218,7 +218,9 @@ def _declare(noun: str) -> None:
         call.etag = f'"{stored.version}"'
         return _item(stored)
 
-    @endpoints.add("DELETE", f"/api/v1/{noun}/<id>", role="operator", returns=wire.Removed, params=[_ACCEPT], seen=True)
+    @endpoints.add(
+        "DELETE", f"/api/v1/{noun}/<id>", role="operator", returns=wire.Removed, params=[_ACCEPT], seen="any"
+    )
     def remove(call: Call) -> wire.Removed:
         """Take out one object as it was seen (`If-Match`): nothing of it is kept but its id."""
         id = call.path["id"]
