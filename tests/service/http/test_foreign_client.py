@@ -16,7 +16,7 @@ from caddrel.wire.decisions import File
 SCHEMATHESIS = Path(sys.executable).with_name("schemathesis")
 HERE = Path(__file__).parent
 # A few of each every time; many in a long run.
-SOAK = int(os.environ.get("CADDREL_SOAK", "0"))
+SOAK = int(os.environ.get("CADDREL_SOAK") or "0")
 # What is cancelled, revoked or ended stays, to be looked at.
 KEPT = "use_after_free"
 # A stream of events ends when its job does; the foreign client would wait for it.

@@ -70,25 +70,23 @@ def _parameter(param: Param) -> dict[str, Any]:
 
 
 def _seen(seen: Seen) -> list[dict[str, Any]]:
-    """Return the headers by which a request says which version it is about (RFC 9110, sections 13.1.1 and 13.1.2)."""
+    """Return the header by which a request says which version it is about (RFC 9110, sections 13.1.1 and 13.1.2)."""
     if not seen:
         return []
     version = r'^"[0-9]{1,9}"$' if seen == "exact" else r'^("[0-9]{1,9}"|\*)$'
-    of_read = {
-        "name": "If-Match",
-        "in": "header",
-        "required": seen != "new",
-        "description": "The ETag of what was read" + ("." if seen == "exact" else ", or `*` for whatever is there."),
-        "schema": {"type": "string", "pattern": version},
-        "example": '"3"',
-    }
-    of_none = {
-        "name": "If-None-Match",
-        "in": "header",
-        "description": "Instead of If-Match: only where there is none yet.",
-        "schema": {"type": "string", "enum": ["*"]},
-    }
-    return [of_read, of_none] if seen == "new" else [of_read]
+    read = {"exact": ".", "any": ", or `*` for whatever is there."}.get(
+        seen, ", or `*` for whatever is there; If-None-Match: `*` instead, where there is to be none yet."
+    )
+    return [
+        {
+            "name": "If-Match",
+            "in": "header",
+            "required": seen != "new",
+            "description": f"The ETag of what was read{read}",
+            "schema": {"type": "string", "pattern": version},
+            "example": '"3"',
+        }
+    ]
 
 
 def _query(param: Param) -> dict[str, Any]:
