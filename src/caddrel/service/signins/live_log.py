@@ -20,7 +20,8 @@ class LiveLog:
     ----------
     deciding
         Held from looking back at a person's records until the new one is looked back at in its turn: each record's
-        signals hang on those before it. Nothing is stored, compiled or completed under it.
+        signals hang on those before it. Nothing is stored, compiled or completed under it; a person's history that is
+        not at hand is read under it, since what is decided meanwhile must not be missed.
     importing
         Held by an import from its first record to its last, and by whoever works records out again: imports come one
         after another, since each has records decided that are not stored yet.
