@@ -10,6 +10,8 @@ BIND ?= 127.0.0.1:8420
 DATA ?= .demo
 # Where tests write: in memory, where the system has a place for that, as nothing of it is kept.
 SCRATCH := $(shell test -w /dev/shm && echo /dev/shm || echo $${TMPDIR:-/tmp})
+# Tests wait for services and browsers of their own much of the time: two of them share a core.
+WORKERS ?= $(shell echo $$((2 * $$(nproc))))
 
 .PHONY: install demo test check lint types reference bench fuzz soak pins sbom clean browser
 
@@ -45,7 +47,7 @@ browser:
 	@bash tools/browser.sh
 
 test: install $(VENV)/.developing browser
-	TMPDIR=$(SCRATCH) $(BIN)/python -m pytest -n auto $(PYTEST_ARGS)
+	TMPDIR=$(SCRATCH) $(BIN)/python -m pytest -n $(WORKERS) --dist worksteal $(PYTEST_ARGS)
 
 # Lint, types, layers, console, tests.
 check: lint test

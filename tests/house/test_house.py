@@ -175,3 +175,15 @@ def test_documents_link_only_to_what_is_there() -> None:
         for target in re.findall(r"\]\(([^)#:]+)\)", path.read_text(encoding="utf-8")):
             assert (path.parent / target).exists(), f"{path.name} links to {target}"
     assert (ROOT / "README.md").read_text(encoding="utf-8").count("\n") <= 150
+
+
+def test_what_is_remembered_has_a_name_and_an_end() -> None:
+    for path, tree in TREES.items():
+        where = path.relative_to(SOURCE)
+        for node in (n for n in ast.walk(tree) if isinstance(n, ast.FunctionDef)):
+            for form in map(ast.unparse, node.decorator_list):
+                if form in {"cache", "functools.cache"}:
+                    assert not node.args.args, f"{where}: {node.name} remembers without an end"
+                elif form.startswith(("lru_cache", "functools.lru_cache")):
+                    assert "service" not in where.parts, f"{where}: {node.name}: take a Cache, which has a name"
+                    assert "maxsize=" in form, f"{where}: say how much {node.name} remembers at most"

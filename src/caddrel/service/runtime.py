@@ -57,7 +57,7 @@ class Runtime(Serving):
 def begin(data: DataFolder) -> Runtime:
     """Return a service at work on a data folder."""
     throttle, findings, jobs = Throttle(), Findings(data), Jobs(data.clock)
-    log = LiveLog(data.signins, LockOuts(data.signins, data.unlocks))
+    log = LiveLog(data.signins, LockOuts(data.signins, data.unlocks, data.caches), data.caches)
     publisher = Publisher(data, findings)
 
     def catch_up_soon() -> None:

@@ -35,7 +35,7 @@ def insert_many(connection: Connection, table: str, columns: Sequence[str], valu
         connection.exec_driver_sql(_inserting(table, tuple(columns), 1), list(rows))
 
 
-@lru_cache
+@lru_cache(maxsize=64)
 def _inserting(table: str, columns: tuple[str, ...], rows: int) -> str:
     row = f"({', '.join('?' * len(columns))})"
     return f"INSERT INTO {table} ({', '.join(columns)}) VALUES {', '.join([row] * rows)}"  # noqa: S608 - our own names

@@ -15,6 +15,7 @@ from typing import Any, Protocol
 import msgspec
 from sqlalchemy import ColumnElement, Connection, and_, false, func, literal_column, not_, or_, select, true
 
+from caddrel.core.decide import truth
 from caddrel.core.facts.values import to_json
 from caddrel.core.language.nodes import And, Condition, During, FactTest, Not, Or, Passes, Surely
 from caddrel.core.language.operators import OPERATORS, Op
@@ -22,7 +23,7 @@ from caddrel.store.dictionary import COLUMNS
 from caddrel.store.moments import to_stored
 from caddrel.store.tables import bundles, decisions, signins
 
-FALSE, TRUE = 1, 3
+FALSE, TRUE = truth.FALSE.level, truth.TRUE.level
 # Texts are compared by Unicode's folded case, which SQLite does not know: they are not here.
 ROWS: Mapping[str, str] = {
     "person.id": "person",

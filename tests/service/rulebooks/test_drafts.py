@@ -200,9 +200,10 @@ def test_a_draft_from_the_command_line(live: Live, tmp_path: Path) -> None:
 def test_a_rulebook_of_two_megabytes_is_pasted_into_a_draft(tmp_path: Path) -> None:
     rules = "    rules:\n" + "".join(
         f"      - {{when: person.groups has group-{i} and network.country is NO, then: require mfa}}\n"
-        for i in range(22)
+        for i in range(6)
     )
-    policies = "".join(f"  policy-{i}:\n    title: Policy {i}\n{rules}" for i in range(1000))
+    note = "Whoever reads this knows why. " * 46
+    policies = "".join(f"  policy-{i}:\n    title: Policy {i}\n    note: {note}\n{rules}" for i in range(1000))
     text = f"caddrel: 1\npolicies:\n{policies}"
     assert len(text) > 1_900_000
     for live in serving(tmp_path / "data"):

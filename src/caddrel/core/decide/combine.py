@@ -18,7 +18,6 @@ from caddrel.core.decide.truth import FALSE, TRUE, UNKNOWN, Truth
 from caddrel.core.facts.facts import Facts
 from caddrel.core.facts.types import PartlyRead, Value
 from caddrel.core.language.nodes import AnyOf, Formula, Item, items_of
-from caddrel.core.language.printer import print_item
 from caddrel.core.rulebook.model import Policy, Rule, Rulebook, Settings
 
 ABSTAIN = "abstain"
@@ -253,8 +252,8 @@ class Combination:
             reason=strict.reason,
             certain=certain,
             deciding=tuple(RuleRef(policy.id, rule.id) for policy, rule in deciding),
-            outstanding=tuple(print_item(i) for i in still.items),
-            in_the_way=tuple(print_item(i) for i in in_the_way),
+            outstanding=tuple(still.items),
+            in_the_way=tuple(in_the_way),
             unknown=tuple(sorted(unknown)),
             keep=self._keep(),
             shadow=self._shadow(),

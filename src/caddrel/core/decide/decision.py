@@ -6,6 +6,9 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
 
+from caddrel.core.language.nodes import Item
+from caddrel.core.language.printer import print_item
+
 # The number of what decisions mean: it grows when the same rulebook and facts may come out otherwise. Decisions of
 # other numbers are shown with theirs, and are never decided anew unasked.
 MEANING = 2
@@ -53,7 +56,7 @@ class Decision:
     deciding
         The rules that led to the outcome.
     outstanding, in_the_way
-        Requirement items as written in formulas: what would let the person in, what cannot be met now.
+        Requirement items: what would let the person in, what cannot be met now.
     outstanding_smallest
         False where the search for the smallest set was cut.
     unknown
@@ -68,8 +71,8 @@ class Decision:
     reason: str | None
     certain: bool
     deciding: tuple[RuleRef, ...]
-    outstanding: tuple[str, ...]
-    in_the_way: tuple[str, ...]
+    outstanding: tuple[Item, ...]
+    in_the_way: tuple[Item, ...]
     unknown: tuple[str, ...]
     keep: Mapping[str, int | bool]
     shadow: Shadow
@@ -85,9 +88,9 @@ def decision_json(decision: Decision) -> dict[str, Any]:
         "reason": decision.reason,
         "certain": decision.certain,
         "deciding": [{"policy": d.policy, "rule": d.rule} for d in decision.deciding],
-        "outstanding": list(decision.outstanding),
+        "outstanding": [print_item(item) for item in decision.outstanding],
         **({} if decision.outstanding_smallest else {"outstanding_smallest": False}),
-        "in_the_way": list(decision.in_the_way),
+        "in_the_way": [print_item(item) for item in decision.in_the_way],
         "unknown": list(decision.unknown),
         "keep": dict(decision.keep),
         "shadow": {"each": dict(decision.shadow.each), "together": decision.shadow.together},

@@ -67,16 +67,15 @@ def _not_understood(explained: Explained) -> dict[str, Any]:
 def _policies(explained: Explained) -> Iterator[dict[str, Any]]:
     # Many policies name the same selectors, and each was judged once.
     selectors: Selectors = {}
-    worked_out = explained.rulebook.worked_out
+    steps_of, traces = explained.others.steps, explained.others.traces
     for steps in explained.policies:
-        if worked_out.get(("for others", steps.policy.id)) is not steps:
+        id = steps.policy.id
+        if steps_of.get(id) is not steps:
             yield _policy(explained.judge, steps, selectors)
             continue
-        # The same steps whoever it is that the policy is not for.
-        key = ("trace for others", steps.policy.id)
-        if key not in worked_out:
-            worked_out[key] = _policy(explained.judge, steps, {})
-        yield worked_out[key]
+        if id not in traces:
+            traces[id] = _policy(explained.judge, steps, {})
+        yield traces[id]
 
 
 def _policy(judge: Judge, steps: PolicySteps, selectors: Selectors) -> dict[str, Any]:

@@ -7,7 +7,16 @@ from collections.abc import Iterable
 
 
 class Truth(enum.Enum):
-    """True, false, or unknown; unknown is a value of its own and never counts as false."""
+    """True, false, or unknown; unknown is a value of its own and never counts as false.
+
+    Attributes
+    ----------
+    word
+        As it is written.
+    level
+        1 for false, 2 for unknown, 3 for true: the and of some is the least of them, the or the greatest, the not four
+        less it. Never 0, which stands for what has not been asked yet.
+    """
 
     TRUE = "true"
     FALSE = "false"
@@ -16,6 +25,7 @@ class Truth(enum.Enum):
     def __init__(self, word: str) -> None:
         # A plain attribute: traces ask for it thousands of times, and `value` is slow.
         self.word = word
+        self.level = ("false", "unknown", "true").index(word) + 1
 
 
 TRUE, FALSE, UNKNOWN = Truth.TRUE, Truth.FALSE, Truth.UNKNOWN

@@ -15,6 +15,7 @@ from caddrel.core.facts.facts import AddressData, Facts, Setting
 from caddrel.core.facts.types import Value
 from caddrel.core.inventory.completion import complete
 from caddrel.core.inventory.index import Entry, Inventory
+from caddrel.core.language.printer import print_item
 from caddrel.core.lockout_check.candidates import FEEDS, Possible, possible, silenced
 from caddrel.core.rulebook.model import OUTCOMES, Rulebook
 
@@ -196,5 +197,5 @@ def _why(out: LockedOut) -> str:
     rules = ", ".join(f"`{ref.policy}` / {ref.rule}" for ref in decision.deciding[:3])
     if decision.reason == "effect":
         return f"blocked by {rules}"
-    needed = ", ".join(decision.outstanding or decision.in_the_way)
+    needed = ", ".join(print_item(item) for item in decision.outstanding or decision.in_the_way)
     return f"{rules} requires {needed}, which they cannot do"

@@ -17,9 +17,8 @@ from caddrel.core.decide.truth import TRUE
 from caddrel.core.facts.facts import Facts
 from caddrel.core.facts.types import FactType
 from caddrel.core.facts.values import show
-from caddrel.core.language.formulas import parse_formula
-from caddrel.core.language.nodes import During, FactTest, FromPlace, Item, Passes, items_of, tests_of
-from caddrel.core.language.printer import print_condition
+from caddrel.core.language.nodes import During, FactTest, FromPlace, Passes, items_of, tests_of
+from caddrel.core.language.printer import print_condition, print_item
 from caddrel.core.rulebook.model import Rule, Rulebook
 from caddrel.core.words.conditions import BEFORE_POLICIES, app_title, because_words, item_words
 from caddrel.core.words.pieces import Sentence, joined, pieces_json, say
@@ -85,13 +84,11 @@ def _because(found: dict[str, Any], judge: Judge, rule: Rule, decision: Decision
         return because_words(verdict, judge)
     items = decision.outstanding if decision.outcome == "challenged" else decision.in_the_way
     words = []
-    for text in items:
-        found["items"].append(text)
-        item, _ = parse_formula(text)
-        if isinstance(item, Item):
-            words.append(item_words(item, judge.rulebook))
-            if item.kind == "device passes":
-                found["checks"].extend(_failing(item.name, judge))
+    for item in items:
+        found["items"].append(print_item(item))
+        words.append(item_words(item, judge.rulebook))
+        if item.kind == "device passes":
+            found["checks"].extend(_failing(item.name, judge))
     needed = joined(words, "and")
     return say("what is asked for: " if decision.outcome == "challenged" else "required, and not there: ", needed)
 

@@ -44,7 +44,7 @@ class FilterRefused(ValueError):
 def for_log(rulebook: Rulebook) -> Rulebook:
     """Return the rulebook with the record's own facts among its attributes, so that conditions may test them."""
     catalogue = Catalogue({**rulebook.catalogue.attributes, **RECORD_FACTS})
-    return replace(rulebook, catalogue=catalogue, worked_out={})
+    return replace(rulebook, catalogue=catalogue)
 
 
 def read_filter(text: str, rulebook: Rulebook) -> Condition:

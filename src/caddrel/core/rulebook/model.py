@@ -8,7 +8,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from datetime import date, datetime, timedelta
-from typing import Any, Literal
+from typing import Literal
 from zoneinfo import ZoneInfo
 
 from caddrel.core.diagnostics import Span
@@ -287,10 +287,7 @@ class Rehearsal:
 
 @dataclass(frozen=True, slots=True)
 class Rulebook:
-    """Everything an administrator wrote; sections map ids to objects in document order.
-
-    `worked_out` is for what follows from the rulebook alone and is worked out once, by whoever needs it.
-    """
+    """Everything an administrator wrote; sections map ids to objects in document order."""
 
     settings: Settings
     catalogue: Catalogue
@@ -306,7 +303,6 @@ class Rulebook:
     guarantees: Mapping[str, Guarantee]
     rehearsals: Mapping[str, Rehearsal]
     spans: Mapping[str, Span] = field(default_factory=dict)
-    worked_out: dict[tuple[str, str], Any] = field(default_factory=dict, compare=False, repr=False)
 
     def stance_of(self, app: str) -> str:
         """Return the stance of an app by its id."""

@@ -61,17 +61,7 @@ def policy_refs(policy: Policy) -> list[Ref]:
 
 
 def where_used(rulebook: Rulebook) -> dict[Ref, list[Ref]]:
-    """Return for every part the objects that name it, in document order; worked out once."""
-    users: dict[Ref, list[Ref]] | None = rulebook.worked_out.get(_USERS)
-    if users is None:
-        users = rulebook.worked_out[_USERS] = _where_used(rulebook)
-    return users
-
-
-_USERS = ("references", "users")
-
-
-def _where_used(rulebook: Rulebook) -> dict[Ref, list[Ref]]:
+    """Return for every part the objects that name it, in document order."""
     users: dict[Ref, list[Ref]] = {}
 
     def note(user: Ref, used: Iterable[Ref]) -> None:

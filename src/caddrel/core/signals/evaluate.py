@@ -18,7 +18,6 @@ from caddrel.core.signals.result import Compare, Form, Values, not_known
 KINDS: Mapping[str, Callable[[Signal], Compare]] = {
     kind.KIND: kind.comparing for kind in (first_seen, travel_speed, far_away, failed_attempts)
 }
-_NOTICING = ("signals", "noticing")
 _COMPUTED = (Origin.COMPUTED, Origin.ASSUMED)
 MOST_REMEMBERED = 10_000
 Notice = Callable[[Past, History], "Noticed"]
@@ -67,13 +66,6 @@ def noticing(rulebook: Rulebook) -> Notice:
     It takes the attempts of the same person; those after this one do not count. Its own id settles the order of
     attempts at one moment; empty comes before all others.
     """
-    found: Notice | None = rulebook.worked_out.get(_NOTICING)
-    if found is None:
-        found = rulebook.worked_out[_NOTICING] = _noticing(rulebook)
-    return found
-
-
-def _noticing(rulebook: Rulebook) -> Notice:
     # Signals that look back in the same way share what they see.
     shared: dict[LooksBack, int] = {}
     signals = [
@@ -102,12 +94,12 @@ def _noticing(rulebook: Rulebook) -> Notice:
     return notice
 
 
-def notice(rulebook: Rulebook, facts: Facts, history: History, id: str) -> Noticed:
+def notice(rulebook: Rulebook, facts: Facts, history: History, id: str, ready: Notice | None = None) -> Noticed:
     """Return the signals of the rulebook for an attempt, by its facts and its id."""
     at, person = facts.values.get("time.at"), facts.values.get("person.id")
     if person is None or not isinstance(at, datetime):
         return nothing_known(rulebook, "person.id" if person is None else "time.at")
-    return noticing(rulebook)(past_of(facts, at, id, ""), history)
+    return (ready or noticing(rulebook))(past_of(facts, at, id, ""), history)
 
 
 def nothing_known(rulebook: Rulebook, missing: str) -> Noticed:
@@ -121,9 +113,15 @@ def is_computed(rulebook: Rulebook, origin: Origin | None) -> bool:
     return bool(rulebook.signals) and (origin is None or origin in _COMPUTED)
 
 
-def add_signals(rulebook: Rulebook, facts: Facts, history: History, id: str) -> None:
-    """Work out the signals and add them to the facts; signals that were reported stay as they are."""
+def add_signals(rulebook: Rulebook, facts: Facts, history: History, id: str, ready: Notice | None = None) -> None:
+    """Work out the signals and add them to the facts; signals that were reported stay as they are.
+
+    Parameters
+    ----------
+    ready
+        What `noticing` returned for the rulebook, by who has it at hand.
+    """
     if is_computed(rulebook, facts.origins.get("signals")):
-        told, values = notice(rulebook, facts, history, id)
+        told, values = notice(rulebook, facts, history, id, ready)
         facts.values["signals"], facts.noticed = told.signals, told.noticed(values)
         facts.origins["signals"] = Origin.COMPUTED

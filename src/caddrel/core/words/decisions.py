@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from caddrel.core.decide.interpreter.interpreter import Explained, PolicySteps, RuleStep
 from caddrel.core.decide.truth import FALSE, TRUE, UNKNOWN
-from caddrel.core.language.formulas import parse_formula
 from caddrel.core.language.nodes import Item
 from caddrel.core.rulebook.model import Policy, Rulebook
 from caddrel.core.words.conditions import BEFORE_POLICIES, because_words, failed_checks, item_words
@@ -26,12 +25,6 @@ _OFF = say("It is off.")
 def policy_title(policy: Policy) -> Piece:
     """Return a policy's title as a piece that can be followed."""
     return Piece(policy.title or policy.id, "policy", policy.id)
-
-
-def item_text_words(text: str, rulebook: Rulebook) -> Sentence:
-    """Return a requirement item, as written in a formula, in words."""
-    item, _ = parse_formula(text)
-    return item_words(item, rulebook) if isinstance(item, Item) else say(text)
 
 
 def _who_and_what(explained: Explained, person: str, app: str) -> tuple[Sentence, Sentence]:
@@ -76,8 +69,8 @@ def decision_words(explained: Explained, person: str = "", app: str = "") -> Sen
     return capital(say(start, _reason(explained), ".", doubt))
 
 
-def _items(items: tuple[str, ...], rulebook: Rulebook) -> Sentence:
-    return joined((item_text_words(i, rulebook) for i in items), "and")
+def _items(items: tuple[Item, ...], rulebook: Rulebook) -> Sentence:
+    return joined((item_words(i, rulebook) for i in items), "and")
 
 
 def _reason(explained: Explained) -> Sentence:
@@ -119,10 +112,9 @@ def _because(explained: Explained, step: RuleStep) -> Sentence:
 def _in_the_way(explained: Explained) -> Sentence:
     judge = explained.judge
     found = []
-    for text in explained.decision.in_the_way:
-        words = item_text_words(text, explained.rulebook)
-        item, _ = parse_formula(text)
-        if isinstance(item, Item) and item.kind == "device passes":
+    for item in explained.decision.in_the_way:
+        words = item_words(item, explained.rulebook)
+        if item.kind == "device passes":
             words = say(words, f" (not so: {', '.join(failed_checks(judge, item.name))})")
         found.append(words)
     return joined(found, "and")

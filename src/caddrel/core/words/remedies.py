@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from caddrel.core.remedies.search import Remedy
 from caddrel.core.rulebook.model import Rulebook
-from caddrel.core.words.decisions import item_text_words
+from caddrel.core.words.conditions import item_words
 from caddrel.core.words.pieces import Piece, Sentence, joined, say
 
 
@@ -14,7 +14,7 @@ def remedy_words(remedy: Remedy, rulebook: Rulebook, person: Piece) -> Sentence:
     needed: Sentence = ()
     if remedy.decision.outcome == "challenged":
         outcome = "Challenged"
-        items = joined((item_text_words(item, rulebook) for item in remedy.decision.outstanding), "and")
+        items = joined((item_words(item, rulebook) for item in remedy.decision.outstanding), "and")
         needed = say(" (for ", items, ")")
     # Steps that have an "and" of their own would run into one another.
     nested = len(remedy.steps) > 1 and any(" and " in step.says for step in remedy.steps)

@@ -15,6 +15,7 @@ from datetime import datetime, timedelta
 from caddrel.core.passwords.lockout import LockOut, lock_out
 from caddrel.core.rulebook.model import PasswordStandard
 from caddrel.service.auth.secrets import new_id
+from caddrel.service.state.caches import Cache, Caches
 from caddrel.store.signins import SigninStore
 from caddrel.store.unlocks import UnlockStore
 
@@ -42,11 +43,11 @@ class _Reserved:
 class LockOuts:
     """Tells who is locked out; one for the whole service."""
 
-    def __init__(self, signins: SigninStore, unlocks: UnlockStore) -> None:
+    def __init__(self, signins: SigninStore, unlocks: UnlockStore, caches: Caches) -> None:
         self._signins = signins
         self._unlocks = unlocks
         self._lock = threading.Lock()
-        self._kept: OrderedDict[str, _Kept] = OrderedDict()
+        self._kept: Cache[str, _Kept] = caches.make("lock-outs", MOST_PEOPLE)
         self._reserved: OrderedDict[str, _Reserved] = OrderedDict()
         self._turn = 0
 
@@ -105,9 +106,6 @@ class LockOuts:
             told = Counter(kept.wrong) if kept is not None else Counter()
             read = Counter(self._signins.wrong(person, since, now))
             kept = self._kept[person] = _Kept(self._turn, since, sorted((told | read).elements()))
-            while len(self._kept) > MOST_PEOPLE:
-                self._kept.popitem(last=False)
-        self._kept.move_to_end(person)
         if kept.wrong and kept.wrong[0] < since:
             kept.wrong = [at for at in kept.wrong if at >= since]
         return kept.wrong

@@ -55,7 +55,7 @@ def understand(data: DataFolder, request: wire.LanguageRequest) -> wire.Understo
     if not text.strip():
         return wire.Understood("", None, [], [])
     objects = objects_in(data, request.draft)
-    scope = scope_of(objects, request.only)
+    scope = scope_of(data.drafted, objects, request.only)
     node: Condition | Effect | None
     problems: list[Diagnostic]
     if request.kind == "condition":
@@ -71,7 +71,7 @@ def understand(data: DataFolder, request: wire.LanguageRequest) -> wire.Understo
         return wire.Understood(text, None, told, [])
     effect = isinstance(node, Effect)
     tree: Any = effect_tree(node) if isinstance(node, Effect) else condition_tree(node)
-    rulebook = parts_of(objects)
+    rulebook = parts_of(data.drafted, objects)
     words: list[Any] = []
     if rulebook is not None and not any(p.severity == "error" for p in problems):
         said = effect_words(node, rulebook) if isinstance(node, Effect) else condition_words(node, rulebook)

@@ -7,7 +7,7 @@ from caddrel.core.language.nodes import Passes, items_of, tests_of
 from caddrel.core.rulebook.edit.objects import Path, read_path
 from caddrel.core.rulebook.edit.values import value_of
 from caddrel.core.rulebook.model import ALWAYS, Policy, Rule, Rulebook, Scope
-from caddrel.core.rulebook.references import Ref, where_used
+from caddrel.core.rulebook.references import Ref
 from caddrel.core.words.conditions import app_title
 from caddrel.core.words.policies import policy_words, rule_words
 from caddrel.service.authoring import part_status
@@ -34,7 +34,7 @@ def look(data: DataFolder, covering: Covering, name: str, text: str) -> wire.Obj
     before = drafting.objects_at(data, draft.base).get(path, "")
     if there is None and not before:
         raise not_found(f"object `{text[:80]}` in this draft", f"see caddrel draft show {name} --json")
-    result = read_alone(objects, path)
+    result = read_alone(data.drafted, objects, path)
     rulebook = titled(result.rulebook, data.inventories.current()) if result.rulebook is not None else None
     policy = rulebook.policies.get(path[1]) if rulebook is not None and path[0] == "policies" else None
     scope = _scope(rulebook, path)
@@ -67,7 +67,7 @@ def covered(
 ) -> wire.CoveredPage:
     """Return whom or what an object's scope covers, a page at a time."""
     path = read_path(text)
-    rulebook = read_alone(drafting.objects_in(data, name), path).rulebook
+    rulebook = read_alone(data.drafted, drafting.objects_in(data, name), path).rulebook
     scope = _scope(rulebook, path)
     if rulebook is None or scope is None or side not in {"people", "apps"}:
         raise not_found("scope of that object", "ask for `side` people or apps of a policy without errors")
@@ -84,7 +84,7 @@ def covered(
 def address(data: DataFolder, name: str, text: str, asked: str) -> wire.Standing:
     """Return whether an address is in a place of a draft."""
     path = read_path(text)
-    rulebook = parts_of(drafting.objects_in(data, name))
+    rulebook = parts_of(data.drafted, drafting.objects_in(data, name))
     if rulebook is None:
         raise ServiceError(422, "bad-rulebook", "a part of this draft cannot be read", "mend what checking finds")
     return part_status.holds_address(data, rulebook, path[-1], asked)
@@ -103,7 +103,7 @@ def _used_by(data: DataFolder, name: str, path: Path) -> list[Use]:
     if kind is None or kind in {"policy", "guarantee"}:
         return []
     rulebook = drafting.read(data, name) or data.rulebooks.get(drafting.need(data, name).base).rulebook
-    return [use(ref, rulebook) for ref in where_used(rulebook).get(Ref(kind, path[1]), [])]
+    return [use(ref, rulebook) for ref in data.drafted.users(rulebook).get(Ref(kind, path[1]), [])]
 
 
 def _told(covering: Covering, policy: Policy, rulebook: Rulebook) -> list[wire.ToldText]:

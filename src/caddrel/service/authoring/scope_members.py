@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-import threading
-from collections import Counter, OrderedDict
+from collections import Counter
 from collections.abc import Callable, Iterator, Sequence
 from itertools import islice
 from typing import Any, TypeVar
@@ -15,10 +14,12 @@ from caddrel.core.inventory.index import Entry, Inventory
 from caddrel.core.language.nodes import And, Condition, Not, Or
 from caddrel.core.rulebook.model import Rulebook, Scope, Selector
 from caddrel.service.problems import ServiceError
+from caddrel.service.state.caches import ByObject, Cache
 from caddrel.service.state.context import State
 from caddrel.wire import authoring as wire
 
 T = TypeVar("T")
+Counts = list[tuple[str, wire.SelectorView]]
 SIDES = ("people", "apps")
 MOST_REMEMBERED = 64
 MOST_SELECTORS = 40
@@ -26,13 +27,14 @@ _FORMS = {"people": ("group", "role", "kind", "unit", "person"), "apps": ("label
 
 
 class Covering:
-    """Finds what selectors cover; what was found for the same inventory is remembered."""
+    """Finds what selectors cover; what the same inventory came to is remembered."""
 
     def __init__(self, data: State) -> None:
         self._data = data
-        self._lock = threading.Lock()
-        self._found: OrderedDict[Any, Any] = OrderedDict()
-        self._counted: dict[str, tuple[Inventory, list[tuple[str, wire.SelectorView]]]] = {}
+        self._members: Cache[Any, Any] = data.caches.make("scope-members", MOST_REMEMBERED)
+        self._counted = {
+            side: ByObject[Inventory, Counts](data.caches.make(f"selectors-of-{side}", 1)) for side in SIDES
+        }
 
     def of(self, rulebook: Rulebook, scope: Scope, side: str) -> dict[str, bool]:
         """Return the ids that a scope covers, in order, each with whether that is certain.
@@ -56,14 +58,7 @@ class Covering:
         Memberships end and states grow old by themselves, so it is no good for longer.
         """
         key = (self._data.inventory.version(), self._data.clock().replace(second=0, microsecond=0), *what)
-        with self._lock:
-            found: T | None = self._found.get(key)
-        if found is None:
-            found = make()
-            with self._lock:
-                self._found[key] = found
-                while len(self._found) > MOST_REMEMBERED:
-                    self._found.popitem(last=False)
+        found: T = self._members.once(key, make)
         return found
 
     def selectors(self, side: str, search: str) -> wire.SelectorList:
@@ -78,14 +73,12 @@ class Covering:
             raise ServiceError(400, "bad-parameter", "`side` is people or apps")
         inventory = self._data.inventories.current()
         words = search.casefold().split()
-        fits = (view for text, view in self._counts(inventory, side) if all(word in text for word in words))
+        counts = self._counted[side].once(inventory, lambda one: self._counts(one, side))
+        fits = (view for text, view in counts if all(word in text for word in words))
         return wire.SelectorList(list(islice(fits, MOST_SELECTORS)))
 
-    def _counts(self, inventory: Inventory, side: str) -> list[tuple[str, wire.SelectorView]]:
+    def _counts(self, inventory: Inventory, side: str) -> Counts:
         """Return every selector with the text that it is found by, the widest first."""
-        known = self._counted.get(side)
-        if known is not None and known[0] is inventory:
-            return known[1]
         found: Counter[str] = Counter()
         if side == "people":
             for person in inventory.people.values():
@@ -105,7 +98,6 @@ class Covering:
         for text, count in counts.items():
             view = wire.SelectorView(text, titles.get(text, ""), count)
             made.append((f"{text} {view.title}".casefold(), view))
-        self._counted[side] = (inventory, made)
         return made
 
 

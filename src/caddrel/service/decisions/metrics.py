@@ -35,6 +35,12 @@ class _Collector:
         yield CounterMetricFamily(
             "caddrel_shadow_passed_over", "Attempts that drafts in shadow were too slow for.", self._shadows.passed_over
         )
+        held = GaugeMetricFamily("caddrel_cache_entries", "What a cache holds.", labels=("cache",))
+        most = GaugeMetricFamily("caddrel_cache_most", "What a cache holds at most.", labels=("cache",))
+        for name, entries, largest in data.caches.sizes():
+            held.add_metric((name,), entries)
+            most.add_metric((name,), largest)
+        yield from (held, most)
         yield GaugeMetricFamily("caddrel_log_changes", "How often the log was changed.", data.signins.head()[0])
         yield GaugeMetricFamily("caddrel_recording_failing", "Whether the last commit failed.", self._recorder.failing)
 

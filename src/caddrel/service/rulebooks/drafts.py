@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import re
 from collections.abc import Mapping, Sequence
-from functools import lru_cache
 
 from caddrel.core.diagnostics import Diagnostic, RulebookError, shorten
 from caddrel.core.facts.values import show_moment
@@ -12,10 +11,10 @@ from caddrel.core.rulebook.edit import objects as editing
 from caddrel.core.rulebook.edit import values as revaluing
 from caddrel.core.rulebook.model import Rulebook
 from caddrel.core.rulebook.read.rulebook import read_rulebook
-from caddrel.core.rulebook.source import Source
 from caddrel.service.problems import ServiceError, not_found
 from caddrel.service.rulebooks.publish import MOST_FILES, Publisher
 from caddrel.service.state.data_folder import DataFolder
+from caddrel.service.state.drafted import sources
 from caddrel.service.state.rulebook_cost import check_cost
 from caddrel.store.drafts import Draft, DraftMoved, Stale
 from caddrel.wire import drafts as wire
@@ -48,7 +47,10 @@ def info(data: DataFolder, draft: Draft) -> wire.DraftInfo:
 def whole(data: DataFolder, draft: Draft) -> wire.WholeDraft:
     """Return a draft with its documents and objects; an object that is taken out has no text."""
     changed = _changed(data, draft)
-    there, before = _objects(draft.files), _objects(data.rulebooks.get(draft.base).revision.files)
+    there, before = (
+        data.drafted.objects(draft.files),
+        data.drafted.objects(data.rulebooks.get(draft.base).revision.files),
+    )
     objects = [
         wire.DraftObject(".".join(path), there.get(path, ""), path in changed, before.get(path, ""))
         for path in (*there, *(path for path in changed if path not in there))
@@ -57,18 +59,8 @@ def whole(data: DataFolder, draft: Draft) -> wire.WholeDraft:
 
 
 def _changed(data: DataFolder, draft: Draft) -> list[editing.Path]:
-    before, now = _objects(data.rulebooks.get(draft.base).revision.files), _objects(draft.files)
+    before, now = data.drafted.objects(data.rulebooks.get(draft.base).revision.files), data.drafted.objects(draft.files)
     return [path for path in dict.fromkeys((*now, *before)) if now.get(path) != before.get(path)]
-
-
-@lru_cache(maxsize=64)
-def _objects(files: tuple[tuple[str, str], ...]) -> dict[editing.Path, str]:
-    # The same few states are asked for again and again: a draft's and its base's, at every look.
-    return editing.objects_of(_sources(files))
-
-
-def _sources(files: Sequence[tuple[str, str]]) -> list[Source]:
-    return [Source(name, text) for name, text in files]
 
 
 def begin(data: DataFolder, request: wire.DraftRequest, by: str) -> Draft:
@@ -131,42 +123,37 @@ def save(data: DataFolder, name: str, seen: int, files: Sequence[File], by: str)
 def objects_in(data: DataFolder, name: str) -> Mapping[editing.Path, str]:
     """Return the objects of a draft, or without a name those of the current revision; none before the first."""
     if name:
-        return _objects(need(data, name).files)
+        return data.drafted.objects(need(data, name).files)
     current = data.rulebooks.current()
-    return {} if current is None else _objects(current.revision.files)
+    return {} if current is None else data.drafted.objects(current.revision.files)
 
 
 def read(data: DataFolder, name: str) -> Rulebook | None:
     """Return the rulebook of a draft, None while it has errors."""
-    return _read(need(data, name).files)
-
-
-@lru_cache(maxsize=4)
-def _read(files: tuple[tuple[str, str], ...]) -> Rulebook | None:
-    return read_rulebook(_sources(files)).rulebook
+    return data.drafted.rulebook(need(data, name).files)
 
 
 def objects_at(data: DataFolder, number: int) -> Mapping[editing.Path, str]:
     """Return the objects of a revision."""
-    return _objects(data.rulebooks.get(number).revision.files)
+    return data.drafted.objects(data.rulebooks.get(number).revision.files)
 
 
 def put_object(data: DataFolder, name: str, seen: int, request: wire.ObjectRequest, by: str) -> wire.ObjectSaved:
     """Put one object of a draft, or take it out."""
     draft = need(data, name)
     path = editing.read_path(request.path)
-    sources = _sources(draft.files)
+    before = sources(draft.files)
     text, now = request.text, path
     if request.value is not None:
         if request.id and len(path) > 1:
             now = editing.read_path(f"{path[0]}.{request.id}")
-        text = revaluing.with_value(editing.object_text(sources, path) or "", now, request.value)
-    made = editing.with_object(sources, path, text)
+        text = revaluing.with_value(editing.object_text(before, path, data.drafted.stands) or "", now, request.value)
+    made = editing.with_object(before, path, text, data.drafted.stands)
     saved = _save(data, draft, seen, tuple((source.name, source.text) for source in made), by)
-    there = _objects(saved.files)
+    there = data.drafted.objects(saved.files)
     if text is not None and now not in there:
         # A text may give it another id.
-        now = next((p for p in there if p not in _objects(draft.files)), path)
+        now = next((p for p in there if p not in data.drafted.objects(draft.files)), path)
     kept = there.get(now) if text is not None else None
     value = revaluing.value_of(kept) if kept is not None else None
     return wire.ObjectSaved(info(data, saved), ".".join(now), kept, value)
@@ -186,15 +173,15 @@ def _save(
     try:
         saved = data.drafts.save(draft.name, seen, files, base or draft.base, by, data.clock())
     except Stale as stale:
-        raise _lost_update(stale.there, draft.base, files) from None
+        raise _lost_update(data, stale.there, draft.base, files) from None
     if saved is None:
         raise not_found(f"draft `{shorten(draft.name)}`")
     return saved
 
 
-def _lost_update(there: Draft, base: int, mine: tuple[tuple[str, str], ...]) -> ServiceError:
+def _lost_update(data: DataFolder, there: Draft, base: int, mine: tuple[tuple[str, str], ...]) -> ServiceError:
     """Return the refusal of a save that did not see the one before, with both versions of what differs."""
-    theirs, ours = _objects(there.files), _objects(mine)
+    theirs, ours = data.drafted.objects(there.files), data.drafted.objects(mine)
     differing = [path for path in dict.fromkeys((*ours, *theirs)) if ours.get(path) != theirs.get(path)]
     errors = [
         Diagnostic(
@@ -246,7 +233,7 @@ def shadow(data: DataFolder, name: str, seen: int, request: wire.ShadowRequest) 
         return need(data, name)
     draft = reviewed(data, name, seen, request.digest)
     if request.on:
-        result = read_rulebook(_sources(draft.files))
+        result = read_rulebook(sources(draft.files))
         if result.rulebook is None:
             raise RulebookError(result.diagnostics)
         check_cost(data.costs, result.rulebook)
@@ -268,7 +255,7 @@ def move(data: DataFolder, name: str, seen: int, request: wire.MoveRequest, by: 
     current = data.rulebooks.need_current().revision
     base = data.rulebooks.get(draft.base).revision
     made, conflicts = editing.moved(
-        _sources(base.files), _sources(draft.files), _sources(current.files), request.taking
+        sources(base.files), sources(draft.files), sources(current.files), request.taking, data.drafted.stands
     )
     told = [wire.DraftConflict(".".join(c.path), c.mine, c.theirs) for c in conflicts]
     if not told:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator
 from typing import Any
 
 from caddrel.core.diagnostics import RulebookError, shorten
@@ -14,7 +14,7 @@ from caddrel.core.words.policies import policy_words
 from caddrel.service.problems import ServiceError, not_found
 from caddrel.service.rulebooks.changes import SECTIONS
 from caddrel.service.rulebooks.publish import Publisher, read_files
-from caddrel.service.rulebooks.view import object_source, pieces
+from caddrel.service.rulebooks.view import Lines, lines_of, object_source, pieces
 from caddrel.service.state.context import State
 from caddrel.service.state.titles import titled
 from caddrel.wire import authoring
@@ -79,22 +79,22 @@ def compare(state: State, request: wire.CompareRequest) -> wire.Comparison:
     return wire.Comparison(before[0], after[0], list(_differences(before[1:], after[1:])))
 
 
-_Read = tuple[Rulebook, Mapping[str, str]]
+_Read = tuple[Rulebook, Lines]
 
 
-def _side(state: State, side: wire.Side) -> tuple[str, Rulebook, Mapping[str, str]]:
+def _side(state: State, side: wire.Side) -> tuple[str, Rulebook, Lines]:
     if side.files is not None:
         given = side.files
         result = read_files(given)
         if result.rulebook is None:
             raise RulebookError(result.diagnostics)
         name = f"draft {side.draft}" if side.draft else "documents"
-        rulebook, files = result.rulebook, {file.name: file.text for file in given}
+        rulebook, files = result.rulebook, lines_of((file.name, file.text) for file in given)
     else:
         current = state.rulebooks.need_current()
         published = current if side.revision is None else state.rulebooks.get(side.revision)
         name = f"revision {published.revision.number}"
-        rulebook, files = published.rulebook, dict(published.revision.files)
+        rulebook, files = published.rulebook, lines_of(published.revision.files)
     return name, titled(rulebook, state.inventories.current()), files
 
 

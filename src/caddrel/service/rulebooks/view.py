@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Mapping
-from functools import lru_cache
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from typing import Any
 
 from caddrel.core.diagnostics import Diagnostic
@@ -20,6 +19,9 @@ from caddrel.service.state.context import State
 from caddrel.service.state.rulebook_cache import Published
 from caddrel.wire import rulebooks as wire
 from caddrel.wire.decisions import Piece
+
+# Documents by name, each line by line.
+Lines = Mapping[str, Sequence[str]]
 
 SECTIONS = {
     "place": "places",
@@ -59,7 +61,7 @@ def view(
     published: Published, rulebook: Rulebook, current: int | None, findings: Iterable[Diagnostic]
 ) -> wire.RulebookView:
     """Return a whole rulebook, readable; `rulebook` is the published one with titles for its apps."""
-    files = dict(published.revision.files)
+    files = lines_of(published.revision.files)
     return wire.RulebookView(
         info(published.revision, current),
         _settings(rulebook),
@@ -86,7 +88,7 @@ def use(ref: Ref, rulebook: Rulebook) -> wire.Use:
     return wire.Use(ref.kind, ref.id, (part.title if part else "") or ref.id)
 
 
-def policy_view(policy: Policy, rulebook: Rulebook, files: Mapping[str, str]) -> wire.PolicyView:
+def policy_view(policy: Policy, rulebook: Rulebook, files: Lines) -> wire.PolicyView:
     """Return one policy, readable."""
     scope = policy.scope
     active = {}
@@ -116,11 +118,16 @@ def policy_view(policy: Policy, rulebook: Rulebook, files: Mapping[str, str]) ->
     )
 
 
-def object_source(rulebook: Rulebook, files: Mapping[str, str], path: str) -> str:
+def lines_of(files: Iterable[tuple[str, str]]) -> Lines:
+    """Return documents line by line, by their names."""
+    return {name: text.splitlines() for name, text in files}
+
+
+def object_source(rulebook: Rulebook, files: Lines, path: str) -> str:
     """Return an object as it stands in its document; `path` is such as ``places.terminals``."""
     span = rulebook.spans.get(path)
-    text = files.get(span.file, "") if span is not None else ""
-    return _source(text, span.line) if span is not None and text else ""
+    lines = files.get(span.file) if span is not None else None
+    return _source(lines, span.line) if span is not None and lines else ""
 
 
 def _rule(rule: Rule, rulebook: Rulebook) -> wire.RuleView:
@@ -141,15 +148,8 @@ def _keep(keep: Keep | None) -> dict[str, int | bool]:
     return {name: getattr(keep, name) for name in names if keep is not None and getattr(keep, name) is not None}
 
 
-@lru_cache(maxsize=8)
-def _lines(text: str) -> list[str]:
-    # Asked for every object of the same few documents.
-    return text.splitlines()
-
-
-def _source(text: str, line: int) -> str:
+def _source(lines: Sequence[str], line: int) -> str:
     """Return the lines of an object: from its key to the next line that is indented no further."""
-    lines = _lines(text)
     first = lines[line - 1]
     indent = len(first) - len(first.lstrip())
     found = [first]

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from bisect import bisect_right
 from collections.abc import Callable, Iterable, Iterator, Sequence
-from dataclasses import replace
 from datetime import datetime
 from functools import cached_property
 from itertools import groupby
@@ -51,7 +50,7 @@ class Terms:
 
     def __reduce__(self) -> tuple[Any, ...]:
         # To another process it goes without what is quickly made anew.
-        return Terms, (self.since, replace(self.rulebook, worked_out={}))
+        return Terms, (self.since, self.rulebook)
 
 
 class Completed(NamedTuple):

@@ -10,6 +10,7 @@ from collections.abc import Callable, Iterable
 
 from caddrel.service.auth.lockouts import LockOuts
 from caddrel.service.signins.signal_history import Histories
+from caddrel.service.state.caches import Caches
 from caddrel.store.signins import SigninStore
 
 
@@ -33,10 +34,10 @@ class LiveLog:
         Waits until what is decided is stored; set by whoever stores it.
     """
 
-    def __init__(self, signins: SigninStore, lockouts: LockOuts) -> None:
+    def __init__(self, signins: SigninStore, lockouts: LockOuts, caches: Caches) -> None:
         self.deciding = threading.Lock()
         self.importing = threading.Lock()
-        self.histories = Histories(signins)
+        self.histories = Histories(signins, caches)
         self.lockouts = lockouts
         self.settle: Callable[[], None] = lambda: None
 

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections import OrderedDict
 from collections.abc import Callable, Iterable
 from datetime import datetime, timedelta
 
@@ -11,12 +10,14 @@ from caddrel.core.columnar.fact_groups import GROUPS
 from caddrel.core.decide.decision import Decision
 from caddrel.core.facts.facts import Facts
 from caddrel.core.rulebook.model import Rulebook
-from caddrel.core.signals.evaluate import add_signals, is_computed, nothing_known, noticing
+from caddrel.core.signals.evaluate import Notice, add_signals, is_computed, nothing_known, noticing
 from caddrel.core.signals.history import History, Past, needed_history, past_of, past_of_bundled
+from caddrel.service.state.caches import ByObject, Cache, Caches
 from caddrel.service.state.context import State
 from caddrel.store.signins import SigninStore
 
 MOST_PEOPLE = 20_000
+MOST_RULEBOOKS = 16
 _PERSON, _SIGNALS = GROUPS.index("person"), GROUPS.index("signals")
 
 
@@ -32,10 +33,11 @@ class Histories:
         are read again: it must have what came after them worked out once more.
     """
 
-    def __init__(self, signins: SigninStore) -> None:
+    def __init__(self, signins: SigninStore, caches: Caches) -> None:
         self._signins = signins
         self._needed: int | None = 0
-        self._kept: OrderedDict[str, History] = OrderedDict()
+        self._kept: Cache[str, History] = caches.make("histories", MOST_PEOPLE)
+        self._noticing: ByObject[Rulebook, Notice] = ByObject(caches.make("signals", MOST_RULEBOOKS))
         self._late: dict[str, datetime] = {}
         # What is decided and waits to be stored, by id, with its person.
         self._unstored: dict[str, tuple[str, Past]] = {}
@@ -44,7 +46,7 @@ class Histories:
     def notice(self, rulebook: Rulebook, facts: Facts, id: str) -> None:
         """Add the signals of an attempt to its facts."""
         if rulebook.signals:
-            add_signals(rulebook, facts, self._of(facts), id)
+            add_signals(rulebook, facts, self._of(facts), id, self._noticing.once(rulebook, noticing))
 
     def take_in(
         self, rulebook: Rulebook, attempts: Iterable[tuple[str, Bundled]], decide: Callable[[Bundled], Decision]
@@ -58,7 +60,12 @@ class Histories:
         """
         if self._needed == 0:
             return [self._of_nobody(rulebook, attempt, decide) for _, attempt in attempts]
-        notice, needed, of_person, late = noticing(rulebook), self._needed, self._of_person, self._late
+        notice, needed, of_person, late = (
+            self._noticing.once(rulebook, noticing),
+            self._needed,
+            self._of_person,
+            self._late,
+        )
         decisions = []
         said, computed = None, False
         for id, attempt in attempts:
@@ -141,10 +148,6 @@ class Histories:
             found = newest(self._signins, person, self._needed)
             there = {past.id for past in found}
             history = self._kept[person] = History([*found, *(past for past in waiting if past.id not in there)])
-            if len(self._kept) > MOST_PEOPLE:
-                self._kept.popitem(last=False)
-        else:
-            self._kept.move_to_end(person)
         return history
 
 

@@ -12,6 +12,8 @@ from datetime import datetime
 from pathlib import Path
 
 from caddrel.service.state.address_data import AddressData
+from caddrel.service.state.caches import Caches
+from caddrel.service.state.drafted import Drafted
 from caddrel.service.state.inventory_cache import Inventories
 from caddrel.service.state.limits import Limits
 from caddrel.service.state.rulebook_cache import Rulebooks
@@ -32,10 +34,14 @@ class State:
     folder: Path
     addresses: AddressData | None = None
     limits: Limits = field(default_factory=Limits)
-    costs: Costs = field(default_factory=Costs)
+    caches: Caches = field(default_factory=Caches)
+    costs: Costs = field(init=False)
+    drafted: Drafted = field(init=False)
     rulebooks: Rulebooks = field(init=False)
     inventories: Inventories = field(init=False)
 
     def __post_init__(self) -> None:
-        self.rulebooks = Rulebooks(self.revisions)
+        self.costs = Costs(self.caches)
+        self.drafted = Drafted(self.caches)
+        self.rulebooks = Rulebooks(self.revisions, self.caches)
         self.inventories = Inventories(self.inventory)

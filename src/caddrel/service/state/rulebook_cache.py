@@ -2,17 +2,19 @@
 
 from __future__ import annotations
 
-import threading
-from collections import OrderedDict
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 from caddrel.core.decide.compiled.evaluator import CompiledRulebook
+from caddrel.core.decide.interpreter.interpreter import Others
 from caddrel.core.diagnostics import Diagnostic
 from caddrel.core.rulebook.model import Rulebook
 from caddrel.core.rulebook.read.rulebook import read_rulebook
 from caddrel.core.rulebook.source import Source
 from caddrel.service.problems import ServiceError, not_found
+from caddrel.service.state.caches import Cache, Caches
 from caddrel.store.revisions import Revision, RevisionStore
+
+MOST_READ = 16
 
 
 @dataclass(frozen=True, slots=True)
@@ -23,16 +25,15 @@ class Published:
     rulebook: Rulebook
     compiled: CompiledRulebook
     diagnostics: tuple[Diagnostic, ...]
+    others: Others = field(default_factory=Others)
 
 
 class Rulebooks:
     """The rulebooks of revisions, each read once; a new revision counts from the next question on."""
 
-    def __init__(self, store: RevisionStore, most: int = 16) -> None:
+    def __init__(self, store: RevisionStore, caches: Caches) -> None:
         self._store = store
-        self._read: OrderedDict[int, Published] = OrderedDict()
-        self._most = most
-        self._lock = threading.Lock()
+        self._read: Cache[int, Published] = caches.make("rulebooks", MOST_READ)
 
     def current(self) -> Published | None:
         """Return the current revision, None before the first."""
@@ -55,19 +56,13 @@ class Rulebooks:
 
     def get(self, number: int) -> Published:
         """Return a revision with its rulebook."""
-        with self._lock:
-            if number in self._read:
-                self._read.move_to_end(number)
-                return self._read[number]
+        return self._read.once(number, lambda: self._published(number))
+
+    def _published(self, number: int) -> Published:
         revision = self._store.get(number)
         if revision is None:
             current = self._store.current_number()
             raise not_found(f"revision {number}", f"the current one is {current}" if current else "none is published")
         result = read_rulebook([Source(name, text) for name, text in revision.files])
         rulebook = result.or_raise()
-        published = Published(revision, rulebook, CompiledRulebook(rulebook, number), result.diagnostics)
-        with self._lock:
-            self._read[number] = published
-            while len(self._read) > self._most:
-                self._read.popitem(last=False)
-        return published
+        return Published(revision, rulebook, CompiledRulebook(rulebook, number), result.diagnostics)

@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 import time
-from collections import OrderedDict
 
 from caddrel.core.decide.cost import MOST_SECONDS, MOST_STEPS, Cost, cost_diagnostic, cost_of
 from caddrel.core.diagnostics import RulebookError
 from caddrel.core.rulebook.model import Rulebook
+from caddrel.service.state.caches import ByObject, Caches
 from caddrel.wire.rulebooks import CostView
 
 MOST_REMEMBERED = 32
@@ -16,20 +16,12 @@ MOST_REMEMBERED = 32
 class Costs:
     """What rulebooks cost, each measured once while it is at hand."""
 
-    def __init__(self) -> None:
-        self._known: OrderedDict[int, tuple[Rulebook, Cost]] = OrderedDict()
+    def __init__(self, caches: Caches) -> None:
+        self._known: ByObject[Rulebook, Cost] = ByObject(caches.make("costs", MOST_REMEMBERED))
 
     def of(self, rulebook: Rulebook) -> Cost:
         """Return what a rulebook costs."""
-        known = self._known.get(id(rulebook))
-        if known is not None and known[0] is rulebook:
-            return known[1]
-        cost = cost_of(rulebook, time.thread_time)
-        # Held with its rulebook, so that no other can come to stand in its place.
-        self._known[id(rulebook)] = (rulebook, cost)
-        while len(self._known) > MOST_REMEMBERED:
-            self._known.popitem(last=False)
-        return cost
+        return self._known.once(rulebook, lambda one: cost_of(one, time.thread_time))
 
 
 def cost_view(costs: Costs, rulebook: Rulebook) -> CostView:

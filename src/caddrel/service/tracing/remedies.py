@@ -6,6 +6,7 @@ from caddrel.core.decide.compiled.evaluator import CompiledRulebook
 from caddrel.core.decide.interpreter.interpreter import Explained
 from caddrel.core.facts.values import to_json
 from caddrel.core.inventory.index import Inventory
+from caddrel.core.language.printer import print_item
 from caddrel.core.remedies.search import Remedy, remedies
 from caddrel.core.words.pieces import Piece
 from caddrel.core.words.remedies import remedy_words
@@ -29,7 +30,7 @@ def remedies_of(
 def _view(remedy: Remedy, explained: Explained, person: Piece) -> wire.Remedy:
     return wire.Remedy(
         outcome=remedy.decision.outcome,
-        outstanding=list(remedy.decision.outstanding),
+        outstanding=[print_item(item) for item in remedy.decision.outstanding],
         who=remedy.who.words,
         sentence=pieces(remedy_words(remedy, explained.rulebook, person)),
         steps=[

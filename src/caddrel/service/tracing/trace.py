@@ -8,8 +8,6 @@ from caddrel.core.decide.truth import TRUE
 from caddrel.core.diagnostics import shorten
 from caddrel.core.facts.facts import Origin
 from caddrel.core.facts.record import facts_from_json
-from caddrel.core.language.formulas import parse_formula
-from caddrel.core.language.nodes import Item
 from caddrel.core.words.decisions import decision_words
 from caddrel.core.words.pieces import Sentence, say
 from caddrel.service.problems import ServiceError, not_found
@@ -49,14 +47,14 @@ def trace(data: DataFolder, id: str) -> SigninTrace:
     inventory = data.inventories.current()
     person = _title(inventory, "people", record.columns["person"])
     then = titled(published.rulebook, inventory)
-    explained = explain(then, facts_from_json(record.facts, published.rulebook.catalogue), number)
+    explained = explain(then, facts_from_json(record.facts, published.rulebook.catalogue), number, published.others)
     meaning, recorded = record.decision.get("meaning", 1), convert(record.decision, wire.Decision)
     now = None
     if current.revision.number != number:
         facts = facts_from_json(record.facts, current.rulebook.catalogue)
         if facts.origins.get("signals") is not Origin.REPORTED:
             notice_now(data, current.rulebook, facts, record.id)
-        again = explain(titled(current.rulebook, inventory), facts, current.revision.number)
+        again = explain(titled(current.rulebook, inventory), facts, current.revision.number, current.others)
         deciding = {ref.policy for ref in explained.decision.deciding}
         now = Now(
             current.revision.number,
@@ -116,10 +114,7 @@ def fixes(explained: Explained) -> list[Fix]:
         for step in steps.rules:
             if (steps.policy.id, step.rule.id) in deciding:
                 named.extend(standards_named(step.rule, explained.rulebook))
-    for text in explained.decision.in_the_way:
-        item, _ = parse_formula(text)
-        if isinstance(item, Item) and item.kind == "device passes":
-            named.append(item.name)
+    named.extend(item.name for item in explained.decision.in_the_way if item.kind == "device passes")
     found = []
     for name in dict.fromkeys(named):
         verdict = explained.judge.standard(name)

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from functools import lru_cache
 from typing import Any
 
 import msgspec
@@ -28,19 +27,21 @@ def decision_view(decision: Decision) -> wire.Decision:
 def trace_view(explained: Explained) -> wire.Trace:
     """Return a trace as it travels, each policy and signal with its summary."""
     document: dict[str, Any] = trace_json(explained)
+    # Most policies have the same few things to say.
+    said: dict[Sentence, list[Any]] = {}
+
+    def summary(sentence: Sentence) -> list[Any]:
+        if sentence not in said:
+            said[sentence] = [msgspec.to_builtins(piece) for piece in pieces(sentence)]
+        return said[sentence]
+
     document["policies"] = [
-        {**policy, "summary": _plain_pieces(why_not_words(steps, explained.rulebook))}
+        {**policy, "summary": summary(why_not_words(steps, explained.rulebook))}
         for policy, steps in zip(document["policies"], explained.policies, strict=True)
     ]
     for signal in document["signals"].values():
-        signal["summary"] = _plain_pieces(signal_words(signal["why"]))
+        signal["summary"] = summary(signal_words(signal["why"]))
     return convert(document, wire.Trace)
-
-
-@lru_cache(maxsize=4096)
-def _plain_pieces(sentence: Sentence) -> list[Any]:
-    # Most policies have the same few things to say; who gets them does not change them.
-    return [msgspec.to_builtins(piece) for piece in pieces(sentence)]
 
 
 def fact_list(rulebook: Rulebook) -> FactList:

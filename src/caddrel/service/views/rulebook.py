@@ -76,7 +76,7 @@ def policy(call: Call) -> wire.PolicyView:
     if found is None:
         raise not_found(f"policy `{call.path['id'][:80]}`", "see GET /api/v1/rulebook/view")
     rulebook = titled(published.rulebook, call.data.inventories.current())
-    return describing.policy_view(found, rulebook, dict(published.revision.files))
+    return describing.policy_view(found, rulebook, describing.lines_of(published.revision.files))
 
 
 @endpoints.add("GET", "/api/v1/rulebook/revisions", role="viewer", returns=wire.RevisionList)
@@ -189,7 +189,7 @@ def compare(call: Call) -> wire.Comparison:
 def facts(call: Call) -> wire.FactList:
     """The facts that the current rulebook knows, or a draft."""
     draft = call.query.get("draft", "")
-    found = parts_of(drafting.objects_in(call.data, draft)) if draft else None
+    found = parts_of(call.data.drafted, drafting.objects_in(call.data, draft)) if draft else None
     return fact_list(found or call.data.rulebooks.need_current().rulebook)
 
 

@@ -13,7 +13,7 @@ from typing import Any
 from caddrel.core.decide import truth
 from caddrel.core.decide.combine import Combination, Says, before_policies
 from caddrel.core.decide.compiled.expressions import Names, possible, settle_first, sure, sure_when_possible
-from caddrel.core.decide.compiled.named_parts import LISTS, Memo, Parts, Values, build
+from caddrel.core.decide.compiled.named_parts import FALSE, LISTS, UNKNOWN, Memo, Parts, Values, build
 from caddrel.core.decide.compiled.scopes import any_selector, by_index, indexed, scope_condition, scope_state
 from caddrel.core.decide.compiled.unknowns import Unknowns
 from caddrel.core.decide.decision import Decision
@@ -30,10 +30,9 @@ from caddrel.core.language.nodes import (
 from caddrel.core.rulebook.model import ALWAYS, Policy, Rule, Rulebook
 
 MOST_REMEMBERED = 20_000
-_TRUTH = {1: truth.FALSE, 2: truth.UNKNOWN, 3: truth.TRUE}
+_TRUTH = {each.level: each for each in truth.Truth}
 Walk = Callable[[Values, Memo], int]
 Asked = Callable[[Values, Memo], int]
-FALSE, UNKNOWN = 1, 2
 
 
 class CompiledRulebook:

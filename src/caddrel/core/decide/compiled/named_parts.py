@@ -1,6 +1,6 @@
 """Places, standards and schedules for the compiled evaluator: their state, asked once for each attempt.
 
-A state is 1 for false, 2 for unknown, 3 for true; ``m`` remembers those already asked for.
+A state is the level of a truth (`decide.truth`); ``m`` remembers those already asked for.
 """
 
 from __future__ import annotations
@@ -11,12 +11,13 @@ from datetime import datetime
 from ipaddress import IPv4Address, collapse_addresses
 from typing import Any
 
+from caddrel.core.decide import truth
 from caddrel.core.decide.compiled.expressions import Names, possible, sure_when_possible
 from caddrel.core.facts.types import Network
 from caddrel.core.language.nodes import And, Condition
 from caddrel.core.rulebook.model import PlaceParts, Rulebook, Schedule
 
-FALSE, UNKNOWN, TRUE = 1, 2, 3
+FALSE, UNKNOWN, TRUE = (each.level for each in (truth.FALSE, truth.UNKNOWN, truth.TRUE))
 Values = dict[str, Any]
 Memo = dict[Any, Any]
 State = Callable[[Values, Memo], int]

@@ -6,8 +6,9 @@ It is the reference for all other evaluators and the only one that makes traces.
 from __future__ import annotations
 
 from collections.abc import Iterable
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from datetime import datetime
+from typing import Any
 
 from caddrel.core.decide.combine import Combination, Says
 from caddrel.core.decide.decision import Decision
@@ -50,6 +51,24 @@ class PolicySteps:
 
 
 @dataclass(slots=True)
+class Others:
+    """The steps of a rulebook's policies for whom they are not about: the same for all attempts, so worked out once.
+
+    Most policies are for other people. Held by who has the rulebook, for as long as it has it.
+
+    Attributes
+    ----------
+    steps
+        By policy.
+    traces
+        The same steps as a trace shows them, by policy.
+    """
+
+    steps: dict[str, PolicySteps] = field(default_factory=dict)
+    traces: dict[str, dict[str, Any]] = field(default_factory=dict)
+
+
+@dataclass(slots=True)
 class Explained:
     """A decision with every step that led to it."""
 
@@ -60,6 +79,7 @@ class Explained:
     requirements: Requirements
     combination: Combination
     policies: list[PolicySteps]
+    others: Others
 
 
 def decide(rulebook: Rulebook, facts: Facts, revision: int | None = None) -> Decision:
@@ -67,11 +87,18 @@ def decide(rulebook: Rulebook, facts: Facts, revision: int | None = None) -> Dec
     return explain(rulebook, facts, revision).decision
 
 
-def explain(rulebook: Rulebook, facts: Facts, revision: int | None = None) -> Explained:
-    """Return the decision on an attempt with every step; policies that are off are read too, but do not count."""
+def explain(rulebook: Rulebook, facts: Facts, revision: int | None = None, others: Others | None = None) -> Explained:
+    """Return the decision on an attempt with every step; policies that are off are read too, but do not count.
+
+    Parameters
+    ----------
+    others
+        Of the same rulebook: what is known of it already, and is added to.
+    """
+    others = Others() if others is None else others
     judge = Judge(rulebook, facts)
     requirements = Requirements(rulebook, facts, lambda name: judge.standard(name).truth)
-    policies = [_read_policy(judge, policy) for _, policy in sorted(rulebook.policies.items())]
+    policies = [_read_policy(judge, policy, others) for _, policy in sorted(rulebook.policies.items())]
     counting = [steps.says for steps in policies if steps.policy.mode != "off"]
     combination = Combination(rulebook, facts, requirements, counting)
     by_id = {steps.policy.id: steps for steps in policies}
@@ -82,18 +109,17 @@ def explain(rulebook: Rulebook, facts: Facts, revision: int | None = None) -> Ex
     decision = combination.decision(unknown_of, lambda rule: fixes_of(judge, rule))
     if revision is not None:
         decision = replace(decision, revision=revision)
-    return Explained(decision, facts, rulebook, judge, requirements, combination, policies)
+    return Explained(decision, facts, rulebook, judge, requirements, combination, policies, others)
 
 
-def _read_policy(judge: Judge, policy: Policy) -> PolicySteps:
+def _read_policy(judge: Judge, policy: Policy, others: Others) -> PolicySteps:
     if policy.scope.active is None:
-        # Most policies are for other people, and then their steps are the same for every attempt.
         for selector in policy.scope.people:
             chosen = judge.selected(selector)
             if chosen.truth is not FALSE or chosen.parts:
                 break
         else:
-            return _for_others(judge, policy)
+            return _for_others(judge, policy, others)
     parts = _scope(judge, policy)
     if parts[-1].truth is FALSE:
         return PolicySteps(policy, FALSE, parts, [], Says(policy, FALSE, (), True))
@@ -113,14 +139,12 @@ def _read_policy(judge: Judge, policy: Policy) -> PolicySteps:
     return PolicySteps(policy, scope, parts, rules, Says(policy, scope, possible, silent, named))
 
 
-def _for_others(judge: Judge, policy: Policy) -> PolicySteps:
+def _for_others(judge: Judge, policy: Policy, others: Others) -> PolicySteps:
     """Return the steps of a policy none of whose simple selectors takes the person in."""
-    key = ("for others", policy.id)
-    found: PolicySteps | None = judge.rulebook.worked_out.get(key)
+    found = others.steps.get(policy.id)
     if found is None:
         part = _selected(judge, "people", policy.scope.people, positive=True)
-        found = PolicySteps(policy, FALSE, [part], [], Says(policy, FALSE, (), True))
-        judge.rulebook.worked_out[key] = found
+        found = others.steps[policy.id] = PolicySteps(policy, FALSE, [part], [], Says(policy, FALSE, (), True))
     return found
 
 

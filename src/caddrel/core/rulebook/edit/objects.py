@@ -6,8 +6,8 @@ what stands in the document, moved to the left margin.
 
 from __future__ import annotations
 
-from collections import OrderedDict
 from collections.abc import Mapping as AnyMapping
+from collections.abc import MutableMapping
 from collections.abc import Sequence as AnySequence
 from typing import NamedTuple
 
@@ -42,20 +42,21 @@ def read_path(text: str) -> Path:
     raise RulebookError([Diagnostic("bad-path", f"`{shorten(text)}` names no object", "such as policies.abroad")])
 
 
-def object_text(sources: AnySequence[Source], path: Path) -> str | None:
+def object_text(sources: AnySequence[Source], path: Path, stands: Stands | None = None) -> str | None:
     """Return an object as it stands in its document, None when it is not there."""
-    return objects_of(sources).get(path)
+    return objects_of(sources, stands).get(path)
 
 
-def objects_of(sources: AnySequence[Source]) -> dict[Path, str]:
+def objects_of(sources: AnySequence[Source], stands: Stands | None = None) -> dict[Path, str]:
     """Return every object's text by its path, in document order; of one given twice the first.
 
     Of documents whose sections do not stand in lines of their own it is the canonical text, as an edit would write it.
     """
-    blocks = [_as_blocks(source) for source in sources]
+    stands = Stands({}) if stands is None else stands
+    blocks = [_as_blocks(source, stands) for source in sources]
     lines = [source.text.splitlines() for source in blocks]
     found = {}
-    for path, (source, first, last, cut) in _index(blocks).items():
+    for path, (source, first, last, cut) in _index(blocks, stands).items():
         kept = [line.lstrip() if line[:cut].strip() else line[cut:] for line in lines[source][first:last]]
         found[path] = "\n".join(kept) + "\n"
     return found
@@ -70,7 +71,9 @@ def document_of(objects: AnyMapping[Path, str]) -> str:
     return "\n".join(["caddrel: 1", *(line for lines in sections.values() for line in lines)]) + "\n"
 
 
-def with_object(sources: AnySequence[Source], path: Path, text: str | None) -> list[Source]:
+def with_object(
+    sources: AnySequence[Source], path: Path, text: str | None, stands: Stands | None = None
+) -> list[Source]:
     """Return the documents with an object replaced, added at the end of its section, or taken out.
 
     Parameters
@@ -83,11 +86,12 @@ def with_object(sources: AnySequence[Source], path: Path, text: str | None) -> l
     RulebookError
         When the text is not one object, or its id belongs to another one already.
     """
-    blocks = [_as_blocks(source) for source in sources]
-    new = _checked(text, path, blocks) if text is not None else ""
-    found = _find(blocks, path)
+    stands = Stands({}) if stands is None else stands
+    blocks = [_as_blocks(source, stands) for source in sources]
+    new = _checked(text, path, blocks, stands) if text is not None else ""
+    found = _find(blocks, path, stands)
     if found is None:
-        return blocks if text is None else _added(blocks, path, new)
+        return blocks if text is None else _added(blocks, path, new, stands)
     before = blocks[found.source]
     lines = before.text.splitlines()
     put = _indented(new, found.indent)
@@ -96,7 +100,7 @@ def with_object(sources: AnySequence[Source], path: Path, text: str | None) -> l
     changed[found.source] = after = Source(before.name, "\n".join(lines) + "\n")
     if text is None:
         return _without_empty_section(changed, path)
-    _STANDS.moved(before.text, after.text, path, (*path[:-1], _id_of(new)), len(put))
+    stands.moved(before.text, after.text, path, (*path[:-1], _id_of(new)), len(put))
     return changed
 
 
@@ -106,7 +110,7 @@ def _id_of(text: str) -> str:
     return root.entries[0].key.text
 
 
-def _checked(text: str, path: Path, sources: AnySequence[Source]) -> str:
+def _checked(text: str, path: Path, sources: AnySequence[Source], stands: Stands) -> str:
     """Return the text of one object, without blank lines around it."""
     root, problems = read_source(Source("object", text))
     if problems:
@@ -116,13 +120,13 @@ def _checked(text: str, path: Path, sources: AnySequence[Source]) -> str:
         raise RulebookError([Diagnostic("not-one-object", "this is not one object", hint, path=".".join(path))])
     id = root.entries[0].key.text
     renamed = (*path[:-1], id)
-    if renamed != path and (len(path) == 1 or _find(sources, renamed) is not None):
+    if renamed != path and (len(path) == 1 or _find(sources, renamed, stands) is not None):
         message = f"there is `{shorten(id)}` already" if len(path) > 1 else f"this section is called `{path[0]}`"
         raise RulebookError([Diagnostic("given-twice", message, "give it another id", path=".".join(path))])
     return text.strip("\n")
 
 
-def _added(sources: list[Source], path: Path, text: str) -> list[Source]:
+def _added(sources: list[Source], path: Path, text: str, stands: Stands) -> list[Source]:
     section = path[0]
     for i, source in enumerate(sources):
         for entry in _root_entries(source):
@@ -130,7 +134,7 @@ def _added(sources: list[Source], path: Path, text: str) -> list[Source]:
                 continue
             inside, lines = _entries(entry), source.text.splitlines()
             if inside:
-                last = _find(sources, (section, inside[-1].key.text))
+                last = _find(sources, (section, inside[-1].key.text), stands)
                 assert last is not None
                 lines[last.last : last.last] = ["", *_indented(text, last.indent)]
             elif not _is_empty(entry):
@@ -167,9 +171,9 @@ def _indented(text: str, indent: int) -> list[str]:
     return [f"{' ' * indent}{line}" if line.strip() else "" for line in text.splitlines()]
 
 
-def _as_blocks(source: Source) -> Source:
+def _as_blocks(source: Source, stands: Stands) -> Source:
     """Return a document whose sections stand in lines of their own; a section written otherwise is written so."""
-    if not _STANDS.of(source.text).flowing:
+    if not stands.of(source.text).flowing:
         return source
     root, _ = read_source(source)
     assert isinstance(root, Mapping)
@@ -205,44 +209,44 @@ def _entries(entry: Entry) -> list[Entry]:
     return entry.value.entries if isinstance(entry.value, Mapping) else []
 
 
-def _find(sources: AnySequence[Source], path: Path) -> _Found | None:
-    return _index(sources).get(path)
+def _find(sources: AnySequence[Source], path: Path, stands: Stands) -> _Found | None:
+    return _index(sources, stands).get(path)
 
 
-def _index(sources: AnySequence[Source]) -> dict[Path, _Found]:
+def _index(sources: AnySequence[Source], stands: Stands) -> dict[Path, _Found]:
     """Return where every object stands; each document is read once."""
     found: dict[Path, _Found] = {}
     for i, source in enumerate(sources):
-        for path, (_, first, last, indent) in _STANDS.of(source.text).found.items():
+        for path, (_, first, last, indent) in stands.of(source.text).found.items():
             found.setdefault(path, _Found(i, first, last, indent))
     return found
 
 
-class _Stand(NamedTuple):
+class Stand(NamedTuple):
     """Where the objects of one document stand; `flowing` when its sections do not stand in lines of their own."""
 
     flowing: bool
     found: dict[Path, _Found]
 
 
-class _Stands:
-    """Where objects stand in the documents looked at last: large ones are looked at again at every key typed."""
+class Stands:
+    """Where objects stand in documents, found once for each text.
 
-    def __init__(self, most: int = 24) -> None:
-        self._known: OrderedDict[str, _Stand] = OrderedDict()
-        self._most = most
+    Parameters
+    ----------
+    known
+        Holds what was found, and may let go of it: large documents are looked at again at every key typed.
+    """
 
-    def of(self, text: str) -> _Stand:
+    def __init__(self, known: MutableMapping[str, Stand]) -> None:
+        self._known = known
+
+    def of(self, text: str) -> Stand:
         """Return where the objects of a document stand."""
         known = self._known.get(text)
-        return known if known is not None else self._keep(text, _stand_of(text))
-
-    def _keep(self, text: str, stand: _Stand) -> _Stand:
-        self._known[text] = stand
-        while len(self._known) > self._most:
-            # Another thread may have been quicker.
-            self._known.pop(next(iter(self._known)), None)
-        return stand
+        if known is None:
+            known = self._known[text] = _stand_of(text)
+        return known
 
     def moved(self, before: str, after: str, path: Path, renamed: Path, length: int) -> None:
         """Note that one object's lines were replaced: what stands behind it has moved."""
@@ -255,13 +259,10 @@ class _Stands:
                 made[renamed] = at._replace(last=mine.first + length)
             else:
                 made[other] = at if at.first < mine.first else at._replace(first=at.first + by, last=at.last + by)
-        self._keep(after, _Stand(stand.flowing, made))
+        self._known[after] = Stand(stand.flowing, made)
 
 
-_STANDS = _Stands()
-
-
-def _stand_of(text: str) -> _Stand:
+def _stand_of(text: str) -> Stand:
     found: dict[Path, _Found] = {}
     source = Source("rulebook", text)
     root, _ = read_source(source)
@@ -279,8 +280,8 @@ def _stand_of(text: str) -> _Stand:
             inner = _entries(entry)
             for each, stop in zip(inner, _ends(inner, end), strict=True):
                 found.setdefault((section, each.key.text), _trimmed(0, lines, each, stop))
-        return _Stand(flowing, found)
-    return _Stand(False, found)
+        return Stand(flowing, found)
+    return Stand(False, found)
 
 
 def _ends(entries: AnySequence[Entry], end: int) -> list[int]:
@@ -314,6 +315,7 @@ def moved(
     mine: AnySequence[Source],
     theirs: AnySequence[Source],
     taking: AnyMapping[str, str],
+    stands: Stands | None = None,
 ) -> tuple[list[Source], list[Conflict]]:
     """Return documents with the changes that one side made to the base, made to the other side's documents.
 
@@ -322,15 +324,16 @@ def moved(
     taking
         By path, which side's object to take where both have changed it: ``mine`` or ``theirs``. Others are conflicts.
     """
-    before, ours, others = objects_of(base), objects_of(mine), objects_of(theirs)
-    made, conflicts = [_as_blocks(source) for source in theirs], []
+    stands = Stands({}) if stands is None else stands
+    before, ours, others = (objects_of(side, stands) for side in (base, mine, theirs))
+    made, conflicts = [_as_blocks(source, stands) for source in theirs], []
     for path in dict.fromkeys((*ours, *before)):
         old, new, other = before.get(path), ours.get(path), others.get(path)
         if new in (old, other):
             continue
         choice = taking.get(".".join(path), "mine" if other == old else "")
         if choice == "mine":
-            made = with_object(made, path, new)
+            made = with_object(made, path, new, stands)
         elif choice != "theirs":
             conflicts.append(Conflict(path, new, other))
     return made, conflicts
