@@ -47,6 +47,7 @@ browser:
 	@bash tools/browser.sh
 
 test: install $(VENV)/.developing browser
+	cd console && npm test --silent
 	TMPDIR=$(SCRATCH) $(BIN)/python -m pytest -n $(WORKERS) --dist worksteal $(PYTEST_ARGS)
 
 # Lint, types, layers, console, tests.

@@ -1,6 +1,6 @@
 import { svelte } from '@sveltejs/vite-plugin-svelte';
 import tailwindcss from '@tailwindcss/vite';
-import { defineConfig } from 'vite';
+import { defineConfig } from 'vitest/config';
 
 export default defineConfig({
   plugins: [svelte(), tailwindcss()],
@@ -11,5 +11,6 @@ export default defineConfig({
     assetsInlineLimit: 0,
     target: 'es2022',
   },
+  test: { include: ['tests/**/*.test.ts'] },
   server: { proxy: { '/api': 'http://127.0.0.1:8420', '/healthz': 'http://127.0.0.1:8420' } },
 });

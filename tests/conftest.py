@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import atexit
 import fcntl
+import os
 import shutil
 import tempfile
 from collections.abc import Iterator, Sequence
@@ -37,7 +38,7 @@ _ARGUMENTS = [
 ]  # fmt: skip
 
 # Seconds to wait for what must come: the cores may be busy with something else, and waiting longer hides nothing.
-PATIENCE = 300
+PATIENCE = int(os.environ.get("CADDREL_PATIENCE", "300"))
 expect.set_options(timeout=PATIENCE * 1000)
 EMPTY_LIMITS = Limits(body=20_000, rulebook=60_000, line=5_000)
 NOW = datetime(2026, 11, 23, 9, 0, tzinfo=UTC)

@@ -66,7 +66,9 @@ def _choose(page: Page, name: str, typed: str, option: str) -> None:
     page.keyboard.type(typed)
     wanted = _found(page, option).first
     expect(wanted).to_be_visible()
-    while wanted.get_attribute("aria-selected") != "true":
+    for _ in range(60):
+        if wanted.get_attribute("data-highlighted") is not None:
+            break
         page.keyboard.press("ArrowDown")
     page.keyboard.press("Enter")
     expect(page.get_by_role("button", name=f"Take out {option}")).to_be_visible()

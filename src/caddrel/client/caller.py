@@ -10,10 +10,12 @@ CaddrelError
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Mapping
+from contextlib import contextmanager
 from typing import Any, TypeVar
 
 import httpx
 import msgspec
+from httpx_sse import EventSource, SSEError
 
 from caddrel.wire.decoding import decode
 from caddrel.wire.problems import Problem
@@ -59,8 +61,7 @@ class Caller:
 
     def get(self, path: str, returns: type[T], params: Mapping[str, Any] | None = None) -> T:
         """Read something."""
-        wanted = {name: value for name, value in (params or {}).items() if value not in (None, "")}
-        return self._send("GET", path, returns, params=wanted)
+        return self._send("GET", path, returns, params=_given(params))
 
     def post(
         self,
@@ -97,26 +98,26 @@ class Caller:
 
     def pieces(self, path: str, params: Mapping[str, Any]) -> Iterator[bytes]:
         """Yield an answer piece by piece, as it comes."""
-        wanted = {name: value for name, value in params.items() if value not in (None, "")}
-        timeout = httpx.Timeout(30, read=None)
-        try:
-            with self._http.stream("GET", path, params=wanted, timeout=timeout) as response:
-                if response.status_code >= 400:
-                    response.read()
-                    raise Refused(_problem(response))
-                yield from response.iter_bytes()
-        except (httpx.HTTPError, httpx.InvalidURL) as error:
-            raise Unreachable(f"no answer from {self.url}: {error or type(error).__name__}") from error
+        with self._streamed(path, params) as response:
+            yield from response.iter_bytes()
 
     def events(self, path: str, returns: type[T]) -> Iterator[T]:
         """Yield the documents of a stream of server-sent events."""
-        left = b""
-        for piece in self.pieces(path, {}):
-            *whole, left = (left + piece).split(b"\n\n")
-            for event in whole:
-                for line in event.split(b"\n"):
-                    if line.startswith(b"data: "):
-                        yield decode(line[6:], returns)
+        with self._streamed(path, {}) as response:
+            for event in EventSource(response).iter_sse():
+                yield self._read(event.data.encode(), returns)
+
+    @contextmanager
+    def _streamed(self, path: str, params: Mapping[str, Any]) -> Iterator[httpx.Response]:
+        timeout = httpx.Timeout(30, read=None)
+        try:
+            with self._http.stream("GET", path, params=_given(params), timeout=timeout) as response:
+                if response.status_code >= 400:
+                    response.read()
+                    raise Refused(_problem(response))
+                yield response
+        except (httpx.HTTPError, httpx.InvalidURL, SSEError) as error:
+            raise Unreachable(f"no answer from {self.url}: {error or type(error).__name__}") from error
 
     def delete(
         self,
@@ -136,14 +137,17 @@ class Caller:
             raise Unreachable(f"no answer from {self.url}: {reason}") from error
         if response.status_code >= 400:
             raise Refused(_problem(response))
+        return self._read(response.content, returns)
+
+    def _read(self, answer: bytes, returns: type[T]) -> T:
         try:
-            return decode(response.content, returns)
+            return decode(answer, returns)
         except (msgspec.ValidationError, msgspec.DecodeError) as error:
             raise Unreachable(f"{self.url} answered, but not as Caddrel does: {error}") from error
 
 
-def _given(params: Mapping[str, str] | None) -> dict[str, str]:
-    return {name: value for name, value in (params or {}).items() if value}
+def _given(params: Mapping[str, Any] | None) -> dict[str, Any]:
+    return {name: value for name, value in (params or {}).items() if value not in (None, "")}
 
 
 def _problem(response: httpx.Response) -> Problem:

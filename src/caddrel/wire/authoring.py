@@ -8,7 +8,7 @@ import msgspec
 
 from caddrel.wire.decisions import Piece
 from caddrel.wire.problems import Diagnostic
-from caddrel.wire.rulebooks import Use
+from caddrel.wire.rulebooks import FactView, Use
 
 
 class Named(msgspec.Struct, frozen=True):
@@ -128,13 +128,42 @@ class OperatorView(msgspec.Struct, frozen=True):
     doc: str
 
 
+class PartTestView(msgspec.Struct, frozen=True):
+    """A test of a part: how it starts, what it is in words, and the section of the part."""
+
+    starts: str
+    says: str
+    section: str
+
+
 class LanguageView(msgspec.Struct, frozen=True):
-    """What can be written: comparisons, and what can be required; `named` are items with the name of a part."""
+    """What can be written: comparisons, what can be required, tests of parts, and words to choose from.
+
+    Attributes
+    ----------
+    named
+        Items with the name of a part, with its section.
+    tests
+        By the kind of the test: `from`, `passes`, `during`.
+    part_facts
+        Facts whose members are parts, with their section.
+    choices
+        Words by what they are for: `operations`, `modes`, `stances` …
+    sections
+        Of a rulebook, in order.
+    record
+        The facts that a record of the log has beside those of its attempt: filters may test them.
+    """
 
     operators: list[OperatorView]
     items: list[str]
     named: dict[str, str]
     timed: list[str]
+    tests: dict[str, PartTestView]
+    part_facts: dict[str, str]
+    choices: dict[str, list[str]]
+    sections: list[str]
+    record: list[FactView]
 
 
 class SelectorView(msgspec.Struct, frozen=True):

@@ -596,12 +596,17 @@ export interface LanguageRequest {
   only?: string;
 }
 
-/** What can be written: comparisons, and what can be required; `named` are items with the name of a part. */
+/** What can be written: comparisons, what can be required, tests of parts, and words to choose from. */
 export interface LanguageView {
   operators: OperatorView[];
   items: string[];
   named: Record<string, string>;
   timed: string[];
+  tests: Record<string, PartTestView>;
+  part_facts: Record<string, string>;
+  choices: Record<string, string[]>;
+  sections: string[];
+  record: FactView[];
 }
 
 /** Whether a person is locked out for too many wrong passwords, by which standard and until when. */
@@ -739,6 +744,13 @@ export interface PartLine {
   label: string;
   value: string;
   note?: string;
+}
+
+/** A test of a part: how it starts, what it is in words, and the section of the part. */
+export interface PartTestView {
+  starts: string;
+  says: string;
+  section: string;
 }
 
 /** A named part: what it is made of, line by line, and where it is used. */

@@ -48,6 +48,20 @@ export class Completing {
     this.at = (this.at + by + this.words.length) % this.words.length;
   }
 
+  /** What a key does to the open list: true when it is done with. A chosen word goes to `pick`. */
+  key(event: KeyboardEvent, pick: (word: string) => void, picking = ['Enter']): boolean {
+    if (!this.open) return false;
+    if (event.key === 'ArrowDown' || event.key === 'ArrowUp') this.move(event.key === 'ArrowDown' ? 1 : -1);
+    else if (picking.includes(event.key)) pick(this.chosen);
+    else if (event.key === 'Escape') {
+      event.stopPropagation();
+      this.close();
+      return true;
+    } else return false;
+    event.preventDefault();
+    return true;
+  }
+
   close(): void {
     this.words = [];
   }

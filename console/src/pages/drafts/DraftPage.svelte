@@ -12,16 +12,17 @@
   import { Writing } from './writing.svelte';
 
   let { params }: { params: { name: string; path?: string } } = $props();
-  const SECTIONS = ['policies', 'places', 'standards', 'schedules', 'proofs', 'notices', 'signals', 'password-standards', 'guarantees', 'rehearsals', 'apps', 'attributes', 'settings'];
   // Of the name alone: another object of the same draft must not begin it anew.
   const name = $derived(params.name);
   const writing = $derived(Writing.of(name));
   const language = $derived(new Language(writing));
   const path = $derived(params.path ?? '');
+  // Policies first: they are what is looked for.
+  const sections = $derived(['policies', ...(language.view?.sections ?? []).filter((each) => each !== 'policies')]);
   const objects = $derived(writing.whole?.objects ?? []);
   const there = $derived(objects.some((each) => each.path === path && each.text));
   const bySection = $derived(
-    SECTIONS.map((section) => [section, objects.filter((each) => each.path.split('.')[0] === section)] as const),
+    sections.map((section) => [section, objects.filter((each) => each.path.split('.')[0] === section)] as const),
   );
   const errors = $derived((writing.check.value?.diagnostics ?? []).filter((found) => !found.severity || found.severity === 'error'));
   const warnings = $derived((writing.check.value?.diagnostics ?? []).filter((found) => found.severity === 'warning'));
@@ -74,7 +75,7 @@
       <form class="mb-3 grid gap-1" onsubmit={add}>
         <label for="adding" class="text-fine text-muted">Add an object</label>
         <select class="field" aria-label="Kind of the new object" bind:value={section}>
-          {#each SECTIONS.filter((each) => each !== 'settings') as each (each)}<option>{each}</option>{/each}
+          {#each sections.filter((each) => each !== 'settings') as each (each)}<option>{each}</option>{/each}
         </select>
         <div class="flex gap-1"><input id="adding" class="field" bind:value={adding} placeholder="its name" /><button class="action">Add</button></div>
       </form>

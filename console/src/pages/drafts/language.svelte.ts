@@ -4,12 +4,6 @@ import type { FactView, LanguageView } from '../../lib/api/types';
 import type { Word, Words } from '../../lib/state/completing.svelte';
 import type { Writing } from './writing.svelte';
 
-export const TESTS: Record<string, { says: string; section: string; starts: string }> = {
-  from: { says: 'from a place', section: 'places', starts: 'from' },
-  passes: { says: 'device passes', section: 'standards', starts: 'device passes' },
-  during: { says: 'during', section: 'schedules', starts: 'during' },
-};
-const PART_FACTS: Record<string, string> = { signals: 'signals', 'auth.notices': 'notices' };
 const GROUPS = ['person', 'app', 'device', 'network', 'client', 'auth'];
 
 export class Language implements Words {
@@ -24,6 +18,16 @@ export class Language implements Words {
     const [facts, view] = await Promise.all([api.facts(this.writing.name), api.language()]);
     this.facts = facts.items;
     this.view = view;
+  }
+
+  /** Tests of parts, by their kind. */
+  get tests() {
+    return this.view?.tests ?? {};
+  }
+
+  /** The words of a list that has a name, or those given. */
+  choices(options: string | string[] | undefined): string[] {
+    return typeof options === 'string' ? (this.view?.choices[options] ?? []) : (options ?? []);
   }
 
   fact(name: string): FactView | undefined {
@@ -45,14 +49,14 @@ export class Language implements Words {
   /** What a fact can be compared with, as far as that can be listed. */
   values(fact: string): string[] {
     const found = this.fact(fact);
-    const parts = PART_FACTS[fact];
+    const parts = this.view?.part_facts[fact];
     return parts ? this.writing.ids(parts) : (found?.words ?? []);
   }
 
   /** What can come next in a text; `before` is what stands before the word that is being typed. */
   next(before: string, kind: string): Word[] | null {
     const parts = (section: string) => this.writing.ids(section).map((word) => ({ word, says: section }));
-    for (const { section, starts } of Object.values(TESTS))
+    for (const { section, starts } of Object.values(this.tests))
       if (new RegExp(`(^|[\\s(])${starts}\\s+(any\\s+of\\s*\\[[^\\]]*)?$`).test(before)) return parts(section);
     for (const [item, section] of Object.entries(this.view?.named ?? {})) if (new RegExp(`(^|[\\s(])${item}\\s+$`).test(before)) return parts(section);
     if (kind === 'effect') {
@@ -62,7 +66,7 @@ export class Language implements Words {
     const compared = /([\w.]+)\s+(is(\s+not)?(\s+one\s+of\s*\[[^\]]*)?|has(\s+(any|all|none)\s+of\s*\[[^\]]*)?)\s*$/.exec(before)?.[1];
     if (compared && this.fact(compared)) return this.values(compared).map((word) => ({ word, says: '' }));
     if (before.trim() && !/(and|or|not|surely|\()\s*$/.test(before)) return ['and', 'or', 'is', 'is not', 'has', 'within'].map((word) => ({ word, says: '' }));
-    const tests = Object.values(TESTS).map(({ starts, says }) => ({ word: starts, says }));
+    const tests = Object.values(this.tests).map(({ starts, says }) => ({ word: starts, says }));
     return [...this.facts.map(({ name, doc }) => ({ word: name, says: doc })), ...tests, { word: 'not', says: 'the opposite' }];
   }
 }

@@ -1,13 +1,13 @@
 <script lang="ts">
   // Codes with which people enrol who have nothing to prove themselves with yet: one person, one time, one use.
   import { onMount } from 'svelte';
-  import { api, Failure } from '../../lib/api/client';
-  import type { Problem, StarterCodeInfo, StarterCodeList, StarterCodeMade } from '../../lib/api/types';
+  import { api } from '../../lib/api/client';
+  import type { StarterCodeInfo, StarterCodeList, StarterCodeMade } from '../../lib/api/types';
   import { count, moment } from '../../lib/format';
-  import { rows } from '../../lib/keys';
   import Failing from '../../lib/parts/Failing.svelte';
   import Heading from '../../lib/parts/Heading.svelte';
-  import Waiting from '../../lib/parts/Waiting.svelte';
+  import ListTable from '../../lib/parts/ListTable.svelte';
+  import { Act } from '../../lib/state/act.svelte';
   import { Load } from '../../lib/state/load.svelte';
   import { session } from '../../lib/state/session.svelte';
   import InventoryBox from '../rehearse/InventoryBox.svelte';
@@ -16,7 +16,7 @@
   const LASTS = { '1h': 'an hour', '8h': 'eight hours', '24h': 'a day', '7d': 'a week' };
   const list = new Load<StarterCodeList>();
   let made = $state<StarterCodeMade | null>(null);
-  let refused = $state<Problem | null>(null);
+  const doing = new Act();
   let person = $state('');
   let starts = $state('');
   let lasts = $state('24h');
@@ -30,26 +30,14 @@
     code.used ? 'used' : code.revoked ? 'revoked' : code.ends <= now ? 'ran out' : code.starts > now ? 'not yet' : 'waits to be used';
   const waiting = $derived((list.value?.items ?? []).filter((code) => standing(code) === 'waits to be used').length);
 
-  async function revoke(code: StarterCodeInfo): Promise<void> {
-    refused = null;
-    try {
-      list.value = await api.revokeStarterCode(code.id);
-    } catch (error) {
-      if (!(error instanceof Failure)) throw error;
-      refused = error.problem;
-    }
-  }
+  const revoke = (code: StarterCodeInfo) => doing.run(async () => (list.value = await api.revokeStarterCode(code.id)));
 
   async function issue(event: SubmitEvent): Promise<void> {
     event.preventDefault();
-    refused = null;
-    try {
+    await doing.run(async () => {
       made = await api.issueStarterCode(person.trim(), starts ? `${starts}:00Z` : '', lasts);
       person = '';
-    } catch (error) {
-      if (!(error instanceof Failure)) throw error;
-      refused = error.problem;
-    }
+    });
     load();
   }
 </script>
@@ -74,30 +62,25 @@
     <button class="action">Issue a code</button>
   </form>
 {/if}
-{#if refused}<div class="mb-4"><Failing problem={refused} /></div>{/if}
-{#if list.problem}
-  <Failing problem={list.problem} again={load} />
-{:else if !list.value}
-  <Waiting lines={6} />
-{:else if list.value.items.length}
-  <!-- svelte-ignore a11y_no_noninteractive_tabindex: a region that scrolls must be reachable by keyboard -->
-  <div class="relative overflow-x-auto" {@attach rows} tabindex="0" role="region" aria-label="Starter codes">
-    <table class="ruled min-w-[44rem]">
-      <thead><tr><th>For</th><th>From (UTC)</th><th>To</th><th>Issued by</th><th>State</th><th><span class="sr-only">Revoke it</span></th></tr></thead>
-      <tbody>
-        {#each list.value.items as code (code.id)}
-          <tr class="hover:bg-sunk">
-            <td><a href="#/signins?person={encodeURIComponent(code.person)}">{code.person}</a></td>
-            <td class="whitespace-nowrap tabular-nums">{moment(code.starts)}</td>
-            <td class="whitespace-nowrap tabular-nums">{moment(code.ends)}</td>
-            <td>{code.issued_by}</td>
-            <td>{#if code.used_for}<a data-row href="#/signins/{encodeURIComponent(code.used_for)}">{standing(code)} {moment(code.used ?? '')}</a>{:else}{standing(code)}{/if}</td>
-            <td class="text-right">{#if mayIssue && ['waits to be used', 'not yet'].includes(standing(code))}<button class="action" aria-label="Revoke the code for {code.person}" onclick={() => revoke(code)}>Revoke</button>{/if}</td>
-          </tr>
-        {/each}
-      </tbody>
-    </table>
-  </div>
-{:else}
-  <p>Here will be the codes, for whom and when, and what used them. The code itself is shown once, when it is issued.</p>
-{/if}
+{#if doing.refused}<div class="mb-4"><Failing problem={doing.refused} /></div>{/if}
+<ListTable
+  {list}
+  items={list.value?.items ?? []}
+  key={(code) => code.id}
+  label="Starter codes"
+  lines={6}
+  again={load}
+  columns={['For', 'From (UTC)', 'To', 'Issued by', 'State', '(Revoke it)']}
+>
+  {#snippet none()}
+    <p>Here will be the codes, for whom and when, and what used them. The code itself is shown once, when it is issued.</p>
+  {/snippet}
+  {#snippet row(code)}
+    <td><a href="#/signins?person={encodeURIComponent(code.person)}">{code.person}</a></td>
+    <td class="whitespace-nowrap tabular-nums">{moment(code.starts)}</td>
+    <td class="whitespace-nowrap tabular-nums">{moment(code.ends)}</td>
+    <td>{code.issued_by}</td>
+    <td>{#if code.used_for}<a data-row href="#/signins/{encodeURIComponent(code.used_for)}">{standing(code)} {moment(code.used ?? '')}</a>{:else}{standing(code)}{/if}</td>
+    <td class="text-right">{#if mayIssue && ['waits to be used', 'not yet'].includes(standing(code))}<button class="action" aria-label="Revoke the code for {code.person}" onclick={() => revoke(code)}>Revoke</button>{/if}</td>
+  {/snippet}
+</ListTable>

@@ -24,16 +24,7 @@
   }
 
   function key(event: KeyboardEvent): void {
-    if (completing.open && (event.key === 'ArrowDown' || event.key === 'ArrowUp')) {
-      event.preventDefault();
-      completing.move(event.key === 'ArrowDown' ? 1 : -1);
-    } else if (completing.open && completing.chosen && (event.key === 'Enter' || event.key === 'Tab')) {
-      event.preventDefault();
-      pick(completing.chosen);
-    } else if (event.key === 'Escape') {
-      if (completing.open) completing.close();
-      else box?.blur();
-    }
+    if (!completing.key(event, pick, ['Enter', 'Tab']) && event.key === 'Escape') box?.blur();
   }
 </script>
 

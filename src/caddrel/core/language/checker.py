@@ -30,7 +30,7 @@ from caddrel.core.language.nodes import (
 from caddrel.core.language.operators import OPERATORS, Op, fitting
 
 # Facts whose members are ids of a section of the rulebook.
-_PART_FACTS = {"signals": "signals", "auth.notices": "notices"}
+PART_FACTS = {"signals": "signals", "auth.notices": "notices"}
 PART_WORDS = {
     "places": "place",
     "standards": "standard",
@@ -120,8 +120,8 @@ class _Checker:
         return replace(test, operands=tuple(self.operand(spec, o) for o in test.operands))
 
     def operand(self, spec: FactSpec, operand: Operand) -> Operand:
-        if spec.name in _PART_FACTS:
-            self.part(_PART_FACTS[spec.name], operand.text, operand.extent)
+        if spec.name in PART_FACTS:
+            self.part(PART_FACTS[spec.name], operand.text, operand.extent)
         try:
             value = read_written(spec, operand.text)
         except ValueRefused as refused:

@@ -7,7 +7,7 @@ Requirements have items instead: ``{"kind": "item", "item": "proof", "name": "st
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from typing import Any, TypeVar
 
 from caddrel.core.diagnostics import shorten
@@ -36,6 +36,13 @@ from caddrel.core.language.operators import OPERATORS, Op
 DEEPEST = 20
 Tree = dict[str, Any]
 T = TypeVar("T")
+
+# How each test of a part starts, what it is in words, and the section of the part.
+PART_TESTS: Mapping[str, tuple[str, str, str]] = {
+    "from": ("from", "from a place", "places"),
+    "passes": ("device passes", "device passes", "standards"),
+    "during": ("during", "during", "schedules"),
+}
 
 
 def condition_tree(node: Condition) -> Tree:

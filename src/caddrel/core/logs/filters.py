@@ -30,7 +30,7 @@ RECORD_FACTS: Mapping[str, FactSpec] = {
         FactSpec("shadow", _T.WORD, "The outcome with all shadow policies enforced.", OUTCOMES),
     )
 }
-SECTIONS = ("places", "standards", "schedules", "proofs", "notices", "signals")
+_SECTIONS = ("places", "standards", "schedules", "proofs", "notices", "signals")
 
 
 class FilterRefused(ValueError):
@@ -62,7 +62,7 @@ def read_filter(text: str, rulebook: Rulebook) -> Condition:
     """
     tree, problems = parse_condition(text)
     if tree is not None:
-        scope = Scope(rulebook.catalogue, {section: tuple(getattr(rulebook, section)) for section in SECTIONS})
+        scope = Scope(rulebook.catalogue, {section: tuple(getattr(rulebook, section)) for section in _SECTIONS})
         tree, problems = check_condition(tree, scope)
     if tree is None or any(p.severity == "error" for p in problems):
         raise FilterRefused([_placed(problem, text) for problem in problems])

@@ -20,6 +20,8 @@ from caddrel.core.language.nodes import And, Condition
 ALWAYS = And(())
 MODES = ("off", "shadow", "enforced")
 STANCES = ("open", "closed")
+# For whom a guarantee is proven.
+WHO = ("anyone", "inventory")
 OUTCOMES = ("allowed", "challenged", "blocked")
 
 

@@ -9,7 +9,7 @@ from typing import Any
 
 from caddrel.core.facts.catalogue import ATTRIBUTE_TYPES, METHODS, OPERATIONS
 from caddrel.core.facts.countries import COUNTRIES
-from caddrel.core.rulebook.model import MODES, OUTCOMES, STANCES
+from caddrel.core.rulebook.model import MODES, OUTCOMES, STANCES, WHO
 from caddrel.core.rulebook.read.fields import ID
 from caddrel.core.rulebook.read.password_standards import PASSWORD_LOCK, PASSWORD_MUST
 from caddrel.core.rulebook.read.policies import LONGEST_TELL
@@ -117,7 +117,7 @@ def _guarantee() -> Schema:
     fields = {
         "for": _fields(_scope()),
         "when": _CONDITION,
-        "who": _words("anyone", "inventory"),
+        "who": _words(*WHO),
         "at_least": _TEXT,
         "at_most": _words(*OUTCOMES[:2]),
     }

@@ -2,31 +2,48 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable, Mapping
 from typing import Any
 
 import msgspec
 
 from caddrel.core.diagnostics import Diagnostic, Extent
+from caddrel.core.facts.catalogue import OPERATIONS
 from caddrel.core.facts.values import ValueRefused
-from caddrel.core.language.checker import check_condition, check_formula
+from caddrel.core.language.checker import PART_FACTS, check_condition, check_formula
 from caddrel.core.language.formulas import Effect, parse_effect
 from caddrel.core.language.nodes import ITEM_KINDS, NAMED_ITEMS, TIMED_ITEMS, Condition
 from caddrel.core.language.operators import OPERATORS
 from caddrel.core.language.parser import parse_condition
 from caddrel.core.language.printer import print_condition, print_effect
-from caddrel.core.language.trees import condition_tree, effect_tree, read_condition_tree, read_effect_tree
+from caddrel.core.language.trees import PART_TESTS, condition_tree, effect_tree, read_condition_tree, read_effect_tree
+from caddrel.core.logs.filters import RECORD_FACTS
+from caddrel.core.rulebook.model import MODES, OUTCOMES, STANCES, WHO
+from caddrel.core.rulebook.read.rulebook import SECTIONS
+from caddrel.core.rulebook.read.signals import SIGNAL_FACTS, SIGNAL_KINDS
 from caddrel.core.words.conditions import condition_words
 from caddrel.core.words.policies import effect_words
 from caddrel.service.authoring.object_reader import parts_of, scope_of
 from caddrel.service.problems import ServiceError, diagnostic
 from caddrel.service.rulebooks.drafts import objects_in
-from caddrel.service.rulebooks.view import pieces
+from caddrel.service.rulebooks.view import fact_view, pieces
 from caddrel.service.state.data_folder import DataFolder
 from caddrel.wire import authoring as wire
 from caddrel.wire import problems as told_as
 
 LONGEST = 20_000
 _SECTIONS = {"proof": "proofs", "standard": "standards", "notice": "notices"}
+_CHOICES: Mapping[str, Iterable[str]] = {
+    "operations": OPERATIONS,
+    "modes": MODES,
+    "stances": STANCES,
+    "outcomes": OUTCOMES,
+    # A guarantee cannot bound from below by a block.
+    "bounds": OUTCOMES[:2],
+    "signal-kinds": SIGNAL_KINDS,
+    "signal-facts": SIGNAL_FACTS,
+    "who": WHO,
+}
 
 
 def language() -> wire.LanguageView:
@@ -36,7 +53,17 @@ def language() -> wire.LanguageView:
         for row in OPERATORS.values()
     ]
     named: dict[str, str] = {item: _SECTIONS[part] for item, part in NAMED_ITEMS.items()}
-    return wire.LanguageView(operators, list(ITEM_KINDS), named, list(TIMED_ITEMS))
+    return wire.LanguageView(
+        operators,
+        list(ITEM_KINDS),
+        named,
+        list(TIMED_ITEMS),
+        {kind: wire.PartTestView(*words) for kind, words in PART_TESTS.items()},
+        dict(PART_FACTS),
+        {what: list(words) for what, words in _CHOICES.items()},
+        list(SECTIONS),
+        [fact_view(spec) for spec in RECORD_FACTS.values()],
+    )
 
 
 def understand(data: DataFolder, request: wire.LanguageRequest) -> wire.Understood:

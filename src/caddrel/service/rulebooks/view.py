@@ -6,6 +6,7 @@ from collections.abc import Callable, Iterable, Mapping, Sequence
 from typing import Any
 
 from caddrel.core.diagnostics import Diagnostic
+from caddrel.core.facts.catalogue import FactSpec
 from caddrel.core.facts.values import show, show_duration
 from caddrel.core.inventory.index import Inventory
 from caddrel.core.language.printer import print_condition, print_effect
@@ -116,6 +117,11 @@ def policy_view(policy: Policy, rulebook: Rulebook, files: Lines) -> wire.Policy
         parts=[use(ref, rulebook) for ref in policy_refs(policy)],
         source=object_source(rulebook, files, f"policies.{policy.id}"),
     )
+
+
+def fact_view(spec: FactSpec) -> wire.FactView:
+    """Return a fact of the catalogue as it travels."""
+    return wire.FactView(spec.name, spec.type.value, spec.doc, list(spec.words))
 
 
 def lines_of(files: Iterable[tuple[str, str]]) -> Lines:

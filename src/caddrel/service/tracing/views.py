@@ -13,10 +13,10 @@ from caddrel.core.rulebook.model import Rulebook
 from caddrel.core.words.decisions import why_not_words
 from caddrel.core.words.pieces import Sentence
 from caddrel.core.words.signals import signal_words
-from caddrel.service.rulebooks.view import pieces
+from caddrel.service.rulebooks.view import fact_view, pieces
 from caddrel.wire import decisions as wire
 from caddrel.wire.decoding import convert
-from caddrel.wire.rulebooks import FactList, FactView
+from caddrel.wire.rulebooks import FactList
 
 
 def decision_view(decision: Decision) -> wire.Decision:
@@ -46,6 +46,4 @@ def trace_view(explained: Explained) -> wire.Trace:
 
 def fact_list(rulebook: Rulebook) -> FactList:
     """Return the facts of a rulebook."""
-    return FactList(
-        [FactView(spec.name, spec.type.value, spec.doc, list(spec.words)) for spec in rulebook.catalogue.values()]
-    )
+    return FactList([fact_view(spec) for spec in rulebook.catalogue.values()])

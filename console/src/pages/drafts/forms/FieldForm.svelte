@@ -62,7 +62,7 @@
       <FieldForm fields={field.fields ?? []} value={(value[field.key] ?? {}) as Values} path={id} {language} {problems} set={(inner) => put(field.key, inner)} />
     </fieldset>
   {:else}
-    <PlainField {id} {field} value={value[field.key]} known={field.section ? language.writing.ids(field.section) : []} set={(to) => put(field.key, to)} invalid={wrong(field.key).length > 0} />
+    <PlainField {id} {field} value={value[field.key]} options={language.choices(field.options)} known={field.section ? language.writing.ids(field.section) : []} set={(to) => put(field.key, to)} invalid={wrong(field.key).length > 0} />
   {/if}
   {#each field.kind === 'rules' || field.kind === 'group' ? [] : wrong(field.key) as found, i (i)}
     <p class="text-fine {found.severity === 'warning' ? 'text-challenged' : 'text-blocked'}">{found.message}{found.hint ? ` — ${found.hint}` : ''}</p>

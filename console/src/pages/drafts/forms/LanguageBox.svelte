@@ -32,21 +32,13 @@
   }
 
   function key(event: KeyboardEvent): void {
-    if (completing.open && (event.key === 'ArrowDown' || event.key === 'ArrowUp')) {
-      event.preventDefault();
-      completing.move(event.key === 'ArrowDown' ? 1 : -1);
-    } else if (completing.open && completing.chosen && event.key === 'Enter') {
-      event.preventDefault();
-      pick(completing.chosen);
-    } else if (event.key === 'Enter') {
+    if (completing.key(event, pick)) return;
+    if (event.key === 'Enter') {
       // One line is enough; lines that a document has stay, since a comment ends with its line.
       event.preventDefault();
     } else if (event.key === ' ' && event.ctrlKey) {
       event.preventDefault();
       void completing.suggest(text, box?.selectionStart ?? text.length, true);
-    } else if (event.key === 'Escape' && completing.open) {
-      event.stopPropagation();
-      completing.close();
     }
   }
 </script>

@@ -3,10 +3,11 @@
   import { COUNTRIES, countryName } from './countries';
   import type { Field } from './fields';
 
-  let { id, field, value, known, invalid, set }: {
+  let { id, field, value, options, known, invalid, set }: {
     id: string;
     field: Field;
     value: unknown;
+    options: string[];
     known: string[];
     invalid: boolean;
     set: (value: string | string[]) => void;
@@ -24,7 +25,7 @@
   {#if field.kind === 'ticks'}
     <span class="pt-1 text-small" id="{id}-label">{field.label}</span>
     <div class="flex flex-wrap gap-x-4 pt-1" role="group" aria-labelledby="{id}-label">
-      {#each field.options ?? [] as option (option)}
+      {#each options as option (option)}
         <label class="text-small"><input type="checkbox" checked={picked.length ? picked.includes(option) : option === field.otherwise} onchange={() => (picked.length ? tick(option) : set(option === field.otherwise ? [] : [field.otherwise ?? '', option].filter(Boolean)))} /> {option}</label>
       {/each}
     </div>
@@ -33,8 +34,8 @@
     {#if field.kind === 'choice'}
       <select {id} class="field" value={text} aria-invalid={invalid} onchange={(event) => set(event.currentTarget.value)}>
         <option value="">{field.otherwise ? `${field.otherwise} (when left out)` : 'left out'}</option>
-        {#each field.options ?? [] as option (option)}<option>{option}</option>{/each}
-        {#if text && !field.options?.includes(text)}<option>{text}</option>{/if}
+        {#each options as option (option)}<option>{option}</option>{/each}
+        {#if text && !options.includes(text)}<option>{text}</option>{/if}
       </select>
     {:else if field.kind === 'long'}
       <textarea {id} class="field min-h-12 resize-y py-1" rows={Math.min(6, Math.max(2, Math.ceil(text.length / 60)))} value={text} aria-invalid={invalid} oninput={(event) => set(event.currentTarget.value)}></textarea>

@@ -1,5 +1,6 @@
 <script lang="ts">
   // People or apps that a scope names: a search over the inventory that tells how many each covers; a condition too.
+  import { Combobox } from 'bits-ui';
   import { api } from '../../../lib/api/client';
   import type { SelectorView } from '../../../lib/api/types';
   import { count } from '../../../lib/format';
@@ -21,44 +22,30 @@
   const known = $derived(new Map((found.value ?? []).map((each) => [each.selector, each])));
   let open = $state(false);
   let text = $state('');
-  let at = $state(0);
   let entered = false;
   const items = $derived(found.value ?? []);
 
-  const shown = (node: HTMLElement) => node.scrollIntoView({ block: 'nearest' });
-
   function search(wanted: string): void {
     text = wanted;
-    at = 0;
     open = true;
     entered = false;
     void found.run(async (signal) => (await api.selectors(side, wanted, signal)).items).then(() => {
-      if (entered && !found.busy) enter();
+      if (entered && !found.busy) add(items[0]?.selector ?? text.trim());
     });
-  }
-  /** Take what is chosen, or what was typed; while the search is under way, once it is done. */
-  function enter(): void {
-    entered = found.busy;
-    if (entered) return;
-    add((open && items[at]?.selector) || text.trim());
   }
   function add(chosen: string): void {
     if (chosen && !entries.includes(chosen)) set([...entries, chosen]);
     text = '';
     open = false;
+    entered = false;
   }
+  /** Enter takes what is chosen; while the search is under way, what it finds; of nothing found, what was typed. */
   function key(event: KeyboardEvent): void {
-    if (event.key === 'ArrowDown' || event.key === 'ArrowUp') {
-      event.preventDefault();
-      if (!open) search(text);
-      else at = Math.max(0, Math.min(items.length - 1, at + (event.key === 'ArrowDown' ? 1 : -1)));
-    } else if (event.key === 'Enter') {
-      event.preventDefault();
-      enter();
-    } else if (event.key === 'Escape' && open) {
-      event.stopPropagation();
-      open = false;
-    }
+    if (event.key === 'Escape' && open) event.stopPropagation();
+    if (event.key !== 'Enter' || (open && items.length && !found.busy)) return;
+    event.preventDefault();
+    entered = found.busy;
+    if (!entered) add(text.trim());
   }
   const put = (at: number, entry: Entry | null) => set(entry === null ? entries.filter((_, i) => i !== at) : entries.map((each, i) => (i === at ? entry : each)));
 </script>
@@ -79,43 +66,34 @@
           {#if otherwise}<li class="text-fine text-muted">{otherwise}</li>{/if}
         {/each}
       </ul>
-      <div class="relative mt-1">
-        <input
-          {id}
-          class="field"
-          placeholder="search to add"
-          role="combobox"
-          aria-expanded={open}
-          aria-controls="{id}-found"
-          aria-autocomplete="list"
-          aria-activedescendant={open && items[at] ? `${id}-found-${at}` : undefined}
-          autocomplete="off"
-          spellcheck="false"
-          value={text}
-          oninput={(event) => search(event.currentTarget.value)}
-          onkeydown={key}
-          onblur={() => (open = false)}
-        />
-        <ul id="{id}-found" role="listbox" aria-label="{label}: found" hidden={!open} class="absolute z-20 max-h-72 w-full min-w-80 overflow-y-auto border border-rule-strong bg-raised py-1 text-small shadow-lg">
-          {#each items as item, i (item.selector)}
-            <li
-              id="{id}-found-{i}"
-              role="option"
-              tabindex="-1"
-              aria-selected={i === at}
-              class="flex cursor-pointer gap-3 px-2.5 py-1 aria-selected:bg-accent-soft"
-              {@attach i === at ? shown : undefined}
-              onmousedown={(event) => {
-                event.preventDefault();
-                add(item.selector);
-              }}
+      <div class="mt-1">
+        <Combobox.Root type="single" value="" inputValue={text} bind:open onValueChange={add}>
+          <Combobox.Input
+            {id}
+            class="field"
+            placeholder="search to add"
+            autocomplete="off"
+            spellcheck={false}
+            oninput={(event) => search(event.currentTarget.value)}
+            onkeydown={key}
+          />
+          <Combobox.Portal>
+            <Combobox.Content
+              sideOffset={3}
+              align="start"
+              aria-label="{label}: found"
+              class="z-20 max-h-72 w-(--bits-combobox-anchor-width) min-w-80 overflow-y-auto border border-rule-strong bg-raised py-1 text-small shadow-lg"
             >
-              <span class="font-mono text-fine">{item.selector}</span>
-              <span class="text-fine text-muted">{item.title}</span>
-              <span class="ml-auto text-fine whitespace-nowrap text-muted">{side === 'people' ? count(item.count, 'person', 'people') : count(item.count, 'app')}</span>
-            </li>
-          {/each}
-        </ul>
+              {#each items as item (item.selector)}
+                <Combobox.Item value={item.selector} label={item.selector} class="flex cursor-pointer gap-3 px-2.5 py-1 data-highlighted:bg-accent-soft">
+                  <span class="font-mono text-fine">{item.selector}</span>
+                  <span class="text-fine text-muted">{item.title}</span>
+                  <span class="ml-auto text-fine whitespace-nowrap text-muted">{side === 'people' ? count(item.count, 'person', 'people') : count(item.count, 'app')}</span>
+                </Combobox.Item>
+              {/each}
+            </Combobox.Content>
+          </Combobox.Portal>
+        </Combobox.Root>
         {#if open && found.value && !items.length}<p class="text-fine text-muted">The inventory has none like that; Enter takes it as it is.</p>{/if}
       </div>
       {#each entries as entry, i (i)}

@@ -1,14 +1,13 @@
 <script lang="ts">
   // One test: what is asked, how it is compared, with what.
   import type { Language } from '../language.svelte';
-  import { TESTS } from '../language.svelte';
   import type { Tree } from './understanding.svelte';
 
   let { test, language, only, id, set }: { test: Tree; language: Language; only: string; id: string; set: (test: Tree) => void } = $props();
   const fact = $derived(test.test === 'fact' ? (test.fact ?? '') : '');
   const operators = $derived(language.operators(fact));
   const takes = $derived(fact ? (operators.find((row) => row.op === test.op)?.values ?? 'one') : 'list');
-  const part = $derived(TESTS[test.test ?? '']);
+  const part = $derived(language.tests[test.test ?? '']);
   const known = $derived(part ? language.writing.ids(part.section) : language.values(fact));
   const words = $derived(language.fact(fact)?.words ?? []);
   const many = $derived(takes === 'list' && test.test !== 'passes' && test.test !== 'during');
@@ -16,7 +15,7 @@
   let typing = $state<string | null>(null);
 
   function subject(name: string): void {
-    if (name in TESTS) return set({ kind: 'test', test: name, fact: '', op: '', values: [] });
+    if (name in language.tests) return set({ kind: 'test', test: name, fact: '', op: '', values: [] });
     const first = language.operators(name)[0];
     set({ kind: 'test', test: 'fact', fact: name, op: first?.op ?? 'is', values: [] });
   }
@@ -35,7 +34,7 @@
   <select class="field" data-subject aria-label="What is asked" value={test.test === 'fact' ? fact : test.test} onchange={(event) => subject(event.currentTarget.value)}>
     {#if !fact && test.test === 'fact'}<option value="">choose …</option>{/if}
     {#if !only}
-      <optgroup label="parts">{#each Object.entries(TESTS) as [name, { says }] (name)}<option value={name}>{says}</option>{/each}</optgroup>
+      <optgroup label="parts">{#each Object.entries(language.tests) as [name, { says }] (name)}<option value={name}>{says}</option>{/each}</optgroup>
     {/if}
     {#each language.groups(only) as [group, facts] (group)}
       <optgroup label={group}>{#each facts as each (each.name)}<option value={each.name}>{each.name}</option>{/each}</optgroup>

@@ -21,8 +21,8 @@ export interface Field {
   key: string;
   label: string;
   kind: FieldKind;
-  /** What the choices, or the section of the parts, are. */
-  options?: string[];
+  /** The choices, or the name under which the service has them; the section of the parts. */
+  options?: string | string[];
   section?: string;
   fields?: Field[];
   hint?: string;
@@ -34,7 +34,7 @@ export interface Field {
 const title: Field = { key: 'title', label: 'Title', kind: 'text' };
 const note: Field = { key: 'note', label: 'Note', kind: 'long' };
 const text = (key: string, label: string, hint = ''): Field => ({ key, label, kind: 'text', hint });
-const choice = (key: string, label: string, options: string[], otherwise = ''): Field => ({ key, label, kind: 'choice', options, otherwise });
+const choice = (key: string, label: string, options: string | string[], otherwise = ''): Field => ({ key, label, kind: 'choice', options, otherwise });
 const words = (key: string, label: string, hint: string): Field => ({ key, label, kind: 'words', hint });
 
 const scope: Field[] = [
@@ -47,7 +47,7 @@ const operations: Field = {
   key: 'operations',
   label: 'Doing what',
   kind: 'ticks',
-  options: ['sign-in', 'enrol-device', 'enrol-factor', 'change-password', 'register-account'],
+  options: 'operations',
   otherwise: 'sign-in',
 };
 const placeParts: Field[] = [
@@ -63,7 +63,7 @@ const history: Field[] = [text('history', 'Looks back at', 'so many sign-ins: 30
 export const FIELDS: Record<string, Field[]> = {
   policies: [
     title,
-    choice('mode', 'Mode', ['off', 'shadow', 'enforced'], 'shadow'),
+    choice('mode', 'Mode', 'modes', 'shadow'),
     ...scope,
     operations,
     { key: 'rules', label: 'Rules', kind: 'rules' },
@@ -88,8 +88,8 @@ export const FIELDS: Record<string, Field[]> = {
   notices: [title, text('version', 'Version', '1'), { key: 'text', label: 'Text', kind: 'long' }, note],
   signals: [
     title,
-    choice('kind', 'Kind', ['first-seen', 'travel-speed', 'far-away', 'failed-attempts']),
-    { ...choice('of', 'Of', ['device.id', 'network.country', 'network.city', 'network.asn', 'client.name']), when: ['kind', ['first-seen']] },
+    choice('kind', 'Kind', 'signal-kinds'),
+    { ...choice('of', 'Of', 'signal-facts'), when: ['kind', ['first-seen']] },
     { ...text('after', 'Once there are', 'so many to compare with: 3'), when: ['kind', ['first-seen']] },
     { ...text('above_kmh', 'Faster than, km/h', '900'), when: ['kind', ['travel-speed']] },
     { ...text('ignore_km', 'Not below, km', '50'), when: ['kind', ['travel-speed']] },
@@ -122,15 +122,15 @@ export const FIELDS: Record<string, Field[]> = {
     title,
     { key: 'for', label: 'For', kind: 'group', fields: [...scope, operations] },
     { key: 'when', label: 'When', kind: 'condition' },
-    choice('who', 'Who counts', ['anyone', 'inventory'], 'anyone'),
+    choice('who', 'Who counts', 'who', 'anyone'),
     { key: 'at_least', label: 'At least', kind: 'effect' },
-    choice('at_most', 'At most', ['allowed', 'challenged']),
+    choice('at_most', 'At most', 'bounds'),
     note,
   ],
-  rehearsals: [title, { key: 'attempt', label: 'The attempt', kind: 'pairs', hint: 'person and ines.faro' }, choice('expect', 'Must be', ['allowed', 'challenged', 'blocked']), note],
-  apps: [title, choice('stance', 'When nothing is said', ['open', 'closed']), note],
+  rehearsals: [title, { key: 'attempt', label: 'The attempt', kind: 'pairs', hint: 'person and ines.faro' }, choice('expect', 'Must be', 'outcomes'), note],
+  apps: [title, choice('stance', 'When nothing is said', 'stances'), note],
   settings: [
-    choice('stance', 'Apps that say nothing', ['open', 'closed'], 'open'),
+    choice('stance', 'Apps that say nothing', 'stances', 'open'),
     { key: 'keyholders', label: 'Keyholders', kind: 'people' },
     text('contact', 'Contact for those blocked', 'access-help@kelpline.example'),
     { key: 'assume', label: 'Assumed where nobody reports it', kind: 'pairs', hint: 'risk.attempt and none' },

@@ -8,6 +8,7 @@ from caddrel.core.language.formulas import Effect
 from caddrel.core.rulebook.model import (
     ALWAYS,
     OUTCOMES,
+    WHO,
     Guarantee,
 )
 from caddrel.core.rulebook.read.fields import Fields, Reading, section_objects
@@ -48,7 +49,7 @@ def read_guarantees(reading: Reading, document: Mapping) -> dict[str, Guarantee]
             fields.text("note"),
             read_scope(scope_fields),
             when,
-            fields.choice("who", ("anyone", "inventory"), "anyone"),
+            fields.choice("who", WHO, "anyone"),
             bounds[0],
             effect,
             outcome,

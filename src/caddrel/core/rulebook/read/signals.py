@@ -11,8 +11,8 @@ from caddrel.core.rulebook.read.fields import Fields, Reading, one_of, section_o
 from caddrel.core.rulebook.read.parts import whole_number
 from caddrel.core.rulebook.source import Mapping
 
-# For each kind of signal its settings: reader, and whether it must be given.
-_SIGNAL_FACTS = ("device.id", "network.country", "network.city", "network.asn", "client.name")
+# What may be seen for the first time.
+SIGNAL_FACTS = ("device.id", "network.country", "network.city", "network.asn", "client.name")
 
 
 _COUNT = whole_number(1, 1_000_000)
@@ -21,8 +21,9 @@ _COUNT = whole_number(1, 1_000_000)
 _HISTORY = {"history": (_COUNT, False), "not_older_than": (read_duration, False)}
 
 
+# For each kind of signal its settings: reader, and whether it must be given.
 SIGNAL_KINDS = {
-    "first-seen": {"of": (lambda t: one_of(t, _SIGNAL_FACTS), True), "after": (_COUNT, False), **_HISTORY},
+    "first-seen": {"of": (lambda t: one_of(t, SIGNAL_FACTS), True), "after": (_COUNT, False), **_HISTORY},
     "travel-speed": {
         "above_kmh": (_COUNT, True),
         "ignore_km": (whole_number(0, 40_000), False),
