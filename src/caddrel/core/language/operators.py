@@ -52,7 +52,7 @@ class Operator:
 
 _EQUAL = frozenset(FactType) - {FactType.FLAG, FactType.NAMES, FactType.METHODS}
 _ORDERED = frozenset({FactType.VERSION, FactType.LEVEL, FactType.NUMBER, FactType.DURATION, FactType.MOMENT})
-_SETS = frozenset({FactType.NAMES, FactType.METHODS})
+SETS = frozenset({FactType.NAMES, FactType.METHODS})
 _TEXT = frozenset({FactType.TEXT})
 _PATH = frozenset({FactType.PATH})
 _ALL = frozenset(FactType)
@@ -70,10 +70,10 @@ OPERATORS: dict[Op, Operator] = {
         Operator(Op.AT_MOST, "one", _ORDERED, f"Equal or smaller. {_UNKNOWN}"),
         Operator(Op.ABOVE, "one", _ORDERED, f"Greater. {_UNKNOWN}"),
         Operator(Op.BELOW, "one", _ORDERED, f"Smaller. {_UNKNOWN}"),
-        Operator(Op.HAS, "one", _SETS, f"The set holds the id. {_UNKNOWN}"),
-        Operator(Op.HAS_ANY, "list", _SETS, f"The set holds at least one of them. {_UNKNOWN}"),
-        Operator(Op.HAS_ALL, "list", _SETS, f"The set holds every one of them. {_UNKNOWN}"),
-        Operator(Op.HAS_NONE, "list", _SETS, f"The set holds none of them. {_UNKNOWN}", Op.HAS_ANY),
+        Operator(Op.HAS, "one", SETS, f"The set holds the id. {_UNKNOWN}"),
+        Operator(Op.HAS_ANY, "list", SETS, f"The set holds at least one of them. {_UNKNOWN}"),
+        Operator(Op.HAS_ALL, "list", SETS, f"The set holds every one of them. {_UNKNOWN}"),
+        Operator(Op.HAS_NONE, "list", SETS, f"The set holds none of them. {_UNKNOWN}", Op.HAS_ANY),
         Operator(Op.CONTAINS, "one", _TEXT, f"The text occurs in it, any case. {_UNKNOWN}"),
         Operator(Op.STARTS, "one", _TEXT, f"It starts so, any case. {_UNKNOWN}"),
         Operator(Op.ENDS, "one", _TEXT, f"It ends so, any case. {_UNKNOWN}"),

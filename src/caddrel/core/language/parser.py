@@ -11,6 +11,7 @@ from collections.abc import Callable
 from typing import TypeVar
 
 from caddrel.core.diagnostics import Diagnostic, Extent, did_you_mean, shorten
+from caddrel.core.facts.types import FactType
 from caddrel.core.language.lexer import Token, tokens
 from caddrel.core.language.nodes import (
     And,
@@ -24,15 +25,23 @@ from caddrel.core.language.nodes import (
     Passes,
     Surely,
 )
-from caddrel.core.language.operators import Op
+from caddrel.core.language.operators import OPERATORS, SETS, Op, Operator
 
 T = TypeVar("T")
 DEEPEST = 50
 LONGEST_LIST = 5_000
 
-_COMPARE = {("at", "least"): Op.AT_LEAST, ("at", "most"): Op.AT_MOST}
-_AFTER_IS = ("not", "one", "at", "above", "below", "under", "known", "unknown")
-_VERBS = ("is", "has", "contains", "starts with", "ends with")
+# The longest first: `is not one of` before `is not`.
+_SPELLINGS = sorted(
+    ((tuple(row.op.value.split()), row) for row in OPERATORS.values() if row.op.value), key=lambda each: -len(each[0])
+)
+_AFTER_IS = ("not", "one", "at", "above", "below", "known", "unknown")
+_VERBS = tuple(
+    dict.fromkeys(
+        op.value if op.value.split()[0] not in {"is", "has"} else op.value.split()[0] for op in OPERATORS if op.value
+    )
+)
+_OPERANDS = {FactType.NAMES: "an id", FactType.METHODS: "an id", FactType.TEXT: "a text", FactType.PATH: "a path"}
 
 
 class Stop(Exception):
@@ -229,23 +238,18 @@ class _ConditionReader(Reader):
         return FactTest(fact.text, op, operands, self.since(fact.extent), fact.extent)
 
     def _comparison(self, fact: Token) -> tuple[Op, tuple[Operand, ...]]:
-        if self.accept("is"):
-            return self._is()
-        if self.accept("has"):
-            for words, op in (("any", Op.HAS_ANY), ("all", Op.HAS_ALL), ("none", Op.HAS_NONE)):
-                if self.accept(words, "of"):
-                    return op, self.listed("an id")
-            return Op.HAS, (self.value("an id"),)
-        if self.accept("contains"):
-            return Op.CONTAINS, (self.value("a text"),)
-        for words, op in (("starts", Op.STARTS), ("ends", Op.ENDS)):
-            if self.accept(words):
-                if not self.accept("with"):
-                    raise self.fail("expected", f"expected `with` after `{words}`, {self.found()}")
-                return op, (self.value("a text"),)
+        for words, row in _SPELLINGS:
+            if self.accept(*words):
+                self._cut_short(row.op)
+                return row.op, self._operands(row)
+        for words, _ in _SPELLINGS:
+            if len(words) == 2 and self.accept(words[0]):
+                raise self.fail("expected", f"expected `{words[1]}` after `{words[0]}`, {self.found()}")
         token = self.token
         if token.kind == "word" and token.text not in {"and", "or"}:
-            hint = did_you_mean(token.text, ("is", "has", "contains", "starts", "ends", "and", "or"))
+            hint = did_you_mean(
+                token.text, (*dict.fromkeys(words[0] for words, _ in reversed(_SPELLINGS)), "and", "or")
+            )
             message = f"expected a comparison after `{shorten(fact.text)}`, found `{shorten(token.text)}`"
             raise self.fail("unexpected-word", message, hint, _VERBS)
         if token.kind in {"quoted", "[", "("}:
@@ -253,33 +257,24 @@ class _ConditionReader(Reader):
             raise self.fail("unexpected-word", message, "say how they compare, such as `is`", _VERBS)
         return Op.FLAG, ()
 
-    def _is(self) -> tuple[Op, tuple[Operand, ...]]:
-        if self.accept("not"):
-            if self.accept("one", "of"):
-                return Op.NOT_ONE_OF, self.listed("a value")
-            if self.accept("under"):
-                return Op.NOT_UNDER, (self.value("a path"),)
-            if self.token.kind == "word" and self.token.text in _AFTER_IS:
-                raise self._after_is_not()
-            return Op.IS_NOT, (self.value("a value"),)
-        if self.accept("one", "of"):
-            return Op.ONE_OF, self.listed("a value")
-        for op in (Op.AT_LEAST, Op.AT_MOST, Op.ABOVE, Op.BELOW, Op.UNDER):
-            if self.accept(*op.value.split()[1:]):
-                return op, (self.value("a value"),)
-        if self.accept("known"):
-            return Op.KNOWN, ()
-        if self.accept("unknown"):
-            return Op.UNKNOWN, ()
-        if self.sees("at"):
+    def _operands(self, row: Operator) -> tuple[Operand, ...]:
+        if row.operand == "none":
+            return ()
+        what = _OPERANDS.get(next(iter(row.types)), "a value") if len(row.types) <= len(SETS) else "a value"
+        return self.listed(what) if row.operand == "list" else (self.value(what),)
+
+    def _cut_short(self, op: Op) -> None:
+        """Refuse a word after `is` that begins another comparison: it would be taken for a value."""
+        if op is Op.IS_NOT and self.token.kind == "word" and self.token.text in _AFTER_IS:
+            raise self._after_is_not()
+        if op is Op.IS and self.sees("at"):
             self.take()
             raise self.fail("expected", f"expected `least` or `most` after `at`, {self.found()}", "", ("least", "most"))
-        if self.sees("one"):
+        if op is Op.IS and self.sees("one"):
             self.take()
             raise self.fail(
                 "expected", f"expected `of` after `one`, {self.found()}", 'a value "one" needs quotes', ("of",)
             )
-        return Op.IS, (self.value("a value"),)
 
     def _after_is_not(self) -> Stop:
         word = self.token.text

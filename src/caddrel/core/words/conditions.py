@@ -87,17 +87,6 @@ SETS = {
     "auth.methods": ("the session used", "the session did not use", ""),
     "auth.notices": ("the person has accepted", "the person has not accepted", "notice"),
 }
-_COMPARE = {
-    Op.IS: "is",
-    Op.AT_LEAST: "is at least",
-    Op.AT_MOST: "is at most",
-    Op.ABOVE: "is above",
-    Op.BELOW: "is below",
-    Op.CONTAINS: "contains",
-    Op.STARTS: "starts with",
-    Op.ENDS: "ends with",
-    Op.UNDER: "is under",
-}
 
 
 def part_name(rulebook: Rulebook, section: str, kind: str, name: str) -> Piece:
@@ -168,7 +157,7 @@ def _comparison(test: FactTest, op: Op, no: bool, values: list[Sentence]) -> Sen
     subject = SUBJECTS.get(test.fact, test.fact)
     if op is Op.ONE_OF:
         return say(f"{subject} is {'not ' if no else ''}", joined(values, "or"))
-    verb = _COMPARE[op]
+    verb = op.value
     if no:
         verb = verb.replace("is", "is not", 1) if verb.startswith("is") else f"does not {_bare(verb)}"
     return say(f"{subject} {verb} ", *values)
