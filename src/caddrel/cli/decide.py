@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import sys
+import time
 from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
@@ -15,18 +16,22 @@ from caddrel.cli.files import open_bytes, read_inventory_file
 from caddrel.cli.given import FORMS, sources
 from caddrel.cli.output import print_diagnostics, remark
 from caddrel.cli.recheck import check_again
+from caddrel.core.cases.answer import all_cases, answer_json
 from caddrel.core.decide.compiled.evaluator import CompiledRulebook
 from caddrel.core.decide.decision import decision_json
 from caddrel.core.decide.interpreter.interpreter import explain
 from caddrel.core.decide.trace import trace_json
 from caddrel.core.diagnostics import Diagnostic
 from caddrel.core.facts.attempts import AttemptRefused, read_attempt
+from caddrel.core.facts.facts import Facts
 from caddrel.core.inventory.completion import complete
 from caddrel.core.inventory.index import Inventory
 from caddrel.core.rulebook.model import Rulebook
 from caddrel.core.rulebook.read.rulebook import read_rulebook
 
 LONGEST_LINE = 4 * 1024 * 1024
+# Seconds for all cases of one attempt.
+LONGEST_SEARCH = 2.0
 
 
 @click.command()
@@ -53,6 +58,12 @@ LONGEST_LINE = 4 * 1024 * 1024
     help="Decide a sign-in again from what `trace ID --json` wrote; - for standard input. Needs nothing else.",
 )
 @click.option("--trace", is_flag=True, help="Add the trace to every decision.")
+@click.option(
+    "--open",
+    "all_open",
+    is_flag=True,
+    help="Add what can come of it, whatever the facts that are left open are: outcomes, what matters, the tree.",
+)
 @click.option("--json", "as_json", is_flag=True, help="Accepted for the sake of habit: the output is always NDJSON.")
 def decide(
     rulebook_given: str | None,
@@ -60,6 +71,7 @@ def decide(
     inventory_path: Path | None,
     recheck: Path | None,
     trace: bool,
+    all_open: bool,
     as_json: bool,
 ) -> None:
     """Decide attempts against a rulebook; one decision a line, in the same order. With a file it needs no service.
@@ -67,6 +79,7 @@ def decide(
     \b
     Examples: caddrel decide --rulebook rulebook.yaml --attempts attempts.ndjson
               caddrel trace s-004711 --json | caddrel decide --recheck -
+              caddrel decide --open --rulebook rulebook.yaml --attempts some.ndjson
     """
     if recheck is not None:
         check_again(recheck, as_json)
@@ -79,7 +92,7 @@ def decide(
     bad = 0
     with open_bytes(attempts) as file:
         for number, line in _lines(file):
-            answer = _decide(line, number, rulebook, inventory, compiled)
+            answer = _decide(line, number, rulebook, inventory, compiled, all_open)
             bad += "error" in answer
             sys.stdout.write(json.dumps(answer, ensure_ascii=False, separators=(", ", ": ")) + "\n")
     if bad:
@@ -120,7 +133,12 @@ def _once(pairs: list[tuple[str, Any]]) -> dict[str, Any]:
 
 
 def _decide(
-    line: bytes, number: int, rulebook: Rulebook, inventory: Inventory | None, compiled: CompiledRulebook | None
+    line: bytes,
+    number: int,
+    rulebook: Rulebook,
+    inventory: Inventory | None,
+    compiled: CompiledRulebook | None,
+    all_open: bool,
 ) -> dict[str, Any]:
     id: Any = number
     try:
@@ -136,11 +154,20 @@ def _decide(
     except AttemptRefused as refused:
         return {"id": id, "error": _error(refused)}
     facts = complete(attempt.facts, rulebook.catalogue, rulebook.settings.assume, inventory)
+    try:
+        more = {"open": _all_cases(rulebook, facts, inventory)} if all_open else {}
+    except AttemptRefused as refused:
+        return {"id": attempt.id, "error": _error(refused)}
     if compiled is not None:
-        return {"id": attempt.id, **decision_json(compiled.decide(facts))}
+        return {"id": attempt.id, **decision_json(compiled.decide(facts)), **more}
     # Only the interpreter makes traces.
     explained = explain(rulebook, facts)
-    return {"id": attempt.id, **decision_json(explained.decision), "trace": trace_json(explained)}
+    return {"id": attempt.id, **decision_json(explained.decision), "trace": trace_json(explained), **more}
+
+
+def _all_cases(rulebook: Rulebook, facts: Facts, inventory: Inventory | None) -> dict[str, Any]:
+    until = time.monotonic() + LONGEST_SEARCH
+    return answer_json(all_cases(rulebook, facts, inventory, lambda: time.monotonic() > until))
 
 
 def _error(refused: AttemptRefused) -> dict[str, Any]:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import click
 
+from caddrel.cli.cases_text import print_cases
 from caddrel.cli.given import FORMS, side
 from caddrel.cli.output import json_option, plain, remark, say, write_json
 from caddrel.cli.profile import connect
@@ -18,7 +19,7 @@ from caddrel.wire.rulebooks import Side
 @click.option("--trace", is_flag=True, help="Show every policy with the tests of its rules.")
 @json_option
 def rehearse(facts: tuple[str, ...], revision: int | None, file: str | None, trace: bool, as_json: bool) -> None:
-    """Decide an attempt that did not happen; facts left out stay open.
+    """Tell what can come of an attempt that did not happen, whatever the facts are that are left out.
 
     `person`, `app` and `device` stand for their ids; sets are split at commas; methods may carry ages: pwd,otp:15m.
 
@@ -43,10 +44,11 @@ def rehearse(facts: tuple[str, ...], revision: int | None, file: str | None, tra
         return
     for text in answer.remarks:
         remark(text)
-    say(plain(answer.sentence))
-    print_decision(answer.decision)
-    print_remedies(answer.remedies, answer.decision)
+    print_cases(answer.cases)
+    if answer.decision.certain:
+        print_decision(answer.decision)
+        print_remedies(answer.remedies, answer.decision)
+    else:
+        say(plain(answer.cases.door))
     if trace:
         print_policies(answer.trace, answer.decision)
-    elif answer.decision.unknown:
-        remark("Give more facts to make it certain, or see --trace.")

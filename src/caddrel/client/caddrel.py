@@ -19,6 +19,7 @@ from caddrel.wire import (
     audit,
     authoring,
     authzen,
+    cases,
     decisions,
     doctor,
     inventory,
@@ -448,7 +449,7 @@ class Caddrel:
         files: Sequence[decisions.File] | None = None,
         revision: int | None = None,
         draft: str = "",
-    ) -> decisions.Rehearsal:
+    ) -> cases.Rehearsal:
         """Decide an attempt that did not happen.
 
         Parameters
@@ -462,7 +463,11 @@ class Caddrel:
         """
         listed = list(files) if files is not None else None
         body = decisions.RehearseRequest(dict(facts or {}), dict(given or {}), listed, revision, draft)
-        return self._caller.post("/api/v1/rehearse", body, decisions.Rehearsal)
+        return self._caller.post("/api/v1/rehearse", body, cases.Rehearsal)
+
+    def rehearsals(self, draft: str = "") -> list[cases.RehearsalInfo]:
+        """Return the rehearsals that the current revision, or a draft, keeps."""
+        return self._caller.get("/api/v1/rehearsals", cases.RehearsalList, {"draft": draft}).items
 
     def facts(self) -> list[rulebooks.FactView]:
         """Return the facts that the current rulebook knows."""

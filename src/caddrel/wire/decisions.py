@@ -303,13 +303,3 @@ class File(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
 
     name: str
     text: str
-
-
-class Rehearsal(msgspec.Struct, frozen=True):
-    """The answer to a rehearsal: one sentence, the decision, its trace, and remarks on what was given."""
-
-    sentence: list[Piece]
-    decision: Decision
-    trace: Trace
-    remarks: list[str]
-    remedies: list[Remedy]

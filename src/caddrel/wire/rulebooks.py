@@ -46,12 +46,13 @@ class CheckRequest(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
 
 
 class KeptRehearsal(msgspec.Struct, frozen=True):
-    """A kept rehearsal: what it must come to, and what it comes to."""
+    """A kept rehearsal: what it must come to, what it comes to, and whether that is so."""
 
     id: str
     title: str
     expect: str
     outcome: str
+    ok: bool = True
 
 
 class CostView(msgspec.Struct, frozen=True):
@@ -233,12 +234,13 @@ class RulebookView(msgspec.Struct, frozen=True):
 
 
 class FactView(msgspec.Struct, frozen=True):
-    """One fact of the catalogue."""
+    """One fact of the catalogue; `label` is what it is called beside a box."""
 
     name: str
     type: str
     doc: str
     words: list[str]
+    label: str = ""
 
 
 class FactList(msgspec.Struct, frozen=True):

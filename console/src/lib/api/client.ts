@@ -24,6 +24,7 @@ import type {
   PublishResult,
   RehearseRequest,
   Rehearsal,
+  RehearsalList,
   RevisionList,
   RulebookView,
   SelectorList,
@@ -114,6 +115,8 @@ export const api = {
   restore: (number: number, why: string, accept_lockout_risk: string) =>
     call<PublishResult>('POST', '/api/v1/rulebook/restore', { number, why, accept_lockout_risk }),
   checkDraft: (draft: string, signal?: AbortSignal) => call<CheckResult>('POST', '/api/v1/rulebook/check', { draft }, signal),
+  keptRehearsals: (draft: string, signal?: AbortSignal) =>
+    call<RehearsalList>('GET', `/api/v1/rehearsals${draft ? `?draft=${encodeURIComponent(draft)}` : ''}`, undefined, signal),
   drafts: (signal?: AbortSignal) => call<DraftList>('GET', '/api/v1/drafts', undefined, signal),
   beginDraft: (name: string) => call<WholeDraft>('POST', '/api/v1/drafts', { name }),
   draft: (name: string, signal?: AbortSignal) => call<WholeDraft>('GET', draftPath(name), undefined, signal),

@@ -106,6 +106,22 @@ export interface CandidateResult {
   standards: StandardResult[];
 }
 
+/** A node of the tree: a question with what follows from either answer, or what it comes to. */
+export interface CaseNode {
+  possible: string[];
+  asks?: string;
+  kind?: string;
+  yes_words?: Piece[];
+  no_words?: Piece[];
+  yes?: CaseNode | null;
+  no?: CaseNode | null;
+  deciding?: RuleRef[];
+  facts?: Record<string, unknown>;
+  outstanding?: string[];
+  in_the_way?: string[];
+  tell?: Tell[];
+}
+
 /** The causes of a window, the most frequent first, and how many sign-ins and people they are about. */
 export interface CauseList {
   causes: CauseView[];
@@ -448,12 +464,13 @@ export interface FactTrace {
   origin: string;
 }
 
-/** One fact of the catalogue. */
+/** One fact of the catalogue; `label` is what it is called beside a box. */
 export interface FactView {
   name: string;
   type: string;
   doc: string;
   words: string[];
+  label?: string;
 }
 
 /** The second factors of an account, and whether one is required here. */
@@ -579,12 +596,13 @@ export interface JobList {
   items: Job[];
 }
 
-/** A kept rehearsal: what it must come to, and what it comes to. */
+/** A kept rehearsal: what it must come to, what it comes to, and whether that is so. */
 export interface KeptRehearsal {
   id: string;
   title: string;
   expect: string;
   outcome: string;
+  ok?: boolean;
 }
 
 /** A condition or an effect, as text or as a tree, to be understood as in a draft. */
@@ -706,6 +724,18 @@ export interface ObjectView {
   used_by: Use[];
   covers: Covered | null;
   standing: Standing | null;
+}
+
+/** What can come of a rehearsal, whatever the facts that were left open are. */
+export interface OpenCases {
+  sentence: Piece[];
+  door: Piece[];
+  facts: string[];
+  exact: boolean;
+  possible: string[];
+  matters: string[];
+  witnesses: Record<string, Record<string, unknown>>;
+  tree: CaseNode;
 }
 
 /** A comparison: its spelling, the types of fact that it fits, and how many values it takes. */
@@ -925,13 +955,27 @@ export interface ReadingTrace {
   reason: string | null;
 }
 
-/** The answer to a rehearsal: one sentence, the decision, its trace, and remarks on what was given. */
+/** The answer to a rehearsal: all cases, the decision on what is known with its trace, remarks on what was given. */
 export interface Rehearsal {
   sentence: Piece[];
   decision: Decision;
   trace: Trace;
   remarks: string[];
   remedies: Remedy[];
+  cases: OpenCases;
+}
+
+/** A rehearsal that is kept in the rulebook: its facts as JSON, and the outcome that it must have. */
+export interface RehearsalInfo {
+  id: string;
+  title: string;
+  expect: string;
+  attempt: Record<string, unknown>;
+}
+
+/** The rehearsals of a rulebook, in document order. */
+export interface RehearsalList {
+  items: RehearsalInfo[];
 }
 
 /** An attempt to rehearse. */

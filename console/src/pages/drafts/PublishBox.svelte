@@ -91,8 +91,8 @@
   <h2 class="mt-6 mb-1 font-semibold">Kept rehearsals</h2>
   <ul class="text-small">
     {#each rehearsals as each (each.id)}
-      <li class="flex flex-wrap gap-x-2"><a href="#/drafts/{writing.name}/rehearsals.{each.id}">{each.title}</a> must be <Mark value={each.expect} size={10} />
-        {#if each.outcome === each.expect}<span class="text-muted">and is so</span>{:else}<span class="font-semibold text-blocked">and is {each.outcome}</span>{/if}</li>
+      <li class="flex flex-wrap gap-x-2"><a href="#/drafts/{writing.name}/rehearsals.{each.id}">{each.title}</a> must be {#if each.expect.includes(' ')}{each.expect}{:else}<Mark value={each.expect} size={10} />{/if}
+        {#if each.ok}<span class="text-muted">and is so</span>{:else}<span class="font-semibold text-blocked">and is {each.outcome}</span>{/if}</li>
     {/each}
   </ul>
 {/if}

@@ -21,7 +21,7 @@
 </script>
 
 <div class="grid grid-cols-[11rem_minmax(0,1fr)] items-start gap-x-3 py-1">
-  <label for={id} class="pt-1 font-mono text-fine wrap-anywhere" title={fact.doc}>{fact.name}</label>
+  <label for={id} class="text-small leading-tight wrap-anywhere" title={fact.doc}>{fact.label || fact.name}<span class="block font-mono text-fine text-muted">{fact.name}</span></label>
   <div>
     {#if noun}
       <InventoryBox {id} {noun} {value} {wrong} {set} />

@@ -3,7 +3,7 @@
   import { api, Failure } from '../../lib/api/client';
   import type { FactView } from '../../lib/api/types';
 
-  let { draft, given, facts, outcome }: { draft: string; given: Record<string, string>; facts: FactView[]; outcome: string } = $props();
+  let { draft, given, facts, possible }: { draft: string; given: Record<string, string>; facts: FactView[]; possible: string[] } = $props();
   let name = $state('');
   let kept = $state('');
   let refused = $state('');
@@ -24,7 +24,7 @@
     const attempt = Object.fromEntries(Object.entries(given).map(([fact, text]) => [fact, written(fact, text)]));
     try {
       const { info } = await api.draft(draft);
-      await api.putValue(draft, info.version, `rehearsals.${id}`, { title: name.trim(), attempt, expect: outcome });
+      await api.putValue(draft, info.version, `rehearsals.${id}`, { title: name.trim(), attempt, ...(possible.length > 1 ? { expect_open: possible } : { expect: possible[0] }) });
       [kept, refused, name] = [id, '', ''];
     } catch (error) {
       if (!(error instanceof Failure)) throw error;
@@ -34,7 +34,7 @@
 </script>
 
 <form class="mt-6 max-w-xl" onsubmit={keep}>
-  <label class="text-small">Keep it in the draft: from then on it must be {outcome}
+  <label class="text-small">Keep it in the draft: from then on it must be {possible.length > 1 ? `exactly ${possible.join(' or ')}` : possible[0]}
     <span class="flex gap-1"><input class="field" bind:value={name} placeholder="what it is about" maxlength="80" /><button class="action" disabled={!Object.keys(given).length}>Keep</button></span></label>
   <p class="text-fine" aria-live="polite">
     {#if kept}Kept as <a href="#/drafts/{draft}/rehearsals.{kept}">{kept}</a>.{:else if refused}<span class="text-blocked">{refused}</span>{/if}

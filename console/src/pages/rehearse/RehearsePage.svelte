@@ -10,15 +10,18 @@
   import Remedies from '../../lib/parts/Remedies.svelte';
   import Sentence from '../../lib/parts/Sentence.svelte';
   import Waiting from '../../lib/parts/Waiting.svelte';
+  import CasesBox from './CasesBox.svelte';
   import FactField from './FactField.svelte';
   import KeepBox from './KeepBox.svelte';
-  import { GROUPS, Rehearsing, USUAL } from './rehearse.svelte';
+  import StartHere from './StartHere.svelte';
+  import { GROUPS, Rehearsing } from './rehearse.svelte';
 
   const rehearsing = new Rehearsing(router.querystring ?? '');
   let all = $state(false);
-  const shown = $derived(
-    (rehearsing.facts.value ?? []).filter((fact) => all || USUAL.includes(fact.name) || fact.name in rehearsing.given),
-  );
+  // Those that matter, in the order in which they do; the others are folded.
+  const first = $derived(rehearsing.shown);
+  const shown = $derived((rehearsing.facts.value ?? []).filter((fact) => all && !first.includes(fact.name)));
+  const leading = $derived(first.flatMap((name) => rehearsing.facts.value?.find((fact) => fact.name === name) ?? []));
   const groups = $derived(
     GROUPS.map(([key, word], i) => ({
       key,
@@ -36,16 +39,18 @@
   });
 
   async function focusFact(name: string): Promise<void> {
-    if (!shown.some((fact) => fact.name === name)) all = true;
+    if (!first.includes(name)) all = true;
     await Promise.resolve();
     requestAnimationFrame(() => document.getElementById(`fact-${name}`)?.focus());
   }
 </script>
 
 <Heading place={rehearsing.draft ? `Rehearse · draft ${rehearsing.draft}` : 'Rehearse'}>
-  {#if answer.value && !answer.problem}
-    <span class="mb-1 block text-lead" aria-live="polite"><Mark value={answer.value.decision.outcome} size={15} /></span>
-    <Sentence pieces={answer.value.sentence} />
+  {#if !rehearsing.begun}
+    What can happen to whom, at which app?
+  {:else if answer.value && !answer.problem}
+    <span class="mb-1 flex flex-wrap gap-x-4 text-lead" aria-live="polite">{#each answer.value.cases.possible as outcome (outcome)}<Mark value={outcome} size={15} />{/each}</span>
+    <Sentence pieces={answer.value.cases.sentence} />
   {:else if onlyFacts}
     <span aria-live="polite">Some facts cannot be read: see below.</span>
   {:else}
@@ -53,7 +58,6 @@
   {/if}
   {#snippet aside()}
     {#if rehearsing.draft}<a class="action" href="#/drafts/{rehearsing.draft}">Back to the draft</a>{/if}
-    <button class="action" onclick={() => (all = !all)} aria-pressed={all}>All facts</button>
     <button class="action" onclick={() => rehearsing.clear()}>Start over</button>
   {/snippet}
 </Heading>
@@ -66,6 +70,15 @@
       <Failing problem={rehearsing.facts.problem} />
     {:else if !rehearsing.facts.value}
       <Waiting lines={12} />
+    {/if}
+    {#if leading.length}
+      <fieldset class="mb-4">
+        <legend class="mb-1 w-full border-b border-rule text-small font-semibold">{rehearsing.begun ? 'Given, and what it turns on' : 'Who and what'}</legend>
+        {#each leading as fact (fact.name)}
+          <FactField {fact} value={rehearsing.given[fact.name] ?? ''} wrong={rehearsing.wrong(fact.name)} set={(value) => rehearsing.set(fact.name, value)} />
+        {/each}
+      </fieldset>
+      <button class="mb-4 text-small text-accent underline underline-offset-3" aria-expanded={all} onclick={() => (all = !all)}>{all ? 'Fold the other facts' : 'Other facts'}</button>
     {/if}
     {#each groups as group (group.key)}
       {#if group.facts.length}
@@ -92,15 +105,21 @@
           <li>{found.message}{#if found.hint}&nbsp;— {found.hint}{/if}</li>
         {/each}
       </ul>
+    {:else if !rehearsing.begun}
+      <StartHere draft={rehearsing.draft} />
     {:else if answer.value}
       {#each answer.value.remarks as remark, i (i)}
         <p class="mb-3 border-l-4 border-challenged bg-challenged-soft px-4 py-2">{remark}</p>
       {/each}
-      <Needs decision={answer.value.decision} onfact={focusFact} />
-      {#if rehearsing.draft && rehearsing.facts.value}
-        <KeepBox draft={rehearsing.draft} given={rehearsing.given} facts={rehearsing.facts.value} outcome={answer.value.decision.outcome} />
+      {#if answer.value.cases.matters.length}
+        <CasesBox cases={answer.value.cases} given={rehearsing.given} draft={rehearsing.draft} onfact={focusFact} />
+      {:else}
+        <Needs decision={answer.value.decision} onfact={focusFact} />
       {/if}
-      <Remedies remedies={answer.value.remedies} decision={answer.value.decision} />
+      {#if rehearsing.draft && rehearsing.facts.value}
+        <KeepBox draft={rehearsing.draft} given={rehearsing.given} facts={rehearsing.facts.value} possible={answer.value.cases.possible} />
+      {/if}
+      {#if answer.value.cases.possible.length === 1}<Remedies remedies={answer.value.remedies} decision={answer.value.decision} />{/if}
       <h2 class="mt-6 mb-2 border-t-2 border-ink pt-3 text-lead font-semibold">How it is decided</h2>
       <Policies trace={answer.value.trace} decision={answer.value.decision} />
     {:else}

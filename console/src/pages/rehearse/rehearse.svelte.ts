@@ -11,26 +11,6 @@ export const GROUPS: [string, string, (name: string) => boolean][] = [
   ['how', 'How and when', () => true],
 ];
 
-// Facts shown before anybody asks for more.
-export const USUAL = [
-  'person.id',
-  'app.id',
-  'operation',
-  'network.ip',
-  'network.country',
-  'network.anonymiser',
-  'device.id',
-  'device.owner',
-  'device.platform',
-  'device.os_version',
-  'device.managed',
-  'client.kind',
-  'flow',
-  'auth.methods',
-  'risk.attempt',
-  'time.at',
-];
-
 export class Rehearsing {
   facts = new Load<FactView[]>();
   answer = new Load<Rehearsal>();
@@ -63,7 +43,19 @@ export class Rehearsing {
     this.ask();
   }
 
+  /** Whether anything is chosen: before that there is nothing to answer. */
+  get begun(): boolean {
+    return Object.keys(this.given).length > 0;
+  }
+
+  /** The facts that are shown first: who and what, what is given, and what it turns on. */
+  get shown(): string[] {
+    const matters = this.begun ? (this.answer.value?.cases.matters ?? []) : [];
+    return [...new Set(['person.id', 'app.id', ...Object.keys(this.given), ...matters])];
+  }
+
   ask(): void {
+    if (!this.begun) return;
     const given = $state.snapshot(this.given);
     void this.answer.run((signal) => api.rehearse({ given, draft: this.draft }, signal));
   }

@@ -8,7 +8,9 @@ from __future__ import annotations
 import ipaddress
 from array import array
 from bisect import bisect_right
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Iterator, Sequence
+from ipaddress import IPv4Address, IPv6Address
+from itertools import islice
 
 from caddrel.core.facts.types import Address, Network
 
@@ -46,6 +48,18 @@ class AddressList:
         number = int(address)
         at = bisect_right(starts, number) - 1
         return at >= 0 and number <= ends[at]
+
+    def __len__(self) -> int:
+        return len(self._four[0]) + len(self._six[0])
+
+    def edges(self, most: int) -> Iterator[Address]:
+        """Yield the first address of its spans and the first behind each, of at most so many spans."""
+        for kind, (starts, ends) in ((IPv4Address, self._four), (IPv6Address, self._six)):
+            last = (1 << (32 if kind is IPv4Address else 128)) - 1
+            for start, end in islice(zip(starts, ends, strict=True), most):
+                yield kind(start)
+                if end < last:
+                    yield kind(end + 1)
 
 
 def _joined(spans: list[Span]) -> tuple[Sequence[int], Sequence[int]]:

@@ -41,6 +41,7 @@ guarantees:
   reachable: {for: {people: [group:keyholders]}, at_most: challenged}
 rehearsals:
   mate: {attempt: {person: ines.faro, app: manifest}, expect: allowed}
+  anywhere: {attempt: {person: ines.faro, app: manifest}, expect_open: [allowed, blocked]}
 """
 
 # Path in the document (the first rule is `rules.0`), what the key says, an example of its value.
@@ -168,7 +169,11 @@ KEYS: Mapping[str, tuple[str, str]] = {
         "Facts; person, app and device stand for their ids.",
         "{person: ines.faro, auth.methods: [pwd, otp]}",
     ),
-    "rehearsals.mate.expect": ("The outcome it must give.", "challenged"),
+    "rehearsals.mate.expect": ("The outcome it must give, or a list of those that it may.", "[allowed, challenged]"),
+    "rehearsals.anywhere.expect_open": (
+        "The outcomes that must be possible, and no others, whatever the facts that are left open are.",
+        "[challenged, blocked]",
+    ),
     "policies.farebox.title": ("Every object may have a title …", "Farebox opens at the counter"),
     "policies.farebox.note": ("… and a note.", "Agreed with the terminals in spring."),
 }

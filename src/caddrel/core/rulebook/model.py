@@ -284,7 +284,13 @@ class Rehearsal:
     title: str
     note: str
     attempt: Mapping[str, Value]
-    expect: str
+    expect: tuple[str, ...]
+    expect_open: tuple[str, ...] = ()
+
+    @property
+    def expected(self) -> str:
+        """What must come of it, in words: ``allowed or challenged``."""
+        return " or ".join(self.expect or self.expect_open)
 
 
 @dataclass(frozen=True, slots=True)

@@ -139,7 +139,12 @@ def rulebook_schema() -> Schema:
         "must": _fields(dict.fromkeys(PASSWORD_MUST, _SCALAR)),
         "lock": _fields(dict.fromkeys(PASSWORD_LOCK, _SCALAR)),
     }
-    attempt = {"attempt": {"type": "object"}, "expect": _words(*OUTCOMES)}
+    several = _list(_words(*OUTCOMES))
+    attempt: dict[str, Schema] = {
+        "attempt": {"type": "object"},
+        "expect": {"oneOf": [_words(*OUTCOMES), several]},
+        "expect_open": several,
+    }
     methods = _list(_list(_words(*METHODS)))
     sections = {
         "settings": _fields(settings),
@@ -154,7 +159,7 @@ def rulebook_schema() -> Schema:
         "signals": _by_id(_signal()),
         "policies": _by_id(_policy()),
         "guarantees": _by_id(_guarantee()),
-        "rehearsals": _by_id(_fields(attempt, ("attempt", "expect"))),
+        "rehearsals": _by_id(_fields(attempt, ("attempt",))),
     }
     return {
         "$schema": "https://json-schema.org/draft/2020-12/schema",

@@ -50,8 +50,10 @@ def check(state: State, files: Sequence[File]) -> wire.CheckResult:
     found += [diagnostic(d) for d in lint(context)]
     found += [diagnostic(d) for d in lockout.diagnostics(lockouts(state, result.rulebook))]
     rehearsed = [
-        wire.KeptRehearsal(each.id, each.title or each.id, each.expect, explained.decision.outcome)
-        for each, explained in kept(context)
+        wire.KeptRehearsal(
+            each.rehearsal.id, each.rehearsal.title or each.rehearsal.id, each.rehearsal.expected, each.outcome, each.ok
+        )
+        for each in kept(context)
     ]
     more = len(found[MOST_FINDINGS:])
     return wire.CheckResult(True, found[:MOST_FINDINGS], len(result.rulebook.policies), rehearsed, more, cost)

@@ -12,6 +12,7 @@ from caddrel.core.inventory.index import Inventory
 from caddrel.core.language.printer import print_condition, print_effect
 from caddrel.core.rulebook.model import Keep, PlaceParts, Policy, Rule, Rulebook
 from caddrel.core.rulebook.references import Ref, policy_refs, where_used
+from caddrel.core.words.cases import label_words
 from caddrel.core.words.pieces import pieces_json
 from caddrel.core.words.policies import policy_words, rule_words, scope_words
 from caddrel.service.problems import diagnostic
@@ -121,7 +122,7 @@ def policy_view(policy: Policy, rulebook: Rulebook, files: Lines) -> wire.Policy
 
 def fact_view(spec: FactSpec) -> wire.FactView:
     """Return a fact of the catalogue as it travels."""
-    return wire.FactView(spec.name, spec.type.value, spec.doc, list(spec.words))
+    return wire.FactView(spec.name, spec.type.value, spec.doc, list(spec.words), label_words(spec.name))
 
 
 def lines_of(files: Iterable[tuple[str, str]]) -> Lines:

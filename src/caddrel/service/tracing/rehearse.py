@@ -8,18 +8,24 @@ from caddrel.core.diagnostics import Diagnostic, RulebookError, did_you_mean, sh
 from caddrel.core.facts.attempts import SHORT, AttemptRefused, read_facts, read_given_facts
 from caddrel.core.facts.facts import Setting
 from caddrel.core.facts.types import Value
+from caddrel.core.facts.values import to_json
 from caddrel.core.inventory.completion import complete
 from caddrel.core.inventory.index import Inventory
+from caddrel.core.rulebook.model import Rehearsal as KeptRehearsal
 from caddrel.core.rulebook.model import Rulebook
 from caddrel.core.words.decisions import decision_words
+from caddrel.service.rulebooks import drafts as drafting
 from caddrel.service.rulebooks.publish import read_files
 from caddrel.service.rulebooks.view import pieces
 from caddrel.service.signins.signal_history import notice_now
 from caddrel.service.state.context import State
+from caddrel.service.state.data_folder import DataFolder
 from caddrel.service.state.titles import _title, titled
+from caddrel.service.tracing.cases import open_cases
 from caddrel.service.tracing.remedies import remedies_of
 from caddrel.service.tracing.views import decision_view, trace_view
 from caddrel.wire import decisions as wire
+from caddrel.wire.cases import Rehearsal, RehearsalInfo, RehearsalList
 
 
 def rulebook_for(state: State, request: wire.RehearseRequest) -> tuple[Rulebook, CompiledRulebook, int | None]:
@@ -35,7 +41,7 @@ def rulebook_for(state: State, request: wire.RehearseRequest) -> tuple[Rulebook,
     return published.rulebook, published.compiled, published.revision.number
 
 
-def rehearse(state: State, request: wire.RehearseRequest) -> wire.Rehearsal:
+def rehearse(state: State, request: wire.RehearseRequest) -> Rehearsal:
     """Decide an attempt that did not happen; facts left out stay unknown.
 
     Raises
@@ -61,14 +67,34 @@ def rehearse(state: State, request: wire.RehearseRequest) -> wire.Rehearsal:
     notice_now(state, rulebook, facts)
     # What the door would show has a reference to quote; a rehearsal leaves no record, so it shows the form of one.
     facts.reference = "00000-00000"
-    explained = explain(titled(rulebook, inventory), facts, number)
-    return wire.Rehearsal(
-        pieces(decision_words(explained, _title(inventory, "people", facts.values.get("person.id")))),
+    named = titled(rulebook, inventory)
+    explained = explain(named, facts, number)
+    person = _title(inventory, "people", facts.values.get("person.id"))
+    door = decision_words(explained, person)
+    cases = open_cases(named, compiled, facts, inventory, person, door, explained.decision.certain)
+    return Rehearsal(
+        pieces(door),
         decision_view(explained.decision),
         trace_view(explained),
         _remarks(reported, inventory),
-        remedies_of(state, explained, compiled, inventory),
+        remedies_of(state, explained, compiled, inventory) if len(cases.possible) == 1 else [],
+        cases,
     )
+
+
+def kept_rehearsals(data: DataFolder, draft: str = "") -> RehearsalList:
+    """Return the rehearsals that a draft or the current revision keeps; of a draft with errors none."""
+    rulebook = drafting.read(data, draft) if draft else None
+    if not draft:
+        published = data.rulebooks.current()
+        rulebook = published.rulebook if published is not None else None
+    kept = rulebook.rehearsals.values() if rulebook is not None else ()
+    return RehearsalList([_info(each) for each in kept])
+
+
+def _info(kept: KeptRehearsal) -> RehearsalInfo:
+    attempt = {name: to_json(value) for name, value in kept.attempt.items()}
+    return RehearsalInfo(kept.id, kept.title or kept.id, kept.expected, attempt)
 
 
 def _reported(request: wire.RehearseRequest, rulebook: Rulebook) -> tuple[dict[str, Value], list[Diagnostic]]:

@@ -21,7 +21,8 @@ from caddrel.service.tracing.views import fact_list
 from caddrel.service.views.calls import Call, Endpoints
 from caddrel.wire import authoring
 from caddrel.wire import rulebooks as wire
-from caddrel.wire.decisions import File, Rehearsal, RehearseRequest
+from caddrel.wire.cases import Rehearsal, RehearsalList
+from caddrel.wire.decisions import File, RehearseRequest
 
 endpoints = Endpoints()
 _FORM = Param("form", "One YAML document (when left out), or a ZIP of its documents.", words=("file", "folder"))
@@ -191,6 +192,18 @@ def facts(call: Call) -> wire.FactList:
     draft = call.query.get("draft", "")
     found = parts_of(call.data.drafted, drafting.objects_in(call.data, draft)) if draft else None
     return fact_list(found or call.data.rulebooks.need_current().rulebook)
+
+
+@endpoints.add(
+    "GET",
+    "/api/v1/rehearsals",
+    role="viewer",
+    returns=RehearsalList,
+    params=[Param("draft", "Those of this draft instead of the current revision.")],
+)
+def rehearsals(call: Call) -> RehearsalList:
+    """The rehearsals that are kept in the rulebook, to start from."""
+    return rehearsing.kept_rehearsals(call.data, call.query.get("draft", ""))
 
 
 @endpoints.add(

@@ -13,7 +13,7 @@
     set: (value: string | string[]) => void;
   } = $props();
   const text = $derived(Array.isArray(value) ? value.join(', ') : typeof value === 'string' ? value : '');
-  const picked = $derived(Array.isArray(value) ? (value as string[]) : []);
+  const picked = $derived(Array.isArray(value) ? (value as string[]) : typeof value === 'string' && value ? [value] : []);
   // What is being typed keeps its commas.
   let typing = $state<string | null>(null);
   const list = $derived(field.kind === 'words' || field.kind === 'parts');

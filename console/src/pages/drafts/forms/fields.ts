@@ -127,7 +127,7 @@ export const FIELDS: Record<string, Field[]> = {
     choice('at_most', 'At most', 'bounds'),
     note,
   ],
-  rehearsals: [title, { key: 'attempt', label: 'The attempt', kind: 'pairs', hint: 'person and ines.faro' }, choice('expect', 'Must be', 'outcomes'), note],
+  rehearsals: [title, { key: 'attempt', label: 'The attempt', kind: 'pairs', hint: 'person and ines.faro' }, { key: 'expect', label: 'Must be', kind: 'ticks', options: 'outcomes' }, { key: 'expect_open', label: 'Must be possible, and no more', kind: 'ticks', options: 'outcomes' }, note],
   apps: [title, choice('stance', 'When nothing is said', 'stances'), note],
   settings: [
     choice('stance', 'Apps that say nothing', 'stances', 'open'),

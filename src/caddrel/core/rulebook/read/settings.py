@@ -12,7 +12,7 @@ from caddrel.core.rulebook.model import (
     Rehearsal,
     Settings,
 )
-from caddrel.core.rulebook.read.fields import Fields, Reading, section_objects
+from caddrel.core.rulebook.read.fields import Fields, Reading, one_of, section_objects
 from caddrel.core.rulebook.read.selectors import read_selectors
 from caddrel.core.rulebook.source import Mapping, Node, Scalar
 
@@ -85,14 +85,27 @@ def read_rehearsals(reading: Reading, document: Mapping) -> dict[str, Rehearsal]
     """Return the kept rehearsals."""
     found = {}
     for name, node, path in section_objects(reading, document, "rehearsals", "rehearsal"):
-        fields = Fields(reading, node, path, ("attempt", "expect"), "rehearsal")
+        fields = Fields(reading, node, path, ("attempt", "expect", "expect_open"), "rehearsal")
         attempt_node = fields.need("attempt", "such as attempt: {person: ines.faro, app: manifest}")
-        fields.need("expect", f"one of {', '.join(OUTCOMES)}")
+        if "expect_open" not in fields.values:
+            fields.need("expect", f"one of {', '.join(OUTCOMES)}, or a list of them")
         attempt: dict[str, Value] = {}
         if attempt_node is not None and not isinstance(attempt_node, Scalar):
             attempt = _facts(reading, attempt_node, f"{path}.attempt", _ATTEMPT_SHORT)
         elif attempt_node is not None:
             reading.say(attempt_node, f"{path}.attempt", "wrong-type", "expected facts and their values")
-        expect = fields.choice("expect", OUTCOMES, "allowed")
-        found[name] = Rehearsal(name, fields.text("title"), fields.text("note"), attempt, expect)
+        expect, expect_open = (_outcomes(fields, key) for key in ("expect", "expect_open"))
+        found[name] = Rehearsal(name, fields.text("title"), fields.text("note"), attempt, expect, expect_open)
     return found
+
+
+def _outcomes(fields: Fields, key: str) -> tuple[str, ...]:
+    """Return a field that holds an outcome, or a list of them, in the order of the outcomes."""
+    node = fields.values.get(key)
+    if node is None:
+        return ()
+    if isinstance(node, Scalar):
+        found = {fields.choice(key, OUTCOMES, OUTCOMES[0])}
+    else:
+        found = set(fields.list(key, lambda text: one_of(text, OUTCOMES)))
+    return tuple(each for each in OUTCOMES if each in found)

@@ -1,0 +1,44 @@
+"""All cases of a rehearsal as lines for a terminal: on what it turns, and the tree.
+
+Not here: the decision on what is known, and its trace (`cli.trace_text`).
+"""
+
+from __future__ import annotations
+
+from rich.text import Text
+
+from caddrel.cli.output import mark, plain, remark, say
+from caddrel.wire.cases import CaseNode, OpenCases
+
+
+def print_cases(cases: OpenCases) -> None:
+    """Write the sentence, on what the outcome turns, and the tree; of a single outcome the sentence alone."""
+    say(plain(cases.sentence))
+    if not cases.exact:
+        remark("There was no time for all cases: other outcomes are not excluded.")
+    if cases.matters:
+        say(Text("turns on   ", style="dim") + Text(", ".join(cases.matters)))
+    if cases.tree.asks or cases.facts:
+        say()
+        _node(cases.tree, 0, "")
+        say()
+
+
+def _node(node: CaseNode, depth: int, answer: str) -> None:
+    start = Text(f"{answer:<5}", style="dim") if answer else Text()
+    if not node.asks:
+        say(start + _result(node), indent=3 * depth)
+        return
+    say(start + Text(f"{node.asks}?"), indent=3 * depth)
+    for word, side in (("yes", node.yes), ("no", node.no)):
+        if side is not None:
+            _node(side, depth + 1, word)
+
+
+def _result(node: CaseNode) -> Text:
+    found = Text(" or ").join(mark(outcome) for outcome in node.possible)
+    if node.outstanding:
+        found += Text(f", for {', '.join(node.outstanding)}")
+    rules = ", ".join(f"{ref.policy} / {ref.rule}" for ref in node.deciding[:3])
+    more = f" and {len(node.deciding) - 3} more" if len(node.deciding) > 3 else ""
+    return found + (Text(f"  {rules}{more}", style="dim") if rules else Text())

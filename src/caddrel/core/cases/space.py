@@ -1,0 +1,530 @@
+"""The open facts of an attempt as variables, and each case as facts.
+
+Facts are chosen independently but for those that hang together: whose a device is with whether it is listed, managed
+and vetted; the facts of a person, device or app with its id, where an inventory is at hand; ages of a device and
+memberships that end with the moment.
+Not here: what policies say of them (`encoding`).
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from dataclasses import dataclass, field, replace
+from datetime import datetime, timedelta
+from functools import partial
+from itertools import combinations, product
+from typing import Any
+
+from caddrel.core.cases.diagrams import FALSE, TRUE, Diagrams
+from caddrel.core.cases.reads import Reads, limits_of, methods_of, operands
+from caddrel.core.cases.values import OTHER, addresses, classes, moments, values_of
+from caddrel.core.decide.requirements import YIELDS
+from caddrel.core.diagnostics import Diagnostic, shorten
+from caddrel.core.facts.attempts import AttemptRefused
+from caddrel.core.facts.facts import Facts, Origin
+from caddrel.core.facts.types import Address, FactType, PartlyKnown, Signals, Value
+from caddrel.core.facts.values import to_json
+from caddrel.core.inventory.completion import ages_of, attributes_of
+from caddrel.core.inventory.index import Entry, Inventory
+from caddrel.core.rulebook.model import Rulebook
+
+STANDING = ("device.listed", "device.owner", "device.managed", "device.vetted")
+SETS = (FactType.NAMES, FactType.METHODS)
+# Outside policies: taken as right and no where nobody says otherwise.
+SETTLED: Mapping[str, Value] = {"auth.credentials": "right", "auth.locked_out": False}
+_AGES = ("device.state_age", "device.listed_for")
+Way = tuple[Any, ...]
+_NONE = object()
+
+
+@dataclass(slots=True)
+class Variable:
+    """A variable: for each of its values the facts that it gives, and the facts that it is about."""
+
+    number: int
+    facts: tuple[str, ...]
+    values: list[Mapping[str, Any]]
+
+
+class ContradictoryFacts(AttemptRefused):
+    """Facts were given that no case can have."""
+
+
+@dataclass(slots=True)
+class Kind:
+    """A person, device or app that is open while an inventory is at hand: which it can be."""
+
+    variable: Variable
+    facts: tuple[str, ...]
+
+
+@dataclass(slots=True)
+class Space:
+    """The cases of one attempt."""
+
+    rulebook: Rulebook
+    given: Facts
+    inventory: Inventory | None
+    read: Reads
+    diagrams: Diagrams
+    exact: bool = True
+    open: list[str] = field(default_factory=list)
+    variables: list[Variable] = field(default_factory=list)
+    _plain: dict[str, Variable] = field(default_factory=dict)
+    _members: dict[tuple[str, str], Variable] = field(default_factory=dict)
+    _methods: dict[str, Variable] = field(default_factory=dict)
+    _lists: dict[str, Variable] = field(default_factory=dict)
+    _standing: Variable | None = None
+    _objects: dict[str, Variable] = field(default_factory=dict)
+
+    def __post_init__(self) -> None:
+        values = self.given.values
+        for name, value in SETTLED.items():
+            if name not in values and name not in self.given.not_understood:
+                values[name] = value
+                self.given.origins[name] = Origin.DEFAULT
+        partly = [n for n, v in values.items() if isinstance(v, PartlyKnown) and v.open]
+        self.open = sorted(
+            n for n in self.read.facts if (n not in values or n in partly) and n in self.rulebook.catalogue
+        )
+        self._check_standing()
+        for kind in ("person", "device", "app"):
+            self._object(kind)
+        self._moment()
+        self._device_standing()
+        for name in self.open:
+            if name not in ("auth.methods", "time.at"):
+                self._variable(name)
+        self._open_methods()
+        for name in sorted(self.read.lists):
+            if self._is_open_list(name):
+                self._lists[name] = self._add((f"list {name}",), [{f"list {name}": True}, {f"list {name}": False}])
+
+    def _add(self, facts: Iterable[str], values: Sequence[Mapping[str, Any]]) -> Variable:
+        made = Variable(self.diagrams.variable(len(values)), tuple(facts), list(values))
+        self.variables.append(made)
+        return made
+
+    def _is_open_list(self, name: str) -> bool:
+        return name not in self.given.lists and ("network.ip" in self.open or "network.ip" in self.given.values)
+
+    # Objects of the inventory.
+
+    def _object(self, kind: str) -> None:
+        """Make the variable of a person, device or app that is not named, where an inventory is at hand."""
+        inventory, id = self.inventory, f"{kind}.id"
+        mine = [name for name in self.open if name.startswith(f"{kind}.")]
+        if inventory is None or not mine or id in self.given.values or "device.serial" in self.given.values:
+            return
+        told = {n: v for n, v in self.given.values.items() if n.startswith(f"{kind}.")}
+        entries: Iterable[Entry] = {"person": inventory.people, "device": inventory.devices, "app": inventory.apps}[
+            kind
+        ].values()
+        found: dict[Way, dict[str, Any]] = {}
+        wanted = sorted({*mine, *(STANDING if kind == "device" else ())} - {id})
+        asked = {str(value) for _, value in self.read.asked.get(id, [])}
+        for entry in entries:
+            facts = self._facts_of(kind, entry)
+            if any(facts.get(name, value) != value for name, value in told.items()):
+                continue
+            way = (entry.id if entry.id in asked else None, *(facts.get(name) for name in wanted))
+            if way not in found:
+                found[way] = {id: entry.id} | {name: facts[name] for name in wanted if name in facts}
+        values = list(found.values())
+        if kind != "person":
+            none: dict[str, Any] = {id: self._unknown_id(kind, asked)}
+            none |= (
+                {"device.listed": False, "device.managed": False, "device.vetted": False, "device.owner": "unlisted"}
+                if kind == "device"
+                else {}
+            )
+            if all(none.get(name, value) == value for name, value in told.items()):
+                values.append(none)
+            values.extend(
+                {**none, id: each} for each in sorted(asked - set(getattr(inventory, f"{kind}s"))) if none in values
+            )
+        if not values:
+            raise _contradiction(kind, told, self.given.origins)
+        self._objects[kind] = self._add([id, *wanted], values)
+        if id not in self.open:
+            self.open = sorted([*self.open, id])
+
+    def _unknown_id(self, kind: str, asked: set[str]) -> str:
+        name = OTHER
+        while name in asked or (self.inventory is not None and name in getattr(self.inventory, f"{kind}s")):
+            name += "-"
+        return name
+
+    def _facts_of(self, kind: str, entry: Entry) -> dict[str, Value]:
+        facts = {**entry.facts, **attributes_of(entry, kind, self.rulebook.catalogue)[0]}
+        at = self.given.values.get("time.at")
+        assert self.inventory is not None
+        if kind == "person":
+            groups = self.inventory.groups_of(entry, at if isinstance(at, datetime) else None)
+            if isinstance(groups, PartlyKnown) and groups.open:
+                # Which of them it is goes with a moment that is open too.
+                self.exact = False
+                groups = frozenset(groups)
+            facts["person.groups"] = groups
+            facts.setdefault("person.roles", frozenset())
+        elif kind == "app":
+            facts.setdefault("app.labels", frozenset())
+        else:
+            facts |= {"device.listed": True, **{n: v for n, v in ages_of(entry, at).items() if n not in facts}}
+        return facts
+
+    # The moment, and what goes with it.
+
+    def _moment(self) -> None:
+        goes_with = self._going_with_time()
+        if "time.at" not in self.open and not (goes_with and "time.at" not in self.given.values):
+            return
+        limits = set(self.read.limits) | {limit for limits, _ in goes_with.values() for limit in limits}
+        if "time.at" not in self.open:
+            self.open = sorted([*self.open, "time.at"])
+        schedules = list(self.read.schedules.values())
+        tests: list[Callable[[datetime], bool]] = [
+            *(lambda at, limit=limit: at < limit for limit in sorted(limits)),
+            *(lambda at, limit=limit: at == limit for limit in sorted(limits)),
+            *(lambda at, each=each: each.is_open(at.astimezone(each.zone)) for each in schedules),
+        ]
+        found = []
+        for at, _ in classes(moments(limits, schedules), tests):
+            facts: dict[str, Any] = {"time.at": at}
+            for name, (_, value) in goes_with.items():
+                known = value(at)
+                if known is not None:
+                    facts[name] = known
+            found.append(facts)
+        self._plain["time.at"] = self._add(["time.at", *goes_with], found)
+
+    def _going_with_time(self) -> dict[str, tuple[list[datetime], Callable[[datetime], Any]]]:
+        """Return facts of a named person or device that change with the moment, with when they do."""
+        if self.inventory is None or "time.at" in self.given.values:
+            return {}
+        found: dict[str, tuple[list[datetime], Callable[[datetime], Any]]] = {}
+        inventory = self.inventory
+        person = inventory.people.get(str(self.given.values.get("person.id", "")))
+        if person is not None and person.groups_until and "person.groups" in self.open:
+            ends = [until for _, until in person.groups_until]
+            found["person.groups"] = (ends, lambda at: inventory.groups_of(person, at))
+        device = inventory.device_by(_text(self.given, "device.id"), _text(self.given, "device.serial"))
+        if device is not None:
+            for name, then in (("device.state_age", device.state_at), ("device.listed_for", device.listed_at)):
+                if name in self.open and then is not None:
+                    found[name] = (self._turns(name, then), partial(_age, device, name))
+        return found
+
+    def _turns(self, name: str, then: datetime) -> list[datetime]:
+        asked = [value for _, value in self.read.asked.get(name, []) if isinstance(value, int | float)]
+        found = [then]
+        for age in asked:
+            try:
+                found.append(then + timedelta(seconds=age))
+            except OverflowError:
+                continue
+        return found
+
+    # Whose a device is.
+
+    def _check_standing(self) -> None:
+        told = {name: self.given.values[name] for name in STANDING if name in self.given.values}
+        if not _fit(told):
+            raise _contradiction("device", told, self.given.origins)
+
+    def _device_standing(self) -> None:
+        if "device" in self._objects or not any(name in self.open for name in STANDING):
+            return
+        values = self.given.values
+        fits = [each for each in _STANDINGS if all(values.get(name, each[name]) == each[name] for name in STANDING)]
+        read = tuple(name for name in STANDING if name in self.open)
+        # What nobody reads beside those is left open, as far as it makes no difference to them.
+        told = {tuple(each[name] for name in read): each for each in reversed(fits)}
+        self._standing = self._add(read, [{name: each[name] for name in STANDING} for each in told.values()])
+
+    # Facts by themselves.
+
+    def _variable(self, name: str) -> None:
+        kind = name.partition(".")[0]
+        spec = self.rulebook.catalogue[name]
+        in_object = self._objects.get(kind)
+        if in_object is not None and name in in_object.facts and all(name in each for each in in_object.values):
+            return
+        if self._standing is not None and name in STANDING:
+            return
+        time = self._plain.get("time.at")
+        if time is not None and name in time.facts and all(name in each for each in time.values):
+            return
+        if spec.type in SETS:
+            for id in operands(self.read, name):
+                self._member(name, id)
+            if name == "person.factors":
+                for factor in YIELDS:
+                    self._member(name, factor)
+            if name == "auth.notices":
+                for item in sorted(item.name for item in self.read.items if item.kind == "notice"):
+                    self._member(name, item)
+            return
+        if name in ("app.id", "person.id", "device.id") and in_object is not None:
+            return
+        values = self._values(name)
+        self._plain[name] = self._add([name], [{name: value} for value in values])
+
+    def _values(self, name: str) -> list[Value]:
+        spec = self.rulebook.catalogue[name]
+        asked = self.read.asked.get(name, [])
+        if name == "auth.age":
+            asked = [*asked, *((None, limit) for limit in limits_of(self.read))]  # type: ignore[list-item]
+        if spec.type is not FactType.ADDRESS:
+            return values_of(spec, asked)
+        single = [value for _, value in asked if isinstance(value, Address)]
+        spans: list[Any] = []
+        for each in sorted(self.read.lists):
+            kept = self.given.lists.get(each)
+            if kept is not None:
+                spans.extend(kept.edges(4_000))
+                self.exact = self.exact and len(kept) <= 4_000
+        return list(dict.fromkeys([*addresses(self.read.networks, single), *spans]))
+
+    def narrow(self, tests: Mapping[str, Sequence[Callable[[Any], bool]]]) -> None:
+        """Keep of each fact's values one for every way in which the tests of it come out."""
+        for name, variable in self._plain.items():
+            if name == "time.at":
+                continue
+            kept = classes((each[name] for each in variable.values), tests.get(name, ()))
+            variable.values = [{name: value} for value, _ in kept]
+            self.diagrams.resize(variable.number, len(kept))
+
+    def _member(self, name: str, id: str) -> None:
+        value = self.given.values.get(name)
+        if isinstance(value, PartlyKnown) and id not in value.open:
+            return
+        if (name, id) not in self._members:
+            self._members[name, id] = self._add([name], [{(name, id): False}, {(name, id): True}])  # type: ignore[dict-item]
+
+    def _open_methods(self) -> None:
+        if "auth.methods" not in self.open:
+            return
+        limits = limits_of(self.read)
+        ages: list[float | None] = [None, *limits, (limits[-1] if limits else 0) + 1]
+        for method in methods_of(self.rulebook, self.read):
+            self._methods[method] = self._add(["auth.methods"], [{("auth.methods", method): age} for age in ages])  # type: ignore[dict-item]
+
+    # Tests as functions.
+
+    def fact(self, name: str, holds: Callable[[Any], bool]) -> int:
+        """Return where a fact that is no set has a value for which something holds."""
+        value = self.given.values.get(name)
+        if value is not None:
+            return TRUE if holds(value) else FALSE
+        own = self._own(name, holds)
+        together = self._together(name)
+        if together is None:
+            return own
+        variable = together
+        return self.diagrams.node(
+            variable.number,
+            [(TRUE if holds(each[name]) else FALSE) if name in each else own for each in variable.values],
+        )
+
+    def _own(self, name: str, holds: Callable[[Any], bool]) -> int:
+        if self._standing is not None and name in self._standing.values[0]:
+            return self.diagrams.test(self._standing.number, [holds(each[name]) for each in self._standing.values])
+        variable = self._plain.get(name)
+        if variable is None:
+            return FALSE
+        return self.diagrams.test(variable.number, [holds(each[name]) for each in variable.values])
+
+    def _together(self, name: str) -> Variable | None:
+        """Return the variable that a fact goes with, where it is not one of its own."""
+        found = self._objects.get(name.partition(".")[0])
+        if found is not None and name in found.facts:
+            return found
+        time = self._plain.get("time.at")
+        return time if time is not None and name in time.facts and name != "time.at" else None
+
+    def member(self, name: str, id: str) -> int:
+        """Return where a set holds an id."""
+        value = self.given.values.get(name)
+        together = self._together(name)
+        if together is not None and (value is None or isinstance(value, PartlyKnown)):
+            own = self._own_member(name, id)
+            return self.diagrams.node(
+                together.number,
+                [(TRUE if id in each[name] else FALSE) if name in each else own for each in together.values],
+            )
+        if value is not None and not (isinstance(value, PartlyKnown) and id in value.open):
+            return TRUE if id in value else FALSE  # type: ignore[operator]
+        return self._own_member(name, id)
+
+    def _own_member(self, name: str, id: str) -> int:
+        if name == "auth.methods":
+            return self.fresh(id, None)
+        variable = self._members.get((name, id))
+        return FALSE if variable is None else self.diagrams.test(variable.number, [False, True])
+
+    def fresh(self, method: str, within: int | None) -> int:
+        """Return where a method was used, no longer ago than a limit."""
+        methods = self.given.values.get("auth.methods")
+        if isinstance(methods, dict):
+            if method not in methods:
+                return FALSE
+            if within is None:
+                return TRUE
+            age = methods[method]
+            if age is None:
+                age = self.given.default_age
+            if age is not None:
+                return TRUE if age <= within else FALSE
+            return self.fact("auth.age", lambda value: value <= within)
+        variable = self._methods.get(method)
+        if variable is None:
+            return FALSE
+        ages = [next(iter(each.values())) for each in variable.values]
+        return self.diagrams.test(
+            variable.number, [age is not None and (within is None or age <= within) for age in ages]
+        )
+
+    def in_list(self, name: str) -> int:
+        """Return where the address is in a list."""
+        variable = self._lists.get(name)
+        if variable is not None:
+            return self.diagrams.test(variable.number, [True, False])
+        kept = self.given.lists.get(name)
+        return FALSE if kept is None else self.fact("network.ip", lambda address: address in kept)
+
+    # What can be asked, and told apart.
+
+    def members(self) -> Iterator[tuple[str, str]]:
+        """Yield the sets that are open with the ids that they may hold."""
+        yield from self._members
+
+    def methods(self) -> Iterator[str]:
+        """Yield the methods that may have been used."""
+        yield from self._methods
+
+    def singles(self) -> Iterator[tuple[str, Value]]:
+        """Yield facts of few words with each of their values, where none of them is merely one of many others."""
+        for name, variable in self._plain.items():
+            spec = self.rulebook.catalogue[name]
+            if spec.type in (FactType.WORD, FactType.LEVEL) and len(variable.values) <= len(spec.words) <= 12:
+                yield from ((name, each[name]) for each in variable.values)
+        if self._standing is not None and "device.owner" in self.open:
+            yield from (("device.owner", word) for word in ("company", "personal", "unlisted"))
+
+    def pairs(self, variable: Variable, name: str) -> list[tuple[int, int]]:
+        """Return the pairs of values of a variable that differ in one fact alone, and in what hangs on it."""
+        hanging: set[str] = {f"{name.partition('.')[0]}.id"} if variable in self._objects.values() else set()
+        if name.endswith(".id"):
+            hanging |= set(variable.facts)
+        if name == "device.listed" or (name == "time.at" and name in variable.facts):
+            hanging |= set(variable.facts) | set(STANDING)
+        found = []
+        numbered = list(enumerate(variable.values))
+        for i, one in numbered:
+            for j, other in numbered[i + 1 :]:
+                if one.get(name, _NONE) == other.get(name, _NONE) and name in variable.values[i]:
+                    continue
+                differing = {n for n in {*one, *other} if one.get(n, _NONE) != other.get(n, _NONE)}
+                free = hanging
+                if name == "device.owner" and "unlisted" in (one.get(name), other.get(name)):
+                    free = hanging | set(STANDING)
+                if not differing - free - {name}:
+                    found.append((i, j))
+        return found
+
+    # A case.
+
+    def case(self, chosen: Mapping[int, int]) -> Facts:
+        """Return the facts of a case; of a variable that does not count its first value that fits."""
+        values, origins = dict(self.given.values), dict(self.given.origins)
+        sets: dict[str, set[str]] = {}
+        methods: dict[str, float | None] = {}
+        lists = dict(self.given.lists)
+        found: dict[str, Any] = {}
+        for variable in reversed(self.variables):
+            # Objects come last: what they say of themselves wins over what stands for it where they say nothing.
+            for name, value in variable.values[chosen.get(variable.number, 0)].items():
+                if isinstance(name, tuple):
+                    if name[0] == "auth.methods":
+                        methods |= {name[1]: value} if value is not None else {}
+                    else:
+                        sets.setdefault(name[0], set()).update([name[1]] if value else [])
+                elif name.startswith("list "):
+                    lists[name[5:]] = _All() if value else ()
+                else:
+                    found[name] = value
+        for name, held in sets.items():
+            before = self.given.values.get(name)
+            kept = frozenset(held | (set(before) if isinstance(before, PartlyKnown) else set()))
+            found.setdefault(name, Signals(kept) if name == "signals" else kept)
+        if "auth.methods" in self.open:
+            found["auth.methods"] = methods
+        for name in self.open:
+            if name not in found and name not in values and self.rulebook.catalogue[name].type in SETS:
+                found[name] = Signals() if name == "signals" else frozenset()
+        values |= found
+        origins |= dict.fromkeys(found, Origin.REPORTED)
+        age = values.get("auth.age")
+        return replace(
+            self.given,
+            values=values,
+            origins=origins,
+            lists=lists,
+            default_age=age if isinstance(age, int | float) else None,
+        )
+
+
+class _All:
+    def __contains__(self, address: object) -> bool:
+        return True
+
+
+def _standing(listed: bool, owner: str, managed: bool, vetted: bool) -> dict[str, Value]:
+    return dict(zip(STANDING, (listed, owner, managed, vetted), strict=True))
+
+
+# An unlisted device comes last.
+_STANDINGS = [
+    *(_standing(True, *each) for each in product(("company", "personal"), (True, False), (True, False))),
+    _standing(False, "unlisted", False, False),
+]
+
+
+def _age(device: Entry, name: str, at: datetime) -> Value | None:
+    return ages_of(device, at).get(name)
+
+
+def _text(facts: Facts, name: str) -> str | None:
+    value = facts.values.get(name)
+    return value if isinstance(value, str) else None
+
+
+def _contradiction(kind: str, told: Mapping[str, Value], origins: Mapping[str, Origin]) -> ContradictoryFacts:
+    """Return the refusal of facts that do not go together, those that were given first."""
+    names = sorted(told, key=lambda name: (origins.get(name) is not Origin.REPORTED, name))
+    given = [name for name in names if origins.get(name) is Origin.REPORTED] or names
+    if kind == "device" and len(given) == len(names):
+        pairs = [pair for pair in combinations(names, 2) if not _fit({name: told[name] for name in pair})]
+        given = list(pairs[0]) if pairs else names
+    said = " and ".join(f"`{name}` {_said(told[name])}" for name in given[:4])
+    others = []
+    if kind == "device" and _fit({name: told[name] for name in given}):
+        others = [n for n in names if any(not _fit({n: told[n], each: told[each]}) for each in given)][:2]
+    beside = "".join(f", while {origins[name].value} gives `{name}` {_said(told[name])}" for name in others)
+    hint = (
+        "a device is unlisted exactly when it is not in the inventory, and then it is neither managed nor vetted"
+        if kind == "device"
+        else f"no {kind} of the inventory has them together; leave one out, or name the {kind}"
+    )
+    message = f"no attempt can have {said}{beside}"
+    problems = [Diagnostic("contradictory-facts", message, hint, path=name) for name in given[:1] or [kind]]
+    return ContradictoryFacts(problems)
+
+
+def _fit(told: Mapping[str, Value]) -> bool:
+    return any(all(each[name] == value for name, value in told.items()) for each in _STANDINGS)
+
+
+def _said(value: Value) -> str:
+    return ("yes" if value else "no") if isinstance(value, bool) else shorten(str(to_json(value)))

@@ -1,0 +1,305 @@
+"""All cases of an attempt in one sentence: what happens to the person, and on what it turns.
+
+The sentence follows the tree: it names what leads to an outcome as long as that can be followed in reading, and where
+it cannot it says on which facts the rest turns. Each clause is as true as the tree.
+Not here: finding the cases (`core.cases`).
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+
+from caddrel.core.cases.answer import Answer, facts_of
+from caddrel.core.cases.tree import Fork, Leaf, Question, Tree
+from caddrel.core.decide.interpreter.interpreter import decide
+from caddrel.core.decide.requirements import item_order
+from caddrel.core.facts.facts import Facts
+from caddrel.core.language.nodes import Item, items_of
+from caddrel.core.rulebook.model import Rulebook
+from caddrel.core.words.conditions import SUBJECTS, condition_words, item_words, part_name
+from caddrel.core.words.pieces import Piece, Sentence, capital, joined, plain, say
+
+# So many conditions can be followed in reading one sentence.
+MOST_CLAUSES = 4
+_PAST = {
+    "mfa": ("MFA has been done", "MFA has not been done"),
+    "new password": ("the password was just changed", "the password was not changed"),
+    "managed device": ("the device is managed", "the device is not managed"),
+    "company device": ("the device is the company's", "the device is not the company's"),
+    "vetted client": ("the client is vetted", "the client is not vetted"),
+    "protected client": ("the client keeps company data apart", "the client does not keep company data apart"),
+}
+_DOING = {
+    "sign-in": ("gets into", "does not get into"),
+    "enrol-device": ("may enrol a device for", "may not enrol a device for"),
+    "enrol-factor": ("may enrol a factor for", "may not enrol a factor for"),
+    "change-password": ("may change the password for", "may not change the password for"),
+    "register-account": ("may register an account for", "may not register an account for"),
+}
+
+
+@dataclass(frozen=True, slots=True)
+class _Clause:
+    """What leads to an outcome: the question with its answer."""
+
+    asks: Question
+    yes: bool
+    leaf: Leaf
+
+
+def question_words(asks: Question, yes: bool, rulebook: Rulebook) -> Sentence:
+    """Return a question of the tree with its answer, as a clause: ``the device is not managed``."""
+    if not isinstance(asks, Item):
+        return condition_words(asks, rulebook, negated=not yes)
+    if asks.kind in _PAST:
+        said = _PAST[asks.kind][0 if yes else 1]
+        within = f" within {item_words(asks, rulebook)[-1].text.partition(' within ')[2]}" if asks.within else ""
+        return say(said, within)
+    if asks.kind == "device passes":
+        standard = part_name(rulebook, "standards", "standard", asks.name)
+        return say("the device passes " if yes else "the device does not pass ", standard)
+    if asks.kind == "notice":
+        notice = part_name(rulebook, "notices", "notice", asks.name)
+        return say("the notice ", notice, " has been accepted" if yes else " has not been accepted")
+    words = item_words(asks, rulebook)
+    return say(words, " has been given" if yes else " has not been given")
+
+
+def cases_words(answer: Answer, rulebook: Rulebook, given: Facts, person: str = "", app: str = "") -> Sentence:
+    """Return one sentence that says what can come of an attempt.
+
+    Parameters
+    ----------
+    given
+        The facts as completed.
+    person, app
+        What they are called.
+    """
+    names = _Names(answer, rulebook, given, person, app)
+    if not answer.exact and len(answer.possible) < 3:
+        found = joined((say(names.result(Leaf((each,)), bare=True)) for each in answer.possible), "or")
+        return capital(say(names.who, " ", found, "; there was no time to exclude anything else."))
+    chain, rest = _chain(answer.tree)
+    if not chain and isinstance(rest, Leaf):
+        return capital(say(names.who, " ", names.result(rest), _whatever(answer), "."))
+    if isinstance(rest, Leaf) and len(chain) <= MOST_CLAUSES and not rest.cut:
+        return capital(say(names.who, " ", _followed(names, chain, rest, rulebook), "."))
+    return capital(say(names.who, " ", _turning(names, answer, chain, rest, rulebook), "."))
+
+
+def _whatever(answer: Answer) -> str:
+    return ", whatever else is so" if answer.facts else ""
+
+
+class _Names:
+    """What the sentence calls people, apps and outcomes."""
+
+    def __init__(self, answer: Answer, rulebook: Rulebook, given: Facts, person: str, app: str) -> None:
+        self._rulebook, self._answer = rulebook, answer
+        self._settled = not {"auth.methods", "auth.notices", "auth.age", "person.factors"} & set(answer.facts)
+        id, name = given.values.get("person.id"), given.values.get("app.id")
+        self.who = say(Piece(person or str(id), "person", str(id))) if id is not None else say("this person")
+        entry = rulebook.apps.get(str(name))
+        title = app or given.app_title or (entry.title if entry else "") or str(name)
+        what = say(Piece(title, "app", str(name))) if name is not None else say("this app")
+        does, does_not = _DOING.get(str(given.values.get("operation")), _DOING["sign-in"])
+        self._yes, self._no = say(does, " ", what), say(does_not, " ", what)
+        self._short = {"allowed": say("gets in"), "blocked": say("is blocked")}
+
+    def result(self, leaf: Leaf, bare: bool = False, short: bool = False) -> Sentence:
+        """Return an outcome; `short` where who and what have been said, `bare` without what is still asked for."""
+        [outcome] = leaf.possible if len(leaf.possible) == 1 else ["several"]
+        if outcome == "several":
+            return say("may come out either way")
+        if short and outcome != "challenged":
+            return self._short[outcome]
+        if outcome == "allowed":
+            return self._yes
+        if outcome == "blocked":
+            return say("is blocked") if short else self._no
+        asked = say("another proof") if bare else self.asked(leaf)
+        return say("gets in after " if short else say(self._yes, " after "), asked)
+
+    def otherwise(self, leaf: Leaf) -> Sentence:
+        """Return what comes of everything else."""
+        if leaf.possible == ("blocked",):
+            return say("otherwise blocked")
+        return say("otherwise ", self.result(leaf, short=True))
+
+    def asked(self, leaf: Leaf) -> Sentence:
+        """Return what is asked for at a leaf, where it is the same in all of its cases."""
+        items: set[Item] = set()
+        for ref in leaf.deciding:
+            for rule in self._rulebook.policies[ref.policy].rules:
+                if rule.id == ref.rule and rule.effect.formula is not None:
+                    items.update(items_of(rule.effect.formula))
+        steady = leaf.steady and self._settled
+        if len(items) > 1 and steady:
+            items = set(self._outstanding(leaf))
+        if len(items) == 1 or (steady and items):
+            ordered = sorted(items, key=item_order)
+            return joined((item_words(item, self._rulebook) for item in ordered), "and")
+        return say("another proof")
+
+    def _outstanding(self, leaf: Leaf) -> tuple[Item, ...]:
+        """Return what is outstanding in a case of a leaf: in all, as the same rules decide and no proof is open."""
+        facts = self._answer.case_of(leaf)
+        return decide(self._rulebook, facts).outstanding if facts is not None else ()
+
+
+def _chain(tree: Tree) -> tuple[list[_Clause], Tree]:
+    """Return the questions one of whose answers settles it, in order, and what is left behind them."""
+    found: list[_Clause] = []
+    while isinstance(tree, Fork):
+        sides = [
+            (side, leaf)
+            for side, leaf in ((True, tree.yes), (False, tree.no))
+            if isinstance(leaf, Leaf) and not leaf.cut
+        ]
+        if not sides:
+            break
+        if len(sides) == 2 and found and sides[0][1].possible != found[-1].leaf.possible:
+            # Of the last two what was said before comes first, so that what is left is another thing.
+            sides.reverse()
+        side, leaf = sides[0]
+        found.append(_Clause(tree.asks, side, leaf))
+        tree = tree.no if side else tree.yes
+    return found, tree
+
+
+def _followed(names: _Names, chain: Sequence[_Clause], rest: Leaf, rulebook: Rulebook) -> Sentence:
+    """Return a chain that can be followed to its end."""
+    order = {"allowed": 0, "challenged": 1, "blocked": 2}
+    groups = list(_together(names, chain))
+    first = chain[0].leaf
+    if len(groups) == 1 and order[rest.possible[0]] < order[first.possible[0]]:
+        # Better to say what lets in: everything that stops must not be so.
+        against = _listed((question_words(c.asks, not c.yes, rulebook) for c in chain), "and")
+        return say(names.result(rest), " if ", against, "; ", names.otherwise(first))
+    said: list[Sentence] = []
+    for i, (clauses, leaf) in enumerate(groups):
+        conditions = _listed((question_words(c.asks, c.yes, rulebook) for c in clauses), "or")
+        said.append(say("" if not i else "; else ", names.result(leaf, short=bool(i)), " if ", conditions))
+    return say(*said, "; ", names.otherwise(rest))
+
+
+def _listed(clauses: Iterable[Sentence], word: str) -> Sentence:
+    """Return clauses as a list; where one of them has a list of its own, each begins with the word."""
+    listed = list(clauses)
+    nested = any(mark in plain(each) for each in listed for mark in (" or ", ", ", " and "))
+    if not nested or len(listed) < 2:
+        return joined(listed, word)
+    return say(*(part for i, each in enumerate(listed) for part in ((f", {word} " if i else ""), each)))
+
+
+def _together(names: _Names, chain: Sequence[_Clause]) -> Iterable[tuple[list[_Clause], Leaf]]:
+    """Yield neighbouring clauses that come to the same."""
+    group: list[_Clause] = []
+    for clause in chain:
+        if group and names.result(group[0].leaf) != names.result(clause.leaf):
+            yield group, group[0].leaf
+            group = []
+        group.append(clause)
+    if group:
+        yield group, group[0].leaf
+
+
+def _turning(names: _Names, answer: Answer, chain: Sequence[_Clause], rest: Tree, rulebook: Rulebook) -> Sentence:
+    """Return what settles it at once, and on which facts the rest turns."""
+    said: list[Sentence] = []
+    for i, (clauses, leaf) in enumerate(_together(names, chain[:MOST_CLAUSES])):
+        conditions = joined((question_words(c.asks, c.yes, rulebook) for c in clauses), "or")
+        said.append(say("" if not i else "; else ", names.result(leaf, bare=True, short=bool(i)), " if ", conditions))
+    facts = [name for name in answer.order if name in _facts_in(rest, chain[MOST_CLAUSES:])] or list(answer.order)
+    turns = joined((say(subject_words(name)) for name in facts[:4]), "and")
+    more = f" and {len(facts) - 4} more facts" if len(facts) > 4 else ""
+    left = _outcomes(rest) | {c.leaf.possible[0] for c in chain[MOST_CLAUSES:]}
+    order = [each for each in ("allowed", "challenged", "blocked") if each in left]
+    results = joined((names.result(Leaf((each,)), bare=True, short=bool(said)) for each in order), "or")
+    link = say("; otherwise ") if said else say()
+    return say(*said, link, results, ": that turns on ", turns, more)
+
+
+def _facts_in(tree: Tree, chain: Sequence[_Clause]) -> set[str]:
+    found = {name for clause in chain for name in facts_of(clause.asks)}
+    if isinstance(tree, Fork):
+        found |= set(facts_of(tree.asks)) | _facts_in(tree.yes, ()) | _facts_in(tree.no, ())
+    return found
+
+
+def _outcomes(tree: Tree) -> set[str]:
+    if isinstance(tree, Leaf):
+        return set(tree.possible)
+    return _outcomes(tree.yes) | _outcomes(tree.no)
+
+
+def subject_words(fact: str) -> str:
+    """Return what a fact is called in a sentence."""
+    return _MORE.get(fact) or SUBJECTS.get(fact) or fact
+
+
+def label_words(fact: str) -> str:
+    """Return what a fact is called beside the box that it is typed into: ``Device encrypted``."""
+    if fact in _LABELS:
+        return _LABELS[fact]
+    group, _, rest = fact.partition(".")
+    words = (rest or group).replace("attributes.", "").replace("_", " ")
+    return (
+        f"{group.capitalize()} {words}"
+        if rest and group in {"device", "client", "person", "app"}
+        else words.capitalize()
+    )
+
+
+_LABELS = {
+    "person.id": "Who",
+    "app.id": "Opens",
+    "operation": "Does",
+    "network.ip": "From the address",
+    "network.asn": "Autonomous system",
+    "network.anonymiser": "Hidden behind",
+    "device.id": "On the device",
+    "device.os_version": "Device's OS version",
+    "device.state_age": "Age of the device's report",
+    "device.listed": "Device in the inventory",
+    "device.tampered": "Device tampered with",
+    "client.kind": "Kind of client",
+    "client.protected": "Client keeps data apart",
+    "flow": "Flow",
+    "risk.attempt": "Risk of the attempt",
+    "person.risk": "Risk of the account",
+    "time.at": "When",
+    "auth.methods": "Proofs given",
+    "auth.age": "Age of the proofs",
+    "auth.notices": "Notices accepted",
+    "auth.credentials": "Credentials",
+    "auth.locked_out": "Locked out",
+    "signals": "Signals that fired",
+    "enrolling.factor": "Factor being enrolled",
+    "enrolling.owner": "Whose device is enrolled",
+    "enrolling.depth": "Depth of the enrolment",
+}
+
+
+_MORE = {
+    "auth.methods": "the proofs given",
+    "auth.notices": "the notices accepted",
+    "person.factors": "the factors enrolled",
+    "person.groups": "the person's groups",
+    "person.roles": "the person's roles",
+    "app.labels": "the app's labels",
+    "app.id": "the app",
+    "person.id": "the person",
+    "device.id": "the device",
+    "signals": "the signals",
+    "operation": "what is done",
+    "device.managed": "whether the device is managed",
+    "device.encrypted": "whether the device is encrypted",
+    "device.screen_lock": "whether the screen locks",
+    "device.tampered": "whether the device was tampered with",
+    "device.vetted": "whether the device is vetted",
+    "device.listed": "whether the device is listed",
+    "client.vetted": "whether the client is vetted",
+    "client.protected": "whether the client keeps company data apart",
+}

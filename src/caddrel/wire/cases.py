@@ -1,0 +1,100 @@
+"""The answer to a rehearsal as it travels: all of its cases, and what the door would do with what is known."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import msgspec
+
+from caddrel.wire.decisions import Decision, Piece, Remedy, RuleRef, Tell, Trace
+
+
+class CaseNode(msgspec.Struct, frozen=True):
+    """A node of the tree: a question with what follows from either answer, or what it comes to.
+
+    Attributes
+    ----------
+    asks
+        The question as written in the language; empty at a leaf. `kind` is ``test`` or ``item`` then.
+    yes_words, no_words
+        Either answer as a clause.
+    possible
+        The outcomes below it: one at a leaf, several where a branch is cut.
+    facts
+        Of a leaf, values of the facts that matter with which one comes to it, as JSON.
+    outstanding, in_the_way
+        Of that case: what is asked for, and what stands in the way.
+    """
+
+    possible: list[str]
+    asks: str = ""
+    kind: str = ""
+    yes_words: list[Piece] = []
+    no_words: list[Piece] = []
+    yes: CaseNode | None = None
+    no: CaseNode | None = None
+    deciding: list[RuleRef] = []
+    facts: dict[str, Any] = {}
+    outstanding: list[str] = []
+    in_the_way: list[str] = []
+    tell: list[Tell] = []
+
+
+class OpenCases(msgspec.Struct, frozen=True):
+    """What can come of a rehearsal, whatever the facts that were left open are.
+
+    Attributes
+    ----------
+    sentence
+        What can come of it, in one sentence.
+    door
+        What a door would do if nothing more were reported.
+    facts
+        The facts that are open and read.
+    exact
+        False when time ran out: other outcomes than those found are not excluded.
+    possible
+        The outcomes that some case has, the mildest first.
+    matters
+        The facts on which it turns, the most telling first.
+    witnesses
+        By outcome the facts of a complete case, as JSON.
+    """
+
+    sentence: list[Piece]
+    door: list[Piece]
+    facts: list[str]
+    exact: bool
+    possible: list[str]
+    matters: list[str]
+    witnesses: dict[str, dict[str, Any]]
+    tree: CaseNode
+
+
+class Rehearsal(msgspec.Struct, frozen=True):
+    """The answer to a rehearsal: all cases, the decision on what is known with its trace, remarks on what was given.
+
+    `remedies` are there only where the outcome is settled.
+    """
+
+    sentence: list[Piece]
+    decision: Decision
+    trace: Trace
+    remarks: list[str]
+    remedies: list[Remedy]
+    cases: OpenCases
+
+
+class RehearsalInfo(msgspec.Struct, frozen=True):
+    """A rehearsal that is kept in the rulebook: its facts as JSON, and the outcome that it must have."""
+
+    id: str
+    title: str
+    expect: str
+    attempt: dict[str, Any]
+
+
+class RehearsalList(msgspec.Struct, frozen=True):
+    """The rehearsals of a rulebook, in document order."""
+
+    items: list[RehearsalInfo]
