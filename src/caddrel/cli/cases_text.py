@@ -7,8 +7,8 @@ from __future__ import annotations
 
 from rich.text import Text
 
-from caddrel.cli.output import mark, plain, remark, say
-from caddrel.wire.cases import CaseNode, OpenCases
+from caddrel.cli.output import mark, plain, remark, say, table
+from caddrel.wire.cases import CaseNode, Cell, Matrix, OpenCases
 
 
 def print_cases(cases: OpenCases) -> None:
@@ -42,3 +42,31 @@ def _result(node: CaseNode) -> Text:
     rules = ", ".join(f"{ref.policy} / {ref.rule}" for ref in node.deciding[:3])
     more = f" and {len(node.deciding) - 3} more" if len(node.deciding) > 3 else ""
     return found + (Text(f"  {rules}{more}", style="dim") if rules else Text())
+
+
+def print_matrix(found: Matrix) -> None:
+    """Write what can come of every combination: the fewer of the two lists of values across."""
+    rows, columns = found.down_values or [""], found.across_values
+    cells = found.cells
+    if len(columns) > len(rows):
+        # A terminal is higher than it is wide.
+        rows, columns = columns, rows
+        cells = [list(line) for line in zip(*cells, strict=True)]
+        heads = (found.across, found.down)
+    else:
+        heads = (found.down, found.across)
+    say(Text(f"{heads[0]} down" + (f", {heads[1]} across" if heads[1] else ""), style="dim"))
+    lines: list[list[str | Text | None]] = [
+        [row, *(_cell(cell) for cell in line)] for row, line in zip(rows, cells, strict=True)
+    ]
+    table([heads[0], *(column or "outcome" for column in columns)], lines)
+    refused = dict.fromkeys(cell.refused for line in cells for cell in line if cell.refused)
+    for message in list(refused)[:3]:
+        remark(f"–: {message}")
+
+
+def _cell(cell: Cell) -> Text:
+    if cell.refused:
+        return Text("–")
+    found = Text(" or ").join(mark(outcome) for outcome in cell.possible)
+    return found if cell.exact else found + Text(" …")

@@ -12,12 +12,14 @@ from rich.text import Text
 from caddrel.cli.failures import AnswerIsNo
 from caddrel.cli.files import read_inventory_file, rulebook_files, rulebook_sources
 from caddrel.cli.given import side
+from caddrel.cli.junit import write_junit
 from caddrel.cli.modes import mode, widen
 from caddrel.cli.output import heading, json_option, mark, plain, print_diagnostics, remark, say, table, write_json
 from caddrel.cli.profile import connect
 from caddrel.core.diagnostics import Diagnostic
 from caddrel.core.lint.context import Context
 from caddrel.core.lint.registry import lint
+from caddrel.core.lint.rehearsals import kept
 from caddrel.core.rulebook.read.rulebook import ReadResult, read_rulebook
 from caddrel.core.rulebook.source import Source
 from caddrel.wire.rulebooks import Comparison, PolicyView, PublishResult, Side
@@ -62,8 +64,15 @@ def _as_json(found: Diagnostic) -> dict[str, object]:
     type=click.Path(path_type=Path, exists=True, dir_okay=False),
     help="JSON with people, groups, devices, apps and lists: rehearsals and names are checked against it.",
 )
+@click.option(
+    "--rehearsals",
+    "folder",
+    type=click.Path(path_type=Path, exists=True),
+    help="A file or folder of rehearsals that are kept beside the rulebook; they must come out too.",
+)
+@click.option("--junit", type=click.Path(path_type=Path, dir_okay=False), help="Write the rehearsals as JUnit XML.")
 @json_option
-def check(file: Path, inventory_path: Path | None, as_json: bool) -> None:
+def check(file: Path, inventory_path: Path | None, folder: Path | None, junit: Path | None, as_json: bool) -> None:
     """Check a rulebook and tell everything that is wrong or doubtful, at once.
 
     A file or folder needs no service; a revision's number, `current` and draft:NAME are checked with its inventory.
@@ -71,16 +80,23 @@ def check(file: Path, inventory_path: Path | None, as_json: bool) -> None:
     \b
     Example: caddrel rulebook check rulebook.yaml
              caddrel rulebook check draft:tablets-need-may
+             caddrel rulebook check rulebook.yaml --rehearsals rehearsals/ --junit rehearsals.xml
     """
     given = side(str(file)) if str(file) != "-" else None
     if given is not None and given.files is None:
+        if folder is not None or junit is not None:
+            raise click.UsageError("--rehearsals and --junit are for a rulebook in a file or folder")
         _check_there(given, str(file), as_json)
         return
-    sources, result = _read(file)
+    sources = [*rulebook_sources(file), *(rulebook_sources(folder) if folder is not None else ())]
+    result = read_rulebook(sources)
     found = list(result.diagnostics)
     if result.rulebook is not None:
         inventory = read_inventory_file(inventory_path) if inventory_path is not None else None
-        found += lint(Context(result.rulebook, inventory))
+        context = Context(result.rulebook, inventory)
+        found += lint(context)
+        if junit is not None:
+            write_junit(junit, list(kept(context)))
     count = {severity: sum(d.severity == severity for d in found) for severity in ("error", "warning", "note")}
     failing = sum(d.code == "rehearsal-fails" for d in found)
     if as_json:

@@ -465,6 +465,10 @@ class Caddrel:
         body = decisions.RehearseRequest(dict(facts or {}), dict(given or {}), listed, revision, draft)
         return self._caller.post("/api/v1/rehearse", body, cases.Rehearsal)
 
+    def matrix(self, request: cases.MatrixRequest) -> cases.Matrix:
+        """Return what can come of every combination of the values of one or two facts."""
+        return self._caller.post("/api/v1/rehearse/matrix", request, cases.Matrix)
+
     def rehearsals(self, draft: str = "") -> list[cases.RehearsalInfo]:
         """Return the rehearsals that the current revision, or a draft, keeps."""
         return self._caller.get("/api/v1/rehearsals", cases.RehearsalList, {"draft": draft}).items

@@ -6,7 +6,7 @@ from typing import Any
 
 import msgspec
 
-from caddrel.wire.decisions import Decision, Piece, Remedy, RuleRef, Tell, Trace
+from caddrel.wire.decisions import Decision, File, Piece, Remedy, RuleRef, Tell, Trace
 
 
 class CaseNode(msgspec.Struct, frozen=True):
@@ -98,3 +98,48 @@ class RehearsalList(msgspec.Struct, frozen=True):
     """The rehearsals of a rulebook, in document order."""
 
     items: list[RehearsalInfo]
+
+
+class AxisRequest(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """A fact, and the values that it is to have, as text."""
+
+    fact: str
+    values: list[str] = []
+
+
+class MatrixRequest(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """A rehearsal for every combination of the values of one or two facts.
+
+    Attributes
+    ----------
+    given
+        The other facts as text, as typed by a person.
+    across, down
+        A fact with its values as text; without values those that the rulebook tells apart, `group:ID` for `person.id`
+        the people of a group. `down` may be left out.
+    """
+
+    across: AxisRequest
+    down: AxisRequest | None = None
+    given: dict[str, str] = {}
+    draft: str = ""
+    files: list[File] | None = None
+    revision: int | None = None
+
+
+class Cell(msgspec.Struct, frozen=True):
+    """What can come of one combination; `refused` says why no attempt can have it."""
+
+    possible: list[str]
+    exact: bool = True
+    refused: str = ""
+
+
+class Matrix(msgspec.Struct, frozen=True):
+    """The outcomes of every combination: a row for each value of `down`, one row without it."""
+
+    across: str
+    across_values: list[str]
+    down: str
+    down_values: list[str]
+    cells: list[list[Cell]]

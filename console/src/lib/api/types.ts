@@ -84,6 +84,12 @@ export interface AuditVerdict {
   log?: LogVerdict | null;
 }
 
+/** A fact, and the values that it is to have, as text. */
+export interface AxisRequest {
+  fact: string;
+  values?: string[];
+}
+
 /** A line that could not be taken in. */
 export interface BrokenLine {
   line: number;
@@ -152,6 +158,13 @@ export interface CauseView {
   sample: SigninSummary[];
   help: Piece[][];
   change: Change | null;
+}
+
+/** What can come of one combination; `refused` says why no attempt can have it. */
+export interface Cell {
+  possible: string[];
+  exact?: boolean;
+  refused?: string;
 }
 
 /** A change of the document that would settle a finding; `value` is YAML, null takes out what is at `path`. */
@@ -653,6 +666,25 @@ export interface MappingList {
 export interface MappingRequest {
   name: string;
   columns: Record<string, string>;
+}
+
+/** The outcomes of every combination: a row for each value of `down`, one row without it. */
+export interface Matrix {
+  across: string;
+  across_values: string[];
+  down: string;
+  down_values: string[];
+  cells: Cell[][];
+}
+
+/** A rehearsal for every combination of the values of one or two facts. */
+export interface MatrixRequest {
+  across: AxisRequest;
+  down?: AxisRequest | null;
+  given?: Record<string, string>;
+  draft?: string;
+  files?: File[] | null;
+  revision?: number | null;
 }
 
 /** Moving a draft onto the current revision; `taking` says by path whose object to take: ``mine`` or ``theirs``. */

@@ -144,7 +144,7 @@ class Space:
                 {**none, id: each} for each in sorted(asked - set(getattr(inventory, f"{kind}s"))) if none in values
             )
         if not values:
-            raise _contradiction(kind, told, self.given.origins)
+            raise _no_such(kind, told)
         self._objects[kind] = self._add([id, *wanted], values)
         if id not in self.open:
             self.open = sorted([*self.open, id])
@@ -230,7 +230,7 @@ class Space:
     def _check_standing(self) -> None:
         told = {name: self.given.values[name] for name in STANDING if name in self.given.values}
         if not _fit(told):
-            raise _contradiction("device", told, self.given.origins)
+            raise _contradiction(told, self.given.origins)
 
     def _device_standing(self) -> None:
         if "device" in self._objects or not any(name in self.open for name in STANDING):
@@ -500,26 +500,29 @@ def _text(facts: Facts, name: str) -> str | None:
     return value if isinstance(value, str) else None
 
 
-def _contradiction(kind: str, told: Mapping[str, Value], origins: Mapping[str, Origin]) -> ContradictoryFacts:
-    """Return the refusal of facts that do not go together, those that were given first."""
+def _contradiction(told: Mapping[str, Value], origins: Mapping[str, Origin]) -> ContradictoryFacts:
+    """Return the refusal of facts of a device that do not go together, those that were given first."""
     names = sorted(told, key=lambda name: (origins.get(name) is not Origin.REPORTED, name))
     given = [name for name in names if origins.get(name) is Origin.REPORTED] or names
-    if kind == "device" and len(given) == len(names):
-        pairs = [pair for pair in combinations(names, 2) if not _fit({name: told[name] for name in pair})]
-        given = list(pairs[0]) if pairs else names
-    said = " and ".join(f"`{name}` {_said(told[name])}" for name in given[:4])
     others = []
-    if kind == "device" and _fit({name: told[name] for name in given}):
+    if _fit({name: told[name] for name in given}):
         others = [n for n in names if any(not _fit({n: told[n], each: told[each]}) for each in given)][:2]
+    else:
+        given = next((list(pair) for pair in combinations(given, 2) if not _fit({n: told[n] for n in pair})), given)
     beside = "".join(f", while {origins[name].value} gives `{name}` {_said(told[name])}" for name in others)
-    hint = (
-        "a device is unlisted exactly when it is not in the inventory, and then it is neither managed nor vetted"
-        if kind == "device"
-        else f"no {kind} of the inventory has them together; leave one out, or name the {kind}"
-    )
+    hint = "a device is unlisted exactly when it is not in the inventory, and then it is neither managed nor vetted"
+    return _refusal(given, told, beside, hint)
+
+
+def _no_such(kind: str, told: Mapping[str, Value]) -> ContradictoryFacts:
+    """Return the refusal of facts that nobody and nothing of the inventory has together."""
+    return _refusal(sorted(told), told, "", f"no {kind} of the inventory has them together: name one, or leave one out")
+
+
+def _refusal(names: Sequence[str], told: Mapping[str, Value], beside: str, hint: str) -> ContradictoryFacts:
+    said = " and ".join(f"`{name}` {_said(told[name])}" for name in names[:4])
     message = f"no attempt can have {said}{beside}"
-    problems = [Diagnostic("contradictory-facts", message, hint, path=name) for name in given[:1] or [kind]]
-    return ContradictoryFacts(problems)
+    return ContradictoryFacts([Diagnostic("contradictory-facts", message, hint, path=names[0])])
 
 
 def _fit(told: Mapping[str, Value]) -> bool:

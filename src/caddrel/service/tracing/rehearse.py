@@ -6,7 +6,7 @@ from caddrel.core.decide.compiled.evaluator import CompiledRulebook
 from caddrel.core.decide.interpreter.interpreter import explain
 from caddrel.core.diagnostics import Diagnostic, RulebookError, did_you_mean, shorten
 from caddrel.core.facts.attempts import SHORT, AttemptRefused, read_facts, read_given_facts
-from caddrel.core.facts.facts import Setting
+from caddrel.core.facts.facts import Facts, Setting
 from caddrel.core.facts.types import Value
 from caddrel.core.facts.values import to_json
 from caddrel.core.inventory.completion import complete
@@ -51,6 +51,30 @@ def rehearse(state: State, request: wire.RehearseRequest) -> Rehearsal:
     """
     rulebook, compiled, number = rulebook_for(state, request)
     inventory = state.inventories.current()
+    facts = completed(state, rulebook, inventory, request)
+    named = titled(rulebook, inventory)
+    explained = explain(named, facts, number)
+    person = _title(inventory, "people", facts.values.get("person.id"))
+    door = decision_words(explained, person)
+    cases = open_cases(named, compiled, facts, inventory, person, door, explained.decision.certain)
+    return Rehearsal(
+        pieces(door),
+        decision_view(explained.decision),
+        trace_view(explained),
+        _remarks(facts, inventory),
+        remedies_of(state, explained, compiled, inventory) if len(cases.possible) == 1 else [],
+        cases,
+    )
+
+
+def completed(state: State, rulebook: Rulebook, inventory: Inventory, request: wire.RehearseRequest) -> Facts:
+    """Return the facts of a rehearsal, completed.
+
+    Raises
+    ------
+    AttemptRefused
+        Naming every fact that is unknown or wrong, and a person or app that the inventory does not know.
+    """
     reported, problems = _reported(request, rulebook)
     problems += _unknown(reported, inventory)
     if problems:
@@ -67,19 +91,7 @@ def rehearse(state: State, request: wire.RehearseRequest) -> Rehearsal:
     notice_now(state, rulebook, facts)
     # What the door would show has a reference to quote; a rehearsal leaves no record, so it shows the form of one.
     facts.reference = "00000-00000"
-    named = titled(rulebook, inventory)
-    explained = explain(named, facts, number)
-    person = _title(inventory, "people", facts.values.get("person.id"))
-    door = decision_words(explained, person)
-    cases = open_cases(named, compiled, facts, inventory, person, door, explained.decision.certain)
-    return Rehearsal(
-        pieces(door),
-        decision_view(explained.decision),
-        trace_view(explained),
-        _remarks(reported, inventory),
-        remedies_of(state, explained, compiled, inventory) if len(cases.possible) == 1 else [],
-        cases,
-    )
+    return facts
 
 
 def kept_rehearsals(data: DataFolder, draft: str = "") -> RehearsalList:
@@ -130,9 +142,9 @@ def _unknown(reported: dict[str, Value], inventory: Inventory) -> list[Diagnosti
     return problems
 
 
-def _remarks(reported: dict[str, Value], inventory: Inventory) -> list[str]:
+def _remarks(facts: Facts, inventory: Inventory) -> list[str]:
     """Return what is worth saying about an attempt that can be decided."""
-    device = reported.get("device.id")
+    device = facts.values.get("device.id")
     if isinstance(device, str) and device not in inventory.devices:
         return [f"The device {shorten(device)} is not in the inventory: decided as an unlisted one."]
     return []

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from caddrel.wire import access, authoring, authzen, decisions, drafts, inventory, passwords, rulebooks, signins
+from caddrel.wire import access, authoring, authzen, cases, decisions, drafts, inventory, passwords, rulebooks, signins
 from caddrel.wire.starter_codes import StarterCodeRequest
 
 _FILE = {"name": "kelpline.yaml", "text": "caddrel: 1\npolicies: {}\n"}
@@ -31,6 +31,11 @@ BODIES: dict[type, dict[str, Any]] = {
         "why": "The pilot went well",
     },
     authoring.LanguageRequest: {"kind": "condition", "text": "device.managed and network.country is NO"},
+    cases.MatrixRequest: {
+        "given": {"person": "ines.faro", "app": "manifest"},
+        "across": {"fact": "device.platform"},
+        "down": {"fact": "device.owner"},
+    },
     decisions.RehearseRequest: {"given": {"person": "ines.faro", "app": "manifest", "device": "tab-0117"}},
     signins.MappingRequest: {"name": "old-log", "columns": {"user": "person.id", "when": "time.at"}},
     inventory.DeviceState: {"os_version": "15", "encrypted": True},

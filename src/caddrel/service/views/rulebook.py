@@ -15,13 +15,14 @@ from caddrel.service.rulebooks import publish as publishing
 from caddrel.service.rulebooks import revisions as revising
 from caddrel.service.rulebooks import view as describing
 from caddrel.service.state.titles import titled
+from caddrel.service.tracing import matrix as combining
 from caddrel.service.tracing import rehearse as rehearsing
 from caddrel.service.tracing import trace as deciding
 from caddrel.service.tracing.views import fact_list
 from caddrel.service.views.calls import Call, Endpoints
 from caddrel.wire import authoring
 from caddrel.wire import rulebooks as wire
-from caddrel.wire.cases import Rehearsal, RehearsalList
+from caddrel.wire.cases import Matrix, MatrixRequest, Rehearsal, RehearsalList
 from caddrel.wire.decisions import File, RehearseRequest
 
 endpoints = Endpoints()
@@ -221,3 +222,20 @@ def rehearse(call: Call) -> Rehearsal:
     if body.draft:
         body = msgspec.structs.replace(body, files=drafting.files_of(call.data, body.draft))
     return call.runtime.checker.do(_size(body.files), rehearsing.rehearse, call.data, body)
+
+
+@endpoints.add(
+    "POST",
+    "/api/v1/rehearse/matrix",
+    role="viewer",
+    body=MatrixRequest,
+    returns=Matrix,
+    limit="rulebook",
+    heavy="rehearse",
+)
+def matrix(call: Call) -> Matrix:
+    """What can come of every combination of the values of one or two facts."""
+    body: MatrixRequest = call.body
+    if body.draft:
+        body = msgspec.structs.replace(body, files=drafting.files_of(call.data, body.draft))
+    return call.runtime.checker.do(_size(body.files), combining.matrix, call.data, body)
