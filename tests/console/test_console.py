@@ -64,7 +64,7 @@ def test_a_one_time_way_in_works_in_a_tab_that_is_open_and_leaves_no_code_behind
     page.goto(f"{empty.url}/#/signins")
     expect(page.get_by_role("heading", level=1)).to_contain_text("No sign-ins have been taken in yet")
     page.goto(f"{empty.url}/#/rehearse")
-    expect(page.get_by_role("alert").first).to_contain_text("o rulebook has been published yet")
+    expect(page.get_by_text("once there is a rulebook").first).to_be_visible()
     page.get_by_role("button", name="Leave").click()
     expect(page.get_by_label("Password")).to_be_visible()
     page.context.close()
@@ -78,7 +78,25 @@ def test_people_are_found_by_typing(open_console: Open) -> None:
     page.get_by_role("option", name="halvard.tind").click()
     expect(page.get_by_role("heading", level=1)).to_contain_text("Halvard Tind")
     page.get_by_role("button", name="Start over").click()
-    expect(page.get_by_role("heading", level=1)).to_contain_text("This person")
+    expect(page.get_by_role("heading", level=1)).to_contain_text("What can happen to whom, at which app?")
+    page.get_by_role("link", name="The mate opens the manifest").click()
+    expect(page.get_by_role("heading", level=1)).to_contain_text("Manifest")
+
+
+def test_a_path_of_the_tree_is_followed_to_an_end_that_opens_as_a_rehearsal(open_console: Open) -> None:
+    page = open_console("/rehearse?person.id=ines.faro&app.id=manifest")
+    heading = page.get_by_role("heading", level=1)
+    expect(heading).to_contain_text("Ines Faro gets into Manifest after another proof if")
+    drawn = page.get_by_role("region", name="The cases, drawn")
+    drawn.get_by_role("button", name="device passes crew-tablet?").press("Enter")
+    answer = page.get_by_label("Answer")
+    expect(answer).to_contain_text("The attempt does not come from Hidden networks")
+    expect(answer).to_contain_text("challenged or blocked are still possible")
+    drawn.get_by_role("button", name="challenged", exact=True).click()
+    expect(answer).to_contain_text("The device passes Crew tablet")
+    answer.get_by_role("link", name="Rehearse this case").click()
+    expect(heading).to_contain_text("Ines Faro may open Manifest after MFA")
+    assert "network.ip=" in page.url
 
 
 def test_everything_by_keyboard(open_console: Open) -> None:

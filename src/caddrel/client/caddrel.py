@@ -471,7 +471,7 @@ class Caddrel:
 
     def rehearsals(self, draft: str = "") -> list[cases.RehearsalInfo]:
         """Return the rehearsals that the current revision, or a draft, keeps."""
-        return self._caller.get("/api/v1/rehearsals", cases.RehearsalList, {"draft": draft}).items
+        return self._caller.get("/api/v1/rehearse/kept", cases.RehearsalList, {"draft": draft}).items
 
     def facts(self) -> list[rulebooks.FactView]:
         """Return the facts that the current rulebook knows."""

@@ -21,7 +21,7 @@ class CaseNode(msgspec.Struct, frozen=True):
     possible
         The outcomes below it: one at a leaf, several where a branch is cut.
     facts
-        Of a leaf, values of the facts that matter with which one comes to it, as JSON.
+        Of a leaf, values of the open facts with which one comes to it, as JSON.
     outstanding, in_the_way
         Of that case: what is asked for, and what stands in the way.
     """

@@ -116,7 +116,7 @@ export const api = {
     call<PublishResult>('POST', '/api/v1/rulebook/restore', { number, why, accept_lockout_risk }),
   checkDraft: (draft: string, signal?: AbortSignal) => call<CheckResult>('POST', '/api/v1/rulebook/check', { draft }, signal),
   keptRehearsals: (draft: string, signal?: AbortSignal) =>
-    call<RehearsalList>('GET', `/api/v1/rehearsals${draft ? `?draft=${encodeURIComponent(draft)}` : ''}`, undefined, signal),
+    call<RehearsalList>('GET', `/api/v1/rehearse/kept${draft ? `?draft=${encodeURIComponent(draft)}` : ''}`, undefined, signal),
   drafts: (signal?: AbortSignal) => call<DraftList>('GET', '/api/v1/drafts', undefined, signal),
   beginDraft: (name: string) => call<WholeDraft>('POST', '/api/v1/drafts', { name }),
   draft: (name: string, signal?: AbortSignal) => call<WholeDraft>('GET', draftPath(name), undefined, signal),

@@ -3,7 +3,7 @@
   import type { FactView } from '../../lib/api/types';
   import InventoryBox from './InventoryBox.svelte';
 
-  let { fact, value, wrong, set }: { fact: FactView; value: string; wrong: string; set: (value: string) => void } = $props();
+  let { fact, value, wrong, known = '', set }: { fact: FactView; value: string; wrong: string; known?: string; set: (value: string) => void } = $props();
   const NOUNS: Record<string, string> = { 'person.id': 'people', 'app.id': 'apps', 'device.id': 'devices' };
   const HINTS: Record<string, string> = {
     version: '14.2',
@@ -27,7 +27,7 @@
       <InventoryBox {id} {noun} {value} {wrong} {set} />
     {:else if words.length && words.length <= 12}
       <select {id} class="field {value ? '' : 'text-muted'}" {value} aria-invalid={Boolean(wrong)} onchange={(e) => set(e.currentTarget.value)}>
-        <option value="">left open</option>
+        <option value="">{known || 'left open'}</option>
         {#each words as word (word)}<option value={word}>{word}</option>{/each}
       </select>
     {:else}
@@ -35,7 +35,7 @@
         {id}
         class="field"
         {value}
-        placeholder={fact.name === 'network.country' ? 'such as NO' : `left open${HINTS[fact.type] ? `; ${HINTS[fact.type]}` : ''}`}
+        placeholder={known || fact.name === 'network.country' ? known || 'such as NO' : `left open${HINTS[fact.type] ? `; ${HINTS[fact.type]}` : ''}`}
         aria-invalid={Boolean(wrong)}
         aria-describedby={wrong ? `${id}-wrong` : undefined}
         autocomplete="off"

@@ -75,7 +75,7 @@
       <fieldset class="mb-4">
         <legend class="mb-1 w-full border-b border-rule text-small font-semibold">{rehearsing.begun ? 'Given, and what it turns on' : 'Who and what'}</legend>
         {#each leading as fact (fact.name)}
-          <FactField {fact} value={rehearsing.given[fact.name] ?? ''} wrong={rehearsing.wrong(fact.name)} set={(value) => rehearsing.set(fact.name, value)} />
+          <FactField {fact} known={rehearsing.known(fact.name)} value={rehearsing.given[fact.name] ?? ''} wrong={rehearsing.wrong(fact.name)} set={(value) => rehearsing.set(fact.name, value)} />
         {/each}
       </fieldset>
       <button class="mb-4 text-small text-accent underline underline-offset-3" aria-expanded={all} onclick={() => (all = !all)}>{all ? 'Fold the other facts' : 'Other facts'}</button>

@@ -1,6 +1,6 @@
 // The state of a rehearsal: the facts as typed, kept in the address, and the answer as it changes.
 import { api } from '../../lib/api/client';
-import type { FactView, Rehearsal } from '../../lib/api/types';
+import type { FactView, Rehearsal, Tree } from '../../lib/api/types';
 import { Load } from '../../lib/state/load.svelte';
 
 export const GROUPS: [string, string, (name: string) => boolean][] = [
@@ -51,7 +51,30 @@ export class Rehearsing {
   /** The facts that are shown first: who and what, what is given, and what it turns on. */
   get shown(): string[] {
     const matters = this.begun ? (this.answer.value?.cases.matters ?? []) : [];
-    return [...new Set(['person.id', 'app.id', ...Object.keys(this.given), ...matters])];
+    return [...new Set(['person.id', 'app.id', ...Object.keys(this.given), ...matters, ...(this.begun ? this.decided : [])])];
+  }
+
+  /** The facts of the tests that decided it, as what is settled turns on them: another value may change it. */
+  private get decided(): string[] {
+    const answer = this.answer.value;
+    if (!answer || answer.cases.matters.length) return [];
+    const found: string[] = [];
+    const read = (tree: Tree | null | undefined): void => {
+      if (!tree) return;
+      if (tree.fact) found.push(tree.fact);
+      if (tree.standard) for (const check of answer.trace.standards[tree.standard]?.checks ?? []) read(check.must);
+      for (const part of tree.parts ?? []) read(part);
+    };
+    const rules = new Set(answer.decision.deciding.map((each) => `${each.policy}/${each.rule}`));
+    for (const policy of answer.trace.policies)
+      for (const rule of policy.rules) if (rules.has(`${policy.policy}/${rule.rule}`)) read(rule.when);
+    return found;
+  }
+
+  /** The value that a fact has now, and where it comes from. */
+  known(name: string): string {
+    const fact = this.begun ? this.answer.value?.trace.facts[name] : undefined;
+    return fact && !(name in this.given) ? `${fact.shown}, ${fact.origin}` : '';
   }
 
   ask(): void {

@@ -59,6 +59,8 @@ class Answer:
         The facts that matter, those that the tree asks first at the front.
     case_of
         Gives a complete case that leads to a leaf of the tree.
+    any_case
+        Gives a complete case by chance, handed numbers from 0 to below 1.
     """
 
     facts: tuple[str, ...]
@@ -69,6 +71,7 @@ class Answer:
     tree: Tree
     order: tuple[str, ...] = ()
     case_of: Callable[[Leaf], Facts | None] = field(default=lambda leaf: None, compare=False, repr=False)
+    any_case: Callable[[Callable[[], float]], Facts | None] = field(default=lambda c: None, compare=False, repr=False)
 
 
 def all_cases(
@@ -130,8 +133,12 @@ def _answer(rulebook: Rulebook, space: Space, encoder: Encoder, encoded: Encoded
         there = d.ends(leaf.here) - {NOWHERE}
         return space.case(d.path(leaf.here, min(there))) if there else None
 
+    def any_case(chance: Callable[[], float]) -> Facts:
+        return space.case({v.number: int(chance() * len(v.values)) for v in space.variables})
+
     possible = tuple(OUTCOMES[result] for result in results)
-    return Answer(tuple(space.open), space.exact, possible, names, witnesses, tree, _in_order(tree, names), case_of)
+    order = _in_order(tree, names)
+    return Answer(tuple(space.open), space.exact, possible, names, witnesses, tree, order, case_of, any_case)
 
 
 def _questions(encoder: Encoder, encoded: Encoded) -> Iterator[tuple[Question, int]]:

@@ -32,7 +32,7 @@ STANDING = ("device.listed", "device.owner", "device.managed", "device.vetted")
 SETS = (FactType.NAMES, FactType.METHODS)
 # Outside policies: taken as right and no where nobody says otherwise.
 SETTLED: Mapping[str, Value] = {"auth.credentials": "right", "auth.locked_out": False}
-_AGES = ("device.state_age", "device.listed_for")
+_NOUNS = {"person": "people", "device": "devices", "app": "apps"}
 Way = tuple[Any, ...]
 _NONE = object()
 
@@ -116,10 +116,11 @@ class Space:
         mine = [name for name in self.open if name.startswith(f"{kind}.")]
         if inventory is None or not mine or id in self.given.values or "device.serial" in self.given.values:
             return
+        if not getattr(inventory, _NOUNS[kind]):
+            # Nobody has said yet who and what there is.
+            return
         told = {n: v for n, v in self.given.values.items() if n.startswith(f"{kind}.")}
-        entries: Iterable[Entry] = {"person": inventory.people, "device": inventory.devices, "app": inventory.apps}[
-            kind
-        ].values()
+        entries: Iterable[Entry] = getattr(inventory, _NOUNS[kind]).values()
         found: dict[Way, dict[str, Any]] = {}
         wanted = sorted({*mine, *(STANDING if kind == "device" else ())} - {id})
         asked = {str(value) for _, value in self.read.asked.get(id, [])}
@@ -141,7 +142,7 @@ class Space:
             if all(none.get(name, value) == value for name, value in told.items()):
                 values.append(none)
             values.extend(
-                {**none, id: each} for each in sorted(asked - set(getattr(inventory, f"{kind}s"))) if none in values
+                {**none, id: each} for each in sorted(asked - set(getattr(inventory, _NOUNS[kind]))) if none in values
             )
         if not values:
             raise _no_such(kind, told)
@@ -151,7 +152,7 @@ class Space:
 
     def _unknown_id(self, kind: str, asked: set[str]) -> str:
         name = OTHER
-        while name in asked or (self.inventory is not None and name in getattr(self.inventory, f"{kind}s")):
+        while name in asked or (self.inventory is not None and name in getattr(self.inventory, _NOUNS[kind])):
             name += "-"
         return name
 

@@ -88,6 +88,19 @@ def cases_words(answer: Answer, rulebook: Rulebook, given: Facts, person: str = 
     return capital(say(names.who, " ", _turning(names, answer, chain, rest, rulebook), "."))
 
 
+def clauses(answer: Answer) -> tuple[list[tuple[Question, bool, tuple[str, ...]]], frozenset[str]]:
+    """Return what the sentence says, in order: each question with the answer that settles it, and the outcome.
+
+    And the outcomes of everything else. So the sentence can be held against cases.
+    """
+    chain, rest = _chain(answer.tree)
+    said = [(clause.asks, clause.yes, clause.leaf.possible) for clause in chain]
+    if isinstance(rest, Leaf) and len(chain) <= MOST_CLAUSES and not rest.cut:
+        return said, frozenset(rest.possible)
+    behind = {outcome for _, _, outcomes in said[MOST_CLAUSES:] for outcome in outcomes}
+    return said[:MOST_CLAUSES], frozenset(behind | _outcomes(rest))
+
+
 def _whatever(answer: Answer) -> str:
     return ", whatever else is so" if answer.facts else ""
 

@@ -95,7 +95,7 @@ def _leaf(answer: Answer, leaf: Leaf, compiled: CompiledRulebook) -> wire.CaseNo
     return wire.CaseNode(
         list(leaf.possible),
         deciding=decision.deciding,
-        facts=_json(facts, list(answer.matters)),
+        facts=_json(facts, list(answer.facts)),
         outstanding=decision.outstanding,
         in_the_way=decision.in_the_way,
         tell=decision.tell,

@@ -197,7 +197,7 @@ def facts(call: Call) -> wire.FactList:
 
 @endpoints.add(
     "GET",
-    "/api/v1/rehearsals",
+    "/api/v1/rehearse/kept",
     role="viewer",
     returns=RehearsalList,
     params=[Param("draft", "Those of this draft instead of the current revision.")],
