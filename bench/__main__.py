@@ -11,11 +11,11 @@ from dataclasses import asdict
 from pathlib import Path
 from typing import Any
 
-from bench import decisions, door, log, pages
+from bench import cases, decisions, door, log, pages
 
 ROOT = Path(__file__).parent.parent
 RESULTS = ROOT / "bench" / "results.json"
-_RUNS = {"decisions": decisions.run, "log": log.run, "door": door.run, "pages": pages.run}
+_RUNS = {"decisions": decisions.run, "cases": cases.run, "log": log.run, "door": door.run, "pages": pages.run}
 _HEAD = """# Benchmarks
 
 Written by `make bench`. Ratios compare two things in one run on one machine;

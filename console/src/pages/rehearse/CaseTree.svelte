@@ -28,7 +28,7 @@
 
 <!-- svelte-ignore a11y_no_noninteractive_tabindex: a region that scrolls must be reachable by keyboard -->
 <div class="max-h-[34rem] overflow-auto border border-rule bg-raised" tabindex="0" role="region" aria-label="The cases, drawn">
-  <svg width={wide} height={nodes.length * ROW + 8} class="block" role="group" aria-label="Each question leads to two answers">
+  <svg width={wide} height={nodes.length * ROW + 8} class="block" role="group" aria-label="The tree of questions">
     {#each nodes as each (each.path)}
       {#if each.path}
         {@const left = x(each) - 26 - IN + 18}

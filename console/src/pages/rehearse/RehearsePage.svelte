@@ -16,7 +16,13 @@
   import StartHere from './StartHere.svelte';
   import { GROUPS, Rehearsing } from './rehearse.svelte';
 
-  const rehearsing = new Rehearsing(router.querystring ?? '');
+  let rehearsing = $state.raw(new Rehearsing(router.querystring ?? ''));
+
+  /** Another rehearsal was opened from this page: the router stays on it, so it has to be begun here. */
+  function opened(): void {
+    const [path, query = ''] = location.hash.slice(1).split('?');
+    if (path === '/rehearse' && query !== rehearsing.querystring) rehearsing = new Rehearsing(query);
+  }
   let all = $state(false);
   // Those that matter, in the order in which they do; the others are folded.
   const first = $derived(rehearsing.shown);
@@ -45,6 +51,7 @@
   }
 </script>
 
+<svelte:window onhashchange={opened} />
 <Heading place={rehearsing.draft ? `Rehearse · draft ${rehearsing.draft}` : 'Rehearse'}>
   {#if !rehearsing.begun}
     What can happen to whom, at which app?

@@ -17,6 +17,7 @@ export class Rehearsing {
   given = $state<Record<string, string>>({});
   /** The draft that is rehearsed; empty for the current revision. */
   readonly draft: string;
+  private stand: string[] = [];
   private timer: ReturnType<typeof setTimeout> | undefined;
 
   constructor(querystring: string) {
@@ -51,7 +52,10 @@ export class Rehearsing {
   /** The facts that are shown first: who and what, what is given, and what it turns on. */
   get shown(): string[] {
     const matters = this.begun ? (this.answer.value?.cases.matters ?? []) : [];
-    return [...new Set(['person.id', 'app.id', ...Object.keys(this.given), ...matters, ...(this.begun ? this.decided : [])])];
+    const wanted = new Set(['person.id', 'app.id', ...Object.keys(this.given), ...matters, ...(this.begun ? this.decided : [])]);
+    // What is shown stays where it is: nothing may move under the hands of somebody who types.
+    this.stand = [...this.stand.filter((name) => wanted.has(name)), ...[...wanted].filter((name) => !this.stand.includes(name))];
+    return this.stand;
   }
 
   /** The facts of the tests that decided it, as what is settled turns on them: another value may change it. */
