@@ -88,11 +88,11 @@ def test_a_path_of_the_tree_is_followed_to_an_end_that_opens_as_a_rehearsal(open
     heading = page.get_by_role("heading", level=1)
     expect(heading).to_contain_text("Ines Faro gets into Manifest after another proof if")
     drawn = page.get_by_role("region", name="The cases, drawn")
-    drawn.get_by_role("button", name="device passes crew-tablet?").press("Enter")
+    drawn.get_by_role("button", name="no device passes crew-tablet?").press("Enter")
     answer = page.get_by_label("Answer")
     expect(answer).to_contain_text("The attempt does not come from Hidden networks")
     expect(answer).to_contain_text("challenged or blocked are still possible")
-    drawn.get_by_role("button", name="challenged", exact=True).click()
+    drawn.get_by_role("button", name="yes challenged").click()
     expect(answer).to_contain_text("The device passes Crew tablet")
     answer.get_by_role("link", name="Rehearse this case").click()
     expect(heading).to_contain_text("Ines Faro may open Manifest after MFA")
@@ -470,3 +470,17 @@ def test_a_policy_is_written_by_keyboard_checked_published_and_taken_back(browse
     expect(page.get_by_role("row").filter(has_text="refused: lockout-risk")).to_have_count(1)
     page.get_by_role("button", name="Prove it whole").click()
     expect(page.get_by_role("heading", level=1)).to_contain_text("The audit trail is whole")
+
+
+def test_a_table_of_two_facts_is_shown_and_a_cell_opens(open_console: Open) -> None:
+    page = open_console("/rehearse?person.id=ines.faro&app.id=manifest")
+    page.get_by_text("A table of two facts").click()
+    page.get_by_label("Across", exact=True).select_option("device.owner")
+    page.get_by_label("Down", exact=True).select_option("network.anonymiser")
+    page.get_by_role("button", name="Show the table").click()
+    table = page.get_by_role("region", name="The table")
+    expect(table.get_by_role("row")).to_have_count(6)
+    assert axe_findings(page) == []
+    table.get_by_role("row").filter(has_text="tor").get_by_role("link").first.click()
+    expect(page.get_by_role("heading", level=1)).to_contain_text("Ines Faro may not open Manifest")
+    assert "network.anonymiser=tor" in page.url

@@ -23,6 +23,8 @@ import type {
   PolicyView,
   PublishResult,
   RehearseRequest,
+  Matrix,
+  MatrixRequest,
   Rehearsal,
   RehearsalList,
   RevisionList,
@@ -115,6 +117,7 @@ export const api = {
   restore: (number: number, why: string, accept_lockout_risk: string) =>
     call<PublishResult>('POST', '/api/v1/rulebook/restore', { number, why, accept_lockout_risk }),
   checkDraft: (draft: string, signal?: AbortSignal) => call<CheckResult>('POST', '/api/v1/rulebook/check', { draft }, signal),
+  matrix: (request: MatrixRequest, signal?: AbortSignal) => call<Matrix>('POST', '/api/v1/rehearse/matrix', request, signal),
   keptRehearsals: (draft: string, signal?: AbortSignal) =>
     call<RehearsalList>('GET', `/api/v1/rehearse/kept${draft ? `?draft=${encodeURIComponent(draft)}` : ''}`, undefined, signal),
   drafts: (signal?: AbortSignal) => call<DraftList>('GET', '/api/v1/drafts', undefined, signal),

@@ -10,13 +10,16 @@
   const LETTER = 7.3;
   const nodes = $derived(layout(tree));
   const rows = $derived(new Map(nodes.map((each) => [each.path, each.row])));
-  const x = (each: Placed) => 8 + each.depth * IN + (each.path ? 26 : 0);
+  const x = (each: Placed) => 8 + each.depth * IN;
+  // The answer that leads to it stands in front.
+  const answer = (each: Placed) => (!each.path ? '' : each.path.endsWith('y') ? 'yes' : 'no');
+  const before = (each: Placed) => (each.path ? 30 : 0);
   const y = (row: number) => 20 + row * ROW;
   const on = (each: Placed) => path.startsWith(each.path) || each.path.startsWith(path);
   const said = (each: Placed) => each.node.possible.join(' or ');
   const short = (text: string) => (text.length > 64 ? `${text.slice(0, 63)}…` : text);
   const text = (each: Placed) => (each.node.asks ? `${short(each.node.asks)}?` : said(each));
-  const width = (each: Placed) => text(each).length * LETTER + (each.node.asks ? 16 : 20 + each.node.possible.length * 16);
+  const width = (each: Placed) => before(each) + text(each).length * LETTER + (each.node.asks ? 16 : 20 + each.node.possible.length * 16);
   const wide = $derived(Math.max(...nodes.map((each) => x(each) + width(each))) + 8);
 
   function key(event: KeyboardEvent, each: Placed): void {
@@ -31,10 +34,8 @@
   <svg width={wide} height={nodes.length * ROW + 8} class="block" role="group" aria-label="The tree of questions">
     {#each nodes as each (each.path)}
       {#if each.path}
-        {@const left = x(each) - 26 - IN + 18}
         <g class={on(each) ? 'text-ink' : 'text-rule-strong'}>
-          <path d="M{left} {y(rows.get(each.path.slice(0, -1)) ?? 0) + 12} V{y(each.row)} H{x(each) - 28}" fill="none" stroke="currentColor" stroke-width={on(each) && path ? 2 : 1} />
-          <text x={x(each) - 4} y={y(each.row) + 4} text-anchor="end" class="fill-current text-fine">{each.path.endsWith('y') ? 'yes' : 'no'}</text>
+          <path d="M{x(each) - IN + 14} {y(rows.get(each.path.slice(0, -1)) ?? 0) + 12} V{y(each.row)} H{x(each)}" fill="none" stroke="currentColor" stroke-width={on(each) && path ? 2 : 1} />
         </g>
       {/if}
     {/each}
@@ -43,21 +44,18 @@
         role="button"
         tabindex="0"
         class="cursor-pointer {on(each) ? '' : 'opacity-45'}"
-        aria-label={each.node.asks ? `${each.node.asks}?` : said(each)}
         aria-pressed={each.path === path && path !== ''}
         onclick={() => follow(each.path)}
         onkeydown={(event) => key(event, each)}
       >
         <rect x={x(each)} y={y(each.row) - 12} width={width(each)} height="24" class="fill-paper {each.path === path && path ? 'stroke-ink' : 'stroke-rule'}" />
-        {#if each.node.asks}
-          <title>{each.node.asks}</title>
-          <text x={x(each) + 8} y={y(each.row) + 4} class="fill-ink font-mono text-fine">{text(each)}</text>
-        {:else}
+        {#if !each.node.asks}
           {#each each.node.possible as outcome, i (outcome)}
-            <svg x={x(each) + 8 + i * 16} y={y(each.row) - 6} width="12" height="12" class={outcome === 'allowed' ? 'text-allowed' : outcome === 'blocked' ? 'text-blocked' : 'text-challenged'}><Shape name={outcome} size={12} /></svg>
+            <svg x={x(each) + 8 + before(each) + i * 16} y={y(each.row) - 6} width="12" height="12" class={outcome === 'allowed' ? 'text-allowed' : outcome === 'blocked' ? 'text-blocked' : 'text-challenged'}><Shape name={outcome} size={12} /></svg>
           {/each}
-          <text x={x(each) + 12 + each.node.possible.length * 16} y={y(each.row) + 4} class="fill-ink text-small">{text(each)}</text>
         {/if}
+        {#if each.path}<text x={x(each) + 8} y={y(each.row) + 4} class="fill-muted text-fine">{`${answer(each)} `}</text>{/if}
+        <text x={x(each) + before(each) + (each.node.asks ? 8 : 12 + each.node.possible.length * 16)} y={y(each.row) + 4} class="fill-ink {each.node.asks ? 'font-mono text-fine' : 'text-small'}">{text(each)}</text>
       </g>
     {/each}
   </svg>

@@ -45,12 +45,13 @@
     {#if here && !here.asks}
       <p class="flex flex-wrap items-baseline gap-x-4">
         {#each here.possible as outcome (outcome)}<Mark value={outcome} />{/each}
-        {#if here.outstanding?.length}<span>after <span class="font-mono">{here.outstanding.join(', ')}</span></span>{/if}
-        {#if here.in_the_way?.length}<span>in the way: <span class="font-mono">{here.in_the_way.join(', ')}</span></span>{/if}
+        {#if here.outstanding?.length}<span>in one such case after <span class="font-mono">{here.outstanding.join(', ')}</span></span>{/if}
+        {#if here.in_the_way?.length}<span>in the way in one such case: <span class="font-mono">{here.in_the_way.join(', ')}</span></span>{/if}
       </p>
       {#each here.deciding ?? [] as rule (rule.policy + rule.rule)}
         <p><a href="#/rulebook/policy/{encodeURIComponent(rule.policy)}">{rule.policy}</a> <span class="text-muted">/ {rule.rule}</span></p>
       {/each}
+      {#if here.tell?.length}<p class="mt-1 text-fine text-muted">What that person would see</p>{/if}
       {#each here.tell ?? [] as tell, i (i)}<blockquote class="my-1 border-l-2 border-rule-strong pl-3">{tell.text}</blockquote>{/each}
       <p class="mt-2"><a class="action" href={rehearsal(here)}>Rehearse this case</a></p>
     {:else if here}

@@ -13,6 +13,7 @@
   import CasesBox from './CasesBox.svelte';
   import FactField from './FactField.svelte';
   import KeepBox from './KeepBox.svelte';
+  import MatrixBox from './MatrixBox.svelte';
   import StartHere from './StartHere.svelte';
   import { GROUPS, Rehearsing } from './rehearse.svelte';
 
@@ -127,6 +128,9 @@
         <KeepBox draft={rehearsing.draft} given={rehearsing.given} facts={rehearsing.facts.value} possible={answer.value.cases.possible} />
       {/if}
       {#if answer.value.cases.possible.length === 1}<Remedies remedies={answer.value.remedies} decision={answer.value.decision} />{/if}
+      {#if rehearsing.facts.value}
+        <MatrixBox facts={rehearsing.facts.value} given={rehearsing.given} draft={rehearsing.draft} matters={answer.value.cases.matters} />
+      {/if}
       <h2 class="mt-6 mb-2 border-t-2 border-ink pt-3 text-lead font-semibold">How it is decided</h2>
       <Policies trace={answer.value.trace} decision={answer.value.decision} />
     {:else}
