@@ -7,6 +7,7 @@ import re
 import shlex
 from collections.abc import Sequence
 from functools import partial
+from ipaddress import IPv4Address, IPv6Address
 from pathlib import Path
 
 import pytest
@@ -26,6 +27,7 @@ from caddrel.core.language.nodes import Item
 from caddrel.core.rulebook.model import Rulebook
 from caddrel.core.words.cases import cases_words, clauses
 from caddrel.core.words.pieces import plain
+from caddrel.service.tracing.cases import known_addresses
 from caddrel.wire.cases import AxisRequest, CaseNode, MatrixRequest
 
 PAGE = Path(__file__).parents[3] / "docs" / "rehearsing.md"
@@ -47,6 +49,8 @@ def _leaf(tree: Tree, rulebook: Rulebook, facts: Facts) -> Leaf:
 def test_for_every_person_and_app_the_sentence_is_true_of_cases_that_are_decided_one_by_one(kelpline: Live) -> None:
     rulebook, inventory = kelpline.data.rulebooks.need_current().rulebook, kelpline.data.inventories.current()
     rng = random.Random(7)
+    known = known_addresses(kelpline.data)
+    assert known is not None
     decided = 0
     for person in inventory.people.values():
         for app in rng.sample(list(inventory.apps), 3):
@@ -54,7 +58,7 @@ def test_for_every_person_and_app_the_sentence_is_true_of_cases_that_are_decided
                 {"person.id": person.id, "app.id": app}, rulebook.catalogue, rulebook.settings.assume, inventory,
                 Setting.REHEARSAL, kelpline.clock(), kelpline.data.addresses,
             )  # fmt: skip
-            answer = all_cases(rulebook, given, inventory)
+            answer = all_cases(rulebook, given, inventory, known=known)
             sentence = plain(cases_words(answer, rulebook, given, person.title))
             assert answer.exact
             assert re.match(r"[A-ZÅÆØÉÍÓ].*[^ ]\.$", sentence), sentence
@@ -65,6 +69,10 @@ def test_for_every_person_and_app_the_sentence_is_true_of_cases_that_are_decided
                 assert case is not None
                 decision = decide(rulebook, case)
                 decided += 1
+                # Country and the like of a known address are as the address data say.
+                address = case.values.get("network.ip")
+                record = known.look_up(address).facts if isinstance(address, IPv4Address | IPv6Address) else {}
+                assert all(case.values[name] == value for name, value in record.items() if name in case.values)
                 assert decision.outcome in answer.possible
                 assert decision.outcome in _leaf(answer.tree, rulebook, case).possible
                 # The first clause whose conditions hold tells what comes of it.

@@ -15,7 +15,7 @@ from typing import Any
 from caddrel.core.cases.diagrams import Diagrams, TooLong
 from caddrel.core.cases.encoding import NOWHERE, OUTCOMES, RESULTS, Encoded, Encoder, tellings
 from caddrel.core.cases.reads import reads
-from caddrel.core.cases.space import Space
+from caddrel.core.cases.space import KnownAddresses, Space
 from caddrel.core.cases.tree import Fork, Leaf, Question, Tree, TreeMaker
 from caddrel.core.decide.compiled.evaluator import CompiledRulebook
 from caddrel.core.decide.decision import Decision, RuleRef
@@ -79,6 +79,7 @@ def all_cases(
     given: Facts,
     inventory: Inventory | None = None,
     late: Callable[[], bool] = lambda: False,
+    known: KnownAddresses | None = None,
 ) -> Answer:
     """Return what can come of an attempt whose facts are completed and partly open.
 
@@ -90,6 +91,8 @@ def all_cases(
         What an open person, device or app can be; None when none is at hand.
     late
         Tells that time has run out.
+    known
+        What is known about addresses; None when nothing is.
 
     Raises
     ------
@@ -99,7 +102,7 @@ def all_cases(
     given = given.changed(dict(given.values), dict(given.origins), given.coordinates)
     diagrams = Diagrams(RESULTS, late)
     read = reads(rulebook)
-    space = Space(rulebook, given, inventory, read, diagrams)
+    space = Space(rulebook, given, inventory, read, diagrams, known)
     encoder = Encoder(rulebook, space, read, diagrams)
     space.narrow(tellings(rulebook, read, encoder))
     try:

@@ -21,7 +21,7 @@ from caddrel.core.cases.values import OTHER, addresses, classes, moments, values
 from caddrel.core.decide.requirements import YIELDS
 from caddrel.core.diagnostics import Diagnostic, shorten
 from caddrel.core.facts.attempts import AttemptRefused
-from caddrel.core.facts.facts import Facts, Origin
+from caddrel.core.facts.facts import AddressData, Facts, Origin
 from caddrel.core.facts.types import Address, FactType, PartlyKnown, Signals, Value
 from caddrel.core.facts.values import to_json
 from caddrel.core.inventory.completion import ages_of, attributes_of
@@ -32,6 +32,10 @@ STANDING = ("device.listed", "device.owner", "device.managed", "device.vetted")
 SETS = (FactType.NAMES, FactType.METHODS)
 # Outside policies: taken as right and no where nobody says otherwise.
 SETTLED: Mapping[str, Value] = {"auth.credentials": "right", "auth.locked_out": False}
+# What address data tell of an address.
+_OF_ADDRESS = ("network.country", "network.city", "network.asn", "network.anonymiser")
+# So many spans of an address list are looked at.
+_MOST_SPANS = 4_000
 _NOUNS = {"person": "people", "device": "devices", "app": "apps"}
 Way = tuple[Any, ...]
 _NONE = object()
@@ -44,6 +48,25 @@ class Variable:
     number: int
     facts: tuple[str, ...]
     values: list[Mapping[str, Any]]
+
+
+@dataclass(frozen=True, slots=True)
+class KnownAddresses:
+    """What is known about addresses, for who chooses among them.
+
+    Attributes
+    ----------
+    look_up
+        Tells what is known about one.
+    edges
+        The first address of each network that is known, and the first behind it.
+    whole
+        False when those are not all.
+    """
+
+    look_up: AddressData
+    edges: Sequence[Address] = ()
+    whole: bool = True
 
 
 class ContradictoryFacts(AttemptRefused):
@@ -67,6 +90,7 @@ class Space:
     inventory: Inventory | None
     read: Reads
     diagrams: Diagrams
+    known: KnownAddresses | None = None
     exact: bool = True
     open: list[str] = field(default_factory=list)
     variables: list[Variable] = field(default_factory=list)
@@ -92,8 +116,9 @@ class Space:
             self._object(kind)
         self._moment()
         self._device_standing()
+        self._address()
         for name in self.open:
-            if name not in ("auth.methods", "time.at"):
+            if name not in ("auth.methods", "time.at", "network.ip"):
                 self._variable(name)
         self._open_methods()
         for name in sorted(self.read.lists):
@@ -243,6 +268,38 @@ class Space:
         told = {tuple(each[name] for name in read): each for each in reversed(fits)}
         self._standing = self._add(read, [{name: each[name] for name in STANDING} for each in told.values()])
 
+    # The address, and what is known about it.
+
+    def _address(self) -> None:
+        """Make the variable of an open address: where it is known, country and the like are as the data say."""
+        if "network.ip" not in self.open:
+            return
+        # What is assumed of an address is so only where nothing is known about it.
+        assumed = {name for name in _OF_ADDRESS if self.given.origins.get(name) is Origin.ASSUMED}
+        tied = [name for name in _OF_ADDRESS if name in self.open or name in assumed]
+        fixed = {n: self.given.values[n] for n in _OF_ADDRESS if n in self.given.values and n not in assumed}
+        found: list[Mapping[str, Any]] = []
+        for address in self._addresses():
+            record = self.known.look_up(address).facts if self.known is not None else {}
+            if all(record.get(name, value) == value for name, value in fixed.items()):
+                found.append({"network.ip": address} | {name: record[name] for name in tied if name in record})
+        if not found:
+            raise _no_such("address", fixed)
+        self._plain["network.ip"] = self._add(["network.ip", *(tied if self.known is not None else ())], found)
+
+    def _addresses(self) -> list[Address]:
+        single = [value for _, value in self.read.asked.get("network.ip", []) if isinstance(value, Address)]
+        found = list(addresses(self.read.networks, single))
+        for each in sorted(self.read.lists):
+            kept = self.given.lists.get(each)
+            if kept is not None:
+                found.extend(kept.edges(_MOST_SPANS))
+                self.exact = self.exact and len(kept) <= _MOST_SPANS
+        if self.known is not None:
+            found.extend(self.known.edges)
+            self.exact = self.exact and self.known.whole
+        return list(dict.fromkeys(found))
+
     # Facts by themselves.
 
     def _variable(self, name: str) -> None:
@@ -276,25 +333,18 @@ class Space:
         asked = self.read.asked.get(name, [])
         if name == "auth.age":
             asked = [*asked, *((None, limit) for limit in limits_of(self.read))]  # type: ignore[list-item]
-        if spec.type is not FactType.ADDRESS:
-            return values_of(spec, asked)
-        single = [value for _, value in asked if isinstance(value, Address)]
-        spans: list[Any] = []
-        for each in sorted(self.read.lists):
-            kept = self.given.lists.get(each)
-            if kept is not None:
-                spans.extend(kept.edges(4_000))
-                self.exact = self.exact and len(kept) <= 4_000
-        return list(dict.fromkeys([*addresses(self.read.networks, single), *spans]))
+        return values_of(spec, asked)
 
     def narrow(self, tests: Mapping[str, Sequence[Callable[[Any], bool]]]) -> None:
         """Keep of each fact's values one for every way in which the tests of it come out."""
         for name, variable in self._plain.items():
             if name == "time.at":
                 continue
-            kept = classes((each[name] for each in variable.values), tests.get(name, ()))
-            variable.values = [{name: value} for value, _ in kept]
-            self.diagrams.resize(variable.number, len(kept))
+            told: list[Callable[[Mapping[str, Any]], Any]] = [
+                partial(_answer, each, test) for each in variable.facts for test in tests.get(each, ())
+            ]
+            variable.values = [value for value, _ in classes(variable.values, told)]
+            self.diagrams.resize(variable.number, len(variable.values))
 
     def _member(self, name: str, id: str) -> None:
         value = self.given.values.get(name)
@@ -316,13 +366,13 @@ class Space:
     def fact(self, name: str, holds: Callable[[Any], bool]) -> int:
         """Return where a fact that is no set has a value for which something holds."""
         value = self.given.values.get(name)
-        if value is not None:
+        variable = self._together(name)
+        assumed = self.given.origins.get(name) is Origin.ASSUMED and variable is not None
+        if value is not None and not assumed:
             return TRUE if holds(value) else FALSE
-        own = self._own(name, holds)
-        together = self._together(name)
-        if together is None:
+        own = self._own(name, holds) if value is None else TRUE if holds(value) else FALSE
+        if variable is None:
             return own
-        variable = together
         return self.diagrams.node(
             variable.number,
             [(TRUE if holds(each[name]) else FALSE) if name in each else own for each in variable.values],
@@ -341,8 +391,11 @@ class Space:
         found = self._objects.get(name.partition(".")[0])
         if found is not None and name in found.facts:
             return found
-        time = self._plain.get("time.at")
-        return time if time is not None and name in time.facts and name != "time.at" else None
+        for of in ("time.at", "network.ip"):
+            variable = self._plain.get(of)
+            if variable is not None and name in variable.facts and name != of:
+                return variable
+        return None
 
     def member(self, name: str, id: str) -> int:
         """Return where a set holds an id."""
@@ -418,6 +471,10 @@ class Space:
         hanging: set[str] = {f"{name.partition('.')[0]}.id"} if variable in self._objects.values() else set()
         if name.endswith(".id"):
             hanging |= set(variable.facts)
+        if name in _OF_ADDRESS and "network.ip" in variable.facts:
+            hanging = {"network.ip"}
+        if name == "network.ip":
+            hanging = set(variable.facts)
         if name == "device.listed" or (name == "time.at" and name in variable.facts):
             hanging |= set(variable.facts) | set(STANDING)
         found = []
@@ -490,6 +547,10 @@ _STANDINGS = [
     *(_standing(True, *each) for each in product(("company", "personal"), (True, False), (True, False))),
     _standing(False, "unlisted", False, False),
 ]
+
+
+def _answer(name: str, test: Callable[[Any], bool], value: Mapping[str, Any]) -> bool | None:
+    return test(value[name]) if name in value else None
 
 
 def _age(device: Entry, name: str, at: datetime) -> Value | None:

@@ -214,9 +214,9 @@ def _days(
         yield from (at + i * _DAY for i in (-1, 0, 1) if start - _DAY <= at + i * _DAY <= end + _DAY)
 
 
-def classes(values: Iterable[Any], tests: Sequence[Callable[[Any], bool]]) -> list[tuple[Any, tuple[bool, ...]]]:
+def classes(values: Iterable[Any], tests: Sequence[Callable[[Any], Any]]) -> list[tuple[Any, tuple[Any, ...]]]:
     """Return of the values one for every way in which tests come out, with that way."""
-    found: dict[tuple[bool, ...], Any] = {}
+    found: dict[tuple[Any, ...], Any] = {}
     for value in values:
         found.setdefault(tuple(test(value) for test in tests), value)
     return [(value, way) for way, value in found.items()]

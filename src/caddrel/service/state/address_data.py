@@ -5,7 +5,9 @@ The files are opened once and read in memory-mapped form; several are asked in t
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Iterator, Mapping
+from ipaddress import IPv4Address, IPv6Address
+from itertools import islice
 from pathlib import Path
 from typing import Any
 
@@ -13,7 +15,7 @@ import maxminddb
 
 from caddrel.core.facts.catalogue import FACTS
 from caddrel.core.facts.facts import AddressRecord
-from caddrel.core.facts.types import Address
+from caddrel.core.facts.types import Address, Network
 from caddrel.core.facts.values import LONGEST_TEXT, read_told
 
 MOST_REMEMBERED = 50_000
@@ -54,6 +56,7 @@ class AddressData:
         self.paths = list(paths)
         self._readers = [_open(path) for path in self.paths]
         self._known: dict[Address, AddressRecord] = {}
+        self._edges: tuple[int, list[Address], bool] | None = None
 
     @property
     def count(self) -> int:
@@ -89,10 +92,33 @@ class AddressData:
                 strange[name] = found.pop(name)
         return AddressRecord(found, coordinates, strange)
 
+    def edges(self, most: int) -> tuple[list[Address], bool]:
+        """Return the first address of every network in the files and the first behind it, and whether that is all.
+
+        Parameters
+        ----------
+        most
+            Of so many networks at most.
+        """
+        if self._edges is None or self._edges[0] != most:
+            networks = (network for reader in self._readers for network, _ in reader)
+            found = list(islice(networks, most + 1))
+            edges = (edge for network in found[:most] for edge in _edges(network))
+            self._edges = most, list(dict.fromkeys(edges)), len(found) <= most
+        return self._edges[1], self._edges[2]
+
     def close(self) -> None:
         """Close the files."""
         for reader in self._readers:
             reader.close()
+
+
+def _edges(network: Network) -> Iterator[Address]:
+    for number in (int(network.network_address), int(network.broadcast_address) + 1):
+        # Files of both families hold IPv4 networks among the IPv6 ones.
+        small = network.version == 4 or number < 1 << 32
+        if number < 1 << network.max_prefixlen:
+            yield IPv4Address(number) if small else IPv6Address(number)
 
 
 def _open(path: Path) -> maxminddb.Reader:

@@ -8,6 +8,7 @@ from __future__ import annotations
 import time
 
 from caddrel.core.cases.answer import Answer, all_cases
+from caddrel.core.cases.space import KnownAddresses
 from caddrel.core.cases.tree import Fork, Leaf, Tree
 from caddrel.core.decide.compiled.evaluator import CompiledRulebook
 from caddrel.core.facts.facts import Facts
@@ -19,11 +20,14 @@ from caddrel.core.rulebook.model import Rulebook
 from caddrel.core.words.cases import cases_words, question_words
 from caddrel.core.words.pieces import Sentence, capital, say
 from caddrel.service.rulebooks.view import pieces
+from caddrel.service.state.context import State
 from caddrel.service.tracing.views import decision_view
 from caddrel.wire import cases as wire
 
 # Seconds; what is found until then is told, and that other outcomes are not excluded.
 LONGEST = 2.0
+# Of so many networks of the address data; of larger data the answer says that others are not excluded.
+MOST_NETWORKS = 4_000
 
 
 def open_cases(
@@ -34,6 +38,7 @@ def open_cases(
     person: str,
     door: Sentence,
     certain: bool,
+    known: KnownAddresses | None,
 ) -> wire.OpenCases:
     """Return what can come of an attempt whose facts are completed.
 
@@ -48,7 +53,7 @@ def open_cases(
         When no case has the facts that were given.
     """
     until = time.monotonic() + LONGEST
-    answer = all_cases(rulebook, facts, inventory, lambda: time.monotonic() > until)
+    answer = all_cases(rulebook, facts, inventory, lambda: time.monotonic() > until, known)
     # What is settled and certain has a better sentence, which says why.
     said = cases_words(answer, rulebook, facts, person) if answer.matters or not certain else door
     return wire.OpenCases(
@@ -61,6 +66,14 @@ def open_cases(
         {outcome: _json(witness.facts, list(witness.facts.values)) for outcome, witness in answer.witnesses.items()},
         _node(answer, answer.tree, rulebook, compiled),
     )
+
+
+def known_addresses(state: State) -> KnownAddresses | None:
+    """Return what is known about addresses, None when no data are loaded."""
+    if state.addresses is None or not state.addresses.count:
+        return None
+    edges, whole = state.addresses.edges(MOST_NETWORKS)
+    return KnownAddresses(state.addresses, edges, whole)
 
 
 def _json(facts: Facts, names: list[str]) -> dict[str, object]:

@@ -19,6 +19,7 @@ from caddrel.core.inventory.index import Inventory
 from caddrel.core.rulebook.model import Rulebook
 from caddrel.service.problems import ServiceError
 from caddrel.service.state.context import State
+from caddrel.service.tracing.cases import known_addresses
 from caddrel.service.tracing.rehearse import completed, rulebook_for
 from caddrel.wire import cases as wire
 from caddrel.wire.decisions import RehearseRequest
@@ -67,7 +68,7 @@ def _cell(state: State, rulebook: Rulebook, inventory: Inventory, given: dict[st
     mine = min(until, time.monotonic() + LONGEST_CELL)
     try:
         facts = completed(state, rulebook, inventory, RehearseRequest(given=given))
-        found = all_cases(rulebook, facts, inventory, lambda: time.monotonic() > mine)
+        found = all_cases(rulebook, facts, inventory, lambda: time.monotonic() > mine, known_addresses(state))
     except AttemptRefused as refused:
         return wire.Cell([], True, refused.problems[0].message)
     return wire.Cell(list(found.possible), found.exact)

@@ -21,7 +21,7 @@ from caddrel.service.signins.signal_history import notice_now
 from caddrel.service.state.context import State
 from caddrel.service.state.data_folder import DataFolder
 from caddrel.service.state.titles import _title, titled
-from caddrel.service.tracing.cases import open_cases
+from caddrel.service.tracing.cases import known_addresses, open_cases
 from caddrel.service.tracing.remedies import remedies_of
 from caddrel.service.tracing.views import decision_view, trace_view
 from caddrel.wire import decisions as wire
@@ -56,7 +56,9 @@ def rehearse(state: State, request: wire.RehearseRequest) -> Rehearsal:
     explained = explain(named, facts, number)
     person = _title(inventory, "people", facts.values.get("person.id"))
     door = decision_words(explained, person)
-    cases = open_cases(named, compiled, facts, inventory, person, door, explained.decision.certain)
+    cases = open_cases(
+        named, compiled, facts, inventory, person, door, explained.decision.certain, known_addresses(state)
+    )
     return Rehearsal(
         pieces(door),
         decision_view(explained.decision),
