@@ -28,6 +28,8 @@ from caddrel.core.facts.facts import Facts, Origin
 from caddrel.core.facts.types import FactType, Signals
 from caddrel.core.facts.values import read_written
 from caddrel.core.inventory.completion import complete
+from caddrel.core.inventory.index import Inventory
+from caddrel.core.inventory.reader import read_inventory
 from caddrel.core.language.nodes import Item
 from caddrel.core.rulebook.model import Rulebook
 from caddrel.core.rulebook.read.rulebook import read_rulebook
@@ -196,3 +198,61 @@ def test_what_is_possible_and_what_matters_is_what_plain_enumeration_finds(text:
                         if outcomes.get(other, outcome) != outcome:
                             matters.add(name)
     assert matters & set(answer.facts) == set(answer.matters)
+
+
+def _inventory(rng: random.Random) -> Inventory:
+    """Return a small inventory, of whose objects any fact may be missing."""
+
+    def some(letter: str, count: int, more: dict[str, list[Any]]) -> list[dict[str, Any]]:
+        found: list[dict[str, Any]] = []
+        for i in range(count):
+            each: dict[str, Any] = {"id": f"{letter}{i}" if rng.random() < 0.7 else ["a", "b", "one", "gate"][i]}
+            each |= {name: rng.choice(words) for name, words in more.items() if rng.random() < 0.7}
+            if each["id"] not in [other["id"] for other in found]:
+                found.append(each)
+        return found
+
+    yes_no: list[Any] = [True, False]
+    people: dict[str, list[Any]] = {
+        "kind": ["employee", "guest"],
+        "groups": [["a"], ["b"], []],
+        "factors": [["password"], ["passkey"]],
+    }
+    devices = {"owner": ["company", "personal"], "platform": ["ios", "linux"], "managed": yes_no, "encrypted": yes_no}
+    document = {"people": some("p", 4, people), "devices": some("d", 4, devices), "groups": [{"id": "a"}, {"id": "b"}]}
+    found, problems = read_inventory({**document, "apps": some("x", 3, {"labels": [["a"], ["b"]]})})
+    assert not problems, problems
+    return found
+
+
+@given(rulebooks(), attempts(), st.integers(0, 1 << 30))
+@slow
+def test_with_an_inventory_cases_have_objects_of_it_as_they_are(text: str, attempt: dict[str, Any], seed: int) -> None:
+    rng = random.Random(seed)
+    inventory = _inventory(rng)
+    rulebook = read_rulebook(Source("r", text)).or_raise()
+    told, _ = read_told_facts(attempt, rulebook.catalogue)
+    facts = complete(told, rulebook.catalogue, rulebook.settings.assume, inventory)
+    try:
+        answer = all_cases(rulebook, facts, inventory)
+    except ContradictoryFacts:
+        return
+    for _ in range(20):
+        case = answer.any_case(rng.random) if answer.exact else None
+        if case is None:
+            return
+        _is_true_of(answer, rulebook, case)
+        ids = {
+            f"{kind}.id": case.values[f"{kind}.id"]
+            for kind in ("person", "app", "device")
+            if f"{kind}.id" in answer.facts
+        }
+        at = {"time.at": case.values["time.at"]} if "time.at" in case.values else {}
+        whole = complete({**ids, **at}, rulebook.catalogue, {}, inventory)
+        for name, value in whole.values.items():
+            if name in answer.facts and whole.origins[name] is Origin.INVENTORY and name not in told:
+                assert case.values[name] == value, name
+        if "person.id" in ids:
+            assert ids["person.id"] in inventory.people
+        standing = {name: case.values[name] for name in STANDING if name in case.values}
+        assert any(all(each[n] == v for n, v in standing.items()) for each in spaces._STANDINGS), standing

@@ -153,6 +153,9 @@ class Space:
             facts = self._facts_of(kind, entry)
             if any(facts.get(name, value) != value for name, value in told.items()):
                 continue
+            # What it says nothing of is as it was given: that, too, has to fit whose device it is.
+            if kind == "device" and not _fit({n: v for n, v in {**told, **facts}.items() if n in STANDING}):
+                continue
             way = (entry.id if entry.id in asked else None, *(facts.get(name) for name in wanted))
             if way not in found:
                 found[way] = {id: entry.id} | {name: facts[name] for name in wanted if name in facts}
@@ -333,6 +336,9 @@ class Space:
         asked = self.read.asked.get(name, [])
         if name == "auth.age":
             asked = [*asked, *((None, limit) for limit in limits_of(self.read))]  # type: ignore[list-item]
+        if name == "device.owner" and "device" in self._objects:
+            # Of a device that the inventory has and says nothing of: it is listed, so not unlisted.
+            return ["company", "personal"]
         return values_of(spec, asked)
 
     def narrow(self, tests: Mapping[str, Sequence[Callable[[Any], bool]]]) -> None:
