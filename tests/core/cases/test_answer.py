@@ -42,8 +42,13 @@ slow = settings(
 
 def _read(text: str, attempt: dict[str, Any]) -> tuple[Rulebook, Facts]:
     rulebook = read_rulebook(Source("r", text)).or_raise()
-    told, _ = read_told_facts(attempt, rulebook.catalogue)
-    return rulebook, complete(told, rulebook.catalogue, rulebook.settings.assume)
+    return rulebook, complete(_understood(rulebook, attempt), rulebook.catalogue, rulebook.settings.assume)
+
+
+def _understood(rulebook: Rulebook, attempt: dict[str, Any]) -> dict[str, Any]:
+    """Return the facts of an attempt without what is on no list: a rehearsal is refused with that."""
+    told, strange = read_told_facts(attempt, rulebook.catalogue)
+    return {name: value for name, value in told.items() if name not in strange}
 
 
 # Beside what rulebooks speak of, what lies between, and what nobody thought of.
@@ -231,7 +236,7 @@ def test_with_an_inventory_cases_have_objects_of_it_as_they_are(text: str, attem
     rng = random.Random(seed)
     inventory = _inventory(rng)
     rulebook = read_rulebook(Source("r", text)).or_raise()
-    told, _ = read_told_facts(attempt, rulebook.catalogue)
+    told = _understood(rulebook, attempt)
     facts = complete(told, rulebook.catalogue, rulebook.settings.assume, inventory)
     try:
         answer = all_cases(rulebook, facts, inventory)

@@ -11,7 +11,8 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Iterator, Sequence
 
 FALSE, TRUE = 0, 1
-_MOST_NODES = 150_000
+# Nodes and what is remembered of combining them: about a hundred megabytes.
+_MOST_KEPT = 500_000
 _LOOK_EVERY = 2_000
 
 
@@ -46,7 +47,8 @@ class Diagrams:
 
     def late(self) -> bool:
         """Tell whether time or room has run out, without giving up."""
-        return len(self._variable) > _MOST_NODES or self._late()
+        kept = len(self._variable) + len(self._chosen) + len(self._settled) + len(self._differing)
+        return kept > _MOST_KEPT or self._late()
 
     def go_on(self) -> None:
         """Give up no more from here on: who goes on looks at the time by itself."""

@@ -39,6 +39,8 @@ class Reads:
         Moments that time is compared with.
     items
         The requirement items.
+    order
+        Where each fact is first tested: what is asked together is near together in it.
     """
 
     facts: set[str] = field(default_factory=set)
@@ -48,6 +50,7 @@ class Reads:
     schedules: dict[str, Schedule] = field(default_factory=dict)
     limits: set[datetime] = field(default_factory=set)
     items: set[Item] = field(default_factory=set)
+    order: dict[str, int] = field(default_factory=dict)
     _places: set[str] = field(default_factory=set)
     _standards: set[str] = field(default_factory=set)
 
@@ -75,6 +78,7 @@ class Reads:
 
     def _fact(self, rulebook: Rulebook, test: FactTest) -> None:
         self.facts.add(test.fact)
+        self.order.setdefault(test.fact, len(self.order))
         row = OPERATORS[test.op]
         asked = self.asked.setdefault(test.fact, [])
         asked.extend((row.positive or test.op, operand.value) for operand in test.operands)

@@ -47,7 +47,7 @@ class Variable:
 
     number: int
     facts: tuple[str, ...]
-    values: list[Mapping[str, Any]]
+    values: list[Mapping[Any, Any]]
 
 
 @dataclass(frozen=True, slots=True)
@@ -117,7 +117,8 @@ class Space:
         self._moment()
         self._device_standing()
         self._address()
-        for name in self.open:
+        # In the order in which they are tested: diagrams are smallest where neighbours belong together.
+        for name in sorted(self.open, key=lambda name: self.read.order.get(name, len(self.read.order))):
             if name not in ("auth.methods", "time.at", "network.ip"):
                 self._variable(name)
         self._open_methods()
@@ -125,7 +126,7 @@ class Space:
             if self._is_open_list(name):
                 self._lists[name] = self._add((f"list {name}",), [{f"list {name}": True}, {f"list {name}": False}])
 
-    def _add(self, facts: Iterable[str], values: Sequence[Mapping[str, Any]]) -> Variable:
+    def _add(self, facts: Iterable[str], values: Sequence[Mapping[Any, Any]]) -> Variable:
         made = Variable(self.diagrams.variable(len(values)), tuple(facts), list(values))
         self.variables.append(made)
         return made
@@ -357,7 +358,7 @@ class Space:
         if isinstance(value, PartlyKnown) and id not in value.open:
             return
         if (name, id) not in self._members:
-            self._members[name, id] = self._add([name], [{(name, id): False}, {(name, id): True}])  # type: ignore[dict-item]
+            self._members[name, id] = self._add([name], [{(name, id): False}, {(name, id): True}])
 
     def _open_methods(self) -> None:
         if "auth.methods" not in self.open:
@@ -365,7 +366,7 @@ class Space:
         limits = limits_of(self.read)
         ages: list[float | None] = [None, *limits, (limits[-1] if limits else 0) + 1]
         for method in methods_of(self.rulebook, self.read):
-            self._methods[method] = self._add(["auth.methods"], [{("auth.methods", method): age} for age in ages])  # type: ignore[dict-item]
+            self._methods[method] = self._add(["auth.methods"], [{("auth.methods", method): age} for age in ages])
 
     # Tests as functions.
 
@@ -464,10 +465,10 @@ class Space:
         yield from self._methods
 
     def singles(self) -> Iterator[tuple[str, Value]]:
-        """Yield facts of few words with each of their values, where none of them is merely one of many others."""
+        """Yield facts of few words with each of their values, where each is told apart: none stands for others too."""
         for name, variable in self._plain.items():
             spec = self.rulebook.catalogue[name]
-            if spec.type in (FactType.WORD, FactType.LEVEL) and len(variable.values) <= len(spec.words) <= 12:
+            if spec.type in (FactType.WORD, FactType.LEVEL) and len(variable.values) == len(spec.words) <= 12:
                 yield from ((name, each[name]) for each in variable.values)
         if self._standing is not None and "device.owner" in self.open:
             yield from (("device.owner", word) for word in ("company", "personal", "unlisted"))
@@ -489,7 +490,9 @@ class Space:
             for j, other in numbered[i + 1 :]:
                 if one.get(name, _NONE) == other.get(name, _NONE) and name in variable.values[i]:
                     continue
-                differing = {n for n in {*one, *other} if one.get(n, _NONE) != other.get(n, _NONE)}
+                # A member of a set, or a method, is named with its fact.
+                keys = [key for key in {*one, *other} if one.get(key, _NONE) != other.get(key, _NONE)]
+                differing = {key[0] if isinstance(key, tuple) else key for key in keys}
                 free = hanging
                 if name == "device.owner" and "unlisted" in (one.get(name), other.get(name)):
                     free = hanging | set(STANDING)

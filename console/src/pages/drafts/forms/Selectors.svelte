@@ -42,10 +42,12 @@
   /** Enter takes what is chosen; while the search is under way, what it finds; of nothing found, what was typed. */
   function key(event: KeyboardEvent): void {
     if (event.key === 'Escape' && open) event.stopPropagation();
-    if (event.key !== 'Enter' || (open && items.length && !found.busy)) return;
+    if (event.key !== 'Enter') return;
+    const chosen = event.currentTarget instanceof Element && event.currentTarget.getAttribute('aria-activedescendant');
+    if (open && items.length && !found.busy && chosen) return;
     event.preventDefault();
     entered = found.busy;
-    if (!entered) add(text.trim());
+    if (!entered) add((open && items[0]?.selector) || text.trim());
   }
   const put = (at: number, entry: Entry | null) => set(entry === null ? entries.filter((_, i) => i !== at) : entries.map((each, i) => (i === at ? entry : each)));
 </script>
