@@ -15,8 +15,9 @@ from caddrel.core.cases import space as spaces
 from caddrel.core.cases.answer import Answer, Witness, all_cases
 from caddrel.core.cases.diagrams import Diagrams
 from caddrel.core.cases.encoding import RESULTS, Encoder, tellings
+from caddrel.core.cases.ownership import STANDING, STANDINGS, ContradictoryFacts
 from caddrel.core.cases.reads import reads
-from caddrel.core.cases.space import STANDING, ContradictoryFacts, Space
+from caddrel.core.cases.space import Space
 from caddrel.core.cases.tree import Fork, Leaf, Tree
 from caddrel.core.decide.interpreter.interpreter import decide
 from caddrel.core.decide.interpreter.judge import Judge
@@ -36,7 +37,7 @@ from caddrel.core.rulebook.read.rulebook import read_rulebook
 from caddrel.core.rulebook.source import Source
 
 slow = settings(
-    max_examples=60, suppress_health_check=[HealthCheck.too_slow, HealthCheck.filter_too_much], deadline=None
+    max_examples=25, suppress_health_check=[HealthCheck.too_slow, HealthCheck.filter_too_much], deadline=None
 )
 
 
@@ -94,7 +95,7 @@ def _any_case(rulebook: Rulebook, given: Facts, open_: tuple[str, ...], rng: ran
             values[name] = read_written(spec, rng.choice(usual))
     told = {n: v for n, v in given.values.items() if n in STANDING}
     if any(name in open_ for name in STANDING):
-        fits = [each for each in spaces._STANDINGS if all(each[n] == v for n, v in told.items())]
+        fits = [each for each in STANDINGS if all(each[n] == v for n, v in told.items())]
         values |= {name: value for name, value in rng.choice(fits).items() if name in open_}
     settled = {name: value for name, value in spaces.SETTLED.items() if name not in given.values}
     whole = {**given.values, **settled, **values}
@@ -260,4 +261,4 @@ def test_with_an_inventory_cases_have_objects_of_it_as_they_are(text: str, attem
         if "person.id" in ids:
             assert ids["person.id"] in inventory.people
         standing = {name: case.values[name] for name in STANDING if name in case.values}
-        assert any(all(each[n] == v for n, v in standing.items()) for each in spaces._STANDINGS), standing
+        assert any(all(each[n] == v for n, v in standing.items()) for each in STANDINGS), standing

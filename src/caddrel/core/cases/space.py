@@ -12,23 +12,19 @@ from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import datetime, timedelta
 from functools import partial
-from itertools import combinations, product
 from typing import Any
 
 from caddrel.core.cases.diagrams import FALSE, TRUE, Diagrams
+from caddrel.core.cases.ownership import STANDING, STANDINGS, contradiction, fits_standing, no_such
 from caddrel.core.cases.reads import Reads, limits_of, methods_of, operands
 from caddrel.core.cases.values import OTHER, addresses, classes, moments, values_of
 from caddrel.core.decide.requirements import YIELDS
-from caddrel.core.diagnostics import Diagnostic, shorten
-from caddrel.core.facts.attempts import AttemptRefused
 from caddrel.core.facts.facts import AddressData, Facts, Origin
 from caddrel.core.facts.types import Address, FactType, PartlyKnown, Signals, Value
-from caddrel.core.facts.values import to_json
 from caddrel.core.inventory.completion import ages_of, attributes_of
 from caddrel.core.inventory.index import Entry, Inventory
 from caddrel.core.rulebook.model import Rulebook
 
-STANDING = ("device.listed", "device.owner", "device.managed", "device.vetted")
 SETS = (FactType.NAMES, FactType.METHODS)
 # Outside policies: taken as right and no where nobody says otherwise.
 SETTLED: Mapping[str, Value] = {"auth.credentials": "right", "auth.locked_out": False}
@@ -67,10 +63,6 @@ class KnownAddresses:
     look_up: AddressData
     edges: Sequence[Address] = ()
     whole: bool = True
-
-
-class ContradictoryFacts(AttemptRefused):
-    """Facts were given that no case can have."""
 
 
 @dataclass(slots=True)
@@ -155,7 +147,7 @@ class Space:
             if any(facts.get(name, value) != value for name, value in told.items()):
                 continue
             # What it says nothing of is as it was given: that, too, has to fit whose device it is.
-            if kind == "device" and not _fit({n: v for n, v in {**told, **facts}.items() if n in STANDING}):
+            if kind == "device" and not fits_standing({n: v for n, v in {**told, **facts}.items() if n in STANDING}):
                 continue
             way = (entry.id if entry.id in asked else None, *(facts.get(name) for name in wanted))
             if way not in found:
@@ -174,7 +166,7 @@ class Space:
                 {**none, id: each} for each in sorted(asked - set(getattr(inventory, _NOUNS[kind]))) if none in values
             )
         if not values:
-            raise _no_such(kind, told)
+            raise no_such(kind, told)
         self._objects[kind] = self._add([id, *wanted], values)
         if id not in self.open:
             self.open = sorted([*self.open, id])
@@ -259,14 +251,14 @@ class Space:
 
     def _check_standing(self) -> None:
         told = {name: self.given.values[name] for name in STANDING if name in self.given.values}
-        if not _fit(told):
-            raise _contradiction(told, self.given.origins)
+        if not fits_standing(told):
+            raise contradiction(told, self.given.origins)
 
     def _device_standing(self) -> None:
         if "device" in self._objects or not any(name in self.open for name in STANDING):
             return
         values = self.given.values
-        fits = [each for each in _STANDINGS if all(values.get(name, each[name]) == each[name] for name in STANDING)]
+        fits = [each for each in STANDINGS if all(values.get(name, each[name]) == each[name] for name in STANDING)]
         read = tuple(name for name in STANDING if name in self.open)
         # What nobody reads beside those is left open, as far as it makes no difference to them.
         told = {tuple(each[name] for name in read): each for each in reversed(fits)}
@@ -288,7 +280,7 @@ class Space:
             if all(record.get(name, value) == value for name, value in fixed.items()):
                 found.append({"network.ip": address} | {name: record[name] for name in tied if name in record})
         if not found:
-            raise _no_such("address", fixed)
+            raise no_such("address", fixed)
         self._plain["network.ip"] = self._add(["network.ip", *(tied if self.known is not None else ())], found)
 
     def _addresses(self) -> list[Address]:
@@ -547,17 +539,6 @@ class _All:
         return True
 
 
-def _standing(listed: bool, owner: str, managed: bool, vetted: bool) -> dict[str, Value]:
-    return dict(zip(STANDING, (listed, owner, managed, vetted), strict=True))
-
-
-# An unlisted device comes last.
-_STANDINGS = [
-    *(_standing(True, *each) for each in product(("company", "personal"), (True, False), (True, False))),
-    _standing(False, "unlisted", False, False),
-]
-
-
 def _answer(name: str, test: Callable[[Any], bool], value: Mapping[str, Any]) -> bool | None:
     return test(value[name]) if name in value else None
 
@@ -569,36 +550,3 @@ def _age(device: Entry, name: str, at: datetime) -> Value | None:
 def _text(facts: Facts, name: str) -> str | None:
     value = facts.values.get(name)
     return value if isinstance(value, str) else None
-
-
-def _contradiction(told: Mapping[str, Value], origins: Mapping[str, Origin]) -> ContradictoryFacts:
-    """Return the refusal of facts of a device that do not go together, those that were given first."""
-    names = sorted(told, key=lambda name: (origins.get(name) is not Origin.REPORTED, name))
-    given = [name for name in names if origins.get(name) is Origin.REPORTED] or names
-    others = []
-    if _fit({name: told[name] for name in given}):
-        others = [n for n in names if any(not _fit({n: told[n], each: told[each]}) for each in given)][:2]
-    else:
-        given = next((list(pair) for pair in combinations(given, 2) if not _fit({n: told[n] for n in pair})), given)
-    beside = "".join(f", while {origins[name].value} gives `{name}` {_said(told[name])}" for name in others)
-    hint = "a device is unlisted exactly when it is not in the inventory, and then it is neither managed nor vetted"
-    return _refusal(given, told, beside, hint)
-
-
-def _no_such(kind: str, told: Mapping[str, Value]) -> ContradictoryFacts:
-    """Return the refusal of facts that nobody and nothing of the inventory has together."""
-    return _refusal(sorted(told), told, "", f"no {kind} of the inventory has them together: name one, or leave one out")
-
-
-def _refusal(names: Sequence[str], told: Mapping[str, Value], beside: str, hint: str) -> ContradictoryFacts:
-    said = " and ".join(f"`{name}` {_said(told[name])}" for name in names[:4])
-    message = f"no attempt can have {said}{beside}"
-    return ContradictoryFacts([Diagnostic("contradictory-facts", message, hint, path=names[0])])
-
-
-def _fit(told: Mapping[str, Value]) -> bool:
-    return any(all(each[name] == value for name, value in told.items()) for each in _STANDINGS)
-
-
-def _said(value: Value) -> str:
-    return ("yes" if value else "no") if isinstance(value, bool) else shorten(str(to_json(value)))

@@ -6,7 +6,7 @@ from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 
 from caddrel.core.cases.answer import all_cases
-from caddrel.core.cases.space import ContradictoryFacts
+from caddrel.core.cases.ownership import ContradictoryFacts
 from caddrel.core.decide.interpreter.interpreter import Explained, explain
 from caddrel.core.facts.facts import Setting
 from caddrel.core.inventory.completion import complete
