@@ -22,9 +22,7 @@ CHROMIUM = [
     "--no-sandbox", "--disable-gpu", "--disable-quic", "--disable-background-networking",
     "--disable-component-update", "--disable-sync",
 ]  # fmt: skip
-REHEARSAL = (
-    "/rehearse?person.id=ines.faro&app.id=manifest&device.id=tab-0117&device.os_version=15&network.ip=198.51.100.90"
-)
+REHEARSAL = "/rehearse?person.id=ines.faro&app.id=manifest"
 
 
 def caddrel(profile: Path, *words: str) -> str:
