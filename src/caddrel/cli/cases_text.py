@@ -15,7 +15,7 @@ def print_cases(cases: OpenCases) -> None:
     """Write the sentence, on what the outcome turns, and the tree; of a single outcome the sentence alone."""
     say(plain(cases.sentence))
     if not cases.exact:
-        remark("There was no time for all cases: other outcomes are not excluded.")
+        remark("Not all cases could be looked at: other outcomes are not excluded.")
     if cases.matters:
         say(Text("turns on   ", style="dim") + Text(", ".join(cases.matters)))
     if cases.tree.asks or cases.facts:

@@ -262,3 +262,25 @@ def test_with_an_inventory_cases_have_objects_of_it_as_they_are(text: str, attem
             assert ids["person.id"] in inventory.people
         standing = {name: case.values[name] for name in STANDING if name in case.values}
         assert any(all(each[n] == v for n, v in standing.items()) for each in STANDINGS), standing
+
+
+def _of(policy: str, **told: Any) -> Answer:
+    rulebook = read_rulebook(Source("r", f"caddrel: 1\npolicies:\n  p: {policy}\n")).or_raise()
+    return all_cases(rulebook, complete(told, rulebook.catalogue, {}))
+
+
+def test_who_is_locked_out_is_stopped_just_where_a_password_was_used() -> None:
+    policy = "{mode: enforced, rules: [{when: auth.methods has hwk, then: allow}]}"
+    found = _of(policy, **{"auth.locked_out": True})
+    assert (found.possible, found.matters) == (("allowed", "blocked"), ("auth.methods",))
+    assert "pwd" in found.witnesses["blocked"].facts.values["auth.methods"]  # type: ignore[operator]
+    assert _of(policy).possible == ("allowed",)
+
+
+def test_an_answer_from_fewer_cases_than_there_are_says_so() -> None:
+    def holding(parts: int) -> str:
+        tests = " and ".join(f"client.name contains part{i:02}" for i in range(parts))
+        return f"{{mode: enforced, rules: [{{when: {tests}, then: block}}]}}"
+
+    assert (_of(holding(8)).exact, _of(holding(8)).possible) == (True, ("allowed", "blocked"))
+    assert not _of(holding(9)).exact

@@ -31,7 +31,7 @@
   <dt class="text-muted">At the door</dt>
   <dd><Sentence pieces={cases.door} /></dd>
 </dl>
-{#if !cases.exact}<p class="mb-3 border-l-4 border-challenged bg-challenged-soft px-4 py-2">There was no time for all cases: other outcomes are not excluded. Give more facts.</p>{/if}
+{#if !cases.exact}<p class="mb-3 border-l-4 border-challenged bg-challenged-soft px-4 py-2">Not all cases could be looked at: other outcomes are not excluded. Give more facts.</p>{/if}
 <CaseTree tree={cases.tree} {path} follow={(to) => (path = to === path ? '' : to)} />
 <div class="mt-3 min-h-24 text-small" aria-live="polite">
   {#if !path}

@@ -14,10 +14,10 @@ from operator import contains, eq, ge
 from typing import Any
 
 from caddrel.core.cases.diagrams import FALSE, TRUE, Diagrams
-from caddrel.core.cases.reads import FACT_ITEMS, Reads
+from caddrel.core.cases.reads import Reads
 from caddrel.core.cases.space import SETS, Space
 from caddrel.core.decide.interpreter.operators import holds
-from caddrel.core.decide.requirements import CLASSES, YIELDS
+from caddrel.core.decide.requirements import CLASSES, FACT_ITEMS, YIELDS
 from caddrel.core.facts.types import FactType
 from caddrel.core.inventory.address_lists import AddressList
 from caddrel.core.language.nodes import (

@@ -25,10 +25,10 @@ def _standing(listed: bool, owner: str, managed: bool, vetted: bool) -> dict[str
     return dict(zip(STANDING, (listed, owner, managed, vetted), strict=True))
 
 
-# An unlisted device comes last.
+UNLISTED = _standing(False, "unlisted", False, False)
 STANDINGS = [
     *(_standing(True, *each) for each in product(("company", "personal"), (True, False), (True, False))),
-    _standing(False, "unlisted", False, False),
+    UNLISTED,
 ]
 
 

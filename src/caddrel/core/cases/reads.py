@@ -5,22 +5,15 @@ Not here: what comes of it (`encoding`).
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, field
 from datetime import datetime
 
-from caddrel.core.decide.requirements import CLASSES
+from caddrel.core.decide.requirements import CLASSES, FACT_ITEMS
 from caddrel.core.facts.types import FactType, Network
 from caddrel.core.language.nodes import Condition, During, FactTest, FromPlace, Item, Passes, items_of, tests_of
 from caddrel.core.language.operators import OPERATORS, Op
 from caddrel.core.rulebook.model import PlaceParts, Rulebook, Schedule
-
-FACT_ITEMS = {
-    "managed device": ("device.managed", True),
-    "company device": ("device.owner", "company"),
-    "vetted client": ("client.vetted", True),
-    "protected client": ("client.protected", True),
-}
 
 
 @dataclass(slots=True)
@@ -148,9 +141,9 @@ def reads(rulebook: Rulebook) -> Reads:
     return found
 
 
-def methods_of(rulebook: Rulebook, read: Reads) -> list[str]:
-    """Return the methods that anything asks for, those of one class together."""
-    wanted = {str(value) for _, value in read.asked.get("auth.methods", [])}
+def methods_of(rulebook: Rulebook, read: Reads, others: Iterable[str] = ()) -> list[str]:
+    """Return the methods that anything asks for, and others, those of one class together."""
+    wanted = {str(value) for _, value in read.asked.get("auth.methods", [])} | set(others)
     for item in read.items:
         match item.kind:
             case "mfa":

@@ -15,14 +15,15 @@ from functools import partial
 from typing import Any
 
 from caddrel.core.cases.diagrams import FALSE, TRUE, Diagrams
-from caddrel.core.cases.ownership import STANDING, STANDINGS, contradiction, fits_standing, no_such
+from caddrel.core.cases.ownership import STANDING, STANDINGS, UNLISTED, contradiction, fits_standing, no_such
 from caddrel.core.cases.reads import Reads, limits_of, methods_of, operands
-from caddrel.core.cases.values import OTHER, addresses, classes, moments, values_of
+from caddrel.core.cases.values import MOST_PARTS, OTHER, addresses, classes, moments, values_of
 from caddrel.core.decide.requirements import YIELDS
 from caddrel.core.facts.facts import AddressData, Facts, Origin
 from caddrel.core.facts.types import Address, FactType, PartlyKnown, Signals, Value
 from caddrel.core.inventory.completion import ages_of, attributes_of
 from caddrel.core.inventory.index import Entry, Inventory
+from caddrel.core.language.operators import Op
 from caddrel.core.rulebook.model import Rulebook
 
 SETS = (FactType.NAMES, FactType.METHODS)
@@ -33,7 +34,6 @@ _OF_ADDRESS = ("network.country", "network.city", "network.asn", "network.anonym
 # So many spans of an address list are looked at.
 _MOST_SPANS = 4_000
 _NOUNS = {"person": "people", "device": "devices", "app": "apps"}
-Way = tuple[Any, ...]
 _NONE = object()
 
 
@@ -63,14 +63,6 @@ class KnownAddresses:
     look_up: AddressData
     edges: Sequence[Address] = ()
     whole: bool = True
-
-
-@dataclass(slots=True)
-class Kind:
-    """A person, device or app that is open while an inventory is at hand: which it can be."""
-
-    variable: Variable
-    facts: tuple[str, ...]
 
 
 @dataclass(slots=True)
@@ -139,7 +131,7 @@ class Space:
             return
         told = {n: v for n, v in self.given.values.items() if n.startswith(f"{kind}.")}
         entries: Iterable[Entry] = getattr(inventory, _NOUNS[kind]).values()
-        found: dict[Way, dict[str, Any]] = {}
+        found: dict[tuple[Any, ...], dict[str, Any]] = {}
         wanted = sorted({*mine, *(STANDING if kind == "device" else ())} - {id})
         asked = {str(value) for _, value in self.read.asked.get(id, [])}
         for entry in entries:
@@ -155,11 +147,7 @@ class Space:
         values = list(found.values())
         if kind != "person":
             none: dict[str, Any] = {id: self._unknown_id(kind, asked)}
-            none |= (
-                {"device.listed": False, "device.managed": False, "device.vetted": False, "device.owner": "unlisted"}
-                if kind == "device"
-                else {}
-            )
+            none |= UNLISTED if kind == "device" else {}
             if all(none.get(name, value) == value for name, value in told.items()):
                 values.append(none)
             values.extend(
@@ -332,6 +320,9 @@ class Space:
         if name == "device.owner" and "device" in self._objects:
             # Of a device that the inventory has and says nothing of: it is listed, so not unlisted.
             return ["company", "personal"]
+        if spec.type is FactType.TEXT:
+            # Of more parts than that not every combination is made: outcomes may be missed, and that is told.
+            self.exact = self.exact and len({v for op, v in asked if op is Op.CONTAINS}) <= MOST_PARTS
         return values_of(spec, asked)
 
     def narrow(self, tests: Mapping[str, Sequence[Callable[[Any], bool]]]) -> None:
@@ -357,7 +348,9 @@ class Space:
             return
         limits = limits_of(self.read)
         ages: list[float | None] = [None, *limits, (limits[-1] if limits else 0) + 1]
-        for method in methods_of(self.rulebook, self.read):
+        # Who is locked out is stopped before any policy just where a password was used.
+        locked = {"pwd"} if self.given.values.get("auth.locked_out") is True else set()
+        for method in methods_of(self.rulebook, self.read, locked):
             self._methods[method] = self._add(["auth.methods"], [{("auth.methods", method): age} for age in ages])
 
     # Tests as functions.

@@ -47,15 +47,6 @@ Tree = Leaf | Fork
 
 
 @dataclass(slots=True)
-class _Open:
-    """A place of the tree that is not settled yet."""
-
-    here: int
-    parent: _Made | None = None
-    side: str = ""
-
-
-@dataclass(slots=True)
 class _Made:
     asks: Question | None
     here: int
@@ -154,18 +145,15 @@ class TreeMaker:
         possible = tuple(OUTCOMES[each] for each in sorted(results))
         if made.cut:
             return Leaf(possible, cut=True, here=made.here)
-        there = self._d.choose(self._where(made.here), TRUE, FALSE)
+        there = _somewhere(self._d, made.here)
         mine = [(ref, self._d.both(there, where)) for ref, where in self._deciding]
         deciding = tuple(ref for ref, where in mine if where != FALSE)
         steady = all(where in (FALSE, there) for _, where in mine)
         return Leaf(possible, deciding, here=made.here, steady=steady)
 
-    def _where(self, here: int) -> int:
-        """Return where there is a case: everywhere but nowhere."""
-        return _mapped(self._d, here)
 
-
-def _mapped(d: Diagrams, here: int) -> int:
+def _somewhere(d: Diagrams, here: int) -> int:
+    """Return where there is a case: where the result is any but nowhere."""
     known: dict[int, int] = {}
 
     def mapped(node: int) -> int:

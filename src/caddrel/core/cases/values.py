@@ -18,7 +18,7 @@ from caddrel.core.language.operators import Op
 from caddrel.core.rulebook.model import Schedule
 
 # Of texts that may hold several parts, so many are joined in every combination.
-_MOST_PARTS = 8
+MOST_PARTS = 8
 OTHER = "something-else"
 Said = tuple[Op, Any]
 
@@ -72,7 +72,7 @@ def _texts(asked: Iterable[Said]) -> Iterator[str]:
     whole = dict.fromkeys([*by.get(Op.IS, []), *by.get(Op.ONE_OF, [])])
     yield from whole
     starts, ends = (["", *dict.fromkeys(by.get(op, []))] for op in (Op.STARTS, Op.ENDS))
-    parts = list(dict.fromkeys(by.get(Op.CONTAINS, [])))[:_MOST_PARTS]
+    parts = list(dict.fromkeys(by.get(Op.CONTAINS, [])))[:MOST_PARTS]
     # What is put between them must add nothing that is asked for.
     joint = next(
         mark

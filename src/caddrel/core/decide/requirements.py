@@ -29,7 +29,7 @@ YIELDS = {
     "certificate": ("sc",),
     "starter-code": ("starter-code",),
 }
-_FACT_ITEMS: dict[ItemKind, tuple[str, Value]] = {
+FACT_ITEMS: dict[ItemKind, tuple[str, Value]] = {
     "managed device": ("device.managed", True),
     "company device": ("device.owner", "company"),
     "vetted client": ("client.vetted", True),
@@ -105,7 +105,7 @@ class Requirements:
                     return TRUE
                 return UNKNOWN if self._methods is None or self._others else FALSE
             case "managed device" | "company device" | "vetted client" | "protected client" as kind:
-                fact, wanted = _FACT_ITEMS[kind]
+                fact, wanted = FACT_ITEMS[kind]
                 value = self._values.get(fact)
                 return UNKNOWN if value is None else truth_of(value == wanted)
 
@@ -170,7 +170,7 @@ class Requirements:
             case "notice":
                 return frozenset({"auth.notices"})
             case "managed device" | "company device" | "vetted client" | "protected client" as kind:
-                return frozenset({_FACT_ITEMS[kind][0]})
+                return frozenset({FACT_ITEMS[kind][0]})
             case "device passes":
                 return frozenset()
 

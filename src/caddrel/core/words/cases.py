@@ -79,7 +79,7 @@ def cases_words(answer: Answer, rulebook: Rulebook, given: Facts, person: str = 
     names = _Names(answer, rulebook, given, person, app)
     if not answer.exact and len(answer.possible) < 3:
         found = joined((say(names.result(Leaf((each,)), bare=True)) for each in answer.possible), "or")
-        return capital(say(names.who, " ", found, "; there was no time to exclude anything else."))
+        return capital(say(names.who, " ", found, "; anything else could not be excluded."))
     chain, rest = _chain(answer.tree)
     if not chain and isinstance(rest, Leaf):
         return capital(say(names.who, " ", names.result(rest), _whatever(answer), "."))
