@@ -103,6 +103,11 @@ def test_an_answer_says_what_can_come_and_each_end_of_its_tree_comes_to_it(kelpl
             again = viewer.rehearse(facts={"person": "ines.faro", "app": "manifest", **end.facts})
             assert (again.decision.outcome, again.decision.certain) == (end.possible[0], True)
             assert again.decision.outstanding == end.outstanding
+        closed = viewer.rehearse({"person": "bruno.krog", "app": "gangway"})
+        assert plain_text(closed.cases.sentence) == "Bruno Krog does not get into Gangway, whatever else is so."
+        assert (closed.cases.possible, closed.cases.matters) == (["blocked"], [])
+        # What the door would say for want of facts is told as such.
+        assert plain_text(closed.cases.door).startswith("If nothing more is reported: ")
         settled = viewer.rehearse(
             {
                 "person": "ines.faro",

@@ -27,7 +27,7 @@
   <dt class="text-muted">Possible</dt>
   <dd class="flex flex-wrap gap-4">{#each cases.possible as outcome (outcome)}<Mark value={outcome} />{/each}</dd>
   <dt class="text-muted">Turns on</dt>
-  <dd>{#each cases.matters as fact, i (fact)}{i ? ', ' : ''}<button class="font-mono text-accent underline underline-offset-3" onclick={() => onfact(fact)}>{fact}</button>{/each}</dd>
+  <dd>{#if !cases.matters.length}nothing that is left open{/if}{#each cases.matters as fact, i (fact)}{i ? ', ' : ''}<button class="font-mono text-accent underline underline-offset-3" onclick={() => onfact(fact)}>{fact}</button>{/each}</dd>
   <dt class="text-muted">At the door</dt>
   <dd><Sentence pieces={cases.door} /></dd>
 </dl>

@@ -119,7 +119,7 @@
       {#each answer.value.remarks as remark, i (i)}
         <p class="mb-3 border-l-4 border-challenged bg-challenged-soft px-4 py-2">{remark}</p>
       {/each}
-      {#if answer.value.cases.matters.length}
+      {#if answer.value.cases.matters.length || !answer.value.decision.certain}
         <CasesBox cases={answer.value.cases} given={rehearsing.given} draft={rehearsing.draft} onfact={focusFact} />
       {:else}
         <Needs decision={answer.value.decision} onfact={focusFact} />

@@ -58,7 +58,7 @@ def open_cases(
     said = cases_words(answer, rulebook, facts, person) if answer.matters or not certain else door
     return wire.OpenCases(
         pieces(said),
-        pieces(capital(say("if nothing more is reported: ", door)) if answer.matters else door),
+        pieces(capital(say("if nothing more is reported: ", door)) if not certain else door),
         list(answer.facts),
         answer.exact,
         list(answer.possible),
