@@ -58,7 +58,7 @@ def rehearse(
     for text in answer.remarks:
         remark(text)
     print_cases(answer.cases)
-    if answer.decision.certain:
+    if answer.cases.settled:
         print_decision(answer.decision)
         print_remedies(answer.remedies, answer.decision)
     else:

@@ -59,6 +59,8 @@ class OpenCases(msgspec.Struct, frozen=True):
         The facts on which it turns, the most telling first.
     witnesses
         By outcome the facts of a complete case, as JSON.
+    settled
+        Whether all cases come to what the door would decide, by the rules that it would name: it says why then.
     """
 
     sentence: list[Piece]
@@ -69,12 +71,13 @@ class OpenCases(msgspec.Struct, frozen=True):
     matters: list[str]
     witnesses: dict[str, dict[str, Any]]
     tree: CaseNode
+    settled: bool
 
 
 class Rehearsal(msgspec.Struct, frozen=True):
     """The answer to a rehearsal: all cases, the decision on what is known with its trace, remarks on what was given.
 
-    `remedies` are there only where the outcome is settled.
+    `remedies` are there only where it is settled.
     """
 
     sentence: list[Piece]

@@ -768,6 +768,7 @@ export interface OpenCases {
   matters: string[];
   witnesses: Record<string, Record<string, unknown>>;
   tree: CaseNode;
+  settled: boolean;
 }
 
 /** A comparison: its spelling, the types of fact that it fits, and how many values it takes. */

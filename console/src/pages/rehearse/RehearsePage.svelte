@@ -119,7 +119,7 @@
       {#each answer.value.remarks as remark, i (i)}
         <p class="mb-3 border-l-4 border-challenged bg-challenged-soft px-4 py-2">{remark}</p>
       {/each}
-      {#if answer.value.cases.matters.length || !answer.value.decision.certain}
+      {#if !answer.value.cases.settled}
         <CasesBox cases={answer.value.cases} given={rehearsing.given} draft={rehearsing.draft} onfact={focusFact} />
       {:else}
         <Needs decision={answer.value.decision} onfact={focusFact} />
@@ -127,7 +127,7 @@
       {#if rehearsing.draft && rehearsing.facts.value}
         <KeepBox draft={rehearsing.draft} given={rehearsing.given} facts={rehearsing.facts.value} possible={answer.value.cases.possible} />
       {/if}
-      {#if answer.value.cases.possible.length === 1}<Remedies remedies={answer.value.remedies} decision={answer.value.decision} />{/if}
+      {#if answer.value.cases.settled}<Remedies remedies={answer.value.remedies} decision={answer.value.decision} />{/if}
       {#if rehearsing.facts.value}
         <MatrixBox facts={rehearsing.facts.value} given={rehearsing.given} draft={rehearsing.draft} matters={answer.value.cases.matters} />
       {/if}

@@ -23,15 +23,20 @@ Question = Condition | Item
 class Leaf:
     """An outcome with the rules that decide it in some of its cases; of a branch that is cut, what is possible there.
 
-    `here` is the outcome as a function, without a result where no case leads here; `steady` tells that each of the
-    rules decides in all of its cases.
+    `here` is the outcome as a function, without a result where no case leads here; `always` are those of the rules that
+    decide in all of its cases.
     """
 
     possible: tuple[str, ...]
     deciding: tuple[RuleRef, ...] = ()
     cut: bool = False
     here: int = field(default=NOWHERE, compare=False)
-    steady: bool = field(default=False, compare=False)
+    always: tuple[RuleRef, ...] = field(default=(), compare=False)
+
+    @property
+    def steady(self) -> bool:
+        """Whether the same rules decide in all of its cases."""
+        return not self.cut and self.always == self.deciding
 
 
 @dataclass(frozen=True, slots=True)
@@ -148,8 +153,8 @@ class TreeMaker:
         there = _somewhere(self._d, made.here)
         mine = [(ref, self._d.both(there, where)) for ref, where in self._deciding]
         deciding = tuple(ref for ref, where in mine if where != FALSE)
-        steady = all(where in (FALSE, there) for _, where in mine)
-        return Leaf(possible, deciding, here=made.here, steady=steady)
+        always = tuple(ref for ref, where in mine if where == there)
+        return Leaf(possible, deciding, here=made.here, always=always)
 
 
 def _somewhere(d: Diagrams, here: int) -> int:

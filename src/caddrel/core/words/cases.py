@@ -18,6 +18,7 @@ from caddrel.core.facts.facts import Facts
 from caddrel.core.language.nodes import Item, items_of
 from caddrel.core.rulebook.model import Rulebook
 from caddrel.core.words.conditions import SUBJECTS, condition_words, item_words, part_name
+from caddrel.core.words.decisions import policy_title
 from caddrel.core.words.pieces import Piece, Sentence, capital, joined, plain, say
 
 # So many conditions can be followed in reading one sentence.
@@ -82,7 +83,7 @@ def cases_words(answer: Answer, rulebook: Rulebook, given: Facts, person: str = 
         return capital(say(names.who, " ", found, "; anything else could not be excluded."))
     chain, rest = _chain(answer.tree)
     if not chain and isinstance(rest, Leaf):
-        return capital(say(names.who, " ", names.result(rest), _whatever(answer), "."))
+        return capital(say(names.who, " ", names.result(rest), _whatever(answer), names.reason(rest), "."))
     if isinstance(rest, Leaf) and len(chain) <= MOST_CLAUSES and not rest.cut:
         return capital(say(names.who, " ", _followed(names, chain, rest, rulebook), "."))
     return capital(say(names.who, " ", _turning(names, answer, chain, rest, rulebook), "."))
@@ -133,6 +134,21 @@ class _Names:
             return say("is blocked") if short else self._no
         asked = say("another proof") if bare else self.asked(leaf)
         return say("gets in after " if short else say(self._yes, " after "), asked)
+
+    def reason(self, leaf: Leaf) -> Sentence:
+        """Return by which policy it is so, of a leaf where a rule decides in all cases."""
+        if not leaf.always or leaf.possible == ("allowed",):
+            return ()
+        policy = self._rulebook.policies[leaf.always[0].policy]
+        blocks = any(rule.id == leaf.always[0].rule and rule.effect.kind == "block" for rule in policy.rules)
+        does = (
+            "requires it"
+            if leaf.possible == ("challenged",)
+            else "blocks it"
+            if blocks
+            else "requires what is not there"
+        )
+        return say(": “", policy_title(policy), f"” {does}")
 
     def otherwise(self, leaf: Leaf) -> Sentence:
         """Return what comes of everything else."""

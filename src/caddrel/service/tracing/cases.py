@@ -11,6 +11,7 @@ from caddrel.core.cases.answer import Answer, all_cases
 from caddrel.core.cases.space import KnownAddresses
 from caddrel.core.cases.tree import Fork, Leaf, Tree
 from caddrel.core.decide.compiled.evaluator import CompiledRulebook
+from caddrel.core.decide.decision import Decision
 from caddrel.core.facts.facts import Facts
 from caddrel.core.facts.values import to_json
 from caddrel.core.inventory.index import Inventory
@@ -37,7 +38,7 @@ def open_cases(
     inventory: Inventory,
     person: str,
     door: Sentence,
-    certain: bool,
+    decision: Decision,
     known: KnownAddresses | None,
 ) -> wire.OpenCases:
     """Return what can come of an attempt whose facts are completed.
@@ -45,7 +46,7 @@ def open_cases(
     Parameters
     ----------
     door
-        What the door would do, as a sentence; `certain` when what is open changes nothing about it.
+        What the door would do, as a sentence; `decision` is that.
 
     Raises
     ------
@@ -55,17 +56,26 @@ def open_cases(
     until = time.monotonic() + LONGEST
     answer = all_cases(rulebook, facts, inventory, lambda: time.monotonic() > until, known)
     # What is settled and certain has a better sentence, which says why.
-    said = cases_words(answer, rulebook, facts, person) if answer.matters or not certain else door
+    settled = _settled(answer, decision)
+    said = door if settled else cases_words(answer, rulebook, facts, person)
     return wire.OpenCases(
         pieces(said),
-        pieces(capital(say("if nothing more is reported: ", door)) if not certain else door),
+        pieces(capital(say("if nothing more is reported: ", door)) if not settled else door),
         list(answer.facts),
         answer.exact,
         list(answer.possible),
         list(answer.order),
         {outcome: _json(witness.facts, list(witness.facts.values)) for outcome, witness in answer.witnesses.items()},
         _node(answer, answer.tree, rulebook, compiled),
+        settled,
     )
+
+
+def _settled(answer: Answer, decision: Decision) -> bool:
+    """Tell whether all cases come to what the door would decide, and by the rules that it would name."""
+    tree = answer.tree
+    named = isinstance(tree, Leaf) and set(decision.deciding) <= set(tree.always)
+    return named and decision.certain and answer.exact
 
 
 def known_addresses(state: State) -> KnownAddresses | None:

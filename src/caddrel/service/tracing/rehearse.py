@@ -56,15 +56,13 @@ def rehearse(state: State, request: wire.RehearseRequest) -> Rehearsal:
     explained = explain(named, facts, number)
     person = _title(inventory, "people", facts.values.get("person.id"))
     door = decision_words(explained, person)
-    cases = open_cases(
-        named, compiled, facts, inventory, person, door, explained.decision.certain, known_addresses(state)
-    )
+    cases = open_cases(named, compiled, facts, inventory, person, door, explained.decision, known_addresses(state))
     return Rehearsal(
         pieces(door),
         decision_view(explained.decision),
         trace_view(explained),
         _remarks(facts, inventory),
-        remedies_of(state, explained, compiled, inventory) if len(cases.possible) == 1 else [],
+        remedies_of(state, explained, compiled, inventory) if cases.settled else [],
         cases,
     )
 
