@@ -26,5 +26,6 @@ def write_junit(path: Path, rehearsals: Sequence[Kept]) -> None:
         if not each.ok:
             message = f"must be {kept.expected}, and is {each.outcome}"
             failure = Xml.SubElement(case, "failure", message=message, type="rehearsal-fails")
-            failure.text = plain(decision_words(each.explained))
+            rules = ", ".join(f"{ref.policy} / {ref.rule}" for ref in each.decides)
+            failure.text = plain(decision_words(each.explained)) + (f"\nDecided by {rules}." if rules else "")
     path.write_bytes(Xml.tostring(suite, encoding="utf-8", xml_declaration=True) + b"\n")

@@ -123,6 +123,9 @@ def _check_there(given: Side, name: str, as_json: bool) -> None:
             say(f"{where}{each.severity}: {each.message} [{each.code}]")
             if each.hint:
                 say(Text(each.hint, style="dim"), indent=4)
+        for kept in found.rehearsals:
+            if kept.turned_by:
+                say(f"{kept.title}: turned by the change of {', '.join(kept.turned_by)}")
         verdict = "no errors" if found.ok else "it has errors"
         say(f"{name}: {verdict}, {_count(found.policies, 'policy', 'policies')}")
     if not found.ok:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import msgspec
 
-from caddrel.wire.decisions import File, Piece
+from caddrel.wire.decisions import File, Piece, RuleRef
 from caddrel.wire.problems import Diagnostic, Span
 
 
@@ -46,13 +46,23 @@ class CheckRequest(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
 
 
 class KeptRehearsal(msgspec.Struct, frozen=True):
-    """A kept rehearsal: what it must come to, what it comes to, and whether that is so."""
+    """A kept rehearsal: what it must come to, what it comes to, and whether that is so.
+
+    Attributes
+    ----------
+    decides
+        The rules that decide what it must not come to.
+    turned_by
+        The changed objects, such as ``policies.crew-mfa``, without whose changes it would come out as it must.
+    """
 
     id: str
     title: str
     expect: str
     outcome: str
-    ok: bool = True
+    ok: bool
+    decides: list[RuleRef]
+    turned_by: list[str]
 
 
 class CostView(msgspec.Struct, frozen=True):
@@ -233,17 +243,35 @@ class RulebookView(msgspec.Struct, frozen=True):
     diagnostics: list[Diagnostic]
 
 
+class FactChoice(msgspec.Struct, frozen=True):
+    """A part of the rulebook that a fact can name; of methods a factor, with what it yields as the id."""
+
+    id: str
+    title: str
+
+
 class FactView(msgspec.Struct, frozen=True):
-    """One fact of the catalogue; `label` is what it is called beside a box."""
+    """One fact of the catalogue; `label` is what it is called beside a box, `choices` the parts that it can name."""
 
     name: str
     type: str
     doc: str
     words: list[str]
-    label: str = ""
+    label: str
+    choices: list[FactChoice]
+
+
+class PlaceChoice(msgspec.Struct, frozen=True):
+    """A place, with facts as text of an attempt that comes from there."""
+
+    id: str
+    title: str
+    given: dict[str, str]
 
 
 class FactList(msgspec.Struct, frozen=True):
-    """The facts of the current rulebook."""
+    """The facts of the current rulebook, its places to choose from, and the zones of its schedules."""
 
     items: list[FactView]
+    places: list[PlaceChoice]
+    zones: list[str]

@@ -92,7 +92,8 @@
   <ul class="text-small">
     {#each rehearsals as each (each.id)}
       <li class="flex flex-wrap gap-x-2"><a href="#/drafts/{writing.name}/rehearsals.{each.id}">{each.title}</a> must be {#if each.expect.includes(' ')}{each.expect}{:else}<Mark value={each.expect} size={10} />{/if}
-        {#if each.ok}<span class="text-muted">and is so</span>{:else}<span class="font-semibold text-blocked">and is {each.outcome}</span>{/if}</li>
+        {#if each.ok}<span class="text-muted">and is so</span>{:else}<span class="font-semibold text-blocked">and is {each.outcome}</span>{/if}
+        {#if each.decides.length}<span class="w-full pl-4 text-muted">by {#each [...new Set(each.decides.map((ref) => ref.policy))] as policy, i (policy)}{i ? ', ' : ''}<a href="#/drafts/{writing.name}/policies.{policy}">{policy}</a>{/each}{#if each.turned_by.length}; turned by the change of {#each each.turned_by as path, i (path)}{i ? ', ' : ''}<a href="#/drafts/{writing.name}/{path}">{path}</a>{/each}{/if}</span>{/if}</li>
     {/each}
   </ul>
 {/if}

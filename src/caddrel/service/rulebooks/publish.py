@@ -2,14 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import replace
 
 from caddrel.core.decide.compiled.evaluator import CompiledRulebook
 from caddrel.core.decide.cost import cost_diagnostic
 from caddrel.core.diagnostics import Diagnostic, RulebookError
 from caddrel.core.lint.context import Context
 from caddrel.core.lint.registry import lint
-from caddrel.core.lint.rehearsals import FAILS, kept
+from caddrel.core.lint.rehearsals import FAILS, Kept, kept
 from caddrel.core.lint.rehearsals import check as rehearsals_check
 from caddrel.core.lockout_check import check as lockout
 from caddrel.core.rulebook.model import Rulebook
@@ -17,12 +18,13 @@ from caddrel.core.rulebook.read.rulebook import ReadResult, read_rulebook
 from caddrel.core.rulebook.source import Source
 from caddrel.service.problems import ServiceError, diagnostic
 from caddrel.service.rulebooks.findings import Findings
+from caddrel.service.rulebooks.turned import turned
 from caddrel.service.state.context import State
 from caddrel.service.state.data_folder import DataFolder
 from caddrel.service.state.rulebook_cost import check_cost, cost_view
 from caddrel.store.revisions import Revision
 from caddrel.wire import rulebooks as wire
-from caddrel.wire.decisions import File
+from caddrel.wire.decisions import File, RuleRef
 
 MOST_FILES = 500
 # An answer holds so many diagnostics, and tells how many more there are.
@@ -36,8 +38,14 @@ def read_files(files: Sequence[File]) -> ReadResult:
     return read_rulebook([Source(file.name[:200] or "rulebook.yaml", file.text) for file in files])
 
 
-def check(state: State, files: Sequence[File]) -> wire.CheckResult:
-    """Return everything that checking finds: errors, else what is doubtful."""
+def check(state: State, files: Sequence[File], base: int | None = None) -> wire.CheckResult:
+    """Return everything that checking finds: errors, else what is doubtful.
+
+    Parameters
+    ----------
+    base
+        The revision on which it is built; the current one when None.
+    """
     result = read_files(files)
     found = [diagnostic(d) for d in result.diagnostics]
     if result.rulebook is None:
@@ -49,14 +57,28 @@ def check(state: State, files: Sequence[File]) -> wire.CheckResult:
     context = Context(result.rulebook, state.inventories.current())
     found += [diagnostic(d) for d in lint(context)]
     found += [diagnostic(d) for d in lockout.diagnostics(lockouts(state, result.rulebook))]
-    rehearsed = [
+    rehearsed = list(kept(context))
+    by = _turned(state, base, files, rehearsed)
+    told = [
         wire.KeptRehearsal(
-            each.rehearsal.id, each.rehearsal.title or each.rehearsal.id, each.rehearsal.expected, each.outcome, each.ok
+            each.rehearsal.id,
+            each.rehearsal.title or each.rehearsal.id,
+            each.rehearsal.expected,
+            each.outcome,
+            each.ok,
+            [RuleRef(ref.policy, ref.rule) for ref in each.decides] if not each.ok else [],
+            by.get(each.rehearsal.id, []),
         )
-        for each in kept(context)
+        for each in rehearsed
     ]
     more = len(found[MOST_FINDINGS:])
-    return wire.CheckResult(True, found[:MOST_FINDINGS], len(result.rulebook.policies), rehearsed, more, cost)
+    return wire.CheckResult(True, found[:MOST_FINDINGS], len(result.rulebook.policies), told, more, cost)
+
+
+def _turned(
+    state: State, base: int | None, files: Sequence[File], rehearsed: Iterable[Kept]
+) -> Mapping[str, list[str]]:
+    return turned(state, base, [(file.name, file.text) for file in files], [each for each in rehearsed if not each.ok])
 
 
 class Publisher:
@@ -119,6 +141,8 @@ def examine(data: State, request: wire.PublishRequest) -> tuple[ReadResult, str]
     context = Context(result.rulebook, data.inventories.current())
     failing = [found for found in rehearsals_check(context) if found.code == FAILS]
     if failing and not failing_all_the_same:
+        by = _turned(data, request.base, request.files, kept(context))
+        failing = [_with_changes(found, by) for found in failing]
         many = "a kept rehearsal does" if len(failing) == 1 else f"{len(failing)} kept rehearsals do"
         hint = "mend them, or give the reason why it is published all the same"
         raise ServiceError(
@@ -126,6 +150,13 @@ def examine(data: State, request: wire.PublishRequest) -> tuple[ReadResult, str]
         )
     # Only where there was a risk to accept: else the history would say that somebody took one.
     return result, "; ".join([override] * bool(risks) + [f"failing rehearsals: {failing_all_the_same}"] * bool(failing))
+
+
+def _with_changes(found: Diagnostic, by: Mapping[str, list[str]]) -> Diagnostic:
+    """Return a finding about a rehearsal with the changes that turned it."""
+    paths = by.get(found.path.partition(".")[2], [])
+    said = f"turned by the change of {', '.join(paths)}. " if paths else ""
+    return replace(found, hint=f"{said}{found.hint}")
 
 
 def _keys_lost(data: State, rulebook: Rulebook) -> list[Diagnostic]:

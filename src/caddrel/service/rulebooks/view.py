@@ -120,9 +120,9 @@ def policy_view(policy: Policy, rulebook: Rulebook, files: Lines) -> wire.Policy
     )
 
 
-def fact_view(spec: FactSpec) -> wire.FactView:
-    """Return a fact of the catalogue as it travels."""
-    return wire.FactView(spec.name, spec.type.value, spec.doc, list(spec.words), label_words(spec.name))
+def fact_view(spec: FactSpec, choices: Iterable[wire.FactChoice] = ()) -> wire.FactView:
+    """Return a fact of the catalogue as it travels, with the parts of a rulebook that it can name."""
+    return wire.FactView(spec.name, spec.type.value, spec.doc, list(spec.words), label_words(spec.name), list(choices))
 
 
 def lines_of(files: Iterable[tuple[str, str]]) -> Lines:
