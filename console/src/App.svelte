@@ -10,6 +10,8 @@
   import EnterPage from './pages/enter/EnterPage.svelte';
   import MissingPage from './pages/enter/MissingPage.svelte';
   import HistoryPage from './pages/history/HistoryPage.svelte';
+  import BesidePage from './pages/rehearse/BesidePage.svelte';
+  import FirstDevicePage from './pages/rehearse/FirstDevicePage.svelte';
   import RehearsePage from './pages/rehearse/RehearsePage.svelte';
   import PartPage from './pages/rulebook/PartPage.svelte';
   import PolicyPage from './pages/rulebook/PolicyPage.svelte';
@@ -25,6 +27,8 @@
     '/rulebook/policy/:id': PolicyPage,
     '/rulebook/:kind/:id': PartPage,
     '/rehearse': RehearsePage,
+    '/beside': BesidePage,
+    '/first-device': FirstDevicePage,
     '/causes': CausesPage,
     '/drafts': DraftsPage,
     '/drafts/:name': DraftPage,

@@ -8,6 +8,7 @@ from xml.etree import ElementTree as Xml
 
 import pytest
 from tests.command import run
+from tests.conftest import Live
 
 RULEBOOK = """caddrel: 1
 places: {office: {networks: [192.0.2.0/26]}}
@@ -136,3 +137,32 @@ def test_what_a_rehearsal_must_come_to_is_said_in_outcomes(book: Path, tmp_path:
     done = run("rulebook", "check", str(book), "--rehearsals", str(beside))
     assert done.returncode == 1
     assert f"[{code}]" in done.stdout + done.stderr
+
+
+def test_rehearsals_tell_who_it_is_and_stand_side_by_side(kelpline: Live) -> None:
+    env = {**kelpline.environment(), "COLUMNS": "300"}
+
+    def said(*words: str) -> str:
+        done = run("rehearse", *words, env=env)
+        assert done.returncode == 0, done.stderr
+        return done.stdout
+
+    who = ("person=salka.myhre", "app=post")
+    alone = said(*who, "--policies", "order")
+    assert "Crew (through Deck crew)" in alone
+    assert "would have to enrol authenticator app" in alone
+    assert "Before the credentials" in alone
+    assert "  decides" in alone
+    assert "Nobody comes in through a hidden network" in said(*who, "--policies", "list")
+    both = said(*who, "--beside", "person=ines.faro", "--beside", "device=tab-0117")
+    assert "person.id" in both
+    assert "Facts that differ" in both
+    assert "Nothing differs." in said(*who, "--beside-rulebook", "current")
+    steps = said(*who, "--first-device", "enrolling.depth=noted")
+    assert "1. Enrol the authenticator app" in steps
+    assert "with a starter code" in steps
+    clash = run("rehearse", *who, "--first-device", "--across", "device.owner", env=env)
+    assert clash.returncode == 2
+    assert "one at a time" in clash.stderr
+    own = run("devices", "list", "--person", "ines.faro", env=env)
+    assert "tab-0117" in own.stdout

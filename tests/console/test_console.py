@@ -86,7 +86,7 @@ def test_people_are_found_by_typing(open_console: Open) -> None:
 def test_a_path_of_the_tree_is_followed_to_an_end_that_opens_as_a_rehearsal(open_console: Open) -> None:
     page = open_console("/rehearse?person.id=ines.faro&app.id=manifest")
     heading = page.get_by_role("heading", level=1)
-    expect(heading).to_contain_text("Ines Faro gets into Manifest after another proof if")
+    expect(heading).to_contain_text("Ines Faro gets into Manifest after MFA if")
     drawn = page.get_by_role("region", name="The cases, drawn")
     drawn.get_by_role("button", name="no device passes crew-tablet?").press("Enter")
     answer = page.get_by_label("Answer")
@@ -486,3 +486,72 @@ def test_a_table_of_two_facts_is_shown_and_a_cell_opens(open_console: Open) -> N
         "does not get into Manifest, whatever else is so: “Nobody comes in through a hidden network” blocks it."
     )
     assert "network.anonymiser=tor" in page.url
+
+
+def test_facts_are_chosen_from_what_there_is(open_console: Open) -> None:
+    page = open_console("/rehearse?person.id=ines.faro&app.id=post")
+    page.get_by_role("button", name="Other facts").click()
+    country = page.get_by_label("network.country")
+    country.fill("icel")
+    page.get_by_role("option", name="Iceland").click()
+    expect(country).to_have_value("IS")
+    place = page.get_by_label("From a place")
+    place.select_option("Head office")
+    expect(page.get_by_label("network.ip")).to_have_value("192.0.2.1")
+    page.get_by_label("Zone").select_option("UTC")
+    page.get_by_label("On the next").select_option("Sunday")
+    page.get_by_label("At", exact=True).fill("03:00")
+    expect(page.get_by_label("time.at")).to_have_value(re.compile(r"T03:00:00Z$"))
+    page.get_by_text("by the factor used").click()
+    page.get_by_label("the authenticator app").select_option("4 hours ago")
+    expect(page.get_by_label("auth.methods")).to_have_value("otp:4h")
+    # Her own devices come first.
+    page.get_by_label("device.id").click()
+    expect(page.locator("[data-combobox-item]").first).to_contain_text("tab-0117")
+    page.keyboard.press("Escape")
+    page.get_by_role("checkbox", name="Impossible trip").check()
+    expect(page).to_have_url(re.compile("signals=too-fast"))
+
+
+def test_who_it_is_and_the_policies_in_order(open_console: Open) -> None:
+    page = open_console("/rehearse?person.id=salka.myhre&app.id=post")
+    answer = page.get_by_label("Answer")
+    expect(answer).to_contain_text("Everybody at Kelpline, through Deck crew, Crew")
+    expect(answer).to_contain_text("has no factor for it")
+    answer.get_by_role("radio", name="In the order of the sign-in").click()
+    expect(answer.get_by_role("heading", name="Before the credentials")).to_be_visible()
+    answer.get_by_role("radio", name="As a list").click()
+    expect(answer.get_by_role("row").filter(has_text="Old mail clients stay outside")).to_contain_text("decides")
+    assert axe_findings(page) == []
+
+
+def test_two_rehearsals_stand_side_by_side(open_console: Open) -> None:
+    page = open_console("/rehearse?person.id=ines.faro&app.id=manifest")
+    page.get_by_role("link", name="Beside another").click()
+    heading = page.get_by_role("heading", level=1)
+    expect(heading).to_contain_text("Nothing differs.")
+    that = page.get_by_label("That", exact=True)
+    that.get_by_label("person.id").fill("bruno.krog")
+    page.get_by_role("option", name="bruno.krog").click()
+    expect(heading).to_contain_text("policies differ")
+    expect(that).to_contain_text("Bruno Krog gets into Manifest")
+    expect(page.get_by_role("row").filter(has_text="person.kind")).to_contain_text("contractor")
+    assert axe_findings(page) == []
+    page.reload()
+    expect(that.get_by_label("person.id")).to_have_value("bruno.krog")
+    page.get_by_role("link", name="That alone").click()
+    expect(heading).to_contain_text("Bruno Krog gets into Manifest")
+
+
+def test_a_first_device_is_shown_step_by_step(open_console: Open) -> None:
+    page = open_console("/rehearse?person.id=ines.faro&app.id=manifest")
+    page.get_by_role("link", name="First device").click()
+    heading = page.get_by_role("heading", level=1)
+    expect(heading).to_contain_text("Ines Faro gets in with a first device in 3 steps, with a starter code")
+    steps = page.get_by_label("The steps")
+    expect(steps.get_by_role("heading")).to_have_count(3)
+    page.get_by_label("enrolling.owner").select_option("personal")
+    expect(heading).to_contain_text("cannot get past “Sign in from it”: it is a dead end.")
+    assert axe_findings(page) == []
+    steps.get_by_role("link", name="rehearse this step").first.click()
+    expect(heading).to_contain_text("may enrol a factor for Manifest")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
@@ -48,6 +49,13 @@ def _one(value: Any) -> str:
     return str(value)
 
 
+def _of_person(noun: str) -> Callable[[Any], Any]:
+    """Return the option to list somebody's own, which only devices are."""
+    if noun != "devices":
+        return lambda command: command
+    return click.option("--person", default="", help="Only those of this person.")
+
+
 def _make(noun: str) -> click.Group:
     group = click.Group(noun, help=f"The {'address lists' if noun == 'lists' else noun} of the inventory.")
     example = _EXAMPLES[noun]
@@ -55,13 +63,14 @@ def _make(noun: str) -> click.Group:
     @group.command("list", help=f"List them by id.\n\n\b\nExample: caddrel {noun} list --search {example[:4]}")
     @click.option("--search", default="", help="Only those whose id or title has this text.")
     @click.option("--limit", type=click.IntRange(1, 100_000), default=50, show_default=True, help="At most so many.")
+    @_of_person(noun)
     @json_option
-    def listed(search: str, limit: int, as_json: bool) -> None:
+    def listed(search: str, limit: int, as_json: bool, person: str = "") -> None:
         items: list[Item] = []
         with connect() as service:
             things: Things = getattr(service, noun)
-            total = things.list(search, limit=1).total
-            for item in things.all(search):
+            total = things.list(search, limit=1, person=person).total
+            for item in things.all(search, person=person):
                 if len(items) == limit:
                     break
                 items.append(item)

@@ -13,18 +13,19 @@ import httpx
 from caddrel.client.caller import Caller, Refused
 from caddrel.client.drafts import Drafts
 from caddrel.client.inventory import InventoryFeed, Things
+from caddrel.client.rehearsals import Rehearsals
 from caddrel.wire import (
     acceptances,
     access,
     audit,
     authoring,
     authzen,
-    cases,
     decisions,
     doctor,
     inventory,
     jobs,
     passwords,
+    rehearsals,
     rulebooks,
     sessions,
     signins,
@@ -423,6 +424,7 @@ class Caddrel:
         self.acceptances = Acceptances(caller)
         self.audit = Audit(caller)
         self.drafts = Drafts(caller)
+        self.rehearsals = Rehearsals(caller)
         self.inventory = InventoryFeed(caller)
         self.people = Things(caller, "people")
         self.groups = Things(caller, "groups")
@@ -449,7 +451,7 @@ class Caddrel:
         files: Sequence[decisions.File] | None = None,
         revision: int | None = None,
         draft: str = "",
-    ) -> cases.Rehearsal:
+    ) -> rehearsals.Rehearsal:
         """Decide an attempt that did not happen.
 
         Parameters
@@ -463,15 +465,7 @@ class Caddrel:
         """
         listed = list(files) if files is not None else None
         body = decisions.RehearseRequest(dict(facts or {}), dict(given or {}), listed, revision, draft)
-        return self._caller.post("/api/v1/rehearse", body, cases.Rehearsal)
-
-    def matrix(self, request: cases.MatrixRequest) -> cases.Matrix:
-        """Return what can come of every combination of the values of one or two facts."""
-        return self._caller.post("/api/v1/rehearse/matrix", request, cases.Matrix)
-
-    def rehearsals(self, draft: str = "") -> list[cases.RehearsalInfo]:
-        """Return the rehearsals that the current revision, or a draft, keeps."""
-        return self._caller.get("/api/v1/rehearse/kept", cases.RehearsalList, {"draft": draft}).items
+        return self._caller.post("/api/v1/rehearse", body, rehearsals.Rehearsal)
 
     def facts(self) -> list[rulebooks.FactView]:
         """Return the facts that the current rulebook knows."""

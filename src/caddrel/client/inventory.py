@@ -29,15 +29,16 @@ class Things:
         self._caller = caller
         self._path = f"/api/v1/{noun}"
 
-    def list(self, search: str = "", after: str = "", limit: int = 50) -> inventory.Page:
-        """Return one page of objects by id."""
-        return self._caller.get(self._path, inventory.Page, {"search": search, "after": after, "limit": limit})
+    def list(self, search: str = "", after: str = "", limit: int = 50, *, person: str = "") -> inventory.Page:
+        """Return one page of objects by id; of devices, with `person`, those of that person."""
+        params = {"search": search, "after": after, "limit": limit} | ({"person": person} if person else {})
+        return self._caller.get(self._path, inventory.Page, params)
 
-    def all(self, search: str = "") -> Iterator[inventory.Item]:
-        """Yield every object by id."""
+    def all(self, search: str = "", *, person: str = "") -> Iterator[inventory.Item]:
+        """Yield every object by id; `person` as of `list`."""
         after = ""
         while True:
-            page = self.list(search, after, 500)
+            page = self.list(search, after, 500, person=person)
             yield from page.items
             if page.next is None:
                 return

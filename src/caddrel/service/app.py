@@ -36,6 +36,7 @@ from caddrel.service.views import (
     inventory,
     jobs,
     passwords,
+    rehearsals,
     rulebook,
     sessions,
     signins,
@@ -45,6 +46,7 @@ from caddrel.service.views import (
 ENDPOINTS: list[Endpoint[Runtime]] = [
     *access.endpoints.all,
     *rulebook.endpoints.all,
+    *rehearsals.endpoints.all,
     *signins.endpoints.all,
     *inventory.endpoints.all,
     *passwords.endpoints.all,

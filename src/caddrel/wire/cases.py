@@ -1,4 +1,4 @@
-"""The answer to a rehearsal as it travels: all of its cases, and what the door would do with what is known."""
+"""All cases of a rehearsal as they travel, and tables of them."""
 
 from __future__ import annotations
 
@@ -6,7 +6,7 @@ from typing import Any
 
 import msgspec
 
-from caddrel.wire.decisions import Decision, File, Piece, Remedy, RuleRef, Tell, Trace
+from caddrel.wire.decisions import File, Piece, RuleRef, Tell
 
 
 class CaseNode(msgspec.Struct, frozen=True):
@@ -72,35 +72,6 @@ class OpenCases(msgspec.Struct, frozen=True):
     witnesses: dict[str, dict[str, Any]]
     tree: CaseNode
     settled: bool
-
-
-class Rehearsal(msgspec.Struct, frozen=True):
-    """The answer to a rehearsal: all cases, the decision on what is known with its trace, remarks on what was given.
-
-    `remedies` are there only where it is settled.
-    """
-
-    sentence: list[Piece]
-    decision: Decision
-    trace: Trace
-    remarks: list[str]
-    remedies: list[Remedy]
-    cases: OpenCases
-
-
-class RehearsalInfo(msgspec.Struct, frozen=True):
-    """A rehearsal that is kept in the rulebook: its facts as JSON, and the outcome that it must have."""
-
-    id: str
-    title: str
-    expect: str
-    attempt: dict[str, Any]
-
-
-class RehearsalList(msgspec.Struct, frozen=True):
-    """The rehearsals of a rulebook, in document order."""
-
-    items: list[RehearsalInfo]
 
 
 class AxisRequest(msgspec.Struct, frozen=True, forbid_unknown_fields=True):

@@ -265,13 +265,17 @@ class RemedyStep(msgspec.Struct, frozen=True):
 
 
 class Remedy(msgspec.Struct, frozen=True):
-    """A smallest set of changes that would have led to a better outcome; none of its steps can be left out."""
+    """A smallest set of changes that would have led to a better outcome; none of its steps can be left out.
+
+    `instead` are other places that do as well as the one among the steps.
+    """
 
     outcome: str
     outstanding: list[str]
     who: str
     sentence: list[Piece]
     steps: list[RemedyStep]
+    instead: list[RemedyStep] = []
 
 
 class RehearseRequest(msgspec.Struct, frozen=True, forbid_unknown_fields=True):

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import replace
 from itertools import combinations
 from typing import Any
 
@@ -19,7 +20,7 @@ from caddrel.core.facts.attempts import read_facts, read_told_facts
 from caddrel.core.inventory.completion import complete
 from caddrel.core.inventory.index import Inventory
 from caddrel.core.inventory.reader import read_inventory
-from caddrel.core.remedies.search import Remedy, remedies
+from caddrel.core.remedies.search import Remedy, remedies, together
 from caddrel.core.remedies.steps import taken
 from caddrel.core.rulebook.model import OUTCOMES
 from caddrel.core.rulebook.read.rulebook import read_rulebook
@@ -70,7 +71,7 @@ def _found(when: str, then: str, more: str = "", **facts: Any) -> tuple[list[Rem
     given = {**BASE, **facts}
     completed = complete(read_facts(given, rulebook.catalogue), rulebook.catalogue, {}, inventory)
     found = remedies(explain(rulebook, completed), CompiledRulebook(rulebook), inventory)
-    said = [plain(remedy_words(r, rulebook, Piece("Odd"))) for r in found]
+    said = [plain(remedy_words([r], rulebook, Piece("Odd"))) for r in found]
     return found, [f"{text} [{r.who.words}]" for text, r in zip(said, found, strict=True)], inventory
 
 
@@ -102,6 +103,26 @@ def test_a_closed_app_opens_by_what_its_policy_lets_in() -> None:
         patch.setitem(globals(), "PARTS", PARTS.replace("it: {mode: enforced,", "it: {mode: enforced, apps: [gate],"))
         said = _found("person.groups has bridge and from office", "allow", **{"app.id": "gate"})[1]
     assert said == ["Allowed, had Odd come from Office and been given the group The bridge. [an administrator]"]
+
+
+def test_remedies_that_differ_in_the_place_alone_are_told_as_one() -> None:
+    with pytest.MonkeyPatch.context() as patch:
+        more = (
+            "  quay: {title: The quay, networks: [203.0.113.0/28]}\n  sea: {title: At sea, networks: [203.0.113.64/28]}"
+        )
+        patch.setitem(globals(), "PARTS", PARTS.replace("places:\n", f"places:\n{more}\n"))
+        when = "not from any of [office, quay, sea] or client.kind is legacy"
+        found, _, _ = _found(when, "block", **{"client.kind": "legacy"})
+    [group] = together(found)
+    assert len(group) == 3
+    text = PARTS.replace("WHEN", "client.kind is legacy").replace("THEN", "block")
+    rulebook = read_rulebook(Source("r", text)).or_raise()
+    said = plain(remedy_words(group, rulebook, Piece("Odd")))
+    assert said == "Allowed, had Odd used a browser client and come from Office, The quay or At sea."
+    # Another outcome, or another step beside it, is another remedy.
+    assert [len(each) for each in together([found[0], found[0]])] == [2]
+    assert len(together([found[0], replace(found[1], decision=replace(found[1].decision, outcome="challenged"))])) == 2
+    assert len(together([found[0], replace(found[1], steps=found[1].steps[1:])])) == 2
 
 
 def _smaller(steps: Sequence[Any]) -> list[tuple[Any, ...]]:

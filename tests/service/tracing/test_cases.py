@@ -96,7 +96,7 @@ def test_an_answer_says_what_can_come_and_each_end_of_its_tree_comes_to_it(kelpl
     with kelpline.client("viewer") as viewer:
         found = viewer.rehearse({"person": "ines.faro", "app": "manifest"}).cases
         assert (found.exact, found.possible) == (True, ["challenged", "blocked"])
-        assert plain_text(found.sentence).startswith("Ines Faro gets into Manifest after another proof if ")
+        assert plain_text(found.sentence).startswith("Ines Faro gets into Manifest after MFA if ")
         assert plain_text(found.door).startswith("If nothing more is reported: Ines Faro may not open Manifest")
         assert set(found.matters) <= set(found.facts)
         for end in _ends(found.tree):
@@ -154,7 +154,7 @@ def test_facts_that_no_attempt_can_have_are_refused_by_name(
 
 def _ask(viewer: Caddrel, *axes: tuple[str, list[str]], **given: str) -> list[list[list[str]]]:
     across, *down = [AxisRequest(fact, values) for fact, values in axes]
-    found = viewer.matrix(MatrixRequest(across, down[0] if down else None, given))
+    found = viewer.rehearsals.matrix(MatrixRequest(across, down[0] if down else None, given))
     return [[cell.possible for cell in line] for line in found.cells]
 
 
@@ -167,9 +167,11 @@ def test_a_table_has_the_outcomes_of_every_combination(kelpline: Live) -> None:
         for line, hidden in zip(two, ("none", "tor"), strict=True):
             one = viewer.rehearse({**who, "device.owner": "company", "network.anonymiser": hidden})
             assert line == [one.cases.possible]
-        group = viewer.matrix(MatrixRequest(AxisRequest("person", ["group:bridge"]), None, {"app": "post"}))
+        group = viewer.rehearsals.matrix(MatrixRequest(AxisRequest("person", ["group:bridge"]), None, {"app": "post"}))
         assert "ines.faro" in group.across_values
-        impossible = viewer.matrix(MatrixRequest(AxisRequest("device.owner", []), None, {**who, "device.listed": "no"}))
+        impossible = viewer.rehearsals.matrix(
+            MatrixRequest(AxisRequest("device.owner", []), None, {**who, "device.listed": "no"})
+        )
         assert [bool(cell.refused) for cell in impossible.cells[0]] == [True, True, False]
 
 
@@ -198,7 +200,7 @@ def test_a_table_that_cannot_be_is_refused(kelpline: Live, axes: list[tuple[str,
 
 def test_kept_rehearsals_are_there_to_start_from(kelpline: Live) -> None:
     with kelpline.client("viewer") as viewer:
-        kept = viewer.rehearsals()
+        kept = viewer.rehearsals.kept()
         assert [each.id for each in kept] == list(kelpline.data.rulebooks.need_current().rulebook.rehearsals)
         for each in kept[:3]:
             assert viewer.rehearse(facts=each.attempt).decision.outcome in each.expect
@@ -223,6 +225,6 @@ def test_the_commands_of_the_page_run(kelpline: Live, tmp_path: Path) -> None:
     offline = re.findall(r"`(caddrel decide --open[^`]*)`", text)[0]
     done = run(*shlex.split(offline)[1:], cwd=tmp_path)
     assert '"open": {"facts": [' in done.stdout
-    assert "Ines Faro gets into Manifest after another proof if" in run(
+    assert "Ines Faro gets into Manifest after MFA if" in run(
         *shlex.split(commands[0])[1:], env=kelpline.environment(), cwd=tmp_path
     ).stdout.replace("\n", " ")

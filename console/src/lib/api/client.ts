@@ -3,6 +3,8 @@ import type {
   AcceptanceList,
   AuditPage,
   AuditVerdict,
+  Beside,
+  BesideRequest,
   CauseList,
   CheckResult,
   Comparison,
@@ -13,6 +15,8 @@ import type {
   Edit,
   FactList,
   FactorList,
+  FirstDevice,
+  FirstDeviceRequest,
   LanguageRequest,
   LanguageView,
   Page,
@@ -118,6 +122,8 @@ export const api = {
     call<PublishResult>('POST', '/api/v1/rulebook/restore', { number, why, accept_lockout_risk }),
   checkDraft: (draft: string, signal?: AbortSignal) => call<CheckResult>('POST', '/api/v1/rulebook/check', { draft }, signal),
   matrix: (request: MatrixRequest, signal?: AbortSignal) => call<Matrix>('POST', '/api/v1/rehearse/matrix', request, signal),
+  beside: (request: BesideRequest, signal?: AbortSignal) => call<Beside>('POST', '/api/v1/rehearse/beside', request, signal),
+  firstDevice: (request: FirstDeviceRequest, signal?: AbortSignal) => call<FirstDevice>('POST', '/api/v1/rehearse/first-device', request, signal),
   keptRehearsals: (draft: string, signal?: AbortSignal) =>
     call<RehearsalList>('GET', `/api/v1/rehearse/kept${draft ? `?draft=${encodeURIComponent(draft)}` : ''}`, undefined, signal),
   drafts: (signal?: AbortSignal) => call<DraftList>('GET', '/api/v1/drafts', undefined, signal),
@@ -165,6 +171,8 @@ export const api = {
   audit: (params: Record<string, string>, signal?: AbortSignal) =>
     call<AuditPage>('GET', `/api/v1/audit${query(params)}`, undefined, signal),
   verifyAudit: () => call<AuditVerdict>('GET', '/api/v1/audit/verify'),
+  devicesOf: (person: string, search: string, signal?: AbortSignal) =>
+    call<Page>('GET', `/api/v1/devices${query({ person, search, limit: 12 })}`, undefined, signal),
   things: (noun: string, search: string, signal?: AbortSignal) =>
     call<Page>('GET', `/api/v1/${noun}${query({ search, limit: 12 })}`, undefined, signal),
 };

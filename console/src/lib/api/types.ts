@@ -90,6 +90,39 @@ export interface AxisRequest {
   values?: string[];
 }
 
+/** Two rehearsals with what differs between them; facts and policies that differ come first. */
+export interface Beside {
+  left: Rehearsal;
+  right: Rehearsal;
+  same: boolean;
+  facts: BesideFact[];
+  policies: BesidePolicy[];
+}
+
+/** A fact on both sides, as shown; empty where it is open. */
+export interface BesideFact {
+  fact: string;
+  label: string;
+  left: string;
+  right: string;
+  differs: boolean;
+}
+
+/** What a policy has to say on either side; empty where the rulebook of that side has no such policy. */
+export interface BesidePolicy {
+  policy: string;
+  title: string;
+  left: Piece[];
+  right: Piece[];
+  differs: boolean;
+}
+
+/** Two rehearsals to be shown side by side. */
+export interface BesideRequest {
+  left: RehearseRequest;
+  right: RehearseRequest;
+}
+
 /** A line that could not be taken in. */
 export interface BrokenLine {
   line: number;
@@ -427,6 +460,15 @@ export interface EditRequest {
   accept_failing_rehearsals?: string;
 }
 
+/** Factors that would have to be enrolled, in words, and what can come of trying to. */
+export interface Enrolling {
+  factors: string[];
+  sentence: Piece[];
+  possible: string[];
+  exact: boolean;
+  needs_code: boolean;
+}
+
 /** A subject or resource (sections 5.1 and 5.2): its type, its id, and what the caller says of it. */
 export interface Entity {
   type?: string;
@@ -465,9 +507,17 @@ export interface FactChange {
   now: string | null;
 }
 
-/** The facts of the current rulebook. */
+/** A part of the rulebook that a fact can name; of methods a factor, with what it yields as the id. */
+export interface FactChoice {
+  id: string;
+  title: string;
+}
+
+/** The facts of the current rulebook, its places to choose from, and the zones of its schedules. */
 export interface FactList {
   items: FactView[];
+  places: PlaceChoice[];
+  zones: string[];
 }
 
 /** A known fact: value, wording, and where it came from. */
@@ -477,13 +527,14 @@ export interface FactTrace {
   origin: string;
 }
 
-/** One fact of the catalogue; `label` is what it is called beside a box. */
+/** One fact of the catalogue; `label` is what it is called beside a box, `choices` the parts that it can name. */
 export interface FactView {
   name: string;
   type: string;
   doc: string;
   words: string[];
-  label?: string;
+  label: string;
+  choices: FactChoice[];
 }
 
 /** The second factors of an account, and whether one is required here. */
@@ -503,6 +554,34 @@ export interface FailedRule {
 export interface File {
   name: string;
   text: string;
+}
+
+/** The steps, in order; those after a dead end are told as if it were passed. */
+export interface FirstDevice {
+  sentence: Piece[];
+  steps: FirstDeviceStep[];
+}
+
+/** How somebody who has nothing yet gets in with a first device. */
+export interface FirstDeviceRequest {
+  given?: Record<string, string>;
+  draft?: string;
+  files?: File[] | null;
+  revision?: number | null;
+}
+
+/** One step on the way. */
+export interface FirstDeviceStep {
+  step: string;
+  title: string;
+  sentence: Piece[];
+  possible: string[];
+  exact: boolean;
+  dead_end: boolean;
+  why: Piece[];
+  deciding: RuleRef[];
+  given: Record<string, string>;
+  needs_code: boolean;
 }
 
 /** A failed check of a device standard, with what to do about it. */
@@ -534,6 +613,14 @@ export interface FormulaTrace {
 export interface Found {
   results: (Record<string, string>)[];
   page: PageAnswer;
+}
+
+/** A group that a person is in. */
+export interface GroupView {
+  id: string;
+  title: string;
+  through: string[];
+  until: string;
 }
 
 /** The service is there. */
@@ -615,7 +702,9 @@ export interface KeptRehearsal {
   title: string;
   expect: string;
   outcome: string;
-  ok?: boolean;
+  ok: boolean;
+  decides: RuleRef[];
+  turned_by: string[];
 }
 
 /** A condition or an effect, as text or as a tree, to be understood as in a draft. */
@@ -851,11 +940,30 @@ export interface PasswordChange {
   current?: string;
 }
 
+/** Who it is, as the policies see them. */
+export interface PersonView {
+  id: string;
+  title: string;
+  groups: GroupView[];
+  roles: string[];
+  factors: string[] | null;
+  used: UsedFact[];
+  needed: ProofNeeded[];
+  enrol: Enrolling[];
+}
+
 /** A stretch of a sentence; `kind` and `id` name what it speaks of. */
 export interface Piece {
   text: string;
   kind?: string;
   id?: string;
+}
+
+/** A place, with facts as text of an attempt that comes from there. */
+export interface PlaceChoice {
+  id: string;
+  title: string;
+  given: Record<string, string>;
 }
 
 /** One part of a place. */
@@ -945,6 +1053,14 @@ export interface Problem {
   more?: number;
 }
 
+/** A proof that is asked for, and with what the person can give it. */
+export interface ProofNeeded {
+  item: string;
+  words: Piece[];
+  held: string[][];
+  enrolling: string[][];
+}
+
 /** A fresh proof of who somebody is: a code of the authenticator app, a passkey's answer, or the password. */
 export interface ProofRequest {
   totp?: string;
@@ -996,6 +1112,8 @@ export interface Rehearsal {
   remarks: string[];
   remedies: Remedy[];
   cases: OpenCases;
+  stages: Stage[];
+  person?: PersonView | null;
 }
 
 /** A rehearsal that is kept in the rulebook: its facts as JSON, and the outcome that it must have. */
@@ -1027,6 +1145,7 @@ export interface Remedy {
   who: string;
   sentence: Piece[];
   steps: RemedyStep[];
+  instead?: RemedyStep[];
 }
 
 /** One change of facts: what to do, who can do it, and the facts as they would be then. */
@@ -1322,6 +1441,24 @@ export interface Span {
   end_column: number;
 }
 
+/** A stage of a sign-in with what has a say there: ``credentials``, ``enrolment``, ``app``, ``session``. */
+export interface Stage {
+  stage: string;
+  title: string;
+  parts: StagePart[];
+}
+
+/** What a rule has to do with an attempt; without a policy it is no policy that says so. */
+export interface StagePart {
+  policy: string;
+  title: string;
+  rule: string;
+  mode: string;
+  says: Piece[];
+  perhaps: boolean;
+  decides: boolean;
+}
+
 /** What one password standard says. */
 export interface StandardResult {
   standard: string;
@@ -1506,6 +1643,14 @@ export interface Use {
   kind: string;
   id: string;
   title: string;
+}
+
+/** A fact of a person that some policy reads. */
+export interface UsedFact {
+  fact: string;
+  label: string;
+  shown: string;
+  origin: string;
 }
 
 /** A draft with its documents and its objects. */

@@ -1,11 +1,11 @@
 <script lang="ts">
   // A search over the inventory that also takes an id typed out.
   import { Combobox } from 'bits-ui';
-  import { api } from '../../lib/api/client';
-  import type { Item } from '../../lib/api/types';
-  import { Load } from '../../lib/state/load.svelte';
+  import { api } from '../api/client';
+  import type { Item } from '../api/types';
+  import { Load } from '../state/load.svelte';
 
-  let { id, noun, value, wrong, set }: { id: string; noun: string; value: string; wrong: string; set: (value: string) => void } =
+  let { id, noun, value, wrong, person = '', set }: { id: string; noun: string; value: string; wrong: string; person?: string; set: (value: string) => void } =
     $props();
   const found = new Load<Item[]>();
   let open = $state(false);
@@ -13,7 +13,12 @@
   let text = $derived(value);
 
   function search(text: string): void {
-    void found.run(async (signal) => (await api.things(noun, text, signal)).items);
+    void found.run(async (signal) => {
+      // Somebody's own devices come first.
+      const own = noun === 'devices' && person ? (await api.devicesOf(person, text, signal)).items : [];
+      const all = (await api.things(noun, text, signal)).items;
+      return [...own, ...all.filter((each) => !own.some((mine) => mine.id === each.id))];
+    });
   }
 
   function typed(event: Event & { currentTarget: HTMLInputElement }): void {
@@ -34,6 +39,7 @@
     autocomplete="off"
     spellcheck={false}
     onfocus={() => search(text)}
+    onclick={() => (open = true)}
     onblur={() => text !== value && set(text)}
     oninput={typed}
   />

@@ -34,7 +34,9 @@
   let palette = $state(false);
 
   const here = (href: string) =>
-    router.location.startsWith(href) || (router.location === '/' && href === '/rulebook');
+    router.location.startsWith(href) ||
+    (router.location === '/' && href === '/rulebook') ||
+    (href === '/rehearse' && ['/beside', '/first-device'].includes(router.location));
 
   function key(event: KeyboardEvent): void {
     if ((event.ctrlKey || event.metaKey) && event.key === 'k') {

@@ -6,15 +6,17 @@
   import Heading from '../../lib/parts/Heading.svelte';
   import Mark from '../../lib/parts/Mark.svelte';
   import Needs from '../../lib/parts/Needs.svelte';
-  import Policies from '../../lib/parts/Policies.svelte';
   import Remedies from '../../lib/parts/Remedies.svelte';
   import Sentence from '../../lib/parts/Sentence.svelte';
   import Waiting from '../../lib/parts/Waiting.svelte';
   import CasesBox from './CasesBox.svelte';
-  import FactField from './FactField.svelte';
+  import FactField from './fields/FactField.svelte';
   import KeepBox from './KeepBox.svelte';
   import MatrixBox from './MatrixBox.svelte';
+  import Parts from './Parts.svelte';
+  import PersonBox from './PersonBox.svelte';
   import StartHere from './StartHere.svelte';
+  import type { FactView } from '../../lib/api/types';
   import { GROUPS, Rehearsing } from './rehearse.svelte';
 
   let rehearsing = $state.raw(new Rehearsing(router.querystring ?? ''));
@@ -27,8 +29,8 @@
   let all = $state(false);
   // Those that matter, in the order in which they do; the others are folded.
   const first = $derived(rehearsing.shown);
-  const shown = $derived((rehearsing.facts.value ?? []).filter((fact) => all && !first.includes(fact.name)));
-  const leading = $derived(first.flatMap((name) => rehearsing.facts.value?.find((fact) => fact.name === name) ?? []));
+  const shown = $derived((rehearsing.facts.value?.items ?? []).filter((fact) => all && !first.includes(fact.name)));
+  const leading = $derived(first.flatMap((name) => rehearsing.facts.value?.items.find((fact) => fact.name === name) ?? []));
   const groups = $derived(
     GROUPS.map(([key, word], i) => ({
       key,
@@ -37,6 +39,7 @@
     })),
   );
   const answer = $derived(rehearsing.answer);
+  const besideLink = $derived(new URLSearchParams({ left: rehearsing.querystring, right: rehearsing.querystring }).toString());
   const onlyFacts = $derived(answer.problem?.code === 'bad-attempt');
 
   $effect(() => {
@@ -53,6 +56,20 @@
 </script>
 
 <svelte:window onhashchange={opened} />
+{#snippet field(fact: FactView, known: string)}
+  {#if rehearsing.facts.value}
+    <FactField
+      {fact}
+      facts={rehearsing.facts.value}
+      {known}
+      person={rehearsing.given['person.id'] ?? ''}
+      value={rehearsing.given[fact.name] ?? ''}
+      wrong={rehearsing.wrong(fact.name)}
+      set={(value) => rehearsing.set(fact.name, value)}
+      setMany={(values) => rehearsing.setMany(values)}
+    />
+  {/if}
+{/snippet}
 <Heading place={rehearsing.draft ? `Rehearse · draft ${rehearsing.draft}` : 'Rehearse'}>
   {#if !rehearsing.begun}
     What can happen to whom, at which app?
@@ -66,6 +83,8 @@
   {/if}
   {#snippet aside()}
     {#if rehearsing.draft}<a class="action" href="#/drafts/{rehearsing.draft}">Back to the draft</a>{/if}
+    {#if rehearsing.begun}<a class="action" href="#/beside?{besideLink}">Beside another</a>{/if}
+    <a class="action" href="#/first-device{rehearsing.querystring ? `?${rehearsing.querystring}` : ''}">First device</a>
     <button class="action" onclick={() => rehearsing.clear()}>Start over</button>
   {/snippet}
 </Heading>
@@ -83,7 +102,7 @@
       <fieldset class="mb-4">
         <legend class="mb-1 w-full border-b border-rule text-small font-semibold">{rehearsing.begun ? 'Given, and what it turns on' : 'Who and what'}</legend>
         {#each leading as fact (fact.name)}
-          <FactField {fact} known={rehearsing.known(fact.name)} value={rehearsing.given[fact.name] ?? ''} wrong={rehearsing.wrong(fact.name)} set={(value) => rehearsing.set(fact.name, value)} />
+          {@render field(fact, rehearsing.known(fact.name))}
         {/each}
       </fieldset>
       <button class="mb-4 text-small text-accent underline underline-offset-3" aria-expanded={all} onclick={() => (all = !all)}>{all ? 'Fold the other facts' : 'Other facts'}</button>
@@ -93,12 +112,7 @@
         <fieldset class="mb-4">
           <legend class="mb-1 w-full border-b border-rule text-small font-semibold">{group.word}</legend>
           {#each group.facts as fact (fact.name)}
-            <FactField
-              {fact}
-              value={rehearsing.given[fact.name] ?? ''}
-              wrong={rehearsing.wrong(fact.name)}
-              set={(value) => rehearsing.set(fact.name, value)}
-            />
+            {@render field(fact, '')}
           {/each}
         </fieldset>
       {/if}
@@ -125,14 +139,14 @@
         <Needs decision={answer.value.decision} onfact={focusFact} />
       {/if}
       {#if rehearsing.draft && rehearsing.facts.value}
-        <KeepBox draft={rehearsing.draft} given={rehearsing.given} facts={rehearsing.facts.value} possible={answer.value.cases.possible} />
+        <KeepBox draft={rehearsing.draft} given={rehearsing.given} facts={rehearsing.facts.value.items} possible={answer.value.cases.possible} />
       {/if}
       {#if answer.value.cases.settled}<Remedies remedies={answer.value.remedies} decision={answer.value.decision} />{/if}
+      {#if answer.value.person}<PersonBox person={answer.value.person} />{/if}
       {#if rehearsing.facts.value}
-        <MatrixBox facts={rehearsing.facts.value} given={rehearsing.given} draft={rehearsing.draft} matters={answer.value.cases.matters} />
+        <MatrixBox facts={rehearsing.facts.value.items} given={rehearsing.given} draft={rehearsing.draft} matters={answer.value.cases.matters} />
       {/if}
-      <h2 class="mt-6 mb-2 border-t-2 border-ink pt-3 text-lead font-semibold">How it is decided</h2>
-      <Policies trace={answer.value.trace} decision={answer.value.decision} />
+      <Parts answer={answer.value} />
     {:else}
       <Waiting />
     {/if}

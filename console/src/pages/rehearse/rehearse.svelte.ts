@@ -1,6 +1,6 @@
 // The state of a rehearsal: the facts as typed, kept in the address, and the answer as it changes.
 import { api } from '../../lib/api/client';
-import type { FactView, Rehearsal, Tree } from '../../lib/api/types';
+import type { FactList, Rehearsal, Tree } from '../../lib/api/types';
 import { Load } from '../../lib/state/load.svelte';
 
 export const GROUPS: [string, string, (name: string) => boolean][] = [
@@ -12,7 +12,7 @@ export const GROUPS: [string, string, (name: string) => boolean][] = [
 ];
 
 export class Rehearsing {
-  facts = new Load<FactView[]>();
+  facts = new Load<FactList>();
   answer = new Load<Rehearsal>();
   given = $state<Record<string, string>>({});
   /** The draft that is rehearsed; empty for the current revision. */
@@ -24,17 +24,17 @@ export class Rehearsing {
     const { draft = '', ...given } = Object.fromEntries(new URLSearchParams(querystring));
     this.given = given;
     this.draft = draft;
-    void this.facts.run(async () => (await api.facts(draft)).items);
+    void this.facts.run(async () => await api.facts(draft));
     this.ask();
   }
 
-  set(name: string, value: string, wait = 180): void {
-    if (value) this.given = { ...this.given, [name]: value };
-    else {
-      const rest = { ...this.given };
-      delete rest[name];
-      this.given = rest;
-    }
+  set(name: string, value: string): void {
+    this.setMany({ [name]: value });
+  }
+
+  /** Gives several facts; those that are empty are left open. */
+  setMany(values: Record<string, string>, wait = 180): void {
+    this.given = Object.fromEntries(Object.entries({ ...this.given, ...values }).filter(([, value]) => value));
     clearTimeout(this.timer);
     this.timer = setTimeout(() => this.ask(), wait);
   }

@@ -10,7 +10,7 @@
   import { Act } from '../../lib/state/act.svelte';
   import { Load } from '../../lib/state/load.svelte';
   import { session } from '../../lib/state/session.svelte';
-  import InventoryBox from '../rehearse/InventoryBox.svelte';
+  import InventoryBox from '../../lib/parts/InventoryBox.svelte';
   import Made from './Made.svelte';
 
   const LASTS = { '1h': 'an hour', '8h': 'eight hours', '24h': 'a day', '7d': 'a week' };

@@ -165,8 +165,9 @@ class Wishes:
         for network in where.parts.networks[:1]:
             at = network.network_address + (1 if network.num_addresses > 2 else 0)
             facts: dict[str, Value] = {"network.ip": at}
-            said = f"come from {where.title or where.id}"
-            yield Step(Who.PERSON_LATER, said, facts, forgets=NETWORK_FACTS, family="place")
+            title = where.title or where.id
+            said = f"come from {title}"
+            yield Step(Who.PERSON_LATER, said, facts, forgets=NETWORK_FACTS, family="place", place=title)
 
     def _moment(self, schedule: Schedule, wanted: bool) -> Iterator[Step]:
         at = self.facts.values.get("time.at")

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass, replace
 from itertools import combinations
 
@@ -15,6 +15,7 @@ from caddrel.core.facts.types import Value
 from caddrel.core.inventory.index import Inventory
 from caddrel.core.language.nodes import items_of
 from caddrel.core.remedies.candidates import Wishes, with_starter_code
+from caddrel.core.remedies.factors import FACTOR_WORDS
 from caddrel.core.remedies.steps import Step, Who, taken
 from caddrel.core.rulebook.model import ALWAYS, OUTCOMES, Rule
 
@@ -22,16 +23,6 @@ MOST_STEPS = 3
 # More steps than this are not combined: the search stays within a moment.
 MOST_CANDIDATES = 26
 MOST_REMEDIES = 8
-_FACTOR_WORDS = {
-    "password": "the password",
-    "authenticator-app": "the authenticator app",
-    "text-message": "a text message",
-    "push": "a push to the phone",
-    "security-key": "a security key",
-    "passkey": "a passkey",
-    "certificate": "a certificate",
-    "starter-code": "a starter code",
-}
 # Factors that a person can be asked to enrol.
 _CAN_ENROL = ("authenticator-app", "security-key", "passkey")
 
@@ -87,6 +78,17 @@ def remedies(
             break
     found.sort(key=lambda r: (OUTCOMES.index(r.decision.outcome) if worst == 2 else 0, r.who, len(r.steps)))
     return found[:MOST_REMEDIES]
+
+
+def together(found: Iterable[Remedy]) -> list[tuple[Remedy, ...]]:
+    """Return remedies in their order, those together that differ in the place alone."""
+    groups: dict[tuple[object, ...], list[Remedy]] = {}
+    for remedy in found:
+        others = tuple(step.key for step in remedy.steps if not step.place)
+        goes = len(others) < len(remedy.steps)
+        key = (remedy.decision.outcome, remedy.decision.outstanding, others, goes or remedy.steps)
+        groups.setdefault(key, []).append(remedy)
+    return [tuple(group) for group in groups.values()]
 
 
 def _dead_end(outcome: Callable[[Facts], str], facts: Facts, step: Step) -> bool:
@@ -159,13 +161,13 @@ def _methods(facts: Facts, enrolling: bool) -> Iterator[Step]:
     for factor, yields in YIELDS.items():
         adds = dict.fromkeys(yields, 0.0)
         if factor in held and not set(yields) <= fresh:
-            yield Step(Who.PERSON_NOW, f"proved it with {_FACTOR_WORDS[factor]}", adds=adds)
+            yield Step(Who.PERSON_NOW, f"proved it with {FACTOR_WORDS[factor]}", adds=adds)
         elif factor == "starter-code" and facts.values.get("operation") in {"enrol-device", "enrol-factor"}:
             yield Step(Who.ADMINISTRATOR, "been given a starter code, and used it", adds=adds)
         elif enrolling and factor in _CAN_ENROL and factor not in held:
             enrols: dict[str, Value] = {"operation": "enrol-factor", "enrolling.factor": factor}
             known: dict[str, Value] = {"person.factors": frozenset({factor})}
-            says = f"enrolled {_FACTOR_WORDS[factor]} and proved it with that"
+            says = f"enrolled {FACTOR_WORDS[factor]} and proved it with that"
             step = Step(Who.PERSON_LATER, says, known, adds, enrols=enrols, family="new factor")
             yield step
             yield with_starter_code(step)

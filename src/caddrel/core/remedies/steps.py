@@ -42,6 +42,8 @@ class Step:
         The operation that it takes first, with its facts: a remedy must not be a dead end.
     family
         Steps of one family exclude one another: nobody is in two places.
+    place
+        What the place is called to which it goes; empty when it goes nowhere.
     """
 
     who: Who
@@ -51,6 +53,7 @@ class Step:
     forgets: tuple[str, ...] = ()
     enrols: Mapping[str, Value] = field(default_factory=dict)
     family: str = ""
+    place: str = ""
 
     @property
     def key(self) -> tuple[object, ...]:

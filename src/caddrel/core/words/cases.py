@@ -8,7 +8,7 @@ Not here: finding the cases (`core.cases`).
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from caddrel.core.cases.answer import Answer, facts_of
 from caddrel.core.cases.tree import Fork, Leaf, Question, Tree
@@ -23,6 +23,8 @@ from caddrel.core.words.pieces import Piece, Sentence, capital, joined, plain, s
 
 # So many conditions can be followed in reading one sentence.
 MOST_CLAUSES = 4
+# And so many things that may be asked for.
+MOST_ITEMS = 3
 _PAST = {
     "mfa": ("MFA has been done", "MFA has not been done"),
     "new password": ("the password was just changed", "the password was not changed"),
@@ -31,6 +33,8 @@ _PAST = {
     "vetted client": ("the client is vetted", "the client is not vetted"),
     "protected client": ("the client keeps company data apart", "the client does not keep company data apart"),
 }
+# What a door can ask for; everything else is there or is not.
+_ASKED_FOR = {"mfa", "proof", "notice", "new password"}
 _DOING = {
     "sign-in": ("gets into", "does not get into"),
     "enrol-device": ("may enrol a device for", "may not enrol a device for"),
@@ -169,6 +173,12 @@ class _Names:
         if len(items) == 1 or (steady and items):
             ordered = sorted(items, key=item_order)
             return joined((item_words(item, self._rulebook) for item in ordered), "and")
+        # How fresh it has to be, and which of them it is, turns on what is not asked any more.
+        asked = [item for item in items if item.kind in _ASKED_FOR]
+        kinds = sorted({replace(item, within=None) for item in asked}, key=item_order)
+        words = [item_words(item, self._rulebook) for item in kinds]
+        if 1 <= len(words) <= MOST_ITEMS:
+            return joined(words, "or") if len(words) == 1 else say(joined(words, "or"), ", or more than one of them")
         return say("another proof")
 
     def _outstanding(self, leaf: Leaf) -> tuple[Item, ...]:

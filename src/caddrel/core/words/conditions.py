@@ -83,7 +83,7 @@ SETS = {
     "person.roles": ("the person has the role", "the person does not have the role", "role"),
     "person.factors": ("the person has enrolled", "the person has not enrolled", ""),
     "app.labels": ("the app is labelled", "the app is not labelled", "label"),
-    "signals": ("the signal fired:", "the signal did not fire:", "signal"),
+    "signals": ("", "", "signal"),
     "auth.methods": ("the session used", "the session did not use", ""),
     "auth.notices": ("the person has accepted", "the person has not accepted", "notice"),
 }
@@ -144,10 +144,20 @@ def _fact_words(test: FactTest, rulebook: Rulebook, negated: bool) -> Sentence:
         yes, negative, _ = SETS.get(test.fact, (f"{test.fact} has", f"{test.fact} does not have", ""))
         # "Not in a or b" is neither of them; "not in all of a and b" may be one.
         every = op is Op.HAS_ALL
+        if test.fact == "signals":
+            return _signals(values, every, no)
         return say(
             f"{negative if no else yes} {'all of ' if every and no else ''}", joined(values, "and" if every else "or")
         )
     return _comparison(test, op, no, values)
+
+
+def _signals(values: list[Sentence], every: bool, no: bool) -> Sentence:
+    if len(values) == 1:
+        return say("the signal ", values[0], " did not fire" if no else " fired")
+    if no:
+        return say("not all of the signals " if every else "none of the signals ", joined(values, "and"), " fired")
+    return say("the signals " if every else "one of the signals ", joined(values, "and"), " fired")
 
 
 def _comparison(test: FactTest, op: Op, no: bool, values: list[Sentence]) -> Sentence:

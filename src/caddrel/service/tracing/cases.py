@@ -31,44 +31,92 @@ LONGEST = 2.0
 MOST_NETWORKS = 4_000
 
 
-def open_cases(
-    rulebook: Rulebook,
-    compiled: CompiledRulebook,
-    facts: Facts,
-    inventory: Inventory,
-    person: str,
-    door: Sentence,
-    decision: Decision,
-    known: KnownAddresses | None,
-) -> wire.OpenCases:
-    """Return what can come of an attempt whose facts are completed.
+class Cases:
+    """All cases of an attempt whose facts are completed, and a decided case of each end of the tree.
 
-    Parameters
+    Attributes
     ----------
-    door
-        What the door would do, as a sentence; `decision` is that.
+    asked
+        What is outstanding or in the way in those cases, and on what is known.
 
     Raises
     ------
     ContradictoryFacts
         When no case has the facts that were given.
     """
-    until = time.monotonic() + LONGEST
-    answer = all_cases(rulebook, facts, inventory, lambda: time.monotonic() > until, known)
-    # What is settled and certain has a better sentence, which says why.
-    settled = _settled(answer, decision)
-    said = door if settled else cases_words(answer, rulebook, facts, person)
-    return wire.OpenCases(
-        pieces(said),
-        pieces(capital(say("if nothing more is reported: ", door)) if not settled else door),
-        list(answer.facts),
-        answer.exact,
-        list(answer.possible),
-        list(answer.order),
-        {outcome: _json(witness.facts, list(witness.facts.values)) for outcome, witness in answer.witnesses.items()},
-        _node(answer, answer.tree, rulebook, compiled),
-        settled,
-    )
+
+    def __init__(
+        self,
+        rulebook: Rulebook,
+        compiled: CompiledRulebook,
+        facts: Facts,
+        inventory: Inventory,
+        known: KnownAddresses | None,
+        decision: Decision,
+    ) -> None:
+        until = time.monotonic() + LONGEST
+        self._rulebook, self._compiled, self._facts = rulebook, compiled, facts
+        self._decision = decision
+        self.answer = all_cases(rulebook, facts, inventory, lambda: time.monotonic() > until, known)
+        self.settled = _settled(self.answer, decision)
+        self.asked: list[Item] = [*decision.outstanding, *decision.in_the_way]
+
+    def view(self, person: str, door: Sentence) -> wire.OpenCases:
+        """Return what can come of it.
+
+        Parameters
+        ----------
+        door
+            What the door would do, as a sentence.
+        """
+        answer = self.answer
+        # What is settled and certain has a better sentence, which says why.
+        said = door if self.settled else cases_words(answer, self._rulebook, self._facts, person)
+        return wire.OpenCases(
+            pieces(said),
+            pieces(capital(say("if nothing more is reported: ", door)) if not self.settled else door),
+            list(answer.facts),
+            answer.exact,
+            list(answer.possible),
+            list(answer.order),
+            {
+                outcome: _json(witness.facts, list(witness.facts.values))
+                for outcome, witness in answer.witnesses.items()
+            },
+            self._node(answer.tree),
+            self.settled,
+        )
+
+    def _node(self, tree: Tree) -> wire.CaseNode:
+        if isinstance(tree, Leaf):
+            return self._leaf(tree)
+        yes, no = (self._node(side) for side in (tree.yes, tree.no))
+        item = isinstance(tree.asks, Item)
+        return wire.CaseNode(
+            possible=[each for each in self.answer.possible if each in {*yes.possible, *no.possible}],
+            asks=_asked(tree),
+            kind="item" if item else "test",
+            yes_words=pieces(capital(question_words(tree.asks, True, self._rulebook))),
+            no_words=pieces(capital(question_words(tree.asks, False, self._rulebook))),
+            yes=yes,
+            no=no,
+        )
+
+    def _leaf(self, leaf: Leaf) -> wire.CaseNode:
+        facts = self.answer.case_of(leaf)
+        if facts is None:
+            return wire.CaseNode(list(leaf.possible))
+        decided = self._compiled.decide(facts)
+        self.asked += [*decided.outstanding, *decided.in_the_way]
+        decision = decision_view(decided)
+        return wire.CaseNode(
+            list(leaf.possible),
+            deciding=decision.deciding,
+            facts=_json(facts, list(self.answer.facts)),
+            outstanding=decision.outstanding,
+            in_the_way=decision.in_the_way,
+            tell=decision.tell,
+        )
 
 
 def _settled(answer: Answer, decision: Decision) -> bool:
@@ -90,36 +138,5 @@ def _json(facts: Facts, names: list[str]) -> dict[str, object]:
     return {name: to_json(facts.values[name]) for name in sorted(names) if name in facts.values}
 
 
-def _node(answer: Answer, tree: Tree, rulebook: Rulebook, compiled: CompiledRulebook) -> wire.CaseNode:
-    if isinstance(tree, Leaf):
-        return _leaf(answer, tree, compiled)
-    yes, no = (_node(answer, side, rulebook, compiled) for side in (tree.yes, tree.no))
-    item = isinstance(tree.asks, Item)
-    return wire.CaseNode(
-        possible=[each for each in answer.possible if each in {*yes.possible, *no.possible}],
-        asks=_asked(tree),
-        kind="item" if item else "test",
-        yes_words=pieces(capital(question_words(tree.asks, True, rulebook))),
-        no_words=pieces(capital(question_words(tree.asks, False, rulebook))),
-        yes=yes,
-        no=no,
-    )
-
-
 def _asked(fork: Fork) -> str:
     return print_item(fork.asks) if isinstance(fork.asks, Item) else print_condition(fork.asks)
-
-
-def _leaf(answer: Answer, leaf: Leaf, compiled: CompiledRulebook) -> wire.CaseNode:
-    facts = answer.case_of(leaf)
-    if facts is None:
-        return wire.CaseNode(list(leaf.possible))
-    decision = decision_view(compiled.decide(facts))
-    return wire.CaseNode(
-        list(leaf.possible),
-        deciding=decision.deciding,
-        facts=_json(facts, list(answer.facts)),
-        outstanding=decision.outstanding,
-        in_the_way=decision.in_the_way,
-        tell=decision.tell,
-    )

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import time
+
 from caddrel.core.decide.compiled.evaluator import CompiledRulebook
-from caddrel.core.decide.interpreter.interpreter import explain
+from caddrel.core.decide.interpreter.interpreter import Explained, explain
 from caddrel.core.diagnostics import Diagnostic, RulebookError, did_you_mean, shorten
 from caddrel.core.facts.attempts import SHORT, AttemptRefused, read_facts, read_given_facts
 from caddrel.core.facts.facts import Facts, Setting
@@ -14,6 +16,7 @@ from caddrel.core.inventory.index import Inventory
 from caddrel.core.rulebook.model import Rehearsal as KeptRehearsal
 from caddrel.core.rulebook.model import Rulebook
 from caddrel.core.words.decisions import decision_words
+from caddrel.core.words.stages import STAGES, Part, stages
 from caddrel.service.rulebooks import drafts as drafting
 from caddrel.service.rulebooks.publish import read_files
 from caddrel.service.rulebooks.view import pieces
@@ -21,14 +24,15 @@ from caddrel.service.signins.signal_history import notice_now
 from caddrel.service.state.context import State
 from caddrel.service.state.data_folder import DataFolder
 from caddrel.service.state.titles import _title, titled
-from caddrel.service.tracing.cases import known_addresses, open_cases
+from caddrel.service.tracing.cases import LONGEST, Cases, known_addresses
+from caddrel.service.tracing.person import person_view
 from caddrel.service.tracing.remedies import remedies_of
 from caddrel.service.tracing.views import decision_view, trace_view
-from caddrel.wire import decisions as wire
-from caddrel.wire.cases import Rehearsal, RehearsalInfo, RehearsalList
+from caddrel.wire import rehearsals as wire
+from caddrel.wire.decisions import RehearseRequest
 
 
-def rulebook_for(state: State, request: wire.RehearseRequest) -> tuple[Rulebook, CompiledRulebook, int | None]:
+def rulebook_for(state: State, request: RehearseRequest) -> tuple[Rulebook, CompiledRulebook, int | None]:
     """Return the rulebook that a rehearsal names, also compiled, with its revision."""
     if request.files is not None:
         result = read_files(request.files)
@@ -41,7 +45,7 @@ def rulebook_for(state: State, request: wire.RehearseRequest) -> tuple[Rulebook,
     return published.rulebook, published.compiled, published.revision.number
 
 
-def rehearse(state: State, request: wire.RehearseRequest) -> Rehearsal:
+def rehearse(state: State, request: RehearseRequest) -> wire.Rehearsal:
     """Decide an attempt that did not happen; facts left out stay unknown.
 
     Raises
@@ -49,6 +53,11 @@ def rehearse(state: State, request: wire.RehearseRequest) -> Rehearsal:
     AttemptRefused
         Naming every fact that is unknown or wrong, and a person or app that the inventory does not know.
     """
+    return rehearsed(state, request)[0]
+
+
+def rehearsed(state: State, request: RehearseRequest) -> tuple[wire.Rehearsal, Facts]:
+    """Return the answer to a rehearsal, as `rehearse` does, with the facts as completed."""
     rulebook, compiled, number = rulebook_for(state, request)
     inventory = state.inventories.current()
     facts = completed(state, rulebook, inventory, request)
@@ -56,18 +65,36 @@ def rehearse(state: State, request: wire.RehearseRequest) -> Rehearsal:
     explained = explain(named, facts, number)
     person = _title(inventory, "people", facts.values.get("person.id"))
     door = decision_words(explained, person)
-    cases = open_cases(named, compiled, facts, inventory, person, door, explained.decision, known_addresses(state))
-    return Rehearsal(
+    cases = Cases(named, compiled, facts, inventory, known_addresses(state), explained.decision)
+    seen = cases.view(person, door)
+    until = time.monotonic() + LONGEST
+    answer = wire.Rehearsal(
         pieces(door),
         decision_view(explained.decision),
         trace_view(explained),
         _remarks(facts, inventory),
         remedies_of(state, explained, compiled, inventory) if cases.settled else [],
-        cases,
+        seen,
+        _stages(explained),
+        person_view(state, named, facts, inventory, cases.asked, lambda: time.monotonic() > until),
     )
+    return answer, facts
 
 
-def completed(state: State, rulebook: Rulebook, inventory: Inventory, request: wire.RehearseRequest) -> Facts:
+def _stages(explained: Explained) -> list[wire.Stage]:
+    return [
+        wire.Stage(stage, STAGES[stage], [_part(part) for part in parts])
+        for stage, parts in stages(explained).items()
+        if parts
+    ]
+
+
+def _part(part: Part) -> wire.StagePart:
+    says = pieces(part.says)
+    return wire.StagePart(part.policy, part.title, part.rule, part.mode, says, part.perhaps, part.decides)
+
+
+def completed(state: State, rulebook: Rulebook, inventory: Inventory, request: RehearseRequest) -> Facts:
     """Return the facts of a rehearsal, completed.
 
     Raises
@@ -94,22 +121,22 @@ def completed(state: State, rulebook: Rulebook, inventory: Inventory, request: w
     return facts
 
 
-def kept_rehearsals(data: DataFolder, draft: str = "") -> RehearsalList:
+def kept_rehearsals(data: DataFolder, draft: str = "") -> wire.RehearsalList:
     """Return the rehearsals that a draft or the current revision keeps; of a draft with errors none."""
     rulebook = drafting.read(data, draft) if draft else None
     if not draft:
         published = data.rulebooks.current()
         rulebook = published.rulebook if published is not None else None
     kept = rulebook.rehearsals.values() if rulebook is not None else ()
-    return RehearsalList([_info(each) for each in kept])
+    return wire.RehearsalList([_info(each) for each in kept])
 
 
-def _info(kept: KeptRehearsal) -> RehearsalInfo:
+def _info(kept: KeptRehearsal) -> wire.RehearsalInfo:
     attempt = {name: to_json(value) for name, value in kept.attempt.items()}
-    return RehearsalInfo(kept.id, kept.title or kept.id, kept.expected, attempt)
+    return wire.RehearsalInfo(kept.id, kept.title or kept.id, kept.expected, attempt)
 
 
-def _reported(request: wire.RehearseRequest, rulebook: Rulebook) -> tuple[dict[str, Value], list[Diagnostic]]:
+def _reported(request: RehearseRequest, rulebook: Rulebook) -> tuple[dict[str, Value], list[Diagnostic]]:
     """Return the facts that can be read, and what is wrong with the others."""
     problems: list[Diagnostic] = []
     reported: dict[str, Value] = {}
@@ -145,6 +172,6 @@ def _unknown(reported: dict[str, Value], inventory: Inventory) -> list[Diagnosti
 def _remarks(facts: Facts, inventory: Inventory) -> list[str]:
     """Return what is worth saying about an attempt that can be decided."""
     device = facts.values.get("device.id")
-    if isinstance(device, str) and device not in inventory.devices:
+    if isinstance(device, str) and device not in inventory.devices and facts.values.get("device.listed") is False:
         return [f"The device {shorten(device)} is not in the inventory: decided as an unlisted one."]
     return []

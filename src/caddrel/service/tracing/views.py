@@ -9,14 +9,12 @@ import msgspec
 from caddrel.core.decide.decision import Decision, decision_json
 from caddrel.core.decide.interpreter.interpreter import Explained
 from caddrel.core.decide.trace import trace_json
-from caddrel.core.rulebook.model import Rulebook
 from caddrel.core.words.decisions import why_not_words
 from caddrel.core.words.pieces import Sentence
 from caddrel.core.words.signals import signal_words
-from caddrel.service.rulebooks.view import fact_view, pieces
+from caddrel.service.rulebooks.view import pieces
 from caddrel.wire import decisions as wire
 from caddrel.wire.decoding import convert
-from caddrel.wire.rulebooks import FactList
 
 
 def decision_view(decision: Decision) -> wire.Decision:
@@ -42,8 +40,3 @@ def trace_view(explained: Explained) -> wire.Trace:
     for signal in document["signals"].values():
         signal["summary"] = summary(signal_words(signal["why"]))
     return convert(document, wire.Trace)
-
-
-def fact_list(rulebook: Rulebook) -> FactList:
-    """Return the facts of a rulebook."""
-    return FactList([fact_view(spec) for spec in rulebook.catalogue.values()])

@@ -4,7 +4,19 @@ from __future__ import annotations
 
 from typing import Any
 
-from caddrel.wire import access, authoring, authzen, cases, decisions, drafts, inventory, passwords, rulebooks, signins
+from caddrel.wire import (
+    access,
+    authoring,
+    authzen,
+    cases,
+    decisions,
+    drafts,
+    inventory,
+    passwords,
+    rehearsals,
+    rulebooks,
+    signins,
+)
 from caddrel.wire.starter_codes import StarterCodeRequest
 
 _FILE = {"name": "kelpline.yaml", "text": "caddrel: 1\npolicies: {}\n"}
@@ -37,6 +49,11 @@ BODIES: dict[type, dict[str, Any]] = {
         "down": {"fact": "device.owner"},
     },
     decisions.RehearseRequest: {"given": {"person": "ines.faro", "app": "manifest", "device": "tab-0117"}},
+    rehearsals.BesideRequest: {
+        "left": {"given": {"person": "ines.faro", "app": "manifest"}},
+        "right": {"given": {"person": "bruno.krog", "app": "manifest"}},
+    },
+    rehearsals.FirstDeviceRequest: {"given": {"person": "ines.faro", "app": "manifest", "device.platform": "android"}},
     signins.MappingRequest: {"name": "old-log", "columns": {"user": "person.id", "when": "time.at"}},
     inventory.DeviceState: {"os_version": "15", "encrypted": True},
     inventory.ItemRequest: {"document": {"title": "Ines Faro", "kind": "employee", "groups": ["deck-crew"]}},

@@ -27,6 +27,7 @@ _PARAMS = [
     Param("after", "Only ids after this one."),
     _LIMIT,
 ]
+_PERSON = Param("person", "Only those of this person.")
 _ACCEPT = Param("accept_lockout_risk", "Why it is done even when nobody could administer after it.")
 _CHANGES_LIMIT = Param("limit", "At most so many.", 1000, 10_000)
 MOST_OBJECTS = 500_000
@@ -87,9 +88,21 @@ def _item(stored: Stored) -> wire.Item:
 
 def _listed(call: Call, noun: str) -> wire.Page:
     limit = call.number(_LIMIT)
+    if noun == "devices" and call.query.get("person"):
+        return _devices_of(call, call.query["person"], limit)
     found, total = call.data.inventory.page(noun, call.query.get("search", ""), call.query.get("after", ""), limit + 1)
     following = found[limit - 1].id if len(found) > limit else None
     return wire.Page([_item(stored) for stored in found[:limit]], total, following)
+
+
+def _devices_of(call: Call, person: str, limit: int) -> wire.Page:
+    """Return the devices of a person, by id, that match what is searched for."""
+    search, after = call.query.get("search", "").casefold(), call.query.get("after", "")
+    entries = call.data.inventories.current().devices_of(person)
+    ids = sorted(e.id for e in entries if search in e.id.casefold() or search in e.title.casefold())
+    wanted = [id for id in ids if id > after]
+    stored = [each for id in wanted[:limit] if (each := call.data.inventory.get("devices", id)) is not None]
+    return wire.Page([_item(each) for each in stored], len(ids), wanted[limit - 1] if len(wanted) > limit else None)
 
 
 def _detail(call: Call, noun: str) -> wire.Detail:
@@ -177,7 +190,9 @@ def report_state(call: Call) -> wire.Item:
 
 
 def _declare(noun: str) -> None:
-    @endpoints.add("GET", f"/api/v1/{noun}", role="viewer", returns=wire.Page, params=_PARAMS)
+    of = [_PERSON] if noun == "devices" else []
+
+    @endpoints.add("GET", f"/api/v1/{noun}", role="viewer", returns=wire.Page, params=[*_PARAMS, *of])
     def listed(call: Call) -> wire.Page:
         """Objects by id."""
         return _listed(call, noun)

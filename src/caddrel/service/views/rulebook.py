@@ -15,15 +15,12 @@ from caddrel.service.rulebooks import publish as publishing
 from caddrel.service.rulebooks import revisions as revising
 from caddrel.service.rulebooks import view as describing
 from caddrel.service.state.titles import titled
-from caddrel.service.tracing import matrix as combining
-from caddrel.service.tracing import rehearse as rehearsing
 from caddrel.service.tracing import trace as deciding
-from caddrel.service.tracing.views import fact_list
+from caddrel.service.tracing.choices import fact_list
 from caddrel.service.views.calls import Call, Endpoints
 from caddrel.wire import authoring
 from caddrel.wire import rulebooks as wire
-from caddrel.wire.cases import Matrix, MatrixRequest, Rehearsal, RehearsalList
-from caddrel.wire.decisions import File, RehearseRequest
+from caddrel.wire.decisions import File
 
 endpoints = Endpoints()
 _FORM = Param("form", "One YAML document (when left out), or a ZIP of its documents.", words=("file", "folder"))
@@ -101,7 +98,8 @@ def check(call: Call) -> wire.CheckResult:
     """Check documents or a draft; nothing is kept."""
     body: wire.CheckRequest = call.body
     files = drafting.files_of(call.data, body.draft) if body.draft else body.files
-    return call.runtime.checker.do(_size(files), publishing.check, call.data, files)
+    base = drafting.need(call.data, body.draft).base if body.draft else None
+    return call.runtime.checker.do(_size(files), publishing.check, call.data, files, base)
 
 
 def _size(files: Iterable[File] | None) -> int:
@@ -189,53 +187,8 @@ def compare(call: Call) -> wire.Comparison:
     "GET", "/api/v1/facts", role="viewer", returns=wire.FactList, params=[Param("draft", "Those of a draft instead.")]
 )
 def facts(call: Call) -> wire.FactList:
-    """The facts that the current rulebook knows, or a draft."""
+    """The facts that the current rulebook knows, or a draft, with what can be chosen for them."""
     draft = call.query.get("draft", "")
     found = parts_of(call.data.drafted, drafting.objects_in(call.data, draft)) if draft else None
-    return fact_list(found or call.data.rulebooks.need_current().rulebook)
-
-
-@endpoints.add(
-    "GET",
-    "/api/v1/rehearse/kept",
-    role="viewer",
-    returns=RehearsalList,
-    params=[Param("draft", "Those of this draft instead of the current revision.")],
-)
-def rehearsals(call: Call) -> RehearsalList:
-    """The rehearsals that are kept in the rulebook, to start from."""
-    return rehearsing.kept_rehearsals(call.data, call.query.get("draft", ""))
-
-
-@endpoints.add(
-    "POST",
-    "/api/v1/rehearse",
-    role="viewer",
-    body=RehearseRequest,
-    returns=Rehearsal,
-    limit="rulebook",
-    heavy="rehearse",
-)
-def rehearse(call: Call) -> Rehearsal:
-    """Decide an attempt that did not happen; facts left out stay unknown."""
-    body: RehearseRequest = call.body
-    if body.draft:
-        body = msgspec.structs.replace(body, files=drafting.files_of(call.data, body.draft))
-    return call.runtime.checker.do(_size(body.files), rehearsing.rehearse, call.data, body)
-
-
-@endpoints.add(
-    "POST",
-    "/api/v1/rehearse/matrix",
-    role="viewer",
-    body=MatrixRequest,
-    returns=Matrix,
-    limit="rulebook",
-    heavy="rehearse",
-)
-def matrix(call: Call) -> Matrix:
-    """What can come of every combination of the values of one or two facts."""
-    body: MatrixRequest = call.body
-    if body.draft:
-        body = msgspec.structs.replace(body, files=drafting.files_of(call.data, body.draft))
-    return call.runtime.checker.do(_size(body.files), combining.matrix, call.data, body)
+    rulebook = found or call.data.rulebooks.need_current().rulebook
+    return fact_list(rulebook, call.data.inventories.current(), call.data.addresses)

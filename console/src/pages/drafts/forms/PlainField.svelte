@@ -1,6 +1,6 @@
 <script lang="ts">
   // A field of one text, a longer one, a choice, a list with commas, or ticks.
-  import { COUNTRIES, countryName } from './countries';
+  import { COUNTRIES, countryName } from '../../../lib/countries';
   import type { Field } from './fields';
 
   let { id, field, value, options, known, invalid, set }: {
