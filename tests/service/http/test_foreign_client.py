@@ -26,11 +26,11 @@ NEVER = "/events$"
 @pytest.mark.parametrize(
     ("paths", "role", "each"),
     [
-        ("^/access/v1|^/.well-known", "door", 8),
+        ("^/access/v1|^/.well-known", "door", 5),
         (
             "^/api/v1/(people|inventory|starter-codes|tokens|sessions|rehearse|rulebook/export|acceptances)",
             "operator",
-            3,
+            2,
         ),
         *([("^/(api|access|healthz|readyz|metrics)", "operator", SOAK)] if SOAK else []),
     ],

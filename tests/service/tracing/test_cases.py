@@ -6,7 +6,6 @@ import random
 import re
 import shlex
 from collections.abc import Sequence
-from functools import partial
 from ipaddress import IPv4Address, IPv6Address
 from pathlib import Path
 
@@ -17,14 +16,13 @@ from tests.conftest import Live
 from caddrel.client import Caddrel, Refused
 from caddrel.core.cases.answer import all_cases
 from caddrel.core.cases.tree import Fork, Leaf, Tree
-from caddrel.core.decide.interpreter.interpreter import decide
+from caddrel.core.decide.interpreter.interpreter import Others, explain
 from caddrel.core.decide.interpreter.judge import Judge
 from caddrel.core.decide.requirements import Requirements
-from caddrel.core.decide.truth import TRUE, Truth
-from caddrel.core.facts.facts import Facts, Setting
+from caddrel.core.decide.truth import TRUE
+from caddrel.core.facts.facts import Setting
 from caddrel.core.inventory.completion import complete
 from caddrel.core.language.nodes import Item
-from caddrel.core.rulebook.model import Rulebook
 from caddrel.core.words.cases import cases_words, clauses
 from caddrel.core.words.pieces import plain
 from caddrel.service.tracing.cases import known_addresses
@@ -33,13 +31,7 @@ from caddrel.wire.cases import AxisRequest, CaseNode, MatrixRequest
 PAGE = Path(__file__).parents[3] / "docs" / "rehearsing.md"
 
 
-def _truth(judge: Judge, standard: str) -> Truth:
-    return judge.standard(standard).truth
-
-
-def _leaf(tree: Tree, rulebook: Rulebook, facts: Facts) -> Leaf:
-    judge = Judge(rulebook, facts)
-    requirements = Requirements(rulebook, facts, lambda name: judge.standard(name).truth)
+def _leaf(tree: Tree, judge: Judge, requirements: Requirements) -> Leaf:
     while isinstance(tree, Fork):
         truth = requirements.met(tree.asks) if isinstance(tree.asks, Item) else judge.judge(tree.asks).truth
         tree = tree.yes if truth is TRUE else tree.no
@@ -51,7 +43,7 @@ def test_for_every_person_and_app_the_sentence_is_true_of_cases_that_are_decided
     rng = random.Random(7)
     known = known_addresses(kelpline.data)
     assert known is not None
-    decided = 0
+    decided, others = 0, Others()
     for person in inventory.people.values():
         for app in rng.sample(list(inventory.apps), 3):
             given = complete(
@@ -67,17 +59,16 @@ def test_for_every_person_and_app_the_sentence_is_true_of_cases_that_are_decided
             for _ in range(28):
                 case = answer.any_case(rng.random)
                 assert case is not None
-                decision = decide(rulebook, case)
+                explained = explain(rulebook, case, others=others)
+                decision, judge, requirements = explained.decision, explained.judge, explained.requirements
                 decided += 1
                 # Country and the like of a known address are as the address data say.
                 address = case.values.get("network.ip")
                 record = known.look_up(address).facts if isinstance(address, IPv4Address | IPv6Address) else {}
                 assert all(case.values[name] == value for name, value in record.items() if name in case.values)
                 assert decision.outcome in answer.possible
-                assert decision.outcome in _leaf(answer.tree, rulebook, case).possible
+                assert decision.outcome in _leaf(answer.tree, judge, requirements).possible
                 # The first clause whose conditions hold tells what comes of it.
-                judge = Judge(rulebook, case)
-                requirements = Requirements(rulebook, case, partial(_truth, judge))
                 for asks, yes, outcomes in said:
                     truth = requirements.met(asks) if isinstance(asks, Item) else judge.judge(asks).truth
                     if (truth is TRUE) is yes:
