@@ -9,6 +9,7 @@ from typing import Any
 
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
+from tests.columns import assert_columns_agree
 from tests.strategies import attempts, formulas, monotone_conditions, rulebooks
 
 from caddrel.core.decide.combine import Combination
@@ -66,9 +67,10 @@ LISTED = AddressList("listed", [ip_network("198.51.100.0/24")])
 
 
 def assert_evaluators_agree(text: str, several: list[dict[str, Any]]) -> None:
-    """Assert that both evaluators give the same decision, in every field, also when asked again."""
+    """Assert that the evaluators give the same decision, in every field they have, also when asked again."""
     rulebook = read_rulebook(Source("r", text)).or_raise()
     compiled = CompiledRulebook(rulebook, 7)
+    together = []
     for i, attempt in enumerate(several):
         inventory = Inventory(lists=[LISTED]) if i % 2 else None
         setting = (Setting.OFFLINE, Setting.REHEARSAL, Setting.LIVE)[i % 3]
@@ -89,6 +91,8 @@ def assert_evaluators_agree(text: str, several: list[dict[str, Any]]) -> None:
         assert compiled.decide(facts) == expected
         assert compiled.decide(facts) == expected
         assert [compiled.outcome(facts), compiled.outcome(facts)] == [expected.outcome] * 2
+        together.append(facts)
+    assert_columns_agree(rulebook, together)
 
 
 @given(rulebooks(), st.lists(attempts(), min_size=1, max_size=4))

@@ -1,0 +1,134 @@
+"""Attempts as columns: for each group of facts the entries that occur, and which of them each attempt has.
+
+Here attempts are many and entries are few: what is asked of one group of facts is asked of its entries alone.
+Not here: where attempts come from (`replay`), and deciding them (`columnar.rulebook`).
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from datetime import UTC, datetime, timedelta
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from caddrel.core.columnar.own_facts import AGES
+from caddrel.core.facts.catalogue import METHODS
+from caddrel.core.facts.facts import Facts
+from caddrel.core.facts.types import PartlyRead
+
+Rows = NDArray[np.intp]
+Flags = NDArray[np.bool_]
+Bits = NDArray[np.uint32]
+Seconds = NDArray[np.float64]
+EPOCH = datetime(1970, 1, 1, tzinfo=UTC)
+_TICK = timedelta(microseconds=1)
+BIT = {name: 1 << place for place, name in enumerate(METHODS)}
+
+
+@dataclass(frozen=True, slots=True)
+class MethodColumns:
+    """The methods of attempts with their ages.
+
+    Attributes
+    ----------
+    known
+        Whether anything is known of them.
+    partly
+        Whether others were reported that nobody understands: it may have any.
+    used
+        A bit for each method, by its place in `METHODS`.
+    ages
+        Seconds by method; not a number where none was reported with it.
+    default_age
+        Seconds; of methods reported without an age. Not a number where nobody said.
+    """
+
+    known: Flags
+    partly: Flags
+    used: Bits
+    ages: Mapping[str, Seconds]
+    default_age: Seconds
+
+    @classmethod
+    def of(
+        cls, methods: Sequence[Mapping[str, float | None] | None], default_ages: Sequence[float | None]
+    ) -> MethodColumns:
+        """Return columns of methods, None where nothing is known of them."""
+        count = len(methods)
+        used = np.zeros(count, np.uint32)
+        known = np.fromiter((each is not None for each in methods), np.bool_, count)
+        partly = np.fromiter((isinstance(each, PartlyRead) for each in methods), np.bool_, count)
+        ages: dict[str, Seconds] = {}
+        bits: dict[tuple[str, ...], int] = {}
+        for row, each in enumerate(methods):
+            if not each:
+                continue
+            names = tuple(each)
+            number = bits.get(names)
+            if number is None:
+                number = bits[names] = sum(BIT[name] for name in names)
+            used[row] = number
+            for name, age in each.items():
+                if age is not None:
+                    column = ages.get(name)
+                    if column is None:
+                        column = ages[name] = np.full(count, np.nan)
+                    column[row] = age
+        return cls(known, partly, used, ages, seconds(default_ages))
+
+
+@dataclass(frozen=True, slots=True)
+class Batch:
+    """Attempts whose facts are completed.
+
+    Attributes
+    ----------
+    entries
+        By group of facts (`fact_groups.GROUPS`) the different ones that occur; each holds the facts of its group.
+    codes
+        By group which entry each attempt has, as its place among them.
+    moments
+        Of `time.at`, in microseconds since 1970; `timed` tells where it is known.
+    ages
+        Seconds, by the names of `own_facts.AGES`; not a number where unknown.
+    live
+        Which of them are live decisions: an app that the inventory does not know is closed then.
+    """
+
+    count: int
+    entries: Mapping[str, Sequence[Facts]]
+    codes: Mapping[str, Rows]
+    moments: NDArray[np.int64]
+    timed: Flags
+    ages: Mapping[str, Seconds]
+    methods: MethodColumns
+    live: Flags
+
+
+def ticks(moment: datetime) -> int:
+    """Return a moment in microseconds since 1970."""
+    return (moment - EPOCH) // _TICK
+
+
+def moment_columns(moments: Sequence[datetime | None]) -> tuple[NDArray[np.int64], Flags]:
+    """Return moments as numbers, and which of them are known."""
+    timed = np.fromiter((each is not None for each in moments), np.bool_, len(moments))
+    return np.fromiter((0 if each is None else ticks(each) for each in moments), np.int64, len(moments)), timed
+
+
+def age_columns(ages: Sequence[Sequence[float | None]]) -> dict[str, Seconds]:
+    """Return the ages of attempts, each in the order of `AGES`, by name."""
+    return {name: seconds([each[place] for each in ages]) for place, name in enumerate(AGES)}
+
+
+def seconds(values: Sequence[float | None]) -> Seconds:
+    """Return seconds as a column: not a number where unknown."""
+    return np.fromiter((np.nan if each is None else each for each in values), np.float64, len(values))
+
+
+def moment_of(tick: Any) -> datetime:
+    """Return the moment of a number of microseconds since 1970."""
+    return EPOCH + timedelta(microseconds=int(tick))

@@ -1,0 +1,294 @@
+"""Conditions asked of a batch of attempts: a truth for each of some rows.
+
+What is about one group of facts is asked of that group's entries, and what is about a whole named part once for all
+rows. Only what is left is worked out for the rows that are asked about.
+Not here: tests of one fact (`entry_tests`), policies (`columnar.rulebook`).
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from datetime import datetime
+from typing import Any, assert_never
+
+import numpy as np
+
+from caddrel.core.columnar.batch import BIT, Batch, Rows, moment_of, ticks
+from caddrel.core.columnar.entry_tests import Spans, test_levels
+from caddrel.core.columnar.fact_groups import group_of
+from caddrel.core.columnar.levels import (
+    FALSE,
+    TRUE,
+    UNKNOWN,
+    Levels,
+    all_true,
+    any_true,
+    of_known,
+    opposite,
+    surely,
+    where_known,
+)
+from caddrel.core.columnar.own_facts import AGES
+from caddrel.core.language.nodes import (
+    And,
+    Condition,
+    During,
+    FactTest,
+    FromPlace,
+    Not,
+    Or,
+    Passes,
+    Surely,
+)
+from caddrel.core.language.operators import OPERATORS, Op
+from caddrel.core.rulebook.model import PlaceParts, Rulebook, Schedule
+
+METHODS, MOMENT = "auth.methods", "time.at"
+# Before this, the offsets of zones from UTC had seconds; since then a minute is wholly in a window or wholly out.
+_WHOLE_MINUTES = ticks(datetime.fromisoformat("1980-01-01T00:00:00+00:00"))
+_MINUTE = 60_000_000
+_PARTS = (("countries", "network.country"), ("anonymisers", "network.anonymiser"), ("asns", "network.asn"))
+
+
+class Groups:
+    """Which group of facts a condition is about, where it is about one alone."""
+
+    def __init__(self, rulebook: Rulebook) -> None:
+        self._rulebook = rulebook
+        # By the node itself, which the rulebook keeps: two nodes that are equal may stand in many places.
+        self._known: dict[int, str] = {}
+
+    def of(self, node: Condition) -> str:
+        """Return the group, empty when there are several, or when it is about facts of an attempt's own."""
+        found = self._known.get(id(node))
+        if found is None:
+            found = self._known[id(node)] = self._of(node)
+        return found
+
+    def _of(self, node: Condition) -> str:
+        match node:
+            case FactTest(fact=fact):
+                return "" if fact == METHODS else group_of(fact)
+            case And(parts=parts) | Or(parts=parts):
+                return self._one([self.of(part) for part in parts])
+            case Not(part=part) | Surely(part=part):
+                return self.of(part)
+            case FromPlace():
+                return "network"
+            case Passes(standard=standard):
+                return self._one([self.of(check.must) for check in self._rulebook.standards[standard.text].checks])
+            case During():
+                return ""
+            case _:
+                assert_never(node)
+
+    @staticmethod
+    def _one(groups: Sequence[str]) -> str:
+        return groups[0] if groups and len(set(groups)) == 1 else ""
+
+
+class Conditions:
+    """Asks conditions of one rulebook of one batch.
+
+    Parameters
+    ----------
+    spans
+        Networks of places, by the place's parts: made once for a rulebook.
+    """
+
+    def __init__(self, rulebook: Rulebook, groups: Groups, spans: dict[int, Spans], batch: Batch) -> None:
+        self._rulebook, self._groups, self._spans, self._batch = rulebook, groups, spans, batch
+        self._tables: dict[int, Levels] = {}
+        self._named: dict[tuple[str, str], Levels] = {}
+
+    def ask(self, node: Condition, rows: Rows) -> Levels:
+        """Return the truth of a condition for some rows."""
+        group = self._groups.of(node)
+        if group:
+            return self.table(node, group)[self._batch.codes[group][rows]]
+        count = len(rows)
+        match node:
+            case And(parts=parts):
+                return all_true(self._each(And, parts, rows), count)
+            case Or(parts=parts):
+                return any_true(self._each(Or, parts, rows), count)
+            case Not(part=part):
+                return opposite(self.ask(part, rows))
+            case Surely(part=part):
+                return surely(self.ask(part, rows))
+            case Passes(standard=standard):
+                return self.standard(standard.text)[rows]
+            case During(schedule=schedule):
+                return self._during(schedule.text)[rows]
+            case FactTest():
+                return self._own(node, rows)
+            case FromPlace():
+                raise AssertionError("a place is about the network alone")
+            case _:
+                assert_never(node)
+
+    def table(self, node: Condition, group: str) -> Levels:
+        """Return the truth of a condition about one group for each of its entries."""
+        found = self._tables.get(id(node))
+        if found is None:
+            found = self._tables[id(node)] = self._table(node, group)
+        return found
+
+    def _table(self, node: Condition, group: str) -> Levels:
+        entries = self._batch.entries[group]
+        count = len(entries)
+        match node:
+            case FactTest():
+                return test_levels(node, entries, self._rulebook.catalogue)
+            case And(parts=parts):
+                return all_true((self.table(part, group) for part in parts), count)
+            case Or(parts=parts):
+                return any_true((self.table(part, group) for part in parts), count)
+            case Not(part=part):
+                return opposite(self.table(part, group))
+            case Surely(part=part):
+                return surely(self.table(part, group))
+            case FromPlace(places=places):
+                return any_true((self._place(place.text) for place in places), count)
+            case Passes(standard=standard):
+                checks = self._rulebook.standards[standard.text].checks
+                return all_true((self.table(check.must, group) for check in checks), count)
+            case During():
+                raise AssertionError("a schedule is about the moment, which is each attempt's own")
+            case _:
+                assert_never(node)
+
+    def standard(self, name: str) -> Levels:
+        """Return for every row whether its device passes a standard."""
+        key = "standard", name
+        if key not in self._named:
+            everything: Rows = np.arange(self._batch.count)
+            checks = self._rulebook.standards[name].checks
+            self._named[key] = all_true((self.ask(check.must, everything) for check in checks), self._batch.count)
+        return self._named[key]
+
+    def _each(self, kind: type[And | Or], parts: Sequence[Condition], rows: Rows) -> Iterator[Levels]:
+        """Yield the truths of parts, those about one group together: and, or do not care for the order."""
+        together: dict[str, list[Levels]] = {}
+        for part in parts:
+            group = self._groups.of(part)
+            if group:
+                together.setdefault(group, []).append(self.table(part, group))
+            else:
+                yield self.ask(part, rows)
+        combine = all_true if kind is And else any_true
+        for group, tables in together.items():
+            yield combine(tables, len(tables[0]))[self._batch.codes[group][rows]]
+
+    def _place(self, name: str) -> Levels:
+        key = "place", name
+        if key not in self._named:
+            place, count = self._rulebook.places[name], len(self._batch.entries["network"])
+            inside = any_true(self._parts(place.parts), count)
+            self._named[key] = np.minimum(inside, opposite(any_true(self._parts(place.without), count)))
+        return self._named[key]
+
+    def _parts(self, parts: PlaceParts) -> Iterator[Levels]:
+        entries = self._batch.entries["network"]
+        addresses = [entry.values.get("network.ip") for entry in entries]
+        if parts.networks:
+            spans = self._spans.get(id(parts)) or self._spans.setdefault(id(parts), Spans(parts.networks))
+            yield _levels(UNKNOWN if each is None else TRUE if each in spans else FALSE for each in addresses)
+        for name in parts.lists:
+            # What an address list held at the time goes with the attempt; without one nobody knows.
+            kept = [entry.lists.get(name) for entry in entries]
+            yield _levels(
+                UNKNOWN if address is None or held is None else TRUE if address in held else FALSE
+                for address, held in zip(addresses, kept, strict=True)
+            )
+        for key, fact in _PARTS:
+            listed = frozenset(getattr(parts, key))
+            if listed:
+                values: list[Any] = [entry.values.get(fact) for entry in entries]
+                yield _levels(UNKNOWN if each is None else TRUE if each in listed else FALSE for each in values)
+        for name in parts.places:
+            yield self._place(name)
+
+    def _during(self, name: str) -> Levels:
+        key = "schedule", name
+        if key not in self._named:
+            self._named[key] = self._open(self._rulebook.schedules[name])
+        return self._named[key]
+
+    def _open(self, schedule: Schedule) -> Levels:
+        moments = self._batch.moments
+        # A minute is wholly in a window or wholly out, since the offsets of zones are whole minutes.
+        asked = np.where(moments >= _WHOLE_MINUTES, moments - moments % _MINUTE, moments)
+        different, places = np.unique(asked, return_inverse=True)
+        open_ = [schedule.is_open(moment_of(tick).astimezone(schedule.zone)) for tick in different]
+        return where_known(np.array(open_, np.bool_)[places], self._batch.timed)
+
+    def between(self, start: datetime | None, end: datetime | None, rows: Rows) -> Levels:
+        """Return for some rows whether the moment is from a start on and before an end."""
+        moments = self._batch.moments[rows]
+        holds = np.ones(len(rows), np.bool_)
+        if start is not None:
+            holds &= moments >= ticks(start)
+        if end is not None:
+            holds &= moments < ticks(end)
+        return where_known(holds, self._batch.timed[rows])
+
+    def _own(self, test: FactTest, rows: Rows) -> Levels:
+        """Return the truth of a test of a fact that is each attempt's own."""
+        if test.fact == METHODS:
+            return self._used(test, rows)
+        if test.fact == MOMENT:
+            values: Any = self._batch.moments[rows]
+            known = self._batch.timed[rows]
+            wanted: list[Any] = [ticks(operand.value) for operand in test.operands]  # type: ignore[arg-type]
+        else:
+            assert test.fact in AGES, test.fact
+            values = self._batch.ages[test.fact][rows]
+            known = ~np.isnan(values)
+            wanted = [operand.value for operand in test.operands]
+        match test.op:
+            case Op.KNOWN:
+                return of_known(known)
+            case Op.UNKNOWN:
+                return of_known(~known)
+            case Op.IS | Op.ONE_OF:
+                holds = np.isin(values, wanted)
+            case Op.IS_NOT | Op.NOT_ONE_OF:
+                holds = ~np.isin(values, wanted)
+            case Op.AT_LEAST:
+                holds = values >= wanted[0]
+            case Op.AT_MOST:
+                holds = values <= wanted[0]
+            case Op.ABOVE:
+                holds = values > wanted[0]
+            case Op.BELOW:
+                holds = values < wanted[0]
+            case _:
+                raise AssertionError(f"{test.op} is no test of {test.fact}")
+        return where_known(holds, known)
+
+    def _used(self, test: FactTest, rows: Rows) -> Levels:
+        """Return the truth of a test of the methods: their names alone."""
+        methods = self._batch.methods
+        known = methods.known[rows]
+        if test.op is Op.KNOWN:
+            return of_known(known)
+        if test.op is Op.UNKNOWN:
+            return of_known(~known)
+        used = methods.used[rows]
+        # Beside those that nobody understands there may be any other.
+        open_ = ~known | methods.partly[rows]
+
+        def has(name: str) -> Levels:
+            held = used & np.uint32(BIT[name]) != 0
+            return np.where(held & known, np.uint8(TRUE), np.where(open_, np.uint8(UNKNOWN), np.uint8(FALSE)))
+
+        row = OPERATORS[test.op]
+        each = [has(operand.text) for operand in test.operands]
+        combine = all_true if (row.positive or test.op) is Op.HAS_ALL else any_true
+        found = combine(each, len(rows))
+        return found if row.positive is None else opposite(found)
+
+
+def _levels(levels: Iterator[int] | Any) -> Levels:
+    return np.fromiter(levels, np.uint8)

@@ -1,0 +1,174 @@
+"""Requirement items for a batch of attempts: met, and attainable during the sign-in.
+
+A reading of section 5 of its own. Not here: formulas of items (`columnar.rulebook`).
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import assert_never
+
+import numpy as np
+
+from caddrel.core.columnar.batch import BIT, Batch, Bits, Flags
+from caddrel.core.columnar.conditions import Conditions
+from caddrel.core.columnar.levels import FALSE, TRUE, UNKNOWN, Levels
+from caddrel.core.language.nodes import Item
+from caddrel.core.rulebook.model import Rulebook
+
+
+def _mask(*names: str) -> np.uint32:
+    return np.uint32(sum(BIT[name] for name in names))
+
+
+_CLASSES = (
+    _mask("pwd", "pin", "kba"),
+    _mask("otp", "sms", "tel", "swk", "hwk", "pop", "sc", "starter-code"),
+    _mask("face", "fpt", "iris", "retina", "vbm"),
+)
+_MFA = _mask("mfa")
+_YIELDED = {
+    "password": _mask("pwd"),
+    "authenticator-app": _mask("otp"),
+    "text-message": _mask("sms"),
+    "push": _mask("swk", "mca"),
+    "security-key": _mask("hwk", "pop"),
+    "passkey": _mask("swk", "pop", "user", "fpt"),
+    "certificate": _mask("sc"),
+    "starter-code": _mask("starter-code"),
+}
+_FACTS = {
+    "managed device": ("device", "device.managed", True),
+    "company device": ("device", "device.owner", "company"),
+    "vetted client": ("attempt", "client.vetted", True),
+    "protected client": ("attempt", "client.protected", True),
+}
+
+
+class RequirementItems:
+    """Items of one rulebook, asked of one batch; each is worked out once, for all rows."""
+
+    def __init__(self, rulebook: Rulebook, batch: Batch, conditions: Conditions) -> None:
+        self._rulebook, self._batch, self._conditions = rulebook, batch, conditions
+        self._met: dict[Item, Levels] = {}
+        self._can: dict[Item, tuple[Flags, Flags]] = {}
+        self._within: dict[int, tuple[Bits, Bits]] = {}
+        codes = batch.codes["person"]
+        held = [entry.values.get("person.factors") for entry in batch.entries["person"]]
+        known = [isinstance(each, frozenset) for each in held]
+        yields = [
+            np.bitwise_or.reduce([_YIELDED.get(factor, np.uint32(0)) for factor in each] or [np.uint32(0)])
+            if isinstance(each, frozenset)
+            else np.uint32(0)
+            for each in held
+        ]
+        self.factors_known: Flags = np.array(known, np.bool_)[codes]
+        self._yielded: Bits = np.array(yields, np.uint32)[codes]
+
+    def met(self, item: Item) -> Levels:
+        """Return whether an item is met; unknown where its facts are."""
+        found = self._met.get(item)
+        if found is None:
+            found = self._met[item] = self._judge(item)
+        return found
+
+    def attainable(self, item: Item) -> tuple[Flags, Flags]:
+        """Return whether an item can be met during the sign-in; the second as if unknown factors were none."""
+        found = self._can.get(item)
+        if found is None:
+            found = self._can[item] = self._reach(item)
+        return found
+
+    def _judge(self, item: Item) -> Levels:
+        batch = self._batch
+        match item.kind:
+            case "mfa" | "proof":
+                return self._methods(item)
+            case "device passes":
+                return self._conditions.standard(item.name)
+            case "notice":
+                held = [entry.values.get("auth.notices") for entry in batch.entries["attempt"]]
+                return self._lifted(
+                    "attempt",
+                    [UNKNOWN if not isinstance(h, frozenset) else TRUE if item.name in h else FALSE for h in held],
+                )
+            case "new password":
+                methods = batch.methods
+                done = methods.known & (methods.used & np.uint32(BIT["password-changed"]) != 0)
+                open_ = ~methods.known | methods.partly
+                return np.where(done, np.uint8(TRUE), np.where(open_, np.uint8(UNKNOWN), np.uint8(FALSE)))
+            case "managed device" | "company device" | "vetted client" | "protected client" as kind:
+                group, fact, wanted = _FACTS[kind]
+                values = [entry.values.get(fact) for entry in batch.entries[group]]
+                return self._lifted(group, [UNKNOWN if v is None else TRUE if v == wanted else FALSE for v in values])
+            case _:
+                assert_never(item.kind)
+
+    def _lifted(self, group: str, levels: list[int]) -> Levels:
+        return np.array(levels, np.uint8)[self._batch.codes[group]]
+
+    def _methods(self, item: Item) -> Levels:
+        methods = self._batch.methods
+        enough = self._enough(item)
+        fresh, perhaps = self._counting(item)
+        met = methods.known & enough(fresh)
+        # What was reported and nobody understands may do; so may what was used nobody knows when.
+        open_ = ~methods.known | methods.partly | enough(perhaps)
+        return np.where(met, np.uint8(TRUE), np.where(open_, np.uint8(UNKNOWN), np.uint8(FALSE)))
+
+    def _enough(self, item: Item) -> Callable[[Bits], Flags]:
+        if item.kind == "mfa":
+
+            def two(held: Bits) -> Flags:
+                classes = [(held & each != 0).astype(np.uint8) for each in _CLASSES]
+                found: Flags = (held & _MFA != 0) | (np.sum(classes, axis=0) >= 2)
+                return found
+
+            return two
+        combinations = [_mask(*each) for each in self._rulebook.proofs[item.name].any_of]
+
+        def any_of(held: Bits) -> Flags:
+            found = np.zeros(len(held), np.bool_)
+            for wanted in combinations:
+                found |= held & wanted == wanted
+            return found
+
+        return any_of
+
+    def _counting(self, item: Item) -> tuple[Bits, Bits]:
+        """Return the methods that count for an item; the second with those that may, as their age is not known."""
+        methods = self._batch.methods
+        used = np.where(methods.known, methods.used, np.uint32(0))
+        if item.within is None:
+            return used, used
+        found = self._within.get(item.within)
+        if found is None:
+            fresh, perhaps = np.zeros(len(used), np.uint32), np.zeros(len(used), np.uint32)
+            for name, bit in BIT.items():
+                one = np.uint32(bit)
+                there = used & one != 0
+                if not there.any():
+                    continue
+                own = methods.ages.get(name)
+                age = methods.default_age if own is None else np.where(np.isnan(own), methods.default_age, own)
+                fresh[there & (age <= item.within)] |= one
+                perhaps[there & np.isnan(age)] |= one
+            found = self._within[item.within] = fresh, fresh | perhaps
+        return found
+
+    def _reach(self, item: Item) -> tuple[Flags, Flags]:
+        count = self._batch.count
+        match item.kind:
+            case "notice" | "new password":
+                always = np.ones(count, np.bool_)
+                return always, always
+            case "device passes" | "managed device" | "company device" | "vetted client" | "protected client":
+                never = np.zeros(count, np.bool_)
+                return never, never
+            case "mfa" | "proof":
+                fresh, _ = self._counting(item)
+                # Of unknown factors none are held here: nothing was yielded by them.
+                without = self._enough(item)(fresh | self._yielded)
+                return without | ~self.factors_known, without
+            case _:
+                assert_never(item.kind)
