@@ -12,7 +12,8 @@ import numpy as np
 from caddrel.core.columnar.batch import Batch, MethodColumns, Rows, age_columns, moment_columns
 from caddrel.core.columnar.fact_groups import GROUPS, group_of
 from caddrel.core.columnar.own_facts import AGES
-from caddrel.core.columnar.rulebook import REASONS, ColumnarRulebook
+from caddrel.core.columnar.rulebook import ColumnarRulebook
+from caddrel.core.columnar.stances import REASONS
 from caddrel.core.decide.decision import RuleRef
 from caddrel.core.decide.interpreter.interpreter import decide
 from caddrel.core.facts.facts import Facts
@@ -28,7 +29,7 @@ def batch_of(attempts: Sequence[Facts]) -> Batch:
         for group in GROUPS:
             values = {n: v for n, v in facts.values.items() if group_of(n) == group and n != "auth.methods"}
             parts = sorted((name, repr(value), repr(getattr(value, "open", None))) for name, value in values.items())
-            key = (group, repr(parts), facts.app_listed, id(facts.lists))
+            key = (group, repr(parts), facts.app_listed, id(facts.lists) if facts.lists else 0)
             if key not in known:
                 known[key] = len(entries[group])
                 entries[group].append(replace(facts, values=values))

@@ -7,14 +7,14 @@ Not here: tests of one fact (`entry_tests`), policies (`columnar.rulebook`).
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Container, Iterator, Sequence
 from datetime import datetime
 from typing import Any, assert_never
 
 import numpy as np
 
 from caddrel.core.columnar.batch import BIT, Batch, Rows, moment_of, ticks
-from caddrel.core.columnar.entry_tests import Spans, test_levels
+from caddrel.core.columnar.entry_tests import EntryFacts, Spans
 from caddrel.core.columnar.fact_groups import group_of
 from caddrel.core.columnar.levels import (
     FALSE,
@@ -29,6 +29,7 @@ from caddrel.core.columnar.levels import (
     where_known,
 )
 from caddrel.core.columnar.own_facts import AGES
+from caddrel.core.facts.facts import Facts
 from caddrel.core.language.nodes import (
     And,
     Condition,
@@ -98,6 +99,7 @@ class Conditions:
 
     def __init__(self, rulebook: Rulebook, groups: Groups, spans: dict[int, Spans], batch: Batch) -> None:
         self._rulebook, self._groups, self._spans, self._batch = rulebook, groups, spans, batch
+        self.facts = {group: EntryFacts(entries, rulebook.catalogue) for group, entries in batch.entries.items()}
         self._tables: dict[int, Levels] = {}
         self._named: dict[tuple[str, str], Levels] = {}
 
@@ -135,11 +137,10 @@ class Conditions:
         return found
 
     def _table(self, node: Condition, group: str) -> Levels:
-        entries = self._batch.entries[group]
-        count = len(entries)
+        count = len(self._batch.entries[group])
         match node:
             case FactTest():
-                return test_levels(node, entries, self._rulebook.catalogue)
+                return self.facts[group].levels(node)
             case And(parts=parts):
                 return all_true((self.table(part, group) for part in parts), count)
             case Or(parts=parts):
@@ -189,23 +190,16 @@ class Conditions:
         return self._named[key]
 
     def _parts(self, parts: PlaceParts) -> Iterator[Levels]:
-        entries = self._batch.entries["network"]
-        addresses = [entry.values.get("network.ip") for entry in entries]
+        facts, entries = self.facts["network"], self._batch.entries["network"]
         if parts.networks:
             spans = self._spans.get(id(parts)) or self._spans.setdefault(id(parts), Spans(parts.networks))
-            yield _levels(UNKNOWN if each is None else TRUE if each in spans else FALSE for each in addresses)
+            yield spans.levels(facts.addresses())
         for name in parts.lists:
             # What an address list held at the time goes with the attempt; without one nobody knows.
-            kept = [entry.lists.get(name) for entry in entries]
-            yield _levels(
-                UNKNOWN if address is None or held is None else TRUE if address in held else FALSE
-                for address, held in zip(addresses, kept, strict=True)
-            )
+            yield np.array([_listed(entry, name) for entry in entries], np.uint8)
         for key, fact in _PARTS:
-            listed = frozenset(getattr(parts, key))
-            if listed:
-                values: list[Any] = [entry.values.get(fact) for entry in entries]
-                yield _levels(UNKNOWN if each is None else TRUE if each in listed else FALSE for each in values)
+            if listed := getattr(parts, key):
+                yield facts.of(fact, _among(frozenset(listed)))
         for name in parts.places:
             yield self._place(name)
 
@@ -290,5 +284,11 @@ class Conditions:
         return found if row.positive is None else opposite(found)
 
 
-def _levels(levels: Iterator[int] | Any) -> Levels:
-    return np.fromiter(levels, np.uint8)
+def _among(listed: Container[Any]) -> Callable[[Any], int]:
+    return lambda value: UNKNOWN if value is None else TRUE if value in listed else FALSE
+
+
+def _listed(entry: Facts, name: str) -> int:
+    address: Any = entry.values.get("network.ip")
+    kept = entry.lists.get(name)
+    return UNKNOWN if address is None or kept is None else TRUE if address in kept else FALSE

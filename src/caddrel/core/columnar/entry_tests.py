@@ -10,11 +10,12 @@ import operator
 from bisect import bisect_right
 from collections.abc import Callable, Sequence
 from ipaddress import collapse_addresses
-from typing import Any, assert_never
+from typing import Any, NamedTuple, assert_never
 
 import numpy as np
+from numpy.typing import NDArray
 
-from caddrel.core.columnar.levels import FALSE, TRUE, UNKNOWN, Levels
+from caddrel.core.columnar.levels import FALSE, TRUE, UNKNOWN, Levels, where_known
 from caddrel.core.facts.catalogue import Catalogue
 from caddrel.core.facts.facts import Facts
 from caddrel.core.facts.types import LEVELS, FactType, Network, PartlyKnown, Signals, fold
@@ -24,21 +25,58 @@ from caddrel.core.language.operators import Op
 Holds = Callable[[Any], bool]
 
 
-def test_levels(test: FactTest, entries: Sequence[Facts], catalogue: Catalogue) -> Levels:
-    """Return the truth of a test for each entry of the fact's group."""
-    kind = catalogue[test.fact].type
-    level = _of_set(test) if kind is FactType.NAMES else _of_value(test, kind)
-    known: dict[Any, int] = {}
-    found = np.empty(len(entries), np.uint8)
-    for place, entry in enumerate(entries):
-        value = entry.values.get(test.fact)
-        # Flags and numbers are alike for Python, and so are their places here: each fact has one type.
-        key = (value, getattr(value, "open", None))
-        answer = known.get(key)
-        if answer is None:
-            answer = known[key] = level(value)
-        found[place] = answer
-    return found
+class EntryFacts:
+    """The facts of the entries of one group, the values of each kept once."""
+
+    def __init__(self, entries: Sequence[Facts], catalogue: Catalogue) -> None:
+        self._entries, self._catalogue = entries, catalogue
+        self._columns: dict[str, tuple[list[Any], NDArray[np.intp]]] = {}
+        self._levels: dict[tuple[str, Op, tuple[str, ...]], Levels] = {}
+        self._addresses: Addresses | None = None
+
+    def column(self, fact: str) -> tuple[list[Any], NDArray[np.intp]]:
+        """Return the different values of a fact, None where it is unknown, and which of them each entry has."""
+        found = self._columns.get(fact)
+        if found is None:
+            places: dict[Any, int] = {}
+            values: list[Any] = []
+            codes = np.empty(len(self._entries), np.intp)
+            for row, entry in enumerate(self._entries):
+                value = entry.values.get(fact)
+                # A set of which something is open is not the same as one of which nothing is.
+                key = (value, getattr(value, "open", None))
+                place = places.get(key)
+                if place is None:
+                    place = places[key] = len(values)
+                    values.append(value)
+                codes[row] = place
+            found = self._columns[fact] = values, codes
+        return found
+
+    def levels(self, test: FactTest) -> Levels:
+        """Return the truth of a test for each entry."""
+        # Two tests are the same when they ask the same of the same fact, wherever they stand.
+        key = test.fact, test.op, tuple([operand.text for operand in test.operands])
+        found = self._levels.get(key)
+        if found is None:
+            kind = self._catalogue[test.fact].type
+            level = _of_set(test) if kind is FactType.NAMES else _of_value(test, kind)
+            values, codes = self.column(test.fact)
+            found = self._levels[key] = np.array([level(value) for value in values], np.uint8)[codes]
+        return found
+
+    def addresses(self) -> tuple[Addresses, NDArray[np.intp]]:
+        """Return the different addresses that attempts come from, and which of them each entry has."""
+        values, codes = self.column("network.ip")
+        if self._addresses is None:
+            four = np.array([-1 if v is None or v.version != 4 else int(v) for v in values], np.int64)
+            self._addresses = Addresses(four, [(i, int(v)) for i, v in enumerate(values) if v and v.version == 6])
+        return self._addresses, codes
+
+    def of(self, fact: str, level: Callable[[Any], int]) -> Levels:
+        """Return the truth of anything that is asked of one fact, for each entry."""
+        values, codes = self.column(fact)
+        return np.array([level(value) for value in values], np.uint8)[codes]
 
 
 def _of_value(test: FactTest, kind: FactType) -> Callable[[Any], int]:
@@ -129,18 +167,37 @@ def _of_set(test: FactTest) -> Callable[[Any], int]:
     return of
 
 
+class Addresses(NamedTuple):
+    """Different addresses as numbers: of IPv4 by place, -1 for any other; of IPv6 each with its place."""
+
+    four: NDArray[np.int64]
+    six: list[tuple[int, int]]
+
+
 class Spans:
     """Networks as spans of numbers that neither overlap nor touch, asked with many addresses."""
 
     def __init__(self, networks: Sequence[Network]) -> None:
-        self._by_version: dict[int, tuple[list[int], list[int]]] = {}
-        for version in (4, 6):
-            mine: Any = [network for network in networks if network.version == version]
-            joined = sorted(collapse_addresses(mine))
-            starts = [int(network.network_address) for network in joined]
-            self._by_version[version] = starts, [int(network.broadcast_address) for network in joined]
+        self._four = tuple(np.array(ends, np.int64) for ends in _joined(networks, 4))
+        self._six = _joined(networks, 6)
 
-    def __contains__(self, address: Any) -> bool:
-        starts, ends = self._by_version[address.version]
-        place = bisect_right(starts, int(address)) - 1
-        return place >= 0 and int(address) <= ends[place]
+    def levels(self, addresses: tuple[Addresses, NDArray[np.intp]]) -> Levels:
+        """Return for each entry whether its address is in one of the networks; unknown where it has none."""
+        (four, six), codes = addresses
+        starts, ends = self._four
+        known = four >= 0
+        found = np.zeros(len(four), np.bool_)
+        if len(starts):
+            place = np.searchsorted(starts, four, side="right") - 1
+            found = known & (place >= 0) & (four <= ends[place])
+        for at, number in six:
+            starts_six, ends_six = self._six
+            place_six = bisect_right(starts_six, number) - 1
+            known[at], found[at] = True, place_six >= 0 and number <= ends_six[place_six]
+        return where_known(found, known)[codes]
+
+
+def _joined(networks: Sequence[Network], version: int) -> tuple[list[int], list[int]]:
+    mine: Any = [network for network in networks if network.version == version]
+    joined = sorted(collapse_addresses(mine))
+    return [int(each.network_address) for each in joined], [int(each.broadcast_address) for each in joined]

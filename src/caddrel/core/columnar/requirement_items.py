@@ -1,19 +1,21 @@
-"""Requirement items for a batch of attempts: met, and attainable during the sign-in.
+"""Requirements for a batch of attempts: met, and attainable during the sign-in.
 
-A reading of section 5 of its own. Not here: formulas of items (`columnar.rulebook`).
+A reading of section 5 of its own. Not here: which formulas a decision asks for (`columnar.rulebook`).
 """
 
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import assert_never
+from functools import reduce
+from typing import Any, assert_never
 
 import numpy as np
+from numpy.typing import NDArray
 
 from caddrel.core.columnar.batch import BIT, Batch, Bits, Flags
 from caddrel.core.columnar.conditions import Conditions
 from caddrel.core.columnar.levels import FALSE, TRUE, UNKNOWN, Levels
-from caddrel.core.language.nodes import Item
+from caddrel.core.language.nodes import AllOf, AnyOf, Formula, Item
 from caddrel.core.rulebook.model import Rulebook
 
 
@@ -45,13 +47,20 @@ _FACTS = {
 }
 
 
+Bits8 = NDArray[np.uint8]
+# The ways in which a formula may hold, a bit each: with what is met; with what can be met too; the same as if unknown
+# factors were none. And in the mild reading, in which what is not known counts as met.
+MET, REACHED, REACHED_WITHOUT, MET_MILDLY, REACHED_MILDLY = (np.uint8(1 << place) for place in range(5))
+MILD_WAYS = MET_MILDLY | REACHED_MILDLY
+EVERY_WAY = np.uint8(0xFF)
+
+
 class RequirementItems:
     """Items of one rulebook, asked of one batch; each is worked out once, for all rows."""
 
     def __init__(self, rulebook: Rulebook, batch: Batch, conditions: Conditions) -> None:
         self._rulebook, self._batch, self._conditions = rulebook, batch, conditions
-        self._met: dict[Item, Levels] = {}
-        self._can: dict[Item, tuple[Flags, Flags]] = {}
+        self._ways: dict[Formula, Bits8] = {}
         self._within: dict[int, tuple[Bits, Bits]] = {}
         codes = batch.codes["person"]
         held = [entry.values.get("person.factors") for entry in batch.entries["person"]]
@@ -65,18 +74,35 @@ class RequirementItems:
         self.factors_known: Flags = np.array(known, np.bool_)[codes]
         self._yielded: Bits = np.array(yields, np.uint32)[codes]
 
-    def met(self, item: Item) -> Levels:
-        """Return whether an item is met; unknown where its facts are."""
-        found = self._met.get(item)
+    def ways(self, formula: Formula) -> Bits8:
+        """Return the ways in which a formula holds, for every row."""
+        found = self._ways.get(formula)
         if found is None:
-            found = self._met[item] = self._judge(item)
+            found = self._ways[formula] = self._hold(formula)
         return found
 
-    def attainable(self, item: Item) -> tuple[Flags, Flags]:
-        """Return whether an item can be met during the sign-in; the second as if unknown factors were none."""
-        found = self._can.get(item)
-        if found is None:
-            found = self._can[item] = self._reach(item)
+    def _hold(self, formula: Formula) -> Bits8:
+        match formula:
+            case Item():
+                return self._of_item(formula)
+            case AllOf(parts=parts):
+                return reduce(np.bitwise_and, [self.ways(part) for part in parts])
+            case AnyOf(parts=parts):
+                return reduce(np.bitwise_or, [self.ways(part) for part in parts])
+            case _:
+                assert_never(formula)
+
+    def _of_item(self, item: Item) -> Bits8:
+        level = self._judge(item)
+        met, perhaps = level == TRUE, level != FALSE
+        can, without = self._reach(item)
+        found: Bits8 = (
+            met * MET
+            | (met | can) * REACHED
+            | (met | without) * REACHED_WITHOUT
+            | perhaps * MET_MILDLY
+            | (perhaps | can) * REACHED_MILDLY
+        )
         return found
 
     def _judge(self, item: Item) -> Levels:
@@ -87,11 +113,7 @@ class RequirementItems:
             case "device passes":
                 return self._conditions.standard(item.name)
             case "notice":
-                held = [entry.values.get("auth.notices") for entry in batch.entries["attempt"]]
-                return self._lifted(
-                    "attempt",
-                    [UNKNOWN if not isinstance(h, frozenset) else TRUE if item.name in h else FALSE for h in held],
-                )
+                return self._asked("attempt", "auth.notices", lambda held: item.name in held)
             case "new password":
                 methods = batch.methods
                 done = methods.known & (methods.used & np.uint32(BIT["password-changed"]) != 0)
@@ -99,13 +121,16 @@ class RequirementItems:
                 return np.where(done, np.uint8(TRUE), np.where(open_, np.uint8(UNKNOWN), np.uint8(FALSE)))
             case "managed device" | "company device" | "vetted client" | "protected client" as kind:
                 group, fact, wanted = _FACTS[kind]
-                values = [entry.values.get(fact) for entry in batch.entries[group]]
-                return self._lifted(group, [UNKNOWN if v is None else TRUE if v == wanted else FALSE for v in values])
+                return self._asked(group, fact, lambda value: value == wanted)
             case _:
                 assert_never(item.kind)
 
-    def _lifted(self, group: str, levels: list[int]) -> Levels:
-        return np.array(levels, np.uint8)[self._batch.codes[group]]
+    def _asked(self, group: str, fact: str, holds: Callable[[Any], bool]) -> Levels:
+        def level(value: Any) -> int:
+            return UNKNOWN if value is None else TRUE if holds(value) else FALSE
+
+        found: Levels = self._conditions.facts[group].of(fact, level)[self._batch.codes[group]]
+        return found
 
     def _methods(self, item: Item) -> Levels:
         methods = self._batch.methods

@@ -1,0 +1,113 @@
+"""Attempts laid out by what the scopes of policies see of person, app and operation.
+
+Attempts that a policy can be about lie together then, and all others are not looked at. That is allowed, as a scope is
+false there by its truth for just these entries, with all of their facts: nothing is left out of the judgement.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from caddrel.core.columnar.batch import Batch, Rows
+from caddrel.core.columnar.conditions import Conditions, Groups
+from caddrel.core.columnar.levels import FALSE, Levels, all_true
+from caddrel.core.language.nodes import Condition, FactTest, Not, Operand, Or
+from caddrel.core.language.operators import Op
+from caddrel.core.rulebook.model import Policy, Selector
+
+# The groups by which attempts are laid out.
+_LAID = ("person", "app", "attempt")
+
+
+@dataclass(frozen=True, slots=True)
+class ScopedPolicy:
+    """A policy with the parts of its scope.
+
+    Attributes
+    ----------
+    naming
+        Whether one of its selectors names the app.
+    laid
+        Parts about one of the groups that attempts are laid out by.
+    others
+        All other parts but the window in which it is active.
+    """
+
+    policy: Policy
+    naming: Condition
+    laid: dict[str, list[Condition]] = field(default_factory=dict)
+    others: list[Condition] = field(default_factory=list)
+
+    @classmethod
+    def of(cls, policy: Policy, groups: Groups) -> ScopedPolicy:
+        """Return a policy with the parts of its scope."""
+        scope, found = policy.scope, cls(policy, _any(policy.scope.naming))
+        operations = tuple(Operand(name, value=name) for name in scope.operations)
+        parts: list[Condition] = [_any(scope.people), FactTest("operation", Op.ONE_OF, operations), _any(scope.apps)]
+        parts += [Not(_any(selectors)) for selectors in (scope.except_people, scope.except_apps) if selectors]
+        for part in parts:
+            # A scope without any selector takes in nobody; it is about no group, and asked as it is.
+            group = groups.of(part)
+            if group in _LAID:
+                found.laid.setdefault(group, []).append(part)
+            else:
+                found.others.append(part)
+        return found
+
+
+def _any(selectors: tuple[Selector, ...]) -> Condition:
+    return Or(tuple(selector.condition for selector in selectors))
+
+
+class Layout:
+    """Rows laid out by what the scopes see of the groups they are laid out by."""
+
+    def __init__(self, policies: Sequence[ScopedPolicy], conditions: Conditions, batch: Batch) -> None:
+        count = batch.count
+        combined = np.zeros(count, np.int64)
+        self._levels: dict[str, list[Levels]] = {}
+        self._classes: dict[str, Rows] = {}
+        for group in _LAID:
+            entries = len(batch.entries[group])
+            levels = [
+                all_true((conditions.table(part, group) for part in scoped.laid.get(group, ())), entries)
+                for scoped in policies
+            ]
+            seen = np.stack(levels, axis=1) if levels else np.zeros((entries, 1), np.uint8)
+            different, classes = np.unique(seen, axis=0, return_inverse=True)
+            self._levels[group] = list(different.T) if levels else []
+            self._classes[group] = classes.reshape(-1)
+            combined = combined * len(different) + self._classes[group][batch.codes[group]]
+        found, starts, self._order = _runs(combined)
+        self._starts = np.append(starts, count)
+        # What each combination is, group by group.
+        self._parts: dict[str, Rows] = {}
+        for group in reversed(_LAID):
+            size = len(self._levels[group][0]) if self._levels[group] else 1
+            self._parts[group] = found % size
+            found = found // size
+
+    def rows(self, place: int) -> tuple[Rows, Levels]:
+        """Return the rows for which a policy's scope is not false by these groups, and its truth there by them."""
+        parts = [self._levels[group][place][self._parts[group]] for group in _LAID]
+        levels = np.minimum.reduce(parts)
+        live = np.flatnonzero(levels != FALSE)
+        if not len(live):
+            return np.zeros(0, np.intp), np.zeros(0, np.uint8)
+        starts, ends = self._starts[live], self._starts[live + 1]
+        sizes = ends - starts
+        # All rows of these runs, one after the other.
+        total = int(sizes.sum())
+        places = np.arange(total) + np.repeat(starts - np.append(0, np.cumsum(sizes)[:-1]), sizes)
+        return self._order[places], np.repeat(levels[live], sizes)
+
+
+def _runs(values: Rows) -> tuple[Rows, Rows, Rows]:
+    """Return the different values, where each begins among the rows in their order, and that order."""
+    order = np.argsort(values, kind="stable")
+    ordered = values[order]
+    begins = np.flatnonzero(np.append(True, ordered[1:] != ordered[:-1])) if len(values) else np.zeros(0, np.intp)
+    return ordered[begins], begins, order

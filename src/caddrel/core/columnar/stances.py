@@ -1,0 +1,62 @@
+"""What comes before and beside the policies of a batch: wrong credentials, lock-outs, and closed apps.
+
+A reading of section 4 of its own. Not here: what policies say (`columnar.rulebook`).
+"""
+
+from __future__ import annotations
+
+import numpy as np
+
+from caddrel.core.columnar.batch import BIT, Batch, Flags
+from caddrel.core.columnar.levels import Levels
+from caddrel.core.facts.facts import Facts
+from caddrel.core.rulebook.model import Rulebook
+
+REASONS = (None, "effect", "closed", "unmeetable", "credentials", "locked-out")
+EFFECT, CLOSED, UNMEETABLE, CREDENTIALS, LOCKED_OUT = range(1, len(REASONS))
+
+
+def before_policies(batch: Batch) -> Levels:
+    """Return why attempts are blocked before any policy is asked, by the place in `REASONS`."""
+    entries, codes, methods = batch.entries["attempt"], batch.codes["attempt"], batch.methods
+    wrong = np.array([e.values.get("auth.credentials") == "wrong" for e in entries], np.bool_)[codes]
+    locked = np.array([e.values.get("auth.locked_out") is True for e in entries], np.bool_)[codes]
+    # A password was tried, or nobody knows what was.
+    tried = ~methods.known | methods.partly | (methods.used & np.uint32(BIT["pwd"]) != 0)
+    found = np.where(wrong, np.uint8(CREDENTIALS), np.uint8(0))
+    return np.where(locked & (wrong | tried), np.uint8(LOCKED_OUT), found)
+
+
+class Stances:
+    """Whether the apps of attempts are closed, in the strict and in the mild reading; and by their own lines."""
+
+    def __init__(self, rulebook: Rulebook, batch: Batch) -> None:
+        closed = rulebook.settings.stance == "closed"
+        lines = {entry.stance for entry in rulebook.apps.values()}
+        apps, asked = batch.entries["app"], batch.entries["attempt"]
+        found = [_stance(rulebook, closed, lines, entry) for entry in apps]
+        strict, own, mild, own_mild, unlisted = np.array(found, np.bool_).reshape(-1, 5).T
+        operations = [entry.values.get("operation") for entry in asked]
+        signs_in = np.array([each in {None, "sign-in"} for each in operations], np.bool_)[batch.codes["attempt"]]
+        known = np.array([each is not None for each in operations], np.bool_)[batch.codes["attempt"]]
+        codes = batch.codes["app"]
+        # An app that the inventory does not know is closed to whoever comes now.
+        now = batch.live & unlisted[codes]
+        self.strict: Flags = signs_in & (strict[codes] | now)
+        self.own_strict: Flags = signs_in & own[codes]
+        self.mild: Flags = signs_in & known & (mild[codes] | now)
+        self.own_mild: Flags = signs_in & known & own_mild[codes]
+
+
+def _stance(
+    rulebook: Rulebook, closed: bool, lines: set[str | None], entry: Facts
+) -> tuple[bool, bool, bool, bool, bool]:
+    """Return of an app: closed, by its own line, both in the mild reading, and unknown to the inventory."""
+    app = entry.values.get("app.id")
+    if isinstance(app, str):
+        listed = rulebook.apps.get(app)
+        line = listed.stance if listed is not None else None
+        shut = line == "closed" if line else closed
+        return shut, line == "closed", shut, line == "closed", not entry.app_listed
+    # An app that says nothing of its own may be meant, and has the setting's stance.
+    return closed or "closed" in lines, "closed" in lines, closed and "open" not in lines, False, False
