@@ -19,6 +19,7 @@ _COMMANDS = {
     "rulebook": "rulebook",
     "decide": "decide",
     "rehearse": "rehearse",
+    "replay": "replay",
     "signins": "signins",
     "jobs": "jobs",
     "sessions": "sessions",

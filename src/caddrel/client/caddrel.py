@@ -14,6 +14,7 @@ from caddrel.client.caller import Caller, Refused
 from caddrel.client.drafts import Drafts
 from caddrel.client.inventory import InventoryFeed, Things
 from caddrel.client.rehearsals import Rehearsals
+from caddrel.client.replays import Replays
 from caddrel.wire import (
     acceptances,
     access,
@@ -425,6 +426,7 @@ class Caddrel:
         self.audit = Audit(caller)
         self.drafts = Drafts(caller)
         self.rehearsals = Rehearsals(caller)
+        self.replays = Replays(caller)
         self.inventory = InventoryFeed(caller)
         self.people = Things(caller, "people")
         self.groups = Things(caller, "groups")

@@ -18,6 +18,7 @@ from caddrel.service.decisions.group_commit import Recorder
 from caddrel.service.decisions.shadow_drafts import Shadows
 from caddrel.service.http.endpoints import Serving
 from caddrel.service.inventory.changes import InventoryChanges
+from caddrel.service.replay.results import ReplayResults
 from caddrel.service.rulebooks.findings import Findings
 from caddrel.service.rulebooks.publish import Publisher
 from caddrel.service.rulebooks.scheduled_publish import Planner
@@ -50,8 +51,10 @@ class Runtime(Serving):
     shadows: Shadows
     door: Door
     jobs: Jobs
+    replays: ReplayResults
     checker: WorkerProcess
     exporter: WorkerProcess
+    replayer: WorkerProcess
 
 
 def begin(data: DataFolder) -> Runtime:
@@ -90,6 +93,8 @@ def begin(data: DataFolder) -> Runtime:
         jobs=jobs,
         checker=WorkerProcess(data.folder, data.addresses, data.limits.checked_here),
         exporter=WorkerProcess(data.folder, data.addresses, data.limits.exported_here),
+        replays=ReplayResults(data.folder),
+        replayer=WorkerProcess(data.folder, data.addresses, 0),
     )
 
 
@@ -104,5 +109,7 @@ def stop(runtime: Runtime) -> None:
     runtime.jobs.stop()
     runtime.checker.stop()
     runtime.exporter.stop()
+    runtime.replayer.stop()
+    runtime.replays.stop()
     with contextlib.suppress(Exception):
         runtime.checkpoints.write(now(), always=True)

@@ -132,6 +132,15 @@ class Dictionary:
             )  # fmt: skip
         return found
 
+    def load_decisions(self, connection: Connection, numbers: Iterable[int]) -> Documents:
+        """Return the documents of decisions by kind and number."""
+        found: Documents = {}
+        missing = self._known({("decision", number) for number in numbers}, found)
+        for row in _by_number(connection, decisions, missing):
+            made = self._documents["decision", row.number] = row, msgspec.json.decode(row.document)
+            found["decision", row.number] = made
+        return {key: made[1] for key, made in found.items()}
+
     def load_bundles(self, connection: Connection, wanted: Iterable[tuple[str, int]]) -> Documents:
         """Return bundles by kind and number."""
         found: Documents = {}

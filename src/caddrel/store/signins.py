@@ -277,6 +277,37 @@ class SigninStore:
         with self._database.read() as connection:
             return [from_stored(row.at) for row in connection.execute(wanted)]
 
+    def replayed(self, query: Query, at_once: int) -> Iterator[list[Any]]:
+        """Yield what a query finds, the earliest first, as rows of `REPLAYED`; each stretch is read by itself.
+
+        What comes in meanwhile is left out: only what was there when it was first asked for is read.
+        """
+        with self._database.read() as connection:
+            newest = int(connection.exec_driver_sql("SELECT coalesce(max(seq), 0) FROM records").scalar_one())
+        after = (-_EVER, 0)
+        columns = [signins.c[name] for name in REPLAYED[:-2]]
+        while True:
+            with self._database.read() as connection:
+                wanted = select(*columns, records.c.id, records.c.own).join_from(
+                    signins, records, records.c.seq == signins.c.seq
+                )
+                wanted = wanted.where(signins.c.seq <= newest, *conditions_of(query, connection))
+                wanted = wanted.where(tuple_(signins.c.at, signins.c.seq) > after)
+                rows = list(connection.execute(wanted.order_by(signins.c.at, signins.c.seq).limit(at_once)))
+            if not rows:
+                return
+            yield rows
+            after = (rows[-1].at, rows[-1].seq)
+
+    def documents(self, kind: str, numbers: Iterable[int]) -> dict[int, Any]:
+        """Return bundles of a kind by their numbers, as JSON; of decisions the documents."""
+        with self._database.read() as connection:
+            if kind == "decision":
+                found = self._dictionary.load_decisions(connection, numbers)
+            else:
+                found = self._dictionary.load_bundles(connection, ((kind, number) for number in numbers))
+            return {number: document for (_, number), document in found.items()}
+
     def not_understood(self, after: int) -> Iterator[tuple[str, int, Mapping[str, Any]]]:
         """Yield kind and number of the bundles of facts that hold what is on no list, and what that is.
 
@@ -439,6 +470,13 @@ class SigninStore:
             facts = join(msgspec.json.decode(mine.own), [shared[group] for group in GROUPS], reference)
             decision = {**with_reference(document, reference), "revision": row.revision}
         return SigninRecord(mine.id, reference, from_stored(row.at), columns, facts, decision, row.seq, row.cause)
+
+
+# What a replay reads of each record.
+REPLAYED = (
+    "at", "seq", "outcome", "decision", "revision", "person", "device", *COLUMNS.values(),
+    "state_age", "listed_for", "auth_age", "id", "own",
+)  # fmt: skip
 
 
 # The earliest of a person's records that were added since: they are few, so they come first in the join.

@@ -5,10 +5,11 @@ from __future__ import annotations
 from datetime import UTC, datetime, timedelta
 
 import pytest
-from tests.columns import assert_columns_agree, batch_of
+from tests.columns import assert_columns_agree
 
 from caddrel.core.columnar.rulebook import ColumnarRulebook
 from caddrel.core.facts.facts import Facts, Origin
+from caddrel.core.replay.columns import batch_of
 from caddrel.core.rulebook.read.rulebook import read_rulebook
 from caddrel.core.rulebook.source import Source
 

@@ -16,8 +16,8 @@ from numpy.typing import NDArray
 
 from caddrel.core.columnar.own_facts import AGES
 from caddrel.core.facts.catalogue import METHODS
-from caddrel.core.facts.facts import Facts
-from caddrel.core.facts.types import PartlyRead
+from caddrel.core.facts.facts import Facts, Origin
+from caddrel.core.facts.types import PartlyRead, Value
 
 Rows = NDArray[np.intp]
 Flags = NDArray[np.bool_]
@@ -106,6 +106,34 @@ class Batch:
     ages: Mapping[str, Seconds]
     methods: MethodColumns
     live: Flags
+
+    def facts(self, row: int) -> Facts:
+        """Return the facts of one attempt, all together, without their origins."""
+        values: dict[str, Value] = {}
+        strange: dict[str, Any] = {}
+        for group, codes in self.codes.items():
+            entry = self.entries[group][codes[row]]
+            values.update(entry.values)
+            strange.update(entry.not_understood)
+        if self.timed[row]:
+            values["time.at"] = moment_of(self.moments[row])
+        values.update((name, float(ages[row])) for name, ages in self.ages.items() if not np.isnan(ages[row]))
+        methods = self.methods
+        if methods.known[row]:
+            used = {name: None for name, bit in BIT.items() if int(methods.used[row]) & bit}
+            aged = {name: _known(methods.ages[name][row]) if name in methods.ages else None for name in used}
+            values["auth.methods"] = PartlyRead(aged) if methods.partly[row] else aged
+        else:
+            values.pop("auth.methods", None)
+        app, network = (self.entries[group][self.codes[group][row]] for group in ("app", "network"))
+        return Facts(
+            values, dict.fromkeys(values, Origin.REPORTED), _known(methods.default_age[row]), bool(self.live[row]),
+            app.app_listed, app.app_title, network.lists, network.coordinates, not_understood=strange,
+        )  # fmt: skip
+
+
+def _known(number: float) -> float | None:
+    return None if np.isnan(number) else float(number)
 
 
 def ticks(moment: datetime) -> int:

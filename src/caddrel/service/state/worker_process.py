@@ -234,10 +234,12 @@ def _open(folder: Path, address_files: list[Path]) -> tuple[State, list[datetime
 
 
 def _gathered(pieces: Iterator[bytes]) -> bytes:
-    """Return the next pieces as one, empty at the end."""
+    """Return the next pieces as one, empty at the end; an empty piece has those before it sent at once."""
     found: list[bytes] = []
     size = 0
     for piece in pieces:
+        if not piece and found:
+            break
         found.append(piece)
         size += len(piece)
         if size >= PIECE:

@@ -14,6 +14,7 @@ from caddrel.wire import (
     inventory,
     passwords,
     rehearsals,
+    replays,
     rulebooks,
     signins,
 )
@@ -54,6 +55,7 @@ BODIES: dict[type, dict[str, Any]] = {
         "right": {"given": {"person": "bruno.krog", "app": "manifest"}},
     },
     rehearsals.FirstDeviceRequest: {"given": {"person": "ines.faro", "app": "manifest", "device.platform": "android"}},
+    replays.ReplayRequest: {"under": {"draft": "tablets-need-may"}, "since": "7d"},
     signins.MappingRequest: {"name": "old-log", "columns": {"user": "person.id", "when": "time.at"}},
     inventory.DeviceState: {"os_version": "15", "encrypted": True},
     inventory.ItemRequest: {"document": {"title": "Ines Faro", "kind": "employee", "groups": ["deck-crew"]}},

@@ -1,0 +1,154 @@
+"""`caddrel replay`: logged sign-ins under another rulebook: what changes, for whom, and because of which rules."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Iterator
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+import click
+import msgspec
+
+from caddrel.cli.failures import AnswerIsNo
+from caddrel.cli.files import open_bytes, read_inventory_file
+from caddrel.cli.given import FORMS, side, sources
+from caddrel.cli.jobs import finished
+from caddrel.cli.output import json_option, print_diagnostics, remark, write_json, write_line, write_pieces
+from caddrel.cli.profile import connect
+from caddrel.cli.replay_text import print_replay
+from caddrel.core.facts.attempts import AttemptRefused
+from caddrel.core.rulebook.model import Rulebook
+from caddrel.core.rulebook.read.rulebook import read_rulebook
+from caddrel.wire.replays import ReplayRequest, ReplayResult
+
+if TYPE_CHECKING:
+    from caddrel.core.replay.file_log import Line
+
+MOST_BROKEN = 20
+
+
+@click.command()
+@click.option("--under", required=True, metavar="FILE", help=f"The rulebook under which they are decided: {FORMS}.")
+@click.option("--rulebook", "against", metavar="FILE", help="Hold it against this one instead of what was recorded.")
+@click.option("--since", metavar="WHEN", help="From then on: 7d, a date or a moment. [default: 7d]")
+@click.option("--until", default="", metavar="WHEN", help="Up to then.")
+@click.option("--where", default="", metavar="COND", help="Only sign-ins of which this holds, as of signins list.")
+@click.option(
+    "--inventory",
+    default="then",
+    metavar="then|now|FILE",
+    help="Facts as recorded, or as the inventory has them now; with --attempts a file with people, devices, apps.",
+)
+@click.option(
+    "--attempts",
+    type=click.Path(path_type=Path, allow_dash=True),
+    metavar="FILE",
+    help="Replay this log (NDJSON) instead of the stored one; needs no service.",
+)
+@click.option("--changed", is_flag=True, help="Write the sign-ins that come out otherwise, one a line as JSON.")
+@json_option
+def replay(
+    under: str,
+    against: str | None,
+    since: str | None,
+    until: str,
+    where: str,
+    inventory: str,
+    attempts: Path | None,
+    changed: bool,
+    as_json: bool,
+) -> None:
+    """Decide logged sign-ins again under another rulebook, and tell what would come out otherwise.
+
+    \b
+    Examples: caddrel replay --under draft:tablets-need-may --since 7d
+              caddrel replay --under draft:tablets-need-may --inventory now --where "app.id is manifest"
+              caddrel replay --rulebook 6 --under 7 --json
+              caddrel replay --attempts log.ndjson --rulebook old.yaml --under new.yaml --changed
+    """
+    if attempts is not None:
+        if since or until or where:
+            raise click.UsageError("--since, --until and --where are for the stored log")
+        _file(attempts, under, against, inventory, changed, as_json)
+        return
+    if inventory not in {"then", "now"}:
+        raise click.UsageError("--inventory is then or now for the stored log")
+    asked = ReplayRequest(
+        side(under), side(against) if against is not None else None, since or "7d", until, where, inventory
+    )
+    with connect() as service:
+        job = finished(service, service.replays.start(asked))
+        if job.state == "cancelled":
+            remark("Cancelled; nothing is told of a part.")
+            raise AnswerIsNo
+        if changed:
+            write_pieces(service.replays.changed(job.id), None)
+            return
+        found = service.replays.result(job.id)
+    if as_json:
+        write_json(found)
+    else:
+        print_replay(found)
+
+
+def _file(path: Path, under: str, against: str | None, inventory: str, changed: bool, as_json: bool) -> None:
+    # Loaded when it is asked for: most commands compute nothing with columns.
+    from caddrel.core.replay.file_log import FileReplay
+    from caddrel.core.replay.tally import changed_json, tally_json
+
+    if inventory == "now":
+        raise click.UsageError("a file has no inventory of its own: give --inventory FILE, or leave it out")
+    index = read_inventory_file(Path(inventory)) if inventory != "then" else None
+    lines, broken = _lines(path)
+    unrecorded = sum(not line.recorded for line in lines)
+    if against is None and unrecorded:
+        raise click.UsageError(f"{unrecorded} attempts have no recorded outcome: give --rulebook too")
+    replayed = FileReplay(_read(against) if against is not None else None, _read(under), index)
+    hits = list(replayed.run(lines))
+    for id, problem in replayed.refused[: max(0, MOST_BROKEN - broken)]:
+        remark(f"{id}: {problem.path}: {problem.message}")
+    broken += len(replayed.refused)
+    told = tally_json(replayed.tally)
+    if changed:
+        for hit in hits:
+            write_line(changed_json(hit))
+    elif as_json:
+        write_json(told)
+    else:
+        more = {"hit": [], "lacking": [], "since": "", "until": "", "under": under}
+        print_replay(msgspec.convert({**told, **more, "rulebook": against or "what was recorded"}, ReplayResult))
+    if broken:
+        remark(f"{broken} lines could not be read, and are left out.")
+        raise AnswerIsNo
+
+
+def _lines(path: Path) -> tuple[list[Line], int]:
+    """Return the attempts of a file, and how many lines are none; the first of those are told."""
+    from caddrel.core.replay.file_log import read_line
+
+    found: list[Line] = []
+    broken = 0
+    for number, text in _numbered(path):
+        try:
+            found.append(read_line(json.loads(text), number))
+        except (ValueError, RecursionError, AttemptRefused) as error:
+            broken += 1
+            if broken <= MOST_BROKEN:
+                message = error.problems[0].message if isinstance(error, AttemptRefused) else "not JSON"
+                remark(f"line {number}: {message}")
+    return found, broken
+
+
+def _numbered(path: Path) -> Iterator[tuple[int, bytes]]:
+    with open_bytes(path) as file:
+        yield from ((number, line) for number, line in enumerate(file, 1) if line.strip())
+
+
+def _read(given: str) -> Rulebook:
+    documents = sources(given)
+    result = read_rulebook(documents)
+    if result.rulebook is None:
+        print_diagnostics(result.diagnostics, {source.name: source.text for source in documents})
+        raise AnswerIsNo
+    return result.rulebook

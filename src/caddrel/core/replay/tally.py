@@ -1,0 +1,249 @@
+"""What a replay comes to: from which outcome to which, how often, for whom, and because of which rules.
+
+Tallies of parts of a log can be put together, so that parts may be replayed apart.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator, Sequence
+from dataclasses import dataclass, field
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from caddrel.core.columnar.batch import Flags, Rows
+from caddrel.core.columnar.levels import Levels
+from caddrel.core.decide.decision import RuleRef
+from caddrel.core.rulebook.model import OUTCOMES
+
+Pair = tuple[str, str]
+Names = NDArray[np.object_]
+
+
+@dataclass(frozen=True, slots=True)
+class Side:
+    """What attempts come to on one side.
+
+    Attributes
+    ----------
+    outcomes
+        By their places in `OUTCOMES`.
+    deciding
+        The rules that decide anywhere, each with its rows.
+    certain
+        None where that is not asked.
+    """
+
+    outcomes: Levels
+    deciding: Sequence[tuple[RuleRef, Rows]]
+    certain: Flags | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Attempts:
+    """Whom and what attempts are of: the ids of persons and devices, None where unknown."""
+
+    ids: Sequence[str]
+    people: Names
+    devices: Names
+    moments: NDArray[np.int64]
+
+
+@dataclass(slots=True)
+class Counted:
+    """How many attempts, of which people, with which devices."""
+
+    count: int = 0
+    people: set[str] = field(default_factory=set)
+    devices: set[str] = field(default_factory=set)
+
+    def add(self, other: Counted) -> None:
+        """Take in what another part of the log comes to."""
+        self.count += other.count
+        self.people |= other.people
+        self.devices |= other.devices
+
+
+@dataclass(slots=True)
+class Hit:
+    """What changes for one person.
+
+    Attributes
+    ----------
+    flows
+        How often, by outcome before and after.
+    last
+        Microseconds since 1970, of the last attempt that changes.
+    because
+        How often a rule is the reason.
+    """
+
+    flows: dict[Pair, int] = field(default_factory=dict)
+    last: int = 0
+    devices: set[str] = field(default_factory=set)
+    because: dict[RuleRef, int] = field(default_factory=dict)
+
+
+@dataclass(frozen=True, slots=True)
+class Changed:
+    """An attempt with another outcome."""
+
+    id: str
+    person: str | None
+    device: str | None
+    before: str
+    after: str
+    because: tuple[RuleRef, ...]
+
+
+class Tally:
+    """What a replay has come to so far.
+
+    Attributes
+    ----------
+    meaning
+        How many recorded outcomes differ for the change of meaning alone.
+    undetermined
+        How many are not certain on the new side.
+    """
+
+    def __init__(self) -> None:
+        self.attempts = Counted()
+        self.changed = Counted()
+        self.same = self.meaning = self.undetermined = 0
+        self.flows: dict[Pair, Counted] = {}
+        self.because: dict[tuple[Pair, RuleRef], Counted] = {}
+        self.people: dict[str, Hit] = {}
+
+    def add(self, attempts: Attempts, before: Side, after: Side) -> Iterator[Changed]:
+        """Take in a part of a log; yields the attempts that come out otherwise, in their order."""
+        rows = np.arange(len(before.outcomes))
+        self.attempts.add(_counted(attempts, rows))
+        differ = before.outcomes != after.outcomes
+        self.same += int(len(rows) - differ.sum())
+        if after.certain is not None:
+            self.undetermined += int((~after.certain).sum())
+        pairs = before.outcomes.astype(np.intp) * len(OUTCOMES) + after.outcomes
+        for pair in np.unique(pairs):
+            self.flows.setdefault(_pair(int(pair)), Counted()).add(_counted(attempts, np.flatnonzero(pairs == pair)))
+        changed = np.flatnonzero(differ)
+        self.changed.add(_counted(attempts, changed))
+        because = self._because(attempts, pairs, differ, before, after)
+        for row in changed:
+            yield self._hit(attempts, int(row), _pair(int(pairs[row])), tuple(because.get(int(row), ())))
+
+    def _because(
+        self, attempts: Attempts, pairs: Rows, differ: Flags, before: Side, after: Side
+    ) -> dict[int, list[RuleRef]]:
+        """Count the rules that decide on the stricter side of what changed, and return them by row.
+
+        Whoever is stopped is stopped by rules of the new side; whoever is let in was stopped by rules of the old one.
+        """
+        found: dict[int, list[RuleRef]] = {}
+        stricter = after.outcomes > before.outcomes
+        for side, wanted in ((before, differ & ~stricter), (after, differ & stricter)):
+            for ref, rows in side.deciding:
+                mine = rows[wanted[rows]]
+                for pair in np.unique(pairs[mine]):
+                    counted = _counted(attempts, mine[pairs[mine] == pair])
+                    self.because.setdefault((_pair(int(pair)), ref), Counted()).add(counted)
+                for row in mine:
+                    found.setdefault(int(row), []).append(ref)
+        return found
+
+    def _hit(self, attempts: Attempts, row: int, pair: Pair, because: tuple[RuleRef, ...]) -> Changed:
+        person, device = attempts.people[row], attempts.devices[row]
+        if person is not None:
+            hit = self.people.setdefault(person, Hit())
+            hit.flows[pair] = hit.flows.get(pair, 0) + 1
+            hit.last = max(hit.last, int(attempts.moments[row]))
+            if device is not None:
+                hit.devices.add(device)
+            for ref in because:
+                hit.because[ref] = hit.because.get(ref, 0) + 1
+        return Changed(attempts.ids[row], person, device, *pair, because)
+
+    def merge(self, other: Tally) -> None:
+        """Take in what another part of the log came to."""
+        self.attempts.add(other.attempts)
+        self.changed.add(other.changed)
+        self.same += other.same
+        self.meaning += other.meaning
+        self.undetermined += other.undetermined
+        for pair, counted in other.flows.items():
+            self.flows.setdefault(pair, Counted()).add(counted)
+        for key, counted in other.because.items():
+            self.because.setdefault(key, Counted()).add(counted)
+        for person, hit in other.people.items():
+            mine = self.people.setdefault(person, Hit())
+            for pair, count in hit.flows.items():
+                mine.flows[pair] = mine.flows.get(pair, 0) + count
+            for ref, count in hit.because.items():
+                mine.because[ref] = mine.because.get(ref, 0) + count
+            mine.last = max(mine.last, hit.last)
+            mine.devices |= hit.devices
+
+
+def _pair(number: int) -> Pair:
+    return OUTCOMES[number // len(OUTCOMES)], OUTCOMES[number % len(OUTCOMES)]
+
+
+def _counted(attempts: Attempts, rows: Rows) -> Counted:
+    return Counted(len(rows), _names(attempts.people[rows]), _names(attempts.devices[rows]))
+
+
+def _names(names: Names) -> set[str]:
+    return {name for name in set(names) if name is not None}
+
+
+def tally_json(tally: Tally) -> dict[str, Any]:
+    """Return a tally in the shape that every output follows: numbers of people and devices throughout."""
+    return {
+        "attempts": tally.attempts.count,
+        "same": tally.same,
+        "meaning": tally.meaning,
+        "undetermined": tally.undetermined,
+        "flows": [
+            {"from": before, "to": after, **_numbers(counted)}
+            for (before, after), counted in sorted(tally.flows.items())
+        ],
+        "because": [
+            {"from": pair[0], "to": pair[1], "policy": ref.policy, "rule": ref.rule, **_few(counted)}
+            for (pair, ref), counted in sorted(tally.because.items(), key=_most_first)
+        ],
+        "people": len(tally.attempts.people),
+        "devices": len(tally.attempts.devices),
+        "changed": _numbers(tally.changed),
+    }
+
+
+def _numbers(counted: Counted) -> dict[str, int]:
+    return {"count": counted.count, "people": len(counted.people), "devices": len(counted.devices)}
+
+
+def _few(counted: Counted) -> dict[str, int]:
+    return {"count": counted.count, "people": len(counted.people)}
+
+
+def _most_first(item: tuple[tuple[Pair, RuleRef], Counted]) -> tuple[int, Pair, str, str]:
+    (pair, ref), counted = item
+    return -counted.count, pair, ref.policy, ref.rule
+
+
+def changed_json(changed: Changed) -> dict[str, Any]:
+    """Return an attempt that comes out otherwise as a line of output."""
+    return {
+        "id": changed.id,
+        "person": changed.person,
+        "device": changed.device,
+        "from": changed.before,
+        "to": changed.after,
+        "because": [{"policy": ref.policy, "rule": ref.rule} for ref in changed.because],
+    }
+
+
+def outcomes_of(words: Iterable[str]) -> Levels:
+    """Return outcomes by their places in `OUTCOMES`."""
+    places = {word: place for place, word in enumerate(OUTCOMES)}
+    return np.fromiter((places[word] for word in words), np.uint8)

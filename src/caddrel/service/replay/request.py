@@ -1,0 +1,119 @@
+"""What a replay is asked for, and its answer in lines: how far it is, what changes, what it came to.
+
+Runs in a process of its own; whatever is needed of drafts travels with the request.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+import msgspec
+
+from caddrel.core.columnar.batch import moment_of
+from caddrel.core.diagnostics import RulebookError
+from caddrel.core.facts.values import show_moment
+from caddrel.core.inventory.index import Inventory
+from caddrel.core.replay.tally import Hit, Tally, changed_json, tally_json
+from caddrel.core.rulebook.model import Rulebook
+from caddrel.service.problems import ServiceError
+from caddrel.service.replay.log_replay import LogReplay, Under
+from caddrel.service.rulebooks.publish import read_files
+from caddrel.service.signins.log_filter import log_query
+from caddrel.service.state.context import State
+from caddrel.store.queries import Query
+from caddrel.wire import replays as wire
+from caddrel.wire.decisions import RuleRef
+from caddrel.wire.decoding import convert
+from caddrel.wire.rulebooks import Side
+
+# So many people are told by name.
+MOST_TOLD = 2_000
+
+
+def query_of(state: State, request: wire.ReplayRequest) -> Query:
+    """Return which sign-ins are asked for.
+
+    Raises
+    ------
+    ServiceError
+        When it cannot be read.
+    """
+    asked = {"since": request.since, "until": request.until, "where": request.where}
+    return log_query(state, {name: text for name, text in asked.items() if text.strip()}, 1)
+
+
+def rulebook_of(state: State, side: Side) -> tuple[Rulebook, str]:
+    """Return a rulebook that is named, or whose documents are given, with what it is called.
+
+    Raises
+    ------
+    RulebookError
+        When its documents have errors.
+    """
+    if side.files is not None:
+        result = read_files(side.files)
+        if result.rulebook is None:
+            raise RulebookError(result.diagnostics)
+        return result.rulebook, f"draft {side.draft}" if side.draft else "the documents given"
+    published = state.rulebooks.need_current() if side.revision is None else state.rulebooks.get(side.revision)
+    return published.rulebook, f"revision {published.revision.number}"
+
+
+def check_inventory(request: wire.ReplayRequest) -> None:
+    """Refuse a request for an inventory that is none."""
+    if request.inventory not in {"then", "now"}:
+        raise ServiceError(
+            422, "bad-replay", f"`{request.inventory[:40]}` is no inventory to replay with", "then or now"
+        )
+
+
+def replay_lines(state: State, request: wire.ReplayRequest) -> Iterator[bytes]:
+    """Yield a line of JSON for each step: `done`, `changed`, and at last the `result`; an empty piece after a step."""
+    check_inventory(request)
+    now = request.inventory == "now"
+    after, under = rulebook_of(state, request.under)
+    before, against = (None, "what was recorded") if request.rulebook is None else rulebook_of(state, request.rulebook)
+    query = query_of(state, request)
+    steps: list[int] = []
+    replay = LogReplay(state, query, Under(before, now) if before is not None else None, Under(after, now))
+    for changed in replay.run(steps.append):
+        yield from _steps(steps)
+        yield msgspec.json.encode({"changed": changed_json(changed)}) + b"\n"
+    yield from _steps(steps)
+    ends = [show_moment(end) if end is not None else "" for end in (query.since, query.until)]
+    result = _result(state, replay, under, against, ends[0], ends[1])
+    yield msgspec.json.encode({"result": result}) + b"\n"
+
+
+def _steps(steps: list[int]) -> Iterator[bytes]:
+    while steps:
+        yield msgspec.json.encode({"done": steps.pop(0)}) + b"\n"
+        yield b""
+
+
+def _result(state: State, replay: LogReplay, under: str, against: str, since: str, until: str) -> wire.ReplayResult:
+    told = tally_json(replay.tally)
+    inventory = state.inventories.current()
+    lacking = [fact for fact, _ in replay.lacking.most_common()]
+    rest = {"under": under, "rulebook": against, "since": since, "until": until, "lacking": lacking}
+    return convert({**told, **rest, "hit": _hits(replay.tally, inventory)}, wire.ReplayResult)
+
+
+def _hits(tally: Tally, inventory: Inventory) -> list[dict[str, object]]:
+    most_first = sorted(tally.people.items(), key=lambda each: (-sum(each[1].flows.values()), each[0]))
+    return [_hit(person, hit, inventory) for person, hit in most_first[:MOST_TOLD]]
+
+
+def _hit(person: str, hit: Hit, inventory: Inventory) -> dict[str, object]:
+    entry = inventory.people.get(person)
+    factors = entry.facts.get("person.factors") if entry is not None else None
+    because = sorted(hit.because.items(), key=lambda each: (-each[1], each[0].policy, each[0].rule))
+    return {
+        "person": person,
+        "title": (entry.title if entry is not None else "") or person,
+        "flows": [{"from": pair[0], "to": pair[1], "count": count} for pair, count in sorted(hit.flows.items())],
+        "last": show_moment(moment_of(hit.last)),
+        "devices": sorted(hit.devices),
+        "because": [msgspec.to_builtins(RuleRef(ref.policy, ref.rule)) for ref, _ in because],
+        "factors": sorted(factors) if isinstance(factors, frozenset) else None,
+    }

@@ -1,0 +1,127 @@
+"""Endpoints of replays: begun as a job, looked at when it has ended."""
+
+from __future__ import annotations
+
+import contextlib
+import json
+
+import msgspec
+
+from caddrel.service.http.endpoints import Stream
+from caddrel.service.problems import ServiceError, not_found
+from caddrel.service.replay.request import check_inventory, query_of, replay_lines, rulebook_of
+from caddrel.service.rulebooks import drafts as drafting
+from caddrel.service.state.jobs import Progress
+from caddrel.service.views.calls import Call, Endpoints
+from caddrel.wire import jobs
+from caddrel.wire import replays as wire
+from caddrel.wire.decoding import convert
+from caddrel.wire.rulebooks import Side
+
+endpoints = Endpoints()
+
+
+@endpoints.add(
+    "POST",
+    "/api/v1/replays",
+    role="viewer",
+    body=wire.ReplayRequest,
+    returns=jobs.Job,
+    limit="rulebook",
+    status=202,
+)
+def start(call: Call) -> jobs.Job:
+    """Decide stored sign-ins again under another rulebook, as a job."""
+    body: wire.ReplayRequest = call.body
+    asked = msgspec.structs.replace(
+        body,
+        under=_with_files(call, body.under),
+        rulebook=_with_files(call, body.rulebook) if body.rulebook is not None else None,
+    )
+    # What cannot be read is told at once, and not when the job's turn has come.
+    query = query_of(call.data, body)
+    rulebook_of(call.data, asked.under)
+    if asked.rulebook is not None:
+        rulebook_of(call.data, asked.rulebook)
+    check_inventory(body)
+    total = sum(count for _, _, count in call.data.signins.per_day(query))
+    version = drafting.need(call.data, body.under.draft).version if body.under.draft else 0
+    results, name, now = call.runtime.replays, call.who().name, call.data.clock()
+    kept = results.begin(name)
+    id: list[str] = []
+
+    def work(progress: Progress) -> wire.ReplayResult:
+        pieces = call.runtime.replayer.pieces(replay_lines, now, asked)
+        rest = b""
+        with contextlib.closing(pieces):
+            for piece in pieces:
+                *lines, rest = (rest + piece).split(b"\n")
+                for line in lines:
+                    step = json.loads(line)
+                    if "changed" in step:
+                        kept.changed.write(msgspec.json.encode(step["changed"]) + b"\n")
+                    elif "done" in step:
+                        progress(step["done"])
+                    else:
+                        found = convert(
+                            {**step["result"], "draft": body.under.draft, "version": version}, wire.ReplayResult
+                        )
+                        kept.result = found
+        if kept.result is None:
+            raise ServiceError(503, "worker-ended", "the process that replayed ended", "try again")
+        results.keep(id[0], kept)
+        # Whom it hits is told with the result; a job is listed to everybody.
+        return msgspec.structs.replace(kept.result, hit=[])
+
+    def after() -> None:
+        if kept.result is None:
+            kept.changed.close()
+
+    started = call.runtime.jobs.start("replay", name, total, "sign-ins", work, after)
+    id.append(started.id)
+    return started
+
+
+def _with_files(call: Call, side: Side) -> Side:
+    return msgspec.structs.replace(side, files=drafting.files_of(call.data, side.draft)) if side.draft else side
+
+
+@endpoints.add("GET", "/api/v1/replays/<string(minlength=7):id>", role="viewer", returns=wire.ReplayResult)
+def result(call: Call) -> wire.ReplayResult:
+    """What a replay came to, with whom it hits."""
+    return call.runtime.replays.result(call.path["id"])
+
+
+@endpoints.add(
+    "GET",
+    "/api/v1/replays/<string(minlength=7):id>/changed",
+    role="viewer",
+    returns=Stream,
+    media=("application/x-ndjson",),
+)
+def changed(call: Call) -> Stream:
+    """The sign-ins that come out otherwise, one a line."""
+    call.runtime.replays.result(call.path["id"])
+    return Stream("application/x-ndjson", call.runtime.replays.changed(call.path["id"]))
+
+
+@endpoints.add("DELETE", "/api/v1/replays/<string(minlength=7):id>", role="viewer", returns=jobs.Job)
+def cancel(call: Call) -> jobs.Job:
+    """Cancel a replay of one's own."""
+    job = call.runtime.jobs.get(call.path["id"])
+    if job.kind != "replay" or job.by != call.who().name:
+        raise ServiceError(
+            403, "not-allowed", "only a replay of one's own is cancelled here", "see DELETE /api/v1/jobs"
+        )
+    return call.runtime.jobs.cancel(job.id)
+
+
+@endpoints.add("GET", "/api/v1/drafts/<string(minlength=1):id>/replay", role="viewer", returns=wire.Replayed)
+def of_draft(call: Call) -> wire.Replayed:
+    """The last replay of a draft."""
+    draft = drafting.need(call.data, call.path["id"])
+    found = call.runtime.replays.of_draft(draft.name)
+    if found is None:
+        raise not_found("replay of this draft", "see POST /api/v1/replays")
+    job, told = found
+    return wire.Replayed(job, told, told.version != draft.version)

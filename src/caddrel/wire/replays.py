@@ -1,0 +1,132 @@
+"""Replays as they travel: what is asked, and what comes of it."""
+
+from __future__ import annotations
+
+import msgspec
+
+from caddrel.wire.decisions import RuleRef
+from caddrel.wire.rulebooks import Side
+
+
+class ReplayRequest(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """Stored sign-ins to be decided again.
+
+    Attributes
+    ----------
+    under
+        The rulebook under which they are decided.
+    rulebook
+        Another one to hold that against; left out for what was recorded.
+    since, until
+        Which sign-ins: a moment, a date or a duration back from now, such as ``7d``.
+    where
+        A filter of the log, in the condition language.
+    inventory
+        ``then``: facts as recorded; ``now``: people, devices and apps as the inventory has them now.
+    """
+
+    under: Side
+    rulebook: Side | None = None
+    since: str = "7d"
+    until: str = ""
+    where: str = ""
+    inventory: str = "then"
+
+
+class Flow(msgspec.Struct, frozen=True):
+    """How many sign-ins went from one outcome to another, of how many people with how many devices."""
+
+    before: str = msgspec.field(name="from")
+    after: str = msgspec.field(name="to")
+    count: int = 0
+    people: int = 0
+    devices: int = 0
+
+
+class Because(msgspec.Struct, frozen=True):
+    """A rule that is a reason for a change: of the new side where it is stricter, else of the old one."""
+
+    before: str = msgspec.field(name="from")
+    after: str = msgspec.field(name="to")
+    policy: str = ""
+    rule: str = ""
+    count: int = 0
+    people: int = 0
+
+
+class Numbers(msgspec.Struct, frozen=True):
+    """How many sign-ins, people and devices."""
+
+    count: int
+    people: int
+    devices: int
+
+
+class PersonHit(msgspec.Struct, frozen=True):
+    """What changes for one person.
+
+    Attributes
+    ----------
+    flows
+        How often from which outcome to which; devices and people of each are not counted here.
+    last
+        The last sign-in that changes.
+    factors
+        Those enrolled, None when nobody knows.
+    """
+
+    person: str
+    title: str
+    flows: list[Flow]
+    last: str
+    devices: list[str]
+    because: list[RuleRef]
+    factors: list[str] | None = None
+
+
+class ReplayResult(msgspec.Struct, frozen=True):
+    """What a replay came to.
+
+    Attributes
+    ----------
+    attempts, people, devices
+        How many were replayed.
+    same
+        How many have the same outcome on both sides.
+    meaning
+        How many recorded outcomes differ for the change of meaning alone.
+    undetermined
+        How many are not certain on the new side; `lacking` are facts that they lack, the most frequent first.
+    changed
+        How many have another outcome.
+    hit
+        What changes for whom, most often first; at most so many as are told.
+    under, rulebook
+        What was replayed, in words: ``draft:tablets version 3``, ``revision 7``, ``what was recorded``.
+    """
+
+    attempts: int
+    same: int
+    meaning: int
+    undetermined: int
+    flows: list[Flow]
+    because: list[Because]
+    people: int
+    devices: int
+    changed: Numbers
+    hit: list[PersonHit]
+    lacking: list[str]
+    under: str
+    rulebook: str
+    since: str
+    until: str
+    draft: str = ""
+    version: int = 0
+
+
+class Replayed(msgspec.Struct, frozen=True):
+    """The last replay of a draft; `stale` when the draft has changed since."""
+
+    job: str
+    result: ReplayResult
+    stale: bool
