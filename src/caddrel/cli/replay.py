@@ -11,10 +11,11 @@ import click
 import msgspec
 
 from caddrel.cli.failures import AnswerIsNo
-from caddrel.cli.files import open_bytes, read_inventory_file
+from caddrel.cli.files import open_bytes, read_inventory_file, read_text
 from caddrel.cli.given import FORMS, side, sources
 from caddrel.cli.jobs import finished
-from caddrel.cli.output import json_option, print_diagnostics, remark, write_json, write_line, write_pieces
+from caddrel.cli.letters import write_letters
+from caddrel.cli.output import json_option, plain, print_diagnostics, remark, say, write_json, write_line, write_pieces
 from caddrel.cli.profile import connect
 from caddrel.cli.replay_text import print_replay
 from caddrel.core.facts.attempts import AttemptRefused
@@ -46,6 +47,17 @@ MOST_BROKEN = 20
     metavar="FILE",
     help="Replay this log (NDJSON) instead of the stored one; needs no service.",
 )
+@click.option(
+    "--out",
+    type=click.Path(path_type=Path, file_okay=False),
+    metavar="DIR",
+    help="Write whom to tell: people.csv, and a text for each of them. Nothing is sent.",
+)
+@click.option(
+    "--template",
+    type=click.Path(path_type=Path, exists=True, dir_okay=False),
+    help="What the texts say: with {name}, {person}, {count}, {last}, {devices}, {needs}, {policies}, {contact}.",
+)
 @click.option("--changed", is_flag=True, help="Write the sign-ins that come out otherwise, one a line as JSON.")
 @json_option
 def replay(
@@ -56,6 +68,8 @@ def replay(
     where: str,
     inventory: str,
     attempts: Path | None,
+    out: Path | None,
+    template: Path | None,
     changed: bool,
     as_json: bool,
 ) -> None:
@@ -64,10 +78,14 @@ def replay(
     \b
     Examples: caddrel replay --under draft:tablets-need-may --since 7d
               caddrel replay --under draft:tablets-need-may --inventory now --where "app.id is manifest"
+              caddrel replay --under draft:tablets-need-may --out whom-to-tell/
               caddrel replay --rulebook 6 --under 7 --json
               caddrel replay --attempts log.ndjson --rulebook old.yaml --under new.yaml --changed
     """
+    text = _template(template)
     if attempts is not None:
+        if out is not None:
+            raise click.UsageError("whom to tell is known for the stored log only")
         if since or until or where:
             raise click.UsageError("--since, --until and --where are for the stored log")
         _file(attempts, under, against, inventory, changed, as_json)
@@ -86,16 +104,31 @@ def replay(
             write_pieces(service.replays.changed(job.id), None)
             return
         found = service.replays.result(job.id)
+    if out is not None:
+        count = write_letters(out, found, text)
+        say(f"{count} people to tell: {out}/people.csv, and a text for each. Nothing was sent.")
+        return
     if as_json:
         write_json(found)
     else:
         print_replay(found)
 
 
+def _template(path: Path | None) -> str:
+    from caddrel.core.words.replays import PLACEHOLDERS, TEMPLATE, unknown_placeholders
+
+    text = read_text(path) if path is not None else TEMPLATE
+    wrong = unknown_placeholders(text)
+    if wrong:
+        raise click.UsageError(f"a template has no {{{wrong[0]}}}; there are {', '.join(PLACEHOLDERS)}")
+    return text
+
+
 def _file(path: Path, under: str, against: str | None, inventory: str, changed: bool, as_json: bool) -> None:
     # Loaded when it is asked for: most commands compute nothing with columns.
     from caddrel.core.replay.file_log import FileReplay
     from caddrel.core.replay.tally import changed_json, tally_json
+    from caddrel.core.words.replays import replay_words
 
     if inventory == "now":
         raise click.UsageError("a file has no inventory of its own: give --inventory FILE, or leave it out")
@@ -116,7 +149,14 @@ def _file(path: Path, under: str, against: str | None, inventory: str, changed: 
     elif as_json:
         write_json(told)
     else:
-        more = {"hit": [], "lacking": [], "since": "", "until": "", "under": under}
+        more = {
+            "sentence": [{"text": plain(replay_words(replayed.tally))}],
+            "hit": [],
+            "lacking": [],
+            "since": "",
+            "until": "",
+            "under": under,
+        }
         print_replay(msgspec.convert({**told, **more, "rulebook": against or "what was recorded"}, ReplayResult))
     if broken:
         remark(f"{broken} lines could not be read, and are left out.")

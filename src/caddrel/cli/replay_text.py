@@ -2,20 +2,17 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
-
 from rich.text import Text
 
-from caddrel.cli.output import heading, mark, say, table
-from caddrel.core.rulebook.model import OUTCOMES
-from caddrel.wire.replays import Flow, ReplayResult
+from caddrel.cli.output import heading, mark, plain, say, table
+from caddrel.wire.replays import Flow, PersonHit, ReplayResult
 
 MOST_SHOWN = 20
 
 
 def print_replay(found: ReplayResult) -> None:
     """Write what changes, for whom, and because of which rules."""
-    say(_first(found))
+    say(plain(found.sentence))
     say(Text(f"{found.under}, against {found.rulebook}", style="dim"))
     if found.undetermined:
         lacking = f" for want of {', '.join(found.lacking[:4])}" if found.lacking else ""
@@ -38,28 +35,23 @@ def print_replay(found: ReplayResult) -> None:
             devices = f"; {', '.join(person.devices[:3])}" if person.devices else ""
             last = person.last[:16].replace("T", " ")
             say(f"{person.title} ({person.person}): {flows}; last {last}{devices}", indent=2)
+            for need in needed(person):
+                say(Text(need, style="dim"), indent=4)
         if len(found.hit) > MOST_SHOWN:
             say(f"and {len(found.hit) - MOST_SHOWN} more; see --json", indent=2)
 
 
-def _first(found: ReplayResult) -> str:
-    """Return what it comes to in one sentence."""
-    if not found.attempts:
-        return "No sign-in was found to replay."
-    if not found.changed.count:
-        return f"Nothing changes: all {found.attempts} sign-ins of {found.people} people come out as before."
-    said = []
-    for word, outcome in (("be stopped", "blocked"), ("be asked for more", "challenged"), ("be let in", "allowed")):
-        flows = [flow for flow in found.flows if flow.after == outcome != flow.before]
-        if flows:
-            said.append(f"{sum(flow.count for flow in flows)} sign-ins would {word} that are {_were(flows)} now")
-    return f"{'; '.join(said)}. {found.changed.people} people are concerned, of {found.people}."
-
-
-def _were(flows: Iterable[Flow]) -> str:
-    before = {flow.before for flow in flows}
-    return " or ".join(each for each in OUTCOMES if each in before)
-
-
 def _row(flow: Flow) -> list[str | Text | None]:
     return [mark(flow.before), mark(flow.after), *map(str, (flow.count, flow.people, flow.devices))]
+
+
+def needed(person: PersonHit) -> list[str]:
+    """Return what somebody has to do, a line each."""
+    found = list(person.fixes)
+    if person.enrol:
+        found.append(f"enrol {', or '.join(' with '.join(way) for way in person.enrol)}")
+    if person.asked:
+        found.append(f"be ready to give {', '.join(person.asked)}")
+    if not found and person.missing:
+        found.append(f"needs {', '.join(person.missing)}")
+    return found

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import msgspec
 
-from caddrel.wire.decisions import RuleRef
+from caddrel.wire.decisions import Piece, RuleRef
 from caddrel.wire.rulebooks import Side
 
 
@@ -73,6 +73,12 @@ class PersonHit(msgspec.Struct, frozen=True):
         The last sign-in that changes.
     factors
         Those enrolled, None when nobody knows.
+    asked, missing
+        Of the last of these: what would be asked for, and what cannot be met at the door.
+    enrol
+        Sets of factors, any of which would have to be enrolled first.
+    fixes
+        What to do about the device.
     """
 
     person: str
@@ -81,7 +87,11 @@ class PersonHit(msgspec.Struct, frozen=True):
     last: str
     devices: list[str]
     because: list[RuleRef]
-    factors: list[str] | None = None
+    factors: list[str] | None
+    asked: list[str]
+    missing: list[str]
+    enrol: list[list[str]]
+    fixes: list[str]
 
 
 class ReplayResult(msgspec.Struct, frozen=True):
@@ -101,10 +111,13 @@ class ReplayResult(msgspec.Struct, frozen=True):
         How many have another outcome.
     hit
         What changes for whom, most often first; at most so many as are told.
+    contact
+        Whom people may ask, as the rulebook has it.
     under, rulebook
-        What was replayed, in words: ``draft:tablets version 3``, ``revision 7``, ``what was recorded``.
+        What was replayed, in words: ``draft tablets-need-may``, ``revision 7``, ``what was recorded``.
     """
 
+    sentence: list[Piece]
     attempts: int
     same: int
     meaning: int
@@ -120,6 +133,7 @@ class ReplayResult(msgspec.Struct, frozen=True):
     rulebook: str
     since: str
     until: str
+    contact: str = ""
     draft: str = ""
     version: int = 0
 

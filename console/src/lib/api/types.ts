@@ -90,6 +90,16 @@ export interface AxisRequest {
   values?: string[];
 }
 
+/** A rule that is a reason for a change: of the new side where it is stricter, else of the old one. */
+export interface Because {
+  from: string;
+  to: string;
+  policy?: string;
+  rule?: string;
+  count?: number;
+  people?: number;
+}
+
 /** Two rehearsals with what differs between them; facts and policies that differ come first. */
 export interface Beside {
   left: Rehearsal;
@@ -593,6 +603,15 @@ export interface Fix {
   truth: string;
 }
 
+/** How many sign-ins went from one outcome to another, of how many people with how many devices. */
+export interface Flow {
+  from: string;
+  to: string;
+  count?: number;
+  people?: number;
+  devices?: number;
+}
+
 /** How many sign-ins are older than a moment, and whether they were taken out. */
 export interface Forgotten {
   before: string;
@@ -802,6 +821,13 @@ export interface Now {
   changed: Piece[];
 }
 
+/** How many sign-ins, people and devices. */
+export interface Numbers {
+  count: number;
+  people: number;
+  devices: number;
+}
+
 /** An object that was added, removed or changed: its text on both sides, of a policy also its sentence. */
 export interface ObjectChange {
   kind: string;
@@ -938,6 +964,21 @@ export interface PasskeyOptions {
 export interface PasswordChange {
   password: string;
   current?: string;
+}
+
+/** What changes for one person. */
+export interface PersonHit {
+  person: string;
+  title: string;
+  flows: Flow[];
+  last: string;
+  devices: string[];
+  because: RuleRef[];
+  factors: string[] | null;
+  asked: string[];
+  missing: string[];
+  enrol: string[][];
+  fixes: string[];
 }
 
 /** Who it is, as the policies see them. */
@@ -1159,6 +1200,46 @@ export interface RemedyStep {
 export interface Removed {
   noun: string;
   id: string;
+}
+
+/** Stored sign-ins to be decided again. */
+export interface ReplayRequest {
+  under: Side;
+  rulebook?: Side | null;
+  since?: string;
+  until?: string;
+  where?: string;
+  inventory?: string;
+}
+
+/** What a replay came to. */
+export interface ReplayResult {
+  sentence: Piece[];
+  attempts: number;
+  same: number;
+  meaning: number;
+  undetermined: number;
+  flows: Flow[];
+  because: Because[];
+  people: number;
+  devices: number;
+  changed: Numbers;
+  hit: PersonHit[];
+  lacking: string[];
+  under: string;
+  rulebook: string;
+  since: string;
+  until: string;
+  contact?: string;
+  draft?: string;
+  version?: number;
+}
+
+/** The last replay of a draft; `stale` when the draft has changed since. */
+export interface Replayed {
+  job: string;
+  result: ReplayResult;
+  stale: boolean;
 }
 
 /** Formulas and items of all possible requirements. */

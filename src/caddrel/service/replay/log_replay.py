@@ -63,6 +63,8 @@ class LogReplay:
         self._before = _RulebookSide(self, before) if before is not None else None
         self._after = _RulebookSide(self, after)
         self.tally = Tally()
+        # Of each person whom it hits, the facts of the last attempt that changes, as they are on the new side.
+        self.last: dict[str, Facts] = {}
         # Facts that attempts lack on the new side, where it is not certain what comes of them.
         self.lacking: Counter[str] = Counter()
 
@@ -85,7 +87,12 @@ class LogReplay:
                 assert self._before is not None
                 before = self._before.side(rows, recorded)
             after = self._after.side(rows, recorded, self.lacking)
-            yield from self.tally.add(_attempts(rows), before, after)
+            places = {row.id: place for place, row in enumerate(rows)}
+            for changed in self.tally.add(_attempts(rows), before, after):
+                if changed.person is not None:
+                    # The earliest come first, so that the last of each stays.
+                    self.last[changed.person] = self._after.facts(places[changed.id])
+                yield changed
             done += len(rows)
             progress(done)
 
@@ -119,6 +126,7 @@ class _RulebookSide:
         self._ready = ColumnarRulebook(under.rulebook)
         self._columns = RecordedColumns(under.rulebook.settings.assume, self._entry)
         self._signals = _Signals(replay, under.rulebook)
+        self._batch: Batch | None = None
 
     def _entry(self, group: str, number: int) -> Entry:
         rulebook, state = self._under.rulebook, self._replay.state
@@ -138,13 +146,18 @@ class _RulebookSide:
         lacking
             Is told which facts are missing where it is not certain what comes of an attempt.
         """
-        batch = self._signals.put(self._columns.batch(recorded), rows)
+        batch = self._batch = self._signals.put(self._columns.batch(recorded), rows)
         found = self._ready.decide(batch)
         self._look_again(batch, found, rows)
         if lacking is not None:
             for row in np.flatnonzero(~found.certain)[:MOST_ASKED]:
                 lacking.update(decide(self._under.rulebook, batch.facts(int(row))).unknown)
         return Side(found.outcomes, list(found.deciding()), found.certain)
+
+    def facts(self, row: int) -> Facts:
+        """Return the facts of one of the records that were asked about last."""
+        assert self._batch is not None
+        return self._batch.facts(row)
 
     def _look_again(self, batch: Batch, found: Decisions, rows: Sequence[Any]) -> None:
         """Have the interpreter decide some of them: what it says otherwise is a fault here, and nothing to be shown."""

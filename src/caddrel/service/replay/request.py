@@ -5,7 +5,7 @@ Runs in a process of its own; whatever is needed of drafts travels with the requ
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 
 import msgspec
 
@@ -13,16 +13,19 @@ from caddrel.core.columnar.batch import moment_of
 from caddrel.core.diagnostics import RulebookError
 from caddrel.core.facts.values import show_moment
 from caddrel.core.inventory.index import Inventory
-from caddrel.core.replay.tally import Hit, Tally, changed_json, tally_json
+from caddrel.core.language.printer import print_item
+from caddrel.core.replay.needs import Needs, needs
+from caddrel.core.replay.tally import Hit, changed_json, tally_json
 from caddrel.core.rulebook.model import Rulebook
+from caddrel.core.words.replays import replay_words
 from caddrel.service.problems import ServiceError
 from caddrel.service.replay.log_replay import LogReplay, Under
 from caddrel.service.rulebooks.publish import read_files
+from caddrel.service.rulebooks.view import pieces
 from caddrel.service.signins.log_filter import log_query
 from caddrel.service.state.context import State
 from caddrel.store.queries import Query
 from caddrel.wire import replays as wire
-from caddrel.wire.decisions import RuleRef
 from caddrel.wire.decoding import convert
 from caddrel.wire.rulebooks import Side
 
@@ -81,7 +84,7 @@ def replay_lines(state: State, request: wire.ReplayRequest) -> Iterator[bytes]:
         yield msgspec.json.encode({"changed": changed_json(changed)}) + b"\n"
     yield from _steps(steps)
     ends = [show_moment(end) if end is not None else "" for end in (query.since, query.until)]
-    result = _result(state, replay, under, against, ends[0], ends[1])
+    result = _result(state, replay, after, {"under": under, "rulebook": against, "since": ends[0], "until": ends[1]})
     yield msgspec.json.encode({"result": result}) + b"\n"
 
 
@@ -91,20 +94,27 @@ def _steps(steps: list[int]) -> Iterator[bytes]:
         yield b""
 
 
-def _result(state: State, replay: LogReplay, under: str, against: str, since: str, until: str) -> wire.ReplayResult:
-    told = tally_json(replay.tally)
-    inventory = state.inventories.current()
+def _result(state: State, replay: LogReplay, rulebook: Rulebook, of: Mapping[str, str]) -> wire.ReplayResult:
     lacking = [fact for fact, _ in replay.lacking.most_common()]
-    rest = {"under": under, "rulebook": against, "since": since, "until": until, "lacking": lacking}
-    return convert({**told, **rest, "hit": _hits(replay.tally, inventory)}, wire.ReplayResult)
+    told = {
+        **tally_json(replay.tally),
+        **of,
+        "sentence": [msgspec.to_builtins(piece) for piece in pieces(replay_words(replay.tally))],
+        "lacking": lacking,
+        "contact": rulebook.settings.contact,
+        "hit": _hits(replay, rulebook, state.inventories.current()),
+    }
+    return convert(told, wire.ReplayResult)
 
 
-def _hits(tally: Tally, inventory: Inventory) -> list[dict[str, object]]:
-    most_first = sorted(tally.people.items(), key=lambda each: (-sum(each[1].flows.values()), each[0]))
-    return [_hit(person, hit, inventory) for person, hit in most_first[:MOST_TOLD]]
+def _hits(replay: LogReplay, rulebook: Rulebook, inventory: Inventory) -> list[dict[str, object]]:
+    most_first = sorted(replay.tally.people.items(), key=lambda each: (-sum(each[1].flows.values()), each[0]))
+    return [
+        _hit(person, hit, inventory, needs(rulebook, replay.last[person])) for person, hit in most_first[:MOST_TOLD]
+    ]
 
 
-def _hit(person: str, hit: Hit, inventory: Inventory) -> dict[str, object]:
+def _hit(person: str, hit: Hit, inventory: Inventory, needed: Needs) -> dict[str, object]:
     entry = inventory.people.get(person)
     factors = entry.facts.get("person.factors") if entry is not None else None
     because = sorted(hit.because.items(), key=lambda each: (-each[1], each[0].policy, each[0].rule))
@@ -114,6 +124,10 @@ def _hit(person: str, hit: Hit, inventory: Inventory) -> dict[str, object]:
         "flows": [{"from": pair[0], "to": pair[1], "count": count} for pair, count in sorted(hit.flows.items())],
         "last": show_moment(moment_of(hit.last)),
         "devices": sorted(hit.devices),
-        "because": [msgspec.to_builtins(RuleRef(ref.policy, ref.rule)) for ref, _ in because],
+        "because": [{"policy": ref.policy, "rule": ref.rule} for ref, _ in because],
         "factors": sorted(factors) if isinstance(factors, frozenset) else None,
+        "asked": [print_item(item) for item in needed.asked],
+        "missing": [print_item(item) for item in needed.missing],
+        "enrol": [list(way) for way in needed.enrol],
+        "fixes": list(needed.fixes),
     }
