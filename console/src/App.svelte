@@ -15,6 +15,7 @@
   import RehearsePage from './pages/rehearse/RehearsePage.svelte';
   import PartPage from './pages/rulebook/PartPage.svelte';
   import PolicyPage from './pages/rulebook/PolicyPage.svelte';
+  import ReplayPage from './pages/replay/ReplayPage.svelte';
   import RulebookPage from './pages/rulebook/RulebookPage.svelte';
   import SettingsPage from './pages/settings/SettingsPage.svelte';
   import SessionsPage from './pages/sessions/SessionsPage.svelte';
@@ -29,6 +30,7 @@
     '/rehearse': RehearsePage,
     '/beside': BesidePage,
     '/first-device': FirstDevicePage,
+    '/replay': ReplayPage,
     '/causes': CausesPage,
     '/drafts': DraftsPage,
     '/drafts/:name': DraftPage,

@@ -8,7 +8,6 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 import click
-import msgspec
 
 from caddrel.cli.failures import AnswerIsNo
 from caddrel.cli.files import open_bytes, read_inventory_file, read_text
@@ -21,6 +20,7 @@ from caddrel.cli.replay_text import print_replay
 from caddrel.core.facts.attempts import AttemptRefused
 from caddrel.core.rulebook.model import Rulebook
 from caddrel.core.rulebook.read.rulebook import read_rulebook
+from caddrel.wire.decoding import convert
 from caddrel.wire.replays import ReplayRequest, ReplayResult
 
 if TYPE_CHECKING:
@@ -157,7 +157,7 @@ def _file(path: Path, under: str, against: str | None, inventory: str, changed: 
             "until": "",
             "under": under,
         }
-        print_replay(msgspec.convert({**told, **more, "rulebook": against or "what was recorded"}, ReplayResult))
+        print_replay(convert({**told, **more, "rulebook": against or "what was recorded"}, ReplayResult))
     if broken:
         remark(f"{broken} lines could not be read, and are left out.")
         raise AnswerIsNo

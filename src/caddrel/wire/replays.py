@@ -139,8 +139,8 @@ class ReplayResult(msgspec.Struct, frozen=True):
 
 
 class Replayed(msgspec.Struct, frozen=True):
-    """The last replay of a draft; `stale` when the draft has changed since."""
+    """The last replay of a draft, without a result when there is none; `stale` when the draft has changed since."""
 
     job: str
-    result: ReplayResult
+    result: ReplayResult | None
     stale: bool

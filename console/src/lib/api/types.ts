@@ -1235,10 +1235,10 @@ export interface ReplayResult {
   version?: number;
 }
 
-/** The last replay of a draft; `stale` when the draft has changed since. */
+/** The last replay of a draft, without a result when there is none; `stale` when the draft has changed since. */
 export interface Replayed {
   job: string;
-  result: ReplayResult;
+  result: ReplayResult | null;
   stale: boolean;
 }
 

@@ -36,7 +36,8 @@
   const here = (href: string) =>
     router.location.startsWith(href) ||
     (router.location === '/' && href === '/rulebook') ||
-    (href === '/rehearse' && ['/beside', '/first-device'].includes(router.location));
+    (href === '/rehearse' && ['/beside', '/first-device'].includes(router.location)) ||
+    (href === '/drafts' && router.location === '/replay');
 
   function key(event: KeyboardEvent): void {
     if ((event.ctrlKey || event.metaKey) && event.key === 'k') {

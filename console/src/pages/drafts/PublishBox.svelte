@@ -7,6 +7,7 @@
   import { moment } from '../../lib/format';
   import Mark from '../../lib/parts/Mark.svelte';
   import { session } from '../../lib/state/session.svelte';
+  import ReplayBox from './ReplayBox.svelte';
   import ShadowBox from './ShadowBox.svelte';
   import type { Writing } from './writing.svelte';
 
@@ -97,4 +98,5 @@
     {/each}
   </ul>
 {/if}
+<ReplayBox {writing} />
 <ShadowBox {writing} {may} />

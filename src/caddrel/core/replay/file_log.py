@@ -52,13 +52,13 @@ def read_line(document: Any, number: int) -> Line:
         When it is none.
     """
     if not isinstance(document, dict) or not isinstance(document.get("facts"), dict):
-        raise AttemptRefused([Diagnostic("not-an-attempt", 'an attempt is {"id": …, "facts": {…}}')])
+        raise AttemptRefused([Diagnostic("wrong-type", "a line holds one object with `id` and `facts`")])
     id = document.get("id", number)
     recorded = document.get("recorded")
     outcome = recorded.get("outcome", "") if isinstance(recorded, dict) else ""
     if outcome and outcome not in OUTCOMES:
         message = f"`{shorten(str(outcome))}` is no outcome"
-        raise AttemptRefused([Diagnostic("bad-outcome", message, ", ".join(OUTCOMES), path="recorded.outcome")])
+        raise AttemptRefused([Diagnostic("wrong-value", message, ", ".join(OUTCOMES), path="recorded.outcome")])
     return Line(str(id), document["facts"], outcome)
 
 

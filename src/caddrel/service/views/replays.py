@@ -8,7 +8,7 @@ import json
 import msgspec
 
 from caddrel.service.http.endpoints import Stream
-from caddrel.service.problems import ServiceError, not_found
+from caddrel.service.problems import ServiceError
 from caddrel.service.replay.request import check_inventory, query_of, replay_lines, rulebook_of
 from caddrel.service.rulebooks import drafts as drafting
 from caddrel.service.state.jobs import Progress
@@ -122,6 +122,6 @@ def of_draft(call: Call) -> wire.Replayed:
     draft = drafting.need(call.data, call.path["id"])
     found = call.runtime.replays.of_draft(draft.name)
     if found is None:
-        raise not_found("replay of this draft", "see POST /api/v1/replays")
+        return wire.Replayed("", None, False)
     job, told = found
     return wire.Replayed(job, told, told.version != draft.version)

@@ -1,0 +1,67 @@
+// A replay of a draft: begun, followed while it goes on, and what it came to.
+import { Failure } from '../../lib/api/client';
+import { replays, type ReplayedSignin } from '../../lib/api/replays';
+import type { Job, Problem, ReplayRequest, ReplayResult } from '../../lib/api/types';
+
+const LOOK_EVERY = 400;
+export const MOST_LISTED = 50;
+
+export class Replaying {
+  job = $state.raw<Job | null>(null);
+  result = $state.raw<ReplayResult | null>(null);
+  changed = $state.raw<ReplayedSignin[]>([]);
+  problem = $state.raw<Problem | null>(null);
+  /** Whether the draft has changed since it was replayed. */
+  stale = $state(false);
+  private turn = 0;
+
+  get busy(): boolean {
+    return this.job !== null && !['done', 'failed', 'cancelled'].includes(this.job.state);
+  }
+
+  /** The last replay of a draft that is kept; false when there is none. */
+  async kept(draft: string): Promise<boolean> {
+    const turn = ++this.turn;
+    try {
+      const found = await replays.ofDraft(draft);
+      if (turn !== this.turn || !found.result) return Boolean(found.result);
+      [this.result, this.stale] = [found.result, found.stale];
+      this.changed = await replays.changed(found.job, MOST_LISTED);
+      return true;
+    } catch (error) {
+      if (!(error instanceof Failure)) throw error;
+      this.problem = error.problem;
+      return false;
+    }
+  }
+
+  async start(request: ReplayRequest): Promise<void> {
+    const turn = ++this.turn;
+    [this.problem, this.result, this.changed, this.stale] = [null, null, [], false];
+    try {
+      let job = await replays.start(request);
+      this.job = job;
+      while (this.busy) {
+        await new Promise((resolve) => setTimeout(resolve, LOOK_EVERY));
+        if (turn !== this.turn) return;
+        this.job = job = await replays.job(job.id);
+      }
+      if (job.state === 'failed') this.problem = job.problem ?? null;
+      if (job.state !== 'done') return;
+      this.result = await replays.result(job.id);
+      this.changed = await replays.changed(job.id, MOST_LISTED);
+    } catch (error) {
+      if (!(error instanceof Failure)) throw error;
+      [this.problem, this.job] = [error.problem, null];
+    }
+  }
+
+  async cancel(): Promise<void> {
+    if (this.job && this.busy) await replays.cancel(this.job.id);
+  }
+
+  /** Nobody looks at it any more. */
+  leave(): void {
+    this.turn++;
+  }
+}
