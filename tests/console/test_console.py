@@ -539,8 +539,27 @@ def test_two_rehearsals_stand_side_by_side(open_console: Open) -> None:
     assert axe_findings(page) == []
     page.reload()
     expect(that.get_by_label("person.id")).to_have_value("bruno.krog")
+    # Then and now: another revision.
+    that.get_by_label("Under").select_option("revision:1")
+    expect(page).to_have_url(re.compile("revision%3D1"))
+    expect(heading).to_contain_text("differ")
     page.get_by_role("link", name="That alone").click()
     expect(heading).to_contain_text("Bruno Krog gets into Manifest")
+    expect(page.get_by_text("Rehearse · revision 1")).to_be_visible()
+
+
+def test_a_rehearsal_is_kept_from_anywhere_into_a_new_draft(kelpline: Live, open_console: Open) -> None:
+    page = open_console("/rehearse?person.id=ines.faro&app.id=manifest")
+    page.get_by_label("Keep it in a draft").fill("The mate at sea")
+    page.get_by_role("button", name="Keep", exact=True).click()
+    page.get_by_role("link", name="the-mate-at-sea").click()
+    expect(page.get_by_role("heading", level=1)).to_contain_text("1 object changed")
+    with kelpline.client("author") as author:
+        [object] = [
+            each for each in author.drafts.get("rehearsals").objects if each.path == "rehearsals.the-mate-at-sea"
+        ]
+        assert "expect_open: [challenged, blocked]" in object.text
+        author.drafts.discard("rehearsals")
 
 
 def test_a_first_device_is_shown_step_by_step(open_console: Open) -> None:

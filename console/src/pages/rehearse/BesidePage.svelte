@@ -3,8 +3,8 @@
   import { untrack } from 'svelte';
   import { router } from 'svelte-spa-router';
   import { api } from '../../lib/api/client';
-  import type { DraftList, FactView } from '../../lib/api/types';
-  import { linkTo } from '../../lib/format';
+  import type { DraftList, FactView, RevisionList } from '../../lib/api/types';
+  import { linkTo, moment } from '../../lib/format';
   import Failing from '../../lib/parts/Failing.svelte';
   import Heading from '../../lib/parts/Heading.svelte';
   import Mark from '../../lib/parts/Mark.svelte';
@@ -17,6 +17,13 @@
   const besides = new Besides(router.querystring ?? '');
   const drafts = new Load<DraftList>();
   void drafts.run((signal) => api.drafts(signal));
+  // Then and now: what was in force before is there to be held against.
+  const revisions = new Load<RevisionList>();
+  void revisions.run((signal) => api.revisions(signal));
+  const under = (side: 'left' | 'right') => {
+    const { draft, revision } = besides.given[side];
+    return revision ? `revision:${revision}` : `draft:${draft ?? ''}`;
+  };
   let more = $state('');
   const answer = $derived(besides.answer);
   const items = $derived(besides.facts.value?.items ?? []);
@@ -68,9 +75,10 @@
         {/if}
       </div>
       <label class="mt-2 grid grid-cols-[11rem_minmax(0,1fr)] gap-x-3 py-1 text-small">Under
-        <select class="field" bind:value={() => besides.given[side].draft ?? '', (to) => besides.setMany(side, { draft: to })}>
-          <option value="">the current rulebook</option>
-          {#each drafts.value?.items.filter((draft) => !draft.discarded) ?? [] as draft (draft.name)}<option value={draft.name}>draft {draft.name}</option>{/each}
+        <select class="field" bind:value={() => under(side), (to) => besides.setMany(side, { draft: '', revision: '', ...Object.fromEntries([to.split(':')]) })}>
+          <option value="draft:">the current rulebook</option>
+          {#each revisions.value?.items.filter((each) => !each.current) ?? [] as each (each.number)}<option value="revision:{each.number}">revision {each.number}, {moment(each.published_at)}</option>{/each}
+          {#each drafts.value?.items.filter((draft) => !draft.discarded) ?? [] as draft (draft.name)}<option value="draft:{draft.name}">draft {draft.name}</option>{/each}
         </select></label>
       {#each shown as fact (fact.name)}{@render field(fact, side)}{/each}
     </section>

@@ -1,11 +1,19 @@
 <script lang="ts">
-  // Keeps a rehearsal of a draft in that draft: the facts, and the outcome that it must go on to give.
+  // Keeps a rehearsal in a draft, which may be a new one: the facts, and the outcome that it must go on to give.
   import { api, Failure } from '../../lib/api/client';
-  import type { FactView } from '../../lib/api/types';
+  import { Load } from '../../lib/state/load.svelte';
+  import type { DraftList, FactView } from '../../lib/api/types';
 
   let { draft, given, facts, possible }: { draft: string; given: Record<string, string>; facts: FactView[]; possible: string[] } = $props();
   let name = $state('');
+  let into = $state('');
+  const drafts = new Load<DraftList>();
+  $effect(() => {
+    if (!draft) void drafts.run((signal) => api.drafts(signal));
+  });
+  const open = $derived(drafts.value?.items.filter((each) => !each.discarded) ?? []);
   let kept = $state('');
+  let keptIn = $state('');
   let refused = $state('');
 
   /** A fact as a document has it: several values as a list, methods with ages by name. */
@@ -17,14 +25,24 @@
     return Object.fromEntries(parts.map((each) => [each.split(':')[0], each.split(':')[1] ?? '0s']));
   }
 
+  /** A name that no draft has. */
+  function fresh(): string {
+    const taken = new Set((drafts.value?.items ?? []).map((each) => each.name));
+    let made = 'rehearsals';
+    for (let i = 2; taken.has(made); i++) made = `rehearsals-${i}`;
+    return made;
+  }
+
   async function keep(event: SubmitEvent): Promise<void> {
     event.preventDefault();
     const id = name.trim().toLowerCase().replace(/[^a-z0-9]+/g, '-').replace(/^-|-$/g, '');
     if (!id) return;
     const attempt = Object.fromEntries(Object.entries(given).map(([fact, text]) => [fact, written(fact, text)]));
     try {
-      const { info } = await api.draft(draft);
-      await api.putValue(draft, info.version, `rehearsals.${id}`, { title: name.trim(), attempt, ...(possible.length > 1 ? { expect_open: possible } : { expect: possible[0] }) });
+      const chosen = draft || into || fresh();
+      const { info } = draft || into ? await api.draft(chosen) : await api.beginDraft(chosen);
+      keptIn = chosen;
+      await api.putValue(chosen, info.version, `rehearsals.${id}`, { title: name.trim(), attempt, ...(possible.length > 1 ? { expect_open: possible } : { expect: possible[0] }) });
       [kept, refused, name] = [id, '', ''];
     } catch (error) {
       if (!(error instanceof Failure)) throw error;
@@ -34,9 +52,9 @@
 </script>
 
 <form class="mt-6 max-w-xl" onsubmit={keep}>
-  <label class="text-small">Keep it in the draft: from then on it must be {possible.length > 1 ? `exactly ${possible.join(' or ')}` : possible[0]}
-    <span class="flex gap-1"><input class="field" bind:value={name} placeholder="what it is about" maxlength="80" /><button class="action" disabled={!Object.keys(given).length}>Keep</button></span></label>
+  <label class="text-small">Keep it in {draft ? 'the draft' : 'a draft'}: from then on it must be {possible.length > 1 ? `exactly ${possible.join(' or ')}` : possible[0]}
+    <span class="flex gap-1"><input class="field" bind:value={name} placeholder="what it is about" maxlength="80" />{#if !draft}<select class="field w-auto" aria-label="Into which draft" bind:value={into}><option value="">a new draft</option>{#each open as each (each.name)}<option value={each.name}>{each.name}</option>{/each}</select>{/if}<button class="action" disabled={!Object.keys(given).length}>Keep</button></span></label>
   <p class="text-fine" aria-live="polite">
-    {#if kept}Kept as <a href="#/drafts/{draft}/rehearsals.{kept}">{kept}</a>.{:else if refused}<span class="text-blocked">{refused}</span>{/if}
+    {#if kept}Kept as <a href="#/drafts/{keptIn}/rehearsals.{kept}">{kept}</a>.{:else if refused}<span class="text-blocked">{refused}</span>{/if}
   </p>
 </form>

@@ -8,6 +8,7 @@
   import Needs from '../../lib/parts/Needs.svelte';
   import Remedies from '../../lib/parts/Remedies.svelte';
   import Sentence from '../../lib/parts/Sentence.svelte';
+  import { session } from '../../lib/state/session.svelte';
   import Waiting from '../../lib/parts/Waiting.svelte';
   import CasesBox from './CasesBox.svelte';
   import FactField from './fields/FactField.svelte';
@@ -40,6 +41,7 @@
   );
   const answer = $derived(rehearsing.answer);
   const besideLink = $derived(new URLSearchParams({ left: rehearsing.querystring, right: rehearsing.querystring }).toString());
+  const author = $derived(['author', 'publisher', 'operator'].includes(session.info?.role ?? ''));
   const onlyFacts = $derived(answer.problem?.code === 'bad-attempt');
 
   $effect(() => {
@@ -70,7 +72,7 @@
     />
   {/if}
 {/snippet}
-<Heading place={rehearsing.draft ? `Rehearse · draft ${rehearsing.draft}` : 'Rehearse'}>
+<Heading place={rehearsing.draft ? `Rehearse · draft ${rehearsing.draft}` : rehearsing.revision ? `Rehearse · revision ${rehearsing.revision}` : 'Rehearse'}>
   {#if !rehearsing.begun}
     What can happen to whom, at which app?
   {:else if answer.value && !answer.problem}
@@ -138,7 +140,7 @@
       {:else}
         <Needs decision={answer.value.decision} onfact={focusFact} />
       {/if}
-      {#if rehearsing.draft && rehearsing.facts.value}
+      {#if rehearsing.facts.value && author}
         <KeepBox draft={rehearsing.draft} given={rehearsing.given} facts={rehearsing.facts.value.items} possible={answer.value.cases.possible} />
       {/if}
       {#if answer.value.cases.settled}<Remedies remedies={answer.value.remedies} decision={answer.value.decision} />{/if}

@@ -34,8 +34,8 @@ export class Besides {
 
   ask(): void {
     const [left, right] = (['left', 'right'] as const).map((side) => {
-      const { draft = '', ...given } = $state.snapshot(this.given[side]);
-      return { given, draft };
+      const { draft = '', revision = '', ...given } = $state.snapshot(this.given[side]);
+      return { given, draft, ...(revision ? { revision: Number(revision) } : {}) };
     });
     if (left && right) void this.answer.run((signal) => api.beside({ left, right }, signal));
   }
@@ -49,6 +49,6 @@ export class Besides {
   }
 
   private showGiven(first: string[] = []): void {
-    for (const name of [...first, ...Object.keys(this.given.left), ...Object.keys(this.given.right)]) if (name !== 'draft') this.show(name);
+    for (const name of [...first, ...Object.keys(this.given.left), ...Object.keys(this.given.right)]) if (!['draft', 'revision'].includes(name)) this.show(name);
   }
 }

@@ -17,13 +17,15 @@ export class Rehearsing {
   given = $state<Record<string, string>>({});
   /** The draft that is rehearsed; empty for the current revision. */
   readonly draft: string;
+  /** An earlier revision that is rehearsed; empty for the current one. */
+  readonly revision: string;
   private stand: string[] = [];
   private timer: ReturnType<typeof setTimeout> | undefined;
 
   constructor(querystring: string) {
-    const { draft = '', ...given } = Object.fromEntries(new URLSearchParams(querystring));
+    const { draft = '', revision = '', ...given } = Object.fromEntries(new URLSearchParams(querystring));
     this.given = given;
-    this.draft = draft;
+    [this.draft, this.revision] = [draft, revision];
     void this.facts.run(async () => await api.facts(draft));
     this.ask();
   }
@@ -84,11 +86,12 @@ export class Rehearsing {
   ask(): void {
     if (!this.begun) return;
     const given = $state.snapshot(this.given);
-    void this.answer.run((signal) => api.rehearse({ given, draft: this.draft }, signal));
+    void this.answer.run((signal) => api.rehearse({ given, draft: this.draft, ...(this.revision ? { revision: Number(this.revision) } : {}) }, signal));
   }
 
   get querystring(): string {
-    return new URLSearchParams(this.draft ? { ...this.given, draft: this.draft } : this.given).toString();
+    const under = { ...(this.draft ? { draft: this.draft } : {}), ...(this.revision ? { revision: this.revision } : {}) };
+    return new URLSearchParams({ ...this.given, ...under }).toString();
   }
 
   /** What is wrong with a fact, from the last answer. */

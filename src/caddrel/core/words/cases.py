@@ -17,7 +17,7 @@ from caddrel.core.decide.requirements import item_order
 from caddrel.core.facts.facts import Facts
 from caddrel.core.language.nodes import Item, items_of
 from caddrel.core.rulebook.model import Rulebook
-from caddrel.core.words.conditions import SUBJECTS, condition_words, item_words, part_name
+from caddrel.core.words.conditions import condition_words, item_words, part_name, subject_of
 from caddrel.core.words.decisions import policy_title
 from caddrel.core.words.pieces import Piece, Sentence, capital, joined, plain, say
 
@@ -178,13 +178,20 @@ class _Names:
         kinds = sorted({replace(item, within=None) for item in asked}, key=item_order)
         words = [item_words(item, self._rulebook) for item in kinds]
         if 1 <= len(words) <= MOST_ITEMS:
-            return joined(words, "or") if len(words) == 1 else say(joined(words, "or"), ", or more than one of them")
+            return words[0] if len(words) == 1 else _some_of(words)
         return say("another proof")
 
     def _outstanding(self, leaf: Leaf) -> tuple[Item, ...]:
         """Return what is outstanding in a case of a leaf: in all, as the same rules decide and no proof is open."""
         facts = self._answer.case_of(leaf)
         return decide(self._rulebook, facts).outstanding if facts is not None else ()
+
+
+def _some_of(words: Sequence[Sentence]) -> Sentence:
+    """Return things of which one may be asked for, or several."""
+    if len(words) == 2:
+        return say(words[0], ", ", words[1], " or both")
+    return say("some of ", joined(words, "and"))
 
 
 def _chain(tree: Tree) -> tuple[list[_Clause], Tree]:
@@ -275,7 +282,7 @@ def _outcomes(tree: Tree) -> set[str]:
 
 def subject_words(fact: str) -> str:
     """Return what a fact is called in a sentence."""
-    return _MORE.get(fact) or SUBJECTS.get(fact) or fact
+    return _MORE.get(fact) or subject_of(fact)
 
 
 def label_words(fact: str) -> str:

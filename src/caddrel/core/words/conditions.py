@@ -89,6 +89,12 @@ SETS = {
 }
 
 
+def subject_of(fact: str) -> str:
+    """Return what a sentence calls a fact: of attributes whose they are, ``the person's clearance``."""
+    group, found, name = fact.partition(".attributes.")
+    return SUBJECTS.get(fact) or (f"the {group}'s {name}" if found else fact)
+
+
 def part_name(rulebook: Rulebook, section: str, kind: str, name: str) -> Piece:
     """Return the name of a part as a piece that can be followed."""
     part = getattr(rulebook, section).get(name)
@@ -133,15 +139,15 @@ def _fact_words(test: FactTest, rulebook: Rulebook, negated: bool) -> Sentence:
     row = OPERATORS[test.op]
     op = row.positive or test.op
     no = negated != (row.positive is not None)
+    subject = subject_of(test.fact)
     if test.op in {Op.KNOWN, Op.UNKNOWN}:
-        subject = SUBJECTS.get(test.fact, test.fact)
         return say(f"{subject} is {'not ' if no else ''}known")
     if test.op is Op.FLAG:
-        yes_no = FLAGS.get(test.fact, (f"{test.fact} is yes", f"{test.fact} is no"))
+        yes_no = FLAGS.get(test.fact, (f"{subject} is yes", f"{subject} is no"))
         return say(yes_no[no])
     values = [_value(test.fact, operand, rulebook) for operand in test.operands]
     if test.fact in SETS or rulebook.catalogue[test.fact].type is FactType.NAMES:
-        yes, negative, _ = SETS.get(test.fact, (f"{test.fact} has", f"{test.fact} does not have", ""))
+        yes, negative, _ = SETS.get(test.fact, (f"{subject} has", f"{subject} does not have", ""))
         # "Not in a or b" is neither of them; "not in all of a and b" may be one.
         every = op is Op.HAS_ALL
         if test.fact == "signals":
@@ -164,7 +170,7 @@ def _comparison(test: FactTest, op: Op, no: bool, values: list[Sentence]) -> Sen
     special = _special(test, op, no)
     if special:
         return say(special)
-    subject = SUBJECTS.get(test.fact, test.fact)
+    subject = subject_of(test.fact)
     if op is Op.ONE_OF:
         return say(f"{subject} is {'not ' if no else ''}", joined(values, "or"))
     verb = op.value
