@@ -11,11 +11,12 @@ from dataclasses import asdict
 from pathlib import Path
 from typing import Any
 
-from bench import cases, decisions, door, log, pages
+from bench import cases, decisions, door, log, pages, replay
 
 ROOT = Path(__file__).parent.parent
 RESULTS = ROOT / "bench" / "results.json"
-_RUNS = {"decisions": decisions.run, "cases": cases.run, "log": log.run, "door": door.run, "pages": pages.run}
+_ALL = (decisions, cases, replay, log, door, pages)
+_RUNS = {module.__name__.rpartition(".")[2]: module.run for module in _ALL}
 _HEAD = """# Benchmarks
 
 Written by `make bench`. Ratios compare two things in one run on one machine;

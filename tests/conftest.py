@@ -44,6 +44,34 @@ EMPTY_LIMITS = Limits(body=20_000, rulebook=60_000, line=5_000)
 NOW = datetime(2026, 11, 23, 9, 0, tzinfo=UTC)
 
 
+# Tests that take longest, by their files and names: begun first, so that at the end no core waits for one of them.
+_LONGEST = (
+    "test_attack.py", "test_foreign_client.py", "test_a_newcomer", "test_for_every_person_and_app", "test_killed.py",
+    "test_reader_process.py", "test_the_tour", "test_files_are_private", "test_constructs.py", "test_every_reading",
+    "test_the_order_in_which", "test_the_host_can_go_back", "test_evaluators_agree.py", "test_worker_process.py",
+    "test_log_replay.py", "test_doorway.py", "test_writing.py",
+)  # fmt: skip
+
+
+def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
+    """Give each worker some of the longest tests to begin with; the same order in all of them."""
+    workers = int(os.environ.get("PYTEST_XDIST_WORKER_COUNT", "1"))
+    if workers == 1:
+        return
+    longest = [item for item in items if any(name in item.nodeid for name in _LONGEST)]
+    chosen = set(map(id, longest))
+    others = [item for item in items if id(item) not in chosen]
+    # Each worker is given as many as any other, those that follow one another.
+    size = -(-len(items) // workers)
+    ordered: list[pytest.Item] = []
+    for worker in range(workers):
+        mine = longest[worker::workers]
+        rest = size - len(mine)
+        ordered += mine + others[:rest]
+        others = others[rest:]
+    items[:] = ordered + others
+
+
 class Clock:
     """A clock that tests move by hand."""
 

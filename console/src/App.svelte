@@ -21,9 +21,11 @@
   import SessionsPage from './pages/sessions/SessionsPage.svelte';
   import SigninsPage from './pages/signins/SigninsPage.svelte';
   import TracePage from './pages/trace/TracePage.svelte';
+  import WatchPage from './pages/watch/WatchPage.svelte';
 
   const routes = {
-    '/': RulebookPage,
+    '/': WatchPage,
+    '/watch': WatchPage,
     '/rulebook': RulebookPage,
     '/rulebook/policy/:id': PolicyPage,
     '/rulebook/:kind/:id': PartPage,

@@ -49,6 +49,7 @@ from caddrel.store.log_seal import LogSeal
 from caddrel.store.mappings import MappingStore
 from caddrel.store.passwords import PasswordStore
 from caddrel.store.revisions import RevisionStore
+from caddrel.store.set_aside import SetAsideStore
 from caddrel.store.signins import SigninStore
 from caddrel.store.starter_codes import StarterCodeStore
 from caddrel.store.unlocks import UnlockStore
@@ -198,6 +199,7 @@ def open_data(
         audit=audit,
         drafts=DraftStore(book),
         unlocks=UnlockStore(book),
+        set_aside=SetAsideStore(book),
         draft_outcomes=DraftOutcomeStore(log),
         clock=clock or SteadyClock(utc_now, time.monotonic),
         keys=keys,

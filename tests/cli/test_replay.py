@@ -54,11 +54,34 @@ def test_what_cannot_be_replayed_is_told(log: Path) -> None:
     words = ("replay", "--attempts", "log.ndjson", "--rulebook", "old.yaml", "--under", "new.yaml")
     broken = run(*words, "--json", cwd=log)
     assert (broken.returncode, json.loads(broken.stdout)["attempts"]) == (1, 1)
-    assert "line 1: not JSON" in broken.stderr
+    assert "line 1: a line holds one object" in broken.stderr
     assert "2 lines could not be read" in broken.stderr
     assert run(*words, "--since", "7d", cwd=log).returncode == 2
     assert run(*words, "--inventory", "now", cwd=log).returncode == 2
     assert run("replay", "--under", "new.yaml", "--inventory", "elsewhere", cwd=log).returncode == 2
+
+
+def test_an_export_in_parquet_is_replayed_as_it_was_recorded(kelpline: Live, log: Path) -> None:
+    env = kelpline.environment()
+    done = run(
+        "signins", "export", "--format", "parquet", "--since", "2026-11-07", "--out", "log.parquet", env=env, cwd=log
+    )  # fmt: skip
+    assert done.returncode == 0, done.stderr
+    (log / "kelpline.yaml").write_text(kelpline.data.rulebooks.need_current().revision.files[0][1], encoding="utf-8")
+    words = ("replay", "--attempts", "log.parquet", "--under", "kelpline.yaml", "--json")
+    told = json.loads(run(*words, "--rulebook", "kelpline.yaml", env=env, cwd=log).stdout)
+    stored = json.loads(run("replay", "--under", "current", "--since", "2026-11-07", "--json", env=env).stdout)
+    numbers = ("attempts", "people", "devices")
+    assert [told[name] for name in numbers] == [stored[name] for name in numbers]
+    assert told["same"] == told["attempts"]
+    # What was recorded is in the file too.
+    recorded = json.loads(run(*words, env=env, cwd=log).stdout)
+    for outcome in ("allowed", "challenged", "blocked"):
+        was, is_ = (sum(f["count"] for f in each["flows"] if f["from"] == outcome) for each in (recorded, stored))
+        assert was == is_ > 0
+    (log / "none.parquet").write_bytes(b"PAR1 nonsense")
+    broken = run("replay", "--attempts", "none.parquet", "--under", "new.yaml", cwd=log)
+    assert (broken.returncode, "not read as Parquet" in broken.stderr) == (2, True)
 
 
 def test_the_commands_of_the_page_run(kelpline: Live, log: Path) -> None:

@@ -230,6 +230,9 @@ def test_text_of_users_is_never_markup(open_console: Open) -> None:
 
 
 PAGES = {
+    "watch": "/watch",
+    "beside": "/beside?left=person.id%3Dines.faro%26app.id%3Dpost&right=person.id%3Dbruno.krog%26app.id%3Dpost",
+    "first device": "/first-device?person.id=ines.faro&app.id=manifest",
     "rulebook": "/rulebook",
     "policy": "/rulebook/policy/farebox-at-the-counter",
     "part": "/rulebook/place/terminals",
@@ -600,3 +603,26 @@ def test_whom_a_draft_would_hit_is_shown_before_it_is_published(kelpline: Live, 
     expect(page.get_by_role("alert")).to_contain_text("the filter cannot be read")
     with kelpline.client("author") as author:
         author.drafts.discard("raise-android")
+
+
+def test_the_first_page_tells_what_is_wrong_and_sets_it_aside(kelpline: Live, open_console: Open) -> None:
+    page = open_console("/")
+    heading = page.get_by_role("heading", level=1)
+    expect(heading).to_contain_text(re.compile("wrong|due"))
+    expect(page.get_by_role("img", name="blocked, by day")).to_be_visible()
+    expect(page.get_by_role("heading", name="Policies in shadow")).to_be_visible()
+    things = page.get_by_role("list", name="What is wrong, due or worth a look")
+    first = things.get_by_role("listitem").first
+    said = (first.get_by_role("link").inner_text()).strip()
+    before = things.get_by_role("listitem").count()
+    first.get_by_role("button", name="Set aside …").click()
+    page.get_by_label("Why it is set aside").fill("It is looked into")
+    page.get_by_role("button", name="Set aside until it changes").click()
+    expect(things.get_by_role("listitem")).to_have_count(before - 1)
+    page.get_by_text("1 thing is set aside").click()
+    aside = page.get_by_role("list", name="What is set aside")
+    expect(aside).to_contain_text(said)
+    expect(aside).to_contain_text("It is looked into")
+    aside.get_by_role("button", name="Take up again").click()
+    expect(things.get_by_role("listitem")).to_have_count(before)
+    assert kelpline.data.set_aside.all() == {}

@@ -29,6 +29,7 @@ _COMMANDS = {
     "draft": "drafts",
     "rescue": "rescue",
     "trace": "trace",
+    "watch": "watch",
     "people": "inventory",
     "groups": "inventory",
     "devices": "inventory",

@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 from collections.abc import Iterator
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 import click
 
@@ -15,6 +15,7 @@ from caddrel.cli.given import FORMS, side, sources
 from caddrel.cli.jobs import finished
 from caddrel.cli.letters import write_letters
 from caddrel.cli.output import json_option, plain, print_diagnostics, remark, say, write_json, write_line, write_pieces
+from caddrel.cli.parquet_log import parquet_lines
 from caddrel.cli.profile import connect
 from caddrel.cli.replay_text import print_replay
 from caddrel.core.facts.attempts import AttemptRefused
@@ -45,7 +46,7 @@ MOST_BROKEN = 20
     "--attempts",
     type=click.Path(path_type=Path, allow_dash=True),
     metavar="FILE",
-    help="Replay this log (NDJSON) instead of the stored one; needs no service.",
+    help="Replay this log (NDJSON or Parquet) instead of the stored one; needs no service.",
 )
 @click.option(
     "--out",
@@ -153,6 +154,7 @@ def _file(path: Path, under: str, against: str | None, inventory: str, changed: 
             "sentence": [{"text": plain(replay_words(replayed.tally))}],
             "hit": [],
             "lacking": [],
+            "by": {},
             "since": "",
             "until": "",
             "under": under,
@@ -169,15 +171,26 @@ def _lines(path: Path) -> tuple[list[Line], int]:
 
     found: list[Line] = []
     broken = 0
-    for number, text in _numbered(path):
+    for number, document in _documents(path):
         try:
-            found.append(read_line(json.loads(text), number))
-        except (ValueError, RecursionError, AttemptRefused) as error:
+            found.append(read_line(document, number))
+        except AttemptRefused as refused:
             broken += 1
             if broken <= MOST_BROKEN:
-                message = error.problems[0].message if isinstance(error, AttemptRefused) else "not JSON"
-                remark(f"line {number}: {message}")
+                remark(f"line {number}: {refused.problems[0].message}")
     return found, broken
+
+
+def _documents(path: Path) -> Iterator[tuple[int, Any]]:
+    """Yield what a file holds, line by line or row by row; a line that is no JSON as nothing."""
+    if path.suffix == ".parquet":
+        yield from enumerate(parquet_lines(path), 1)
+        return
+    for number, text in _numbered(path):
+        try:
+            yield number, json.loads(text)
+        except (ValueError, RecursionError):
+            yield number, None
 
 
 def _numbered(path: Path) -> Iterator[tuple[int, bytes]]:

@@ -8,6 +8,7 @@ from caddrel.cli.output import heading, mark, plain, say, table
 from caddrel.wire.replays import Flow, PersonHit, ReplayResult
 
 MOST_SHOWN = 20
+MOST_SHARES = 8
 
 
 def print_replay(found: ReplayResult) -> None:
@@ -28,6 +29,11 @@ def print_replay(found: ReplayResult) -> None:
         for each in found.because[:MOST_SHOWN]:
             line = Text(f"{each.policy} / {each.rule}  ") + mark(each.before) + Text(" to ") + mark(each.after)
             say(line + Text(f"  {each.count} sign-ins, {each.people} people", style="dim"), indent=2)
+    for kind, shares in found.by.items():
+        if shares and found.changed.count:
+            said = ", ".join(f"{share.name} {share.count}" for share in shares[:MOST_SHARES])
+            more = f" and {len(shares) - MOST_SHARES} more" if len(shares) > MOST_SHARES else ""
+            say(Text(f"by {kind:<8}", style="dim") + Text(said + more))
     if found.hit:
         heading("Whom it hits")
         for person in found.hit[:MOST_SHOWN]:

@@ -15,6 +15,7 @@ from caddrel.client.drafts import Drafts
 from caddrel.client.inventory import InventoryFeed, Things
 from caddrel.client.rehearsals import Rehearsals
 from caddrel.client.replays import Replays
+from caddrel.client.watch import Watching
 from caddrel.wire import (
     acceptances,
     access,
@@ -427,6 +428,7 @@ class Caddrel:
         self.drafts = Drafts(caller)
         self.rehearsals = Rehearsals(caller)
         self.replays = Replays(caller)
+        self.watch = Watching(caller)
         self.inventory = InventoryFeed(caller)
         self.people = Things(caller, "people")
         self.groups = Things(caller, "groups")

@@ -42,6 +42,7 @@ from caddrel.service.views import (
     sessions,
     signins,
     starter_codes,
+    watch,
 )
 
 ENDPOINTS: list[Endpoint[Runtime]] = [
@@ -61,6 +62,7 @@ ENDPOINTS: list[Endpoint[Runtime]] = [
     *audit.endpoints.all,
     *drafts.endpoints.all,
     *authoring.endpoints.all,
+    *watch.endpoints.all,
 ]
 # The one inline style that a component library's template holds: "display: contents;".
 _STYLE = "'unsafe-hashes' 'sha256-iaOezIDcQIoxCULa6FBKKuLUu09R7kG+Mlu+JVfU3Rw='"

@@ -30,7 +30,7 @@ from caddrel.store.moments import from_stored, to_stored
 from caddrel.store.new_signins import NewSignin, NewSignins
 from caddrel.store.queries import SHOWN, Query, conditions_of, newest_first, of_few
 from caddrel.store.stretches import BITS, add_stretches, walking, within
-from caddrel.store.tables import COLUMNS_SEALED, bundles, causes, days, due, records, signins
+from caddrel.store.tables import COLUMNS_SEALED, bundles, causes, days, decisions, due, records, signins
 
 DAY = 86_400_000_000
 # So that other writers need not wait for long.
@@ -298,6 +298,22 @@ class SigninStore:
                 return
             yield rows
             after = (rows[-1].at, rows[-1].seq)
+
+    def otherwise_in_shadow(self, since: datetime) -> Iterator[Any]:
+        """Yield how often shadow policies together would have made something else of sign-ins, since a moment.
+
+        Rows of `day` (since 1970), `decision`, `outcome`, `person` and `count`.
+        """
+        day = (signins.c.at // DAY).label("day")
+        columns = (day, signins.c.decision, signins.c.outcome, signins.c.person)
+        wanted = (
+            select(*columns, func.count().label("count"))
+            .join_from(signins, decisions, decisions.c.number == signins.c.decision)
+            .where(signins.c.at >= to_stored(since), decisions.c.shadow != decisions.c.outcome)
+            .group_by(*columns)
+        )
+        with self._database.read() as connection:
+            yield from connection.execute(wanted)
 
     def documents(self, kind: str, numbers: Iterable[int]) -> dict[int, Any]:
         """Return bundles of a kind by their numbers, as JSON; of decisions the documents."""

@@ -190,6 +190,17 @@ unlocks = Table(
     Column("by", String, nullable=False),
 )
 
+# What was set aside on the watch page: what it was then, and why.
+set_aside = Table(
+    "set_aside",
+    BOOK,
+    Column("key", String, primary_key=True),
+    Column("mark", String, nullable=False),
+    Column("why", String, nullable=False),
+    Column("by", String, nullable=False),
+    Column("at", Integer, nullable=False),
+)
+
 acceptances = Table(
     "acceptances",
     BOOK,

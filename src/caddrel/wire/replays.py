@@ -94,6 +94,14 @@ class PersonHit(msgspec.Struct, frozen=True):
     fixes: list[str]
 
 
+class Share(msgspec.Struct, frozen=True):
+    """How many of the sign-ins that change are of one app, group, place, device or day, and of how many people."""
+
+    name: str
+    count: int
+    people: int
+
+
 class ReplayResult(msgspec.Struct, frozen=True):
     """What a replay came to.
 
@@ -111,6 +119,8 @@ class ReplayResult(msgspec.Struct, frozen=True):
         How many have another outcome.
     hit
         What changes for whom, most often first; at most so many as are told.
+    by
+        What changes by ``app``, ``group``, ``place``, ``device`` (platform and version) and ``day``.
     contact
         Whom people may ask, as the rulebook has it.
     under, rulebook
@@ -129,6 +139,7 @@ class ReplayResult(msgspec.Struct, frozen=True):
     changed: Numbers
     hit: list[PersonHit]
     lacking: list[str]
+    by: dict[str, list[Share]]
     under: str
     rulebook: str
     since: str

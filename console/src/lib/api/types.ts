@@ -342,6 +342,14 @@ export interface DayCount {
   count: number;
 }
 
+/** How many sign-ins of a day had which outcome. */
+export interface DayOutcomes {
+  day: string;
+  allowed?: number;
+  challenged?: number;
+  blocked?: number;
+}
+
 /** One decision; the same shape offline and from the service. */
 export interface Decision {
   outcome: string;
@@ -1226,6 +1234,7 @@ export interface ReplayResult {
   changed: Numbers;
   hit: PersonHit[];
   lacking: string[];
+  by: Record<string, Share[]>;
   under: string;
   rulebook: string;
   since: string;
@@ -1392,6 +1401,13 @@ export interface SessionList {
   items: DoorSession[];
 }
 
+/** Setting a thing aside with a reason; an empty reason takes it up again. */
+export interface SetAsideRequest {
+  key: string;
+  mark: string;
+  why?: string;
+}
+
 /** The settings of a rulebook. */
 export interface SettingsView {
   stance: string;
@@ -1407,12 +1423,37 @@ export interface Shadow {
   together: string;
 }
 
+/** How many sign-ins of a day a shadow policy alone would have blocked, and challenged, that came out milder. */
+export interface ShadowDay {
+  day: string;
+  blocked: number;
+  challenged: number;
+}
+
 /** How many live decisions came out as `outcome` and would under the draft as `would`; one of them as example. */
 export interface ShadowFlow {
   outcome: string;
   would: string;
   count: number;
   example: string;
+}
+
+/** A policy in shadow, with what it alone would have done of late. */
+export interface ShadowPolicy {
+  policy: string;
+  title: string;
+  since: string;
+  blocked: number;
+  challenged: number;
+  people: string[];
+  days: ShadowDay[];
+  ready: boolean;
+  why: string;
+}
+
+/** The shadow policies of the current revision, in its order. */
+export interface ShadowPolicyList {
+  items: ShadowPolicy[];
 }
 
 /** What a draft in shadow would have done since it is; only the flows that are there. */
@@ -1425,6 +1466,13 @@ export interface ShadowReport {
 export interface ShadowRequest {
   on: boolean;
   digest?: string;
+}
+
+/** How many of the sign-ins that change are of one app, group, place, device or day, and of how many people. */
+export interface Share {
+  name: string;
+  count: number;
+  people: number;
 }
 
 /** One side of a comparison: a revision by number, a draft, documents, or, with none, the current revision. */
@@ -1732,6 +1780,26 @@ export interface UsedFact {
   label: string;
   shown: string;
   origin: string;
+}
+
+/** Everything to watch; `well` when nothing is wrong that is not set aside. */
+export interface Watch {
+  sentence: string;
+  well: boolean;
+  items: WatchItem[];
+  days: DayOutcomes[];
+}
+
+/** One thing that is wrong, due or worth a look. */
+export interface WatchItem {
+  key: string;
+  kind: string;
+  state: string;
+  says: Piece[];
+  detail: string;
+  mark: string;
+  set_aside?: string;
+  by?: string;
 }
 
 /** A draft with its documents and its objects. */

@@ -1,6 +1,7 @@
 <script lang="ts">
   import BookOpenText from '@lucide/svelte/icons/book-open-text';
   import DoorOpen from '@lucide/svelte/icons/door-open';
+  import Eye from '@lucide/svelte/icons/eye';
   import FilePen from '@lucide/svelte/icons/file-pen';
   import FlaskConical from '@lucide/svelte/icons/flask-conical';
   import History from '@lucide/svelte/icons/history';
@@ -20,6 +21,7 @@
 
   let { children }: { children: Snippet } = $props();
   const PAGES = [
+    { href: '/watch', word: 'Watch', icon: Eye },
     { href: '/rulebook', word: 'Rulebook', icon: BookOpenText },
     { href: '/drafts', word: 'Drafts', icon: FilePen },
     { href: '/history', word: 'History', icon: History },
@@ -35,7 +37,7 @@
 
   const here = (href: string) =>
     router.location.startsWith(href) ||
-    (router.location === '/' && href === '/rulebook') ||
+    (router.location === '/' && href === '/watch') ||
     (href === '/rehearse' && ['/beside', '/first-device'].includes(router.location)) ||
     (href === '/drafts' && router.location === '/replay');
 
@@ -70,7 +72,7 @@
     aria-label="Main"
     class="flex flex-wrap items-center gap-x-1 gap-y-1 border-rule px-3 py-2 max-md:border-b md:sticky md:top-0 md:h-screen md:w-44 md:shrink-0 md:flex-col md:flex-nowrap md:items-stretch md:border-r md:px-3 md:py-5"
   >
-    <a href="#/rulebook" class="flex items-center gap-2 px-2 font-semibold text-ink hover:no-underline max-md:mr-2 md:mb-4">
+    <a href="#/" class="flex items-center gap-2 px-2 font-semibold text-ink hover:no-underline max-md:mr-2 md:mb-4">
       <img src="/favicon.svg" alt="" width="20" height="20" />Caddrel
     </a>
     {#each PAGES as { href, word, icon: Icon } (href)}

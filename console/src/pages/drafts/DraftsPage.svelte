@@ -64,7 +64,7 @@
             <td class="whitespace-nowrap tabular-nums">{moment(draft.saved)}</td>
             <td>{draft.saved_by}</td>
             <td class="text-right">
-              {#if mayWrite && draft.discarded}<button class="action" aria-label="Take up {draft.name} again" onclick={() => attempt(() => api.recoverDraft(draft.name), load)}>Take up again</button>
+              {#if mayWrite && draft.discarded}<button class="action" aria-label="Take up again: {draft.name}" onclick={() => attempt(() => api.recoverDraft(draft.name), load)}>Take up again</button>
               {:else if mayWrite}<button class="action" aria-label="Discard {draft.name}" onclick={() => attempt(() => api.discardDraft(draft.name), load)}>Discard</button>{/if}
             </td>
           </tr>

@@ -2,7 +2,7 @@
   // Whom a draft would hit: the log decided again under it, from outcome to outcome, by rule, person and sign-in.
   import { onDestroy, untrack } from 'svelte';
   import { router } from 'svelte-spa-router';
-  import type { PersonHit } from '../../lib/api/types';
+  import type { PersonHit, Share } from '../../lib/api/types';
   import { count, linkTo, moment, number } from '../../lib/format';
   import Failing from '../../lib/parts/Failing.svelte';
   import Heading from '../../lib/parts/Heading.svelte';
@@ -36,6 +36,9 @@
   const result = $derived(replaying.result);
   const people = $derived((result?.hit ?? []).filter((each) => !search || `${each.title} ${each.person}`.toLowerCase().includes(search.toLowerCase())));
   const percent = $derived(replaying.job?.total ? Math.min(100, Math.round((replaying.job.done * 100) / replaying.job.total)) : 0);
+
+  const MOST_SHARES = 8;
+  const most = (shares: Share[]) => Math.max(1, ...shares.map((share) => share.count));
 
   function needs(person: PersonHit): string[] {
     const found = [...person.fixes];
@@ -97,6 +100,24 @@
         {/each}
       </tbody>
     </table>
+  {/if}
+  {#if result.changed.count}
+    <div class="mt-6 grid gap-x-8 gap-y-4 border-t-2 border-ink pt-3 sm:grid-cols-2 lg:grid-cols-3">
+      {#each Object.entries(result.by) as [kind, shares] (kind)}
+        <section aria-label="By {kind}">
+          <h2 class="text-small font-semibold">By {kind}</h2>
+          <ul class="text-small">
+            {#each shares.slice(0, MOST_SHARES) as share (share.name)}
+              <li class="grid grid-cols-[minmax(0,1fr)_4rem] items-center gap-2 py-0.5" title={count(share.people, 'person', 'people')}>
+                <span class="relative truncate"><span class="absolute inset-y-0 left-0 bg-sunk" style:width="{(share.count * 100) / most(shares)}%"></span><span class="relative px-1">{share.name}</span></span>
+                <span class="text-right tabular-nums">{number(share.count)}</span>
+              </li>
+            {/each}
+            {#if shares.length > MOST_SHARES}<li class="text-fine text-muted">and {number(shares.length - MOST_SHARES)} more</li>{/if}
+          </ul>
+        </section>
+      {/each}
+    </div>
   {/if}
   {#if result.hit.length}
     <div class="mt-6 mb-1 flex flex-wrap items-baseline gap-x-6 gap-y-1 border-t-2 border-ink pt-3">

@@ -17,8 +17,8 @@ from caddrel.store.accounts import DEVICE, DOOR, PEOPLE, ROLES, Token
 # those can do anything.
 AREAS = (
     "acceptances", "apps", "audit", "causes", "devices", "doctor", "drafts", "facts", "groups", "inventory", "jobs",
-    "language", "lists", "mappings", "passwords", "people", "rehearse", "rulebook", "selectors", "sessions", "signins",
-    "starter-codes",
+    "language", "lists", "mappings", "passwords", "people", "rehearse", "replays", "rulebook", "selectors", "sessions",
+    "signins", "starter-codes", "watch",
 )  # fmt: skip
 
 

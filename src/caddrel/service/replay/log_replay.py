@@ -23,6 +23,7 @@ from caddrel.core.decide.interpreter.interpreter import decide
 from caddrel.core.facts.facts import Facts, Origin
 from caddrel.core.facts.record import facts_from_json
 from caddrel.core.facts.types import Signals, Value
+from caddrel.core.replay.breakdown import Breakdown
 from caddrel.core.replay.columns import Entry, Own, Recorded, RecordedColumns
 from caddrel.core.replay.facts import as_now, reassumed
 from caddrel.core.replay.tally import Attempts, Changed, Side, Tally, outcomes_of
@@ -63,6 +64,7 @@ class LogReplay:
         self._before = _RulebookSide(self, before) if before is not None else None
         self._after = _RulebookSide(self, after)
         self.tally = Tally()
+        self.by = Breakdown(after.rulebook)
         # Of each person whom it hits, the facts of the last attempt that changes, as they are on the new side.
         self.last: dict[str, Facts] = {}
         # Facts that attempts lack on the new side, where it is not certain what comes of them.
@@ -89,9 +91,11 @@ class LogReplay:
             after = self._after.side(rows, recorded, self.lacking)
             places = {row.id: place for place, row in enumerate(rows)}
             for changed in self.tally.add(_attempts(rows), before, after):
+                facts = self._after.facts(places[changed.id])
                 if changed.person is not None:
                     # The earliest come first, so that the last of each stays.
-                    self.last[changed.person] = self._after.facts(places[changed.id])
+                    self.last[changed.person] = facts
+                self.by.add(changed, facts)
                 yield changed
             done += len(rows)
             progress(done)

@@ -14,6 +14,7 @@ from caddrel.core.diagnostics import RulebookError
 from caddrel.core.facts.values import show_moment
 from caddrel.core.inventory.index import Inventory
 from caddrel.core.language.printer import print_item
+from caddrel.core.replay.breakdown import breakdown_json
 from caddrel.core.replay.needs import Needs, needs
 from caddrel.core.replay.tally import Hit, changed_json, tally_json
 from caddrel.core.rulebook.model import Rulebook
@@ -101,6 +102,7 @@ def _result(state: State, replay: LogReplay, rulebook: Rulebook, of: Mapping[str
         **of,
         "sentence": [msgspec.to_builtins(piece) for piece in pieces(replay_words(replay.tally))],
         "lacking": lacking,
+        "by": breakdown_json(replay.by),
         "contact": rulebook.settings.contact,
         "hit": _hits(replay, rulebook, state.inventories.current()),
     }

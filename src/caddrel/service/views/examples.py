@@ -17,6 +17,7 @@ from caddrel.wire import (
     replays,
     rulebooks,
     signins,
+    watch,
 )
 from caddrel.wire.starter_codes import StarterCodeRequest
 
@@ -56,6 +57,7 @@ BODIES: dict[type, dict[str, Any]] = {
     },
     rehearsals.FirstDeviceRequest: {"given": {"person": "ines.faro", "app": "manifest", "device.platform": "android"}},
     replays.ReplayRequest: {"under": {"draft": "tablets-need-may"}, "since": "7d"},
+    watch.SetAsideRequest: {"key": "token:3f9a0c11d2e4", "mark": "9f86d081884c7d65", "why": "It is replaced on Monday"},
     signins.MappingRequest: {"name": "old-log", "columns": {"user": "person.id", "when": "time.at"}},
     inventory.DeviceState: {"os_version": "15", "encrypted": True},
     inventory.ItemRequest: {"document": {"title": "Ines Faro", "kind": "employee", "groups": ["deck-crew"]}},

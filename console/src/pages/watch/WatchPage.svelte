@@ -1,0 +1,104 @@
+<script lang="ts">
+  // The first page: is anything wrong? Outcomes over the last days, what is wrong, due or worth a look, and shadow policies.
+  import { onMount } from 'svelte';
+  import { Failure } from '../../lib/api/client';
+  import { watching } from '../../lib/api/watch';
+  import type { Problem, ShadowPolicy, Watch, WatchItem } from '../../lib/api/types';
+  import { count, number } from '../../lib/format';
+  import Failing from '../../lib/parts/Failing.svelte';
+  import Heading from '../../lib/parts/Heading.svelte';
+  import Sentence from '../../lib/parts/Sentence.svelte';
+  import Waiting from '../../lib/parts/Waiting.svelte';
+  import { Load } from '../../lib/state/load.svelte';
+  import { session } from '../../lib/state/session.svelte';
+  import Outcomes from './Outcomes.svelte';
+
+  const watch = new Load<Watch>();
+  const shadow = new Load<ShadowPolicy[]>();
+  onMount(() => {
+    void watch.run((signal) => watching.look(signal));
+    void shadow.run(async (signal) => (await watching.shadowPolicies(signal)).items);
+  });
+  const WORDS: Record<string, string> = { wrong: 'wrong', due: 'due', look: 'worth a look' };
+  const may = $derived(['author', 'publisher', 'operator'].includes(session.info?.role ?? ''));
+  const open = $derived((watch.value?.items ?? []).filter((item) => !item.set_aside));
+  const aside = $derived((watch.value?.items ?? []).filter((item) => item.set_aside));
+  let asking = $state('');
+  let why = $state('');
+  let refused = $state<Problem | null>(null);
+
+  /** Where a thing is looked into. */
+  function place(item: WatchItem): string {
+    const [kind = '', first = '', second = ''] = item.key.split(':');
+    if (kind === 'cause') return '#/causes';
+    if (kind === 'shadow' || kind === 'active') return `#/rulebook/policy/${encodeURIComponent(first)}`;
+    if (kind === 'membership') return `#/rehearse?person.id=${encodeURIComponent(first)}`;
+    if (kind === 'token') return '#/settings/tokens';
+    if (kind === 'rehearsal' || kind === 'lint') return second.startsWith('policies.') ? `#/rulebook/policy/${encodeURIComponent(second.split(/[.[]/)[1] ?? '')}` : '#/rulebook';
+    return '#/settings';
+  }
+  async function set(item: WatchItem, reason: string): Promise<void> {
+    refused = null;
+    try {
+      watch.value = await watching.setAside({ key: item.key, mark: item.mark, why: reason });
+      [asking, why] = ['', ''];
+    } catch (error) {
+      if (!(error instanceof Failure)) throw error;
+      refused = error.problem;
+    }
+  }
+</script>
+
+{#snippet thing(item: WatchItem)}
+  <li class="grid grid-cols-[6.5rem_minmax(0,1fr)_auto] items-baseline gap-x-3 border-b border-rule py-1.5">
+    <span class="text-small {item.state === 'wrong' && !item.set_aside ? 'font-semibold text-blocked' : 'text-muted'}">{item.state === 'wrong' ? '✕ ' : item.state === 'due' ? '◷ ' : '· '}{WORDS[item.state] ?? item.state}</span>
+    <div>
+      <a href={place(item)} class="text-ink"><Sentence pieces={item.says.map((piece) => ({ text: piece.text }))} /></a>
+      {#if item.detail}<p class="text-small text-muted">{item.detail}</p>{/if}
+      {#if item.set_aside}<p class="text-small text-muted">Set aside by {item.by}: {item.set_aside}</p>{/if}
+      {#if asking === item.key}
+        <form class="mt-1 flex gap-1" onsubmit={(event) => (event.preventDefault(), void set(item, why))}>
+          <label class="grow text-small"><span class="sr-only">Why it is set aside</span><input class="field" bind:value={why} maxlength="500" placeholder="why, for those who look next" /></label>
+          <button class="action" disabled={!why.trim()}>Set aside until it changes</button>
+        </form>
+      {/if}
+    </div>
+    {#if may}
+      {#if item.set_aside}<button class="action" onclick={() => set(item, '')}>Take up again</button>
+      {:else}<button class="action" aria-expanded={asking === item.key} onclick={() => ((asking = asking === item.key ? '' : item.key), (why = ''))}>Set aside …</button>{/if}
+    {/if}
+  </li>
+{/snippet}
+
+<Heading place="Watch">
+  <span aria-live="polite">{watch.value ? watch.value.sentence : 'Is anything wrong?'}</span>
+</Heading>
+{#if watch.problem}<Failing problem={watch.problem} again={() => void watch.run((signal) => watching.look(signal))} />
+{:else if !watch.value}<Waiting lines={8} />
+{:else}
+  {#if watch.value.days.length}<Outcomes days={watch.value.days} />{/if}
+  {#if refused}<Failing problem={refused} />{/if}
+  <ul class="mt-6 border-t-2 border-ink" aria-label="What is wrong, due or worth a look">
+    {#each open as item (item.key)}{@render thing(item)}{:else}<li class="py-2 text-muted">Nothing.</li>{/each}
+  </ul>
+  {#if aside.length}
+    <details class="mt-3"><summary class="cursor-pointer text-small text-accent">{count(aside.length, 'thing is', 'things are')} set aside</summary>
+      <ul aria-label="What is set aside">{#each aside as item (item.key)}{@render thing(item)}{/each}</ul></details>
+  {/if}
+  {#if shadow.value?.length}
+    <h2 class="mt-8 mb-1 border-t-2 border-ink pt-3 text-lead font-semibold">Policies in shadow</h2>
+    <table class="ruled">
+      <thead><tr><th>Policy</th><th>Since</th><th class="text-right!">Would block</th><th class="text-right!">Would challenge</th><th class="text-right!">People</th><th>Ready to be enforced?</th></tr></thead>
+      <tbody>
+        {#each shadow.value as policy (policy.policy)}
+          <tr>
+            <td><a href="#/rulebook/policy/{encodeURIComponent(policy.policy)}">{policy.title}</a></td>
+            <td class="whitespace-nowrap tabular-nums">{policy.since.slice(0, 10)}</td>
+            <td class="text-right! tabular-nums">{number(policy.blocked)}</td><td class="text-right! tabular-nums">{number(policy.challenged)}</td><td class="text-right! tabular-nums">{number(policy.people.length)}</td>
+            <td><strong>{policy.ready ? 'Yes' : 'No'}</strong>: {policy.why}.</td>
+          </tr>
+        {/each}
+      </tbody>
+    </table>
+  {/if}
+{/if}

@@ -1,0 +1,167 @@
+"""Looking everything over: each thing that is wrong, due or worth a look, until somebody sets it aside.
+
+What is set aside comes back as soon as it is another thing: its mark holds what it was when it was set aside.
+"""
+
+from __future__ import annotations
+
+import hashlib
+from collections.abc import Iterator
+from datetime import datetime, timedelta
+from typing import NamedTuple
+
+from caddrel.core.facts.values import show_moment
+from caddrel.core.words.pieces import Piece, Sentence, plain, say
+from caddrel.service.rulebooks.changes import changed_objects
+from caddrel.service.rulebooks.findings import Findings
+from caddrel.service.rulebooks.view import pieces
+from caddrel.service.signins.strange_words import StrangeWords
+from caddrel.service.state.data_folder import DataFolder
+from caddrel.service.tracing.doctor import examine
+from caddrel.service.watch.causes import Growth, growing
+from caddrel.service.watch.shadow_policies import shadow_policies
+from caddrel.store.queries import Query
+from caddrel.wire import watch as wire
+
+SOON = timedelta(days=14)
+DAYS = 14
+MOST_MEMBERSHIPS = 20
+# What the doctor looks at that is said here already, in a better way.
+_SAID = {"rulebook"}
+
+
+class _Item(NamedTuple):
+    key: str
+    kind: str
+    state: str
+    says: Sentence
+    # What makes it another thing than it was.
+    mark: str
+    detail: str = ""
+
+
+def look(data: DataFolder, findings: Findings, words: StrangeWords) -> wire.Watch:
+    """Return everything that is wrong, due or worth a look."""
+    now = data.clock()
+    found = [
+        *_causes(data, now),
+        *_findings(data, findings),
+        *_shadow(data, now),
+        *_ending(data, now),
+        *_feeds(data, findings, words),
+    ]
+    aside = data.set_aside.all()
+    items = [_view(item, aside) for item in found]
+    order = {"wrong": 0, "due": 1, "look": 2}
+    items.sort(key=lambda item: (bool(item.set_aside), order[item.state]))
+    counts = data.signins.per_day(Query(since=now - timedelta(days=DAYS)))
+    open_ = [item for item in items if not item.set_aside]
+    wrong = sum(item.state == "wrong" for item in open_)
+    return wire.Watch(_sum(wrong, len(open_) - wrong), wrong == 0, items, wire.day_counts(counts))
+
+
+def _sum(wrong: int, others: int) -> str:
+    if not wrong and not others:
+        return "Nothing is wrong, and nothing is due."
+    said = []
+    if wrong:
+        said.append("1 thing is wrong" if wrong == 1 else f"{wrong} things are wrong")
+    if others:
+        said.append(f"{others} {'is' if others == 1 else 'are'} due or worth a look")
+    return f"{'; '.join(said)}."
+
+
+def _view(item: _Item, aside: dict[str, tuple[str, str, str]]) -> wire.WatchItem:
+    mark = mark_of(item.mark)
+    held = aside.get(item.key)
+    said = held if held is not None and held[0] == mark else None
+    return wire.WatchItem(
+        item.key, item.kind, item.state, pieces(item.says), item.detail, mark,
+        said[1] if said else "", said[2] if said else "",
+    )  # fmt: skip
+
+
+def mark_of(text: str) -> str:
+    """Return a short mark of what a thing is."""
+    return hashlib.sha256(text.encode()).hexdigest()[:16]
+
+
+def _causes(data: DataFolder, now: datetime) -> Iterator[_Item]:
+    current = data.rulebooks.need_current() if data.rulebooks.current() is not None else None
+    for growth in growing(data, now) if current is not None else ():
+        cause = growth.cause
+        policy = cause.document["policy"] or ""
+        title = data.rulebooks.need_current().rulebook.policies.get(policy)
+        name = Piece((title.title if title else "") or policy or "no policy", "policy", policy)
+        people = "1 person" if cause.people == 1 else f"{cause.people} people"
+        kind = "New" if growth.new else "Growing"
+        said = say(f"{kind}: ", name, f" stops {people}, {cause.count} sign-ins this week", _than(growth), ".")
+        # Twice as much of it is another thing.
+        mark = f"{cause.key} {cause.count.bit_length()}"
+        yield _Item(f"cause:{cause.key}", "cause", "wrong", said, mark, _before(data, growth))
+
+
+def _than(growth: Growth) -> str:
+    return "" if growth.new else f", against {max(growth.before)} at most in the weeks before"
+
+
+def _before(data: DataFolder, growth: Growth) -> str:
+    """Return what changed just before a cause was there."""
+    number = growth.cause.first_revision
+    if number <= 1 or not growth.new:
+        return ""
+    before, after = data.rulebooks.get(number - 1).rulebook, data.rulebooks.get(number)
+    changed = changed_objects(before, after.rulebook, {growth.cause.document["policy"] or ""})
+    names = ", ".join(piece.text for piece in changed[:3])
+    return f"since revision {number} ({after.revision.why[:120]}), which changed {names}" if names else ""
+
+
+def _findings(data: DataFolder, findings: Findings) -> Iterator[_Item]:
+    published = data.rulebooks.current()
+    for found in findings.of(published) if published is not None else ():
+        if found.severity == "note":
+            continue
+        failing = found.code == "rehearsal-fails"
+        kind, state = ("rehearsal", "wrong") if failing else ("lint", "look")
+        yield _Item(
+            f"{kind}:{found.code}:{found.path}", kind, state, say(found.message), found.message, found.hint or ""
+        )
+
+
+def _shadow(data: DataFolder, now: datetime) -> Iterator[_Item]:
+    for policy in shadow_policies(data, now):
+        name = Piece(policy.title, "policy", policy.policy)
+        ready = "ready to be enforced" if policy.ready else "not ready to be enforced"
+        said = say(name, f" is in shadow since {policy.since[:10]} and {ready}: {policy.why}.")
+        yield _Item(f"shadow:{policy.policy}", "shadow", "due" if policy.ready else "look", said, plain(said))
+
+
+def _ending(data: DataFolder, now: datetime) -> Iterator[_Item]:
+    inventory, until = data.inventories.current(), now + SOON
+    ending = sorted(
+        (end, person.title or person.id, person.id, group)
+        for person in inventory.people.values()
+        for group, end in person.groups_until
+        if now < end <= until
+    )
+    for end, title, id, group in ending[:MOST_MEMBERSHIPS]:
+        said = say(Piece(title, "person", id), f" leaves the group {group} on {end:%Y-%m-%d}.")
+        yield _Item(f"membership:{id}:{group}", "ending", "due", said, f"{id} {group} {show_moment(end)}")
+    for token in data.accounts.all_tokens():
+        if token.expires_at is not None and token.revoked_at is None and now < token.expires_at <= until:
+            said = say(f"The token {token.name} ends on {token.expires_at:%Y-%m-%d}.")
+            yield _Item(f"token:{token.id}", "ending", "due", said, show_moment(token.expires_at))
+    published = data.rulebooks.current()
+    for policy in published.rulebook.policies.values() if published is not None else ():
+        active = policy.scope.active
+        if policy.mode != "off" and active is not None and active.end is not None and now < active.end <= until:
+            said = say(Piece(policy.title or policy.id, "policy", policy.id), f" ends on {active.end:%Y-%m-%d}.")
+            yield _Item(f"active:{policy.id}", "ending", "due", said, show_moment(active.end))
+
+
+def _feeds(data: DataFolder, findings: Findings, words: StrangeWords) -> Iterator[_Item]:
+    for symptom in examine(data, findings, words).symptoms:
+        if symptom.state != "good" and symptom.about not in _SAID:
+            state = "wrong" if symptom.state == "bad" else "look"
+            # Ages and counts grow by themselves: it is the same thing as long as it is as bad.
+            yield _Item(f"feed:{symptom.about}", "feed", state, say(symptom.says), symptom.state, symptom.hint)
