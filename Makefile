@@ -47,8 +47,8 @@ browser:
 	@bash tools/browser.sh
 
 test: install $(VENV)/.developing browser
-	cd console && npm test --silent
-	TMPDIR=$(SCRATCH) $(BIN)/python -m pytest -n $(WORKERS) --dist worksteal $(PYTEST_ARGS)
+	cd console && npm test --silent & of_console=$$!; \
+	TMPDIR=$(SCRATCH) $(BIN)/python -m pytest -n $(WORKERS) --dist worksteal $(PYTEST_ARGS) && wait $$of_console
 
 # Lint, types, layers, console, tests.
 check: lint test

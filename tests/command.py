@@ -19,11 +19,17 @@ _OWN_PROCESS = ("serve", "demo", "doorway", "rescue", "account enter", "audit ve
 
 
 def run(
-    *words: str, env: dict[str, str] | None = None, stdin: str = "", cwd: Path | None = None
+    *words: str, env: dict[str, str] | None = None, stdin: str = "", cwd: Path | None = None, here: bool = False
 ) -> subprocess.CompletedProcess[str]:
-    """Run a command; in this process, where that makes no difference, since most of a command's time is its start."""
+    """Run a command; in this process, where that makes no difference, since most of a command's time is its start.
+
+    Parameters
+    ----------
+    here
+        In this process also what works on a data folder, which it is to refuse.
+    """
     environment = {"PATH": f"{BIN}:{os.environ['PATH']}", "HOME": "/nonexistent", "COLUMNS": "80", **(env or {})}
-    if " ".join(words).startswith(_OWN_PROCESS):
+    if " ".join(words).startswith(_OWN_PROCESS) and not here:
         return program(*words, env=environment, stdin=stdin, cwd=cwd)
     forgotten: dict[str, str | None] = dict.fromkeys(os.environ)
     code: object = 0

@@ -64,13 +64,13 @@ def test_what_cannot_be_replayed_is_told(log: Path) -> None:
 def test_an_export_in_parquet_is_replayed_as_it_was_recorded(kelpline: Live, log: Path) -> None:
     env = kelpline.environment()
     done = run(
-        "signins", "export", "--format", "parquet", "--since", "2026-11-07", "--out", "log.parquet", env=env, cwd=log
+        "signins", "export", "--format", "parquet", "--since", "2026-11-22", "--out", "log.parquet", env=env, cwd=log
     )  # fmt: skip
     assert done.returncode == 0, done.stderr
     (log / "kelpline.yaml").write_text(kelpline.data.rulebooks.need_current().revision.files[0][1], encoding="utf-8")
     words = ("replay", "--attempts", "log.parquet", "--under", "kelpline.yaml", "--json")
     told = json.loads(run(*words, "--rulebook", "kelpline.yaml", env=env, cwd=log).stdout)
-    stored = json.loads(run("replay", "--under", "current", "--since", "2026-11-07", "--json", env=env).stdout)
+    stored = json.loads(run("replay", "--under", "current", "--since", "2026-11-22", "--json", env=env).stdout)
     numbers = ("attempts", "people", "devices")
     assert [told[name] for name in numbers] == [stored[name] for name in numbers]
     assert told["same"] == told["attempts"]

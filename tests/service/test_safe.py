@@ -532,12 +532,12 @@ def test_files_are_private_and_a_folder_is_served_once(tmp_path: Path) -> None:
             assert "is served already, by process" in done.stderr
     for words in (("account", "enter"), ("rescue",)):
         (tmp_path / "empty").mkdir(exist_ok=True)
-        done = run(*words, "--data", str(tmp_path / "empty"))
+        done = run(*words, "--data", str(tmp_path / "empty"), here=True)
         assert done.returncode == 2
         assert "no data folder" in done.stderr
         (tmp_path / "bad").mkdir(exist_ok=True)
         (tmp_path / "bad" / "book.sqlite").write_text("this is none")
-        done = run(*words, "--data", str(tmp_path / "bad"))
+        done = run(*words, "--data", str(tmp_path / "bad"), here=True)
         assert done.returncode == 2
         assert "is no database" in done.stderr
         assert "Traceback" not in done.stderr

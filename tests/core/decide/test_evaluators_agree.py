@@ -34,7 +34,7 @@ from caddrel.core.words.pieces import plain
 from caddrel.core.words.policies import policy_words
 
 slow = settings(
-    max_examples=70, suppress_health_check=[HealthCheck.too_slow, HealthCheck.filter_too_much], deadline=None
+    max_examples=45, suppress_health_check=[HealthCheck.too_slow, HealthCheck.filter_too_much], deadline=None
 )
 
 

@@ -21,7 +21,7 @@ some = st.lists(st.sampled_from(IDS), max_size=3, unique=True)
     some,
     st.lists(st.tuples(st.sampled_from(IDS), st.integers(-3, 3)), max_size=4),
 )
-@settings(max_examples=200, deadline=None)
+@settings(max_examples=100, deadline=None)
 def test_each_group_comes_by_a_way_that_is_there_and_lasts_longest(
     parents: list[list[str]], lasting: list[str], ending: list[tuple[str, int]]
 ) -> None:

@@ -47,7 +47,7 @@ def _subsets(names: frozenset[str]) -> list[frozenset[str]]:
     st.frozensets(st.sampled_from(list(YIELDS))),
     st.dictionaries(st.sampled_from(["pwd", "otp", "face"]), st.sampled_from([0.0, 3600.0, None]), max_size=2),
 )
-@settings(max_examples=200, deadline=None)
+@settings(max_examples=100, deadline=None)
 def test_the_ways_are_the_smallest_sets_that_are_enough(
     item: Item, held: frozenset[str], methods: dict[str, float | None]
 ) -> None:

@@ -130,7 +130,7 @@ def _smaller(steps: Sequence[Any]) -> list[tuple[Any, ...]]:
 
 
 @given(rulebooks(), st.lists(attempts(), min_size=1, max_size=3))
-@settings(max_examples=40, deadline=None, suppress_health_check=list(HealthCheck))
+@settings(max_examples=30, deadline=None, suppress_health_check=list(HealthCheck))
 def test_every_remedy_is_better_smallest_and_decided_by_the_interpreter(
     text: str, several: list[dict[str, Any]]
 ) -> None:

@@ -29,7 +29,7 @@ def _outcome(rulebook: Rulebook, attempt: dict[str, Any]) -> str:
 
 
 @given(rulebooks(), rulebooks(), st.lists(attempts(), min_size=1, max_size=8))
-@settings(max_examples=40, deadline=None, suppress_health_check=list(HealthCheck))
+@settings(max_examples=25, deadline=None, suppress_health_check=list(HealthCheck))
 def test_both_sides_are_as_the_interpreter_says(one: str, other: str, several: list[dict[str, Any]]) -> None:
     before, after = (read_rulebook(Source("r", text)).or_raise() for text in (one, other))
     # Signals are given: what is worked out over the file is another test.

@@ -20,7 +20,7 @@ from caddrel.core.words.stages import stages
 
 
 @given(rulebooks(), attempts())
-@settings(max_examples=60, deadline=None, suppress_health_check=list(HealthCheck))
+@settings(max_examples=30, deadline=None, suppress_health_check=list(HealthCheck))
 def test_every_rule_that_speaks_stands_once(text: str, attempt: dict[str, Any]) -> None:
     rulebook = read_rulebook(Source("r", text)).or_raise()
     told, strange = read_told_facts(attempt, rulebook.catalogue)

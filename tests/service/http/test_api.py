@@ -84,7 +84,7 @@ def test_every_reading_endpoint_answers_as_it_says(kelpline: Live) -> None:
     with kelpline.client() as client:
         job = client.jobs.import_([]).id
         client.drafts.begin("told")
-        replay = client.replays.start(ReplayRequest(Side(draft="told"), since="2026-11-07")).id
+        replay = client.replays.start(ReplayRequest(Side(draft="told"), since="2026-11-22")).id
         assert [each.state for each in client.jobs.follow(replay)][-1] == "done"
     examples = {
         "/api/v1/drafts/<id>": "told",

@@ -107,13 +107,13 @@ def _asked(under: Side, rulebook: Side | None = None, where: str = "", inventory
 def test_a_draft_is_replayed_as_a_job_and_kept_until_it_changes(kelpline: Live) -> None:
     text = CHANGES["a standard"](_text(kelpline))
     with kelpline.client("author") as author:
-        draft = author.drafts.begin("android-16").info
-        saved = author.drafts.save("android-16", draft.version, [File("kelpline.yaml", text)]).info
-        assert author.replays.of_draft("android-16").result is None
-        job = _done(author, author.replays.start(_asked(Side(draft="android-16"))))
+        draft = author.drafts.begin("replayed-standard").info
+        saved = author.drafts.save("replayed-standard", draft.version, [File("kelpline.yaml", text)]).info
+        assert author.replays.of_draft("replayed-standard").result is None
+        job = _done(author, author.replays.start(_asked(Side(draft="replayed-standard"))))
         assert (job.state, job.kind) == ("done", "replay")
         found = author.replays.result(job.id)
-        assert (found.draft, found.version) == ("android-16", saved.version)
+        assert (found.draft, found.version) == ("replayed-standard", saved.version)
         changed = [json.loads(line) for line in b"".join(author.replays.changed(job.id)).splitlines()]
         assert len(changed) == found.changed.count > 0
         assert {line["person"] for line in changed} == {hit.person for hit in found.hit}
@@ -122,9 +122,9 @@ def test_a_draft_is_replayed_as_a_job_and_kept_until_it_changes(kelpline: Live) 
         hit = found.hit[0]
         assert hit.fixes == ["Install the system update to Android 15, then restart the tablet."]
         assert "would be stopped" in "".join(piece.text for piece in found.sentence)
-        assert author.replays.of_draft("android-16").stale is False
-        author.drafts.save("android-16", saved.version, [File("kelpline.yaml", _text(kelpline))])
-        kept = author.replays.of_draft("android-16")
+        assert author.replays.of_draft("replayed-standard").stale is False
+        author.drafts.save("replayed-standard", saved.version, [File("kelpline.yaml", _text(kelpline))])
+        kept = author.replays.of_draft("replayed-standard")
         assert kept.result is not None
         assert (kept.stale, kept.result.version) == (True, saved.version)
         # One rulebook against another, and only some of the log.
@@ -134,7 +134,7 @@ def test_a_draft_is_replayed_as_a_job_and_kept_until_it_changes(kelpline: Live) 
         assert 0 < both.attempts < found.attempts
         now = author.replays.start(_asked(Side(), inventory="now"))
         assert _done(author, now).state == "done"
-        author.drafts.discard("android-16")
+        author.drafts.discard("replayed-standard")
 
 
 @pytest.mark.parametrize(
@@ -162,6 +162,12 @@ def test_a_replay_is_cancelled_by_who_began_it_alone(kelpline: Live) -> None:
         with pytest.raises(Refused) as refused:
             author.replays.cancel(job.id)
         assert refused.value.problem.status == 403
+        second = viewer.replays.start(ReplayRequest(Side(), since="2026-10-01"))
+        # Jobs wait for one another, so nobody may fill the row.
+        with pytest.raises(Refused) as many:
+            viewer.replays.start(ReplayRequest(Side(), since="2026-10-01"))
+        assert (many.value.problem.status, many.value.problem.code) == (429, "too-many-at-once")
+        viewer.replays.cancel(second.id)
         viewer.replays.cancel(job.id)
         assert _done(viewer, job).state in {"cancelled", "done"}
         with pytest.raises(Refused) as missing:

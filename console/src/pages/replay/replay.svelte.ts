@@ -37,6 +37,8 @@ export class Replaying {
 
   async start(request: ReplayRequest): Promise<void> {
     const turn = ++this.turn;
+    // What nobody waits for any more makes way.
+    if (this.busy) await this.cancel();
     [this.problem, this.result, this.changed, this.stale] = [null, null, [], false];
     try {
       let job = await replays.start(request);

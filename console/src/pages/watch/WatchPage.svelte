@@ -5,6 +5,7 @@
   import { watching } from '../../lib/api/watch';
   import type { Problem, ShadowPolicy, Watch, WatchItem } from '../../lib/api/types';
   import { count, number } from '../../lib/format';
+  import EditBox from '../../lib/parts/EditBox.svelte';
   import Failing from '../../lib/parts/Failing.svelte';
   import Heading from '../../lib/parts/Heading.svelte';
   import Sentence from '../../lib/parts/Sentence.svelte';
@@ -15,10 +16,7 @@
 
   const watch = new Load<Watch>();
   const shadow = new Load<ShadowPolicy[]>();
-  onMount(() => {
-    void watch.run((signal) => watching.look(signal));
-    void shadow.run(async (signal) => (await watching.shadowPolicies(signal)).items);
-  });
+  onMount(read);
   const WORDS: Record<string, string> = { wrong: 'wrong', due: 'due', look: 'worth a look' };
   const may = $derived(['author', 'publisher', 'operator'].includes(session.info?.role ?? ''));
   const open = $derived((watch.value?.items ?? []).filter((item) => !item.set_aside));
@@ -26,6 +24,17 @@
   let asking = $state('');
   let why = $state('');
   let refused = $state<Problem | null>(null);
+  const mayPublish = $derived(['publisher', 'operator'].includes(session.info?.role ?? ''));
+  let enforcing = $state('');
+
+  function read(): void {
+    void watch.run((signal) => watching.look(signal));
+    void shadow.run(async (signal) => (await watching.shadowPolicies(signal)).items);
+  }
+  function enforced(): void {
+    enforcing = '';
+    read();
+  }
 
   /** Where a thing is looked into. */
   function place(item: WatchItem): string {
@@ -95,8 +104,14 @@
             <td><a href="#/rulebook/policy/{encodeURIComponent(policy.policy)}">{policy.title}</a></td>
             <td class="whitespace-nowrap tabular-nums">{policy.since.slice(0, 10)}</td>
             <td class="text-right! tabular-nums">{number(policy.blocked)}</td><td class="text-right! tabular-nums">{number(policy.challenged)}</td><td class="text-right! tabular-nums">{number(policy.people.length)}</td>
-            <td><strong>{policy.ready ? 'Yes' : 'No'}</strong>: {policy.why}.</td>
+            <td><strong>{policy.ready ? 'Yes' : 'No'}</strong>: {policy.why}.
+              {#if mayPublish}<button class="action ml-2" aria-expanded={enforcing === policy.policy} onclick={() => (enforcing = enforcing === policy.policy ? '' : policy.policy)}>Enforce it …</button>{/if}</td>
           </tr>
+          {#if enforcing === policy.policy}
+            <tr><td colspan="6">
+              <EditBox says="{policy.title}: enforced, in one revision." edits={[{ path: `policies.${policy.policy}`, field: 'mode', value: 'enforced' }]} done={enforced} cancel={() => (enforcing = '')} />
+            </td></tr>
+          {/if}
         {/each}
       </tbody>
     </table>

@@ -10,7 +10,7 @@ from typing import Any
 from caddrel.service.problems import ServiceError
 
 # Of each kind at once: in all, and by one caller.
-MOST = {"export": (4, 2), "check": (4, 2), "rehearse": (6, 4), "compare": (6, 4)}
+MOST = {"export": (4, 2), "check": (4, 2), "rehearse": (6, 4), "compare": (6, 4), "replay": (6, 2)}
 
 
 class Heavy:

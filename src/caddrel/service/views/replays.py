@@ -47,8 +47,9 @@ def start(call: Call) -> jobs.Job:
     total = sum(count for _, _, count in call.data.signins.per_day(query))
     version = drafting.need(call.data, body.under.draft).version if body.under.draft else 0
     results, name, now = call.runtime.replays, call.who().name, call.data.clock()
+    # Jobs go on one after another: nobody may fill the row with replays.
+    call.runtime.heavy.take("replay", name)
     kept = results.begin(name)
-    id: list[str] = []
 
     def work(progress: Progress) -> wire.ReplayResult:
         pieces = call.runtime.replayer.pieces(replay_lines, now, asked)
@@ -69,16 +70,17 @@ def start(call: Call) -> jobs.Job:
                         kept.result = found
         if kept.result is None:
             raise ServiceError(503, "worker-ended", "the process that replayed ended", "try again")
-        results.keep(id[0], kept)
         # Whom it hits is told with the result; a job is listed to everybody.
         return msgspec.structs.replace(kept.result, hit=[])
 
     def after() -> None:
+        call.runtime.heavy.give_back("replay", name)
         if kept.result is None:
             kept.changed.close()
 
     started = call.runtime.jobs.start("replay", name, total, "sign-ins", work, after)
-    id.append(started.id)
+    # It is found by its job, and told once there is a result.
+    results.keep(started.id, kept)
     return started
 
 
