@@ -37,6 +37,9 @@ def settle(page: Page) -> None:
     """Wait until a page is as it stays."""
     page.wait_for_load_state("networkidle")
     page.evaluate("document.fonts.ready")
+    page.wait_for_timeout(400)
+    # A replay is followed by asking now and then.
+    page.get_by_text("Deciding the log again").first.wait_for(state="hidden")
     page.wait_for_timeout(300)
 
 
@@ -58,13 +61,16 @@ def sign_in_some(profile: Path, url: str) -> None:
 
 
 def write_a_draft(url: str, token: str) -> None:
-    """Begin a draft in which one policy is changed."""
+    """Begin a draft in which one policy is changed, and one that asks more of tablets."""
     with Caddrel(url, token) as operator:
         begun = operator.drafts.begin("abroad-at-once")
         text = next(each.text for each in begun.objects if each.path == "policies.abroad")
         operator.drafts.put_object(
             "abroad-at-once", 1, "policies.abroad", text.replace("within 15m", "within 5m or proof strong-key")
         )
+        begun = operator.drafts.begin("android-16")
+        text = next(each.text for each in begun.objects if each.path == "standards.crew-tablet")
+        operator.drafts.put_object("android-16", 1, "standards.crew-tablet", text.replace("at least 15", "at least 16"))
 
 
 def come_to_the_door(page: Page, url: str) -> None:
@@ -86,7 +92,7 @@ def main(profile: Path) -> None:
     pages = [
         ("rulebook", "/rulebook", "light"),
         ("policy", "/rulebook/policy/farebox-at-the-counter", "dark"),
-        ("part", "/rulebook/standard/crew-tablet", "light"),
+        ("watch", "/watch", "light"),
         ("rehearse", REHEARSAL, "dark"),
         ("signins", "/signins", "light"),
         ("causes", "/causes?since=7d", "light"),
@@ -97,6 +103,7 @@ def main(profile: Path) -> None:
         ("draft", "/drafts/abroad-at-once/policies.abroad", "light"),
         ("schedule", "/drafts/abroad-at-once/schedules.shore-hours", "dark"),
         ("publish", "/drafts/abroad-at-once", "light"),
+        ("replay", "/replay?draft=android-16&since=30d", "dark"),
         ("history", "/history?before=1&after=2", "dark"),
         (
             "columns",
