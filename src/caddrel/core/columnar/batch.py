@@ -107,6 +107,19 @@ class Batch:
     methods: MethodColumns
     live: Flags
 
+    def taken(self, rows: Rows) -> Batch:
+        """Return some of the attempts, in another order."""
+        methods = self.methods
+        return Batch(
+            len(rows), self.entries, {group: codes[rows] for group, codes in self.codes.items()}, self.moments[rows],
+            self.timed[rows], {name: ages[rows] for name, ages in self.ages.items()},
+            MethodColumns(
+                methods.known[rows], methods.partly[rows], methods.used[rows],
+                {name: ages[rows] for name, ages in methods.ages.items()}, methods.default_age[rows],
+            ),
+            self.live[rows],
+        )  # fmt: skip
+
     def facts(self, row: int) -> Facts:
         """Return the facts of one attempt, all together, without their origins."""
         values: dict[str, Value] = {}

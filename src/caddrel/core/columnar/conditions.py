@@ -103,6 +103,10 @@ class Conditions:
         self._tables: dict[int, Levels] = {}
         self._named: dict[tuple[str, str], Levels] = {}
 
+    def take(self, batch: Batch) -> None:
+        """Go on with the same entries, and attempts in another order: nothing was asked of rows yet."""
+        self._batch = batch
+
     def ask(self, node: Condition, rows: Rows) -> Levels:
         """Return the truth of a condition for some rows."""
         group = self._groups.of(node)

@@ -63,7 +63,13 @@ def _any(selectors: tuple[Selector, ...]) -> Condition:
 
 
 class Layout:
-    """Rows laid out by what the scopes see of the groups they are laid out by."""
+    """Rows laid out by what the scopes see of the groups they are laid out by.
+
+    Attributes
+    ----------
+    order
+        The rows in the order of the layout: what a policy can be about lies together in memory then.
+    """
 
     def __init__(self, policies: Sequence[ScopedPolicy], conditions: Conditions, batch: Batch) -> None:
         count = batch.count
@@ -81,7 +87,7 @@ class Layout:
             self._levels[group] = list(different.T) if levels else []
             self._classes[group] = classes.reshape(-1)
             combined = combined * len(different) + self._classes[group][batch.codes[group]]
-        found, starts, self._order = _runs(combined)
+        found, starts, self.order = _runs(combined)
         self._starts = np.append(starts, count)
         # What each combination is, group by group.
         self._parts: dict[str, Rows] = {}
@@ -91,7 +97,10 @@ class Layout:
             found = found // size
 
     def rows(self, place: int) -> tuple[Rows, Levels]:
-        """Return the rows for which a policy's scope is not false by these groups, and its truth there by them."""
+        """Return the rows for which a policy's scope is not false by these groups, and its truth there by them.
+
+        Rows are counted in the order of the layout.
+        """
         parts = [self._levels[group][place][self._parts[group]] for group in _LAID]
         levels = np.minimum.reduce(parts)
         live = np.flatnonzero(levels != FALSE)
@@ -102,7 +111,7 @@ class Layout:
         # All rows of these runs, one after the other.
         total = int(sizes.sum())
         places = np.arange(total) + np.repeat(starts - np.append(0, np.cumsum(sizes)[:-1]), sizes)
-        return self._order[places], np.repeat(levels[live], sizes)
+        return places, np.repeat(levels[live], sizes)
 
 
 def _runs(values: Rows) -> tuple[Rows, Rows, Rows]:

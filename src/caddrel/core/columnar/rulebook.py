@@ -160,8 +160,12 @@ class _Reading:
     """One batch, read under one rulebook."""
 
     def __init__(self, ready: _Ready, batch: Batch) -> None:
-        self._ready, self._batch = ready, batch
+        self._ready = ready
         self._conditions = Conditions(ready.rulebook, ready.groups, ready.spans, batch)
+        self._layout = Layout(ready.policies, self._conditions, batch)
+        # From here on rows are counted in the order of the layout, until the decisions are handed out.
+        batch = self._batch = batch.taken(self._layout.order)
+        self._conditions.take(batch)
         self._items = RequirementItems(ready.rulebook, batch, self._conditions)
         self._stances = Stances(ready.rulebook, batch)
         # Only where an app is closed by its own line does it matter which policies name it.
@@ -172,9 +176,8 @@ class _Reading:
 
     def decisions(self) -> Decisions:
         policies = self._ready.policies
-        layout = Layout(policies, self._conditions, self._batch)
         for place, scoped in enumerate(policies):
-            rows, scope = layout.rows(place)
+            rows, scope = self._layout.rows(place)
             if not len(rows):
                 continue
             levels = [self._conditions.ask(part, rows) for part in scoped.others]
@@ -197,7 +200,13 @@ class _Reading:
             together.add(rows, says)
             each[id], _ = self._outcomes(alone, before)
         with_all, _ = self._outcomes(together, before)
-        return Decisions(outcomes, reasons, self._certain(outcomes, before), each, with_all, self._spoken)
+        certain = self._certain(outcomes, before)
+        order = self._layout.order
+        back = np.empty(len(order), np.intp)
+        back[order] = np.arange(len(order))
+        spoken = [Spoken(each.ref, each.kind, order[each.rows], each.ways) for each in self._spoken]
+        shadow = {id: levels[back] for id, levels in each.items()}
+        return Decisions(outcomes[back], reasons[back], certain[back], shadow, with_all[back], spoken)
 
     def _policy(self, scoped: ScopedPolicy, rows: Rows, scope: Levels) -> None:
         """Walk the rules of a policy for the rows where its scope is not false."""
