@@ -28,7 +28,7 @@ def draft() -> None:
 @draft.command("list")
 @json_option
 def listed(as_json: bool) -> None:
-    """List drafts, discarded ones too; with --json one a line.
+    """List drafts, those published or discarded too; with --json one a line.
 
     \b
     Example: caddrel draft list
@@ -49,7 +49,7 @@ def listed(as_json: bool) -> None:
             str(each.changed),
             each.saved[:16].replace("T", " "),
             each.saved_by,
-            "discarded" if each.discarded else "",
+            f"revision {each.published}" if each.published else "discarded" if each.discarded else "",
         )
         for each in found
     ]
@@ -241,7 +241,8 @@ def move(name: str, take: tuple[str, ...], as_json: bool) -> None:
                 sys.stdout.write("".join(f"    {line}\n" for line in (text or "(taken out)").splitlines()))
         remark("Nothing was moved. Say which to take: --take PATH=mine or --take PATH=theirs")
     else:
-        say(f"The draft {name} is on revision {found.draft.base}, with {found.draft.changed} changed objects.")
+        changed = count(found.draft.changed, "changed object", "changed objects")
+        say(f"The draft {name} is on revision {found.draft.base}, with {changed}.")
     if found.conflicts:
         raise AnswerIsNo
 

@@ -61,7 +61,8 @@ def problem_for(error: BaseException, request_id: str) -> wire.Problem:
         case ServiceError():
             return _problem(error.status, error.code, error.title, error.hint, request_id, error.errors)
         case RulebookError():
-            return _problem(422, "bad-rulebook", str(error), "mend them and try again", request_id, error.diagnostics)
+            hint = "mend it and try again" if len(error.diagnostics) == 1 else "mend them and try again"
+            return _problem(422, "bad-rulebook", str(error), hint, request_id, error.diagnostics)
         case AttemptRefused():
             return _problem(422, "bad-attempt", "the attempt cannot be read", "", request_id, error.problems)
         case Conflict():

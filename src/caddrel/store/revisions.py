@@ -134,6 +134,18 @@ class RevisionStore:
             rows = connection.execute(select(*_INFO).order_by(revisions.c.number.desc())).all()
         return [_revision(row) for row in rows]
 
+    def made_of(self, base: int, digest: str, at: datetime) -> int | None:
+        """Return the number of the revision that a draft became, None when it was discarded instead.
+
+        A draft is published on its base, and is done with at the very moment of its revision, in one transaction with
+        it: this is how one that was published is told from one that was discarded.
+        """
+        its = (revisions.c.number == base + 1) & (revisions.c.digest == digest)
+        with self._database.read() as connection:
+            return connection.execute(
+                select(revisions.c.number).where(its, revisions.c.published_at == to_stored(at))
+            ).scalar()
+
     def in_force(self) -> list[tuple[datetime, int]]:
         """Return since when each revision is in force, oldest first."""
         with self._database.read() as connection:

@@ -24,6 +24,8 @@ class DraftInfo(msgspec.Struct, frozen=True):
         Since when live decisions are logged with its outcome, and that of which version.
     plan, failed
         When it is to be published by itself; why it was not when it was due.
+    published
+        The revision that it became, of one that is done with; none when it was discarded.
     """
 
     name: str
@@ -41,6 +43,7 @@ class DraftInfo(msgspec.Struct, frozen=True):
     failed: str = ""
     digest: str = ""
     shadow_version: int | None = None
+    published: int | None = None
 
 
 class PlanInfo(msgspec.Struct, frozen=True):

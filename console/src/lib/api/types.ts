@@ -440,6 +440,7 @@ export interface DraftInfo {
   failed?: string;
   digest?: string;
   shadow_version?: number | null;
+  published?: number | null;
 }
 
 /** Every draft, those saved last first; discarded ones too. */

@@ -58,7 +58,7 @@
       <tbody>
         {#each items as draft (draft.name)}
           <tr class="hover:bg-sunk">
-            <td>{#if draft.discarded}{draft.name}{:else}<a data-row href="#/drafts/{encodeURIComponent(draft.name)}">{draft.name}</a>{/if}</td>
+            <td>{#if draft.discarded}{draft.name}<span class="text-muted">&nbsp;{draft.published ? `revision ${draft.published}` : 'discarded'}</span>{:else}<a data-row href="#/drafts/{encodeURIComponent(draft.name)}">{draft.name}</a>{/if}</td>
             <td class="tabular-nums">{draft.base}{#if draft.behind && !draft.discarded}<span class="text-challenged">&nbsp;behind</span>{/if}</td>
             <td>{count(draft.changed, 'object')}</td>
             <td class="whitespace-nowrap tabular-nums">{moment(draft.saved)}</td>

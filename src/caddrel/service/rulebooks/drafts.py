@@ -34,13 +34,15 @@ def info(data: DataFolder, draft: Draft) -> wire.DraftInfo:
     """Return what is told about a draft."""
     current = data.revisions.current_number()
     discarded = show_moment(draft.discarded) if draft.discarded is not None else None
+    gone = draft.discarded
+    became = data.revisions.made_of(draft.base, draft.digest, gone) if gone is not None else None
     plan = draft.plan
     return wire.DraftInfo(
         draft.name, draft.base, draft.version, show_moment(draft.begun), draft.begun_by, show_moment(draft.saved),
         draft.saved_by, discarded, current is not None and draft.base != current, len(_changed(data, draft)),
         show_moment(draft.shadowed) if draft.shadowed is not None else None,
         wire.PlanInfo(show_moment(plan.at), plan.by, plan.why) if plan is not None else None, draft.failed,
-        draft.digest, draft.shadow_version,
+        draft.digest, draft.shadow_version, became,
     )  # fmt: skip
 
 
