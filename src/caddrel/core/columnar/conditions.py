@@ -2,20 +2,19 @@
 
 What is about one group of facts is asked of that group's entries, and what is about a whole named part once for all
 rows. Only what is left is worked out for the rows that are asked about.
-Not here: tests of one fact (`entry_tests`), policies (`columnar.rulebook`).
+Not here: tests of one fact (`entry_tests`), what is about one group (`group_tables`), policies (`columnar.rulebook`).
 """
 
 from __future__ import annotations
 
-from collections.abc import Callable, Container, Iterator, Sequence
+from collections.abc import Iterator, Sequence
 from datetime import datetime
 from typing import Any, assert_never
 
 import numpy as np
 
 from caddrel.core.columnar.batch import BIT, Batch, Rows, moment_of, ticks
-from caddrel.core.columnar.entry_tests import EntryFacts, Spans
-from caddrel.core.columnar.fact_groups import group_of
+from caddrel.core.columnar.group_tables import METHODS, GroupTables
 from caddrel.core.columnar.levels import (
     FALSE,
     TRUE,
@@ -29,89 +28,28 @@ from caddrel.core.columnar.levels import (
     where_known,
 )
 from caddrel.core.columnar.own_facts import AGES
-from caddrel.core.facts.facts import Facts
-from caddrel.core.language.nodes import (
-    And,
-    Condition,
-    During,
-    FactTest,
-    FromPlace,
-    Not,
-    Or,
-    Passes,
-    Surely,
-)
+from caddrel.core.language.nodes import And, Condition, During, FactTest, FromPlace, Not, Or, Passes, Surely
 from caddrel.core.language.operators import OPERATORS, Op
-from caddrel.core.rulebook.model import PlaceParts, Rulebook, Schedule
+from caddrel.core.rulebook.model import Rulebook, Schedule
 
-METHODS, MOMENT = "auth.methods", "time.at"
+MOMENT = "time.at"
 # Before this, the offsets of zones from UTC had seconds; since then a minute is wholly in a window or wholly out.
 _WHOLE_MINUTES = ticks(datetime.fromisoformat("1980-01-01T00:00:00+00:00"))
 _MINUTE = 60_000_000
-_PARTS = (("countries", "network.country"), ("anonymisers", "network.anonymiser"), ("asns", "network.asn"))
-
-
-class Groups:
-    """Which group of facts a condition is about, where it is about one alone."""
-
-    def __init__(self, rulebook: Rulebook) -> None:
-        self._rulebook = rulebook
-        # By the node itself, which the rulebook keeps: two nodes that are equal may stand in many places.
-        self._known: dict[int, str] = {}
-
-    def of(self, node: Condition) -> str:
-        """Return the group, empty when there are several, or when it is about facts of an attempt's own."""
-        found = self._known.get(id(node))
-        if found is None:
-            found = self._known[id(node)] = self._of(node)
-        return found
-
-    def _of(self, node: Condition) -> str:
-        match node:
-            case FactTest(fact=fact):
-                return "" if fact == METHODS else group_of(fact)
-            case And(parts=parts) | Or(parts=parts):
-                return self._one([self.of(part) for part in parts])
-            case Not(part=part) | Surely(part=part):
-                return self.of(part)
-            case FromPlace():
-                return "network"
-            case Passes(standard=standard):
-                return self._one([self.of(check.must) for check in self._rulebook.standards[standard.text].checks])
-            case During():
-                return ""
-            case _:
-                assert_never(node)
-
-    @staticmethod
-    def _one(groups: Sequence[str]) -> str:
-        return groups[0] if groups and len(set(groups)) == 1 else ""
 
 
 class Conditions:
-    """Asks conditions of one rulebook of one batch.
+    """Asks conditions of one rulebook of one batch."""
 
-    Parameters
-    ----------
-    spans
-        Networks of places, by the place's parts: made once for a rulebook.
-    """
-
-    def __init__(self, rulebook: Rulebook, groups: Groups, spans: dict[int, Spans], batch: Batch) -> None:
-        self._rulebook, self._groups, self._spans, self._batch = rulebook, groups, spans, batch
-        self.facts = {group: EntryFacts(entries, rulebook.catalogue) for group, entries in batch.entries.items()}
-        self._tables: dict[int, Levels] = {}
+    def __init__(self, rulebook: Rulebook, tables: GroupTables, batch: Batch) -> None:
+        self._rulebook, self._tables, self._batch = rulebook, tables, batch
         self._named: dict[tuple[str, str], Levels] = {}
-
-    def take(self, batch: Batch) -> None:
-        """Go on with the same entries, and attempts in another order: nothing was asked of rows yet."""
-        self._batch = batch
 
     def ask(self, node: Condition, rows: Rows) -> Levels:
         """Return the truth of a condition for some rows."""
-        group = self._groups.of(node)
+        group = self._tables.groups.of(node)
         if group:
-            return self.table(node, group)[self._batch.codes[group][rows]]
+            return self._tables.of(node, group)[self._batch.codes[group][rows]]
         count = len(rows)
         match node:
             case And(parts=parts):
@@ -133,36 +71,6 @@ class Conditions:
             case _:
                 assert_never(node)
 
-    def table(self, node: Condition, group: str) -> Levels:
-        """Return the truth of a condition about one group for each of its entries."""
-        found = self._tables.get(id(node))
-        if found is None:
-            found = self._tables[id(node)] = self._table(node, group)
-        return found
-
-    def _table(self, node: Condition, group: str) -> Levels:
-        count = len(self._batch.entries[group])
-        match node:
-            case FactTest():
-                return self.facts[group].levels(node)
-            case And(parts=parts):
-                return all_true((self.table(part, group) for part in parts), count)
-            case Or(parts=parts):
-                return any_true((self.table(part, group) for part in parts), count)
-            case Not(part=part):
-                return opposite(self.table(part, group))
-            case Surely(part=part):
-                return surely(self.table(part, group))
-            case FromPlace(places=places):
-                return any_true((self._place(place.text) for place in places), count)
-            case Passes(standard=standard):
-                checks = self._rulebook.standards[standard.text].checks
-                return all_true((self.table(check.must, group) for check in checks), count)
-            case During():
-                raise AssertionError("a schedule is about the moment, which is each attempt's own")
-            case _:
-                assert_never(node)
-
     def standard(self, name: str) -> Levels:
         """Return for every row whether its device passes a standard."""
         key = "standard", name
@@ -176,36 +84,14 @@ class Conditions:
         """Yield the truths of parts, those about one group together: and, or do not care for the order."""
         together: dict[str, list[Levels]] = {}
         for part in parts:
-            group = self._groups.of(part)
+            group = self._tables.groups.of(part)
             if group:
-                together.setdefault(group, []).append(self.table(part, group))
+                together.setdefault(group, []).append(self._tables.of(part, group))
             else:
                 yield self.ask(part, rows)
         combine = all_true if kind is And else any_true
         for group, tables in together.items():
             yield combine(tables, len(tables[0]))[self._batch.codes[group][rows]]
-
-    def _place(self, name: str) -> Levels:
-        key = "place", name
-        if key not in self._named:
-            place, count = self._rulebook.places[name], len(self._batch.entries["network"])
-            inside = any_true(self._parts(place.parts), count)
-            self._named[key] = np.minimum(inside, opposite(any_true(self._parts(place.without), count)))
-        return self._named[key]
-
-    def _parts(self, parts: PlaceParts) -> Iterator[Levels]:
-        facts, entries = self.facts["network"], self._batch.entries["network"]
-        if parts.networks:
-            spans = self._spans.get(id(parts)) or self._spans.setdefault(id(parts), Spans(parts.networks))
-            yield spans.levels(facts.addresses())
-        for name in parts.lists:
-            # What an address list held at the time goes with the attempt; without one nobody knows.
-            yield np.array([_listed(entry, name) for entry in entries], np.uint8)
-        for key, fact in _PARTS:
-            if listed := getattr(parts, key):
-                yield facts.of(fact, _among(frozenset(listed)))
-        for name in parts.places:
-            yield self._place(name)
 
     def _during(self, name: str) -> Levels:
         key = "schedule", name
@@ -286,13 +172,3 @@ class Conditions:
         combine = all_true if (row.positive or test.op) is Op.HAS_ALL else any_true
         found = combine(each, len(rows))
         return found if row.positive is None else opposite(found)
-
-
-def _among(listed: Container[Any]) -> Callable[[Any], int]:
-    return lambda value: UNKNOWN if value is None else TRUE if value in listed else FALSE
-
-
-def _listed(entry: Facts, name: str) -> int:
-    address: Any = entry.values.get("network.ip")
-    kept = entry.lists.get(name)
-    return UNKNOWN if address is None or kept is None else TRUE if address in kept else FALSE

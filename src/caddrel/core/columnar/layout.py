@@ -12,7 +12,7 @@ from dataclasses import dataclass, field
 import numpy as np
 
 from caddrel.core.columnar.batch import Batch, Rows
-from caddrel.core.columnar.conditions import Conditions, Groups
+from caddrel.core.columnar.group_tables import Groups, GroupTables
 from caddrel.core.columnar.levels import FALSE, Levels, all_true
 from caddrel.core.language.nodes import Condition, FactTest, Not, Operand, Or
 from caddrel.core.language.operators import Op
@@ -71,7 +71,7 @@ class Layout:
         The rows in the order of the layout: what a policy can be about lies together in memory then.
     """
 
-    def __init__(self, policies: Sequence[ScopedPolicy], conditions: Conditions, batch: Batch) -> None:
+    def __init__(self, policies: Sequence[ScopedPolicy], tables: GroupTables, batch: Batch) -> None:
         count = batch.count
         combined = np.zeros(count, np.int64)
         self._levels: dict[str, list[Levels]] = {}
@@ -79,7 +79,7 @@ class Layout:
         for group in _LAID:
             entries = len(batch.entries[group])
             levels = [
-                all_true((conditions.table(part, group) for part in scoped.laid.get(group, ())), entries)
+                all_true((tables.of(part, group) for part in scoped.laid.get(group, ())), entries)
                 for scoped in policies
             ]
             seen = np.stack(levels, axis=1) if levels else np.zeros((entries, 1), np.uint8)

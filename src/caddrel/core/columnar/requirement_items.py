@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 
 from caddrel.core.columnar.batch import BIT, Batch, Bits, Flags
 from caddrel.core.columnar.conditions import Conditions
+from caddrel.core.columnar.group_tables import GroupTables
 from caddrel.core.columnar.levels import FALSE, TRUE, UNKNOWN, Levels
 from caddrel.core.language.nodes import AllOf, AnyOf, Formula, Item
 from caddrel.core.rulebook.model import Rulebook
@@ -58,8 +59,8 @@ EVERY_WAY = np.uint8(0xFF)
 class RequirementItems:
     """Items of one rulebook, asked of one batch; each is worked out once, for all rows."""
 
-    def __init__(self, rulebook: Rulebook, batch: Batch, conditions: Conditions) -> None:
-        self._rulebook, self._batch, self._conditions = rulebook, batch, conditions
+    def __init__(self, rulebook: Rulebook, batch: Batch, tables: GroupTables, conditions: Conditions) -> None:
+        self._rulebook, self._batch, self._tables, self._conditions = rulebook, batch, tables, conditions
         self._ways: dict[Formula, Bits8] = {}
         self._within: dict[int, tuple[Bits, Bits]] = {}
         codes = batch.codes["person"]
@@ -129,7 +130,7 @@ class RequirementItems:
         def level(value: Any) -> int:
             return UNKNOWN if value is None else TRUE if holds(value) else FALSE
 
-        found: Levels = self._conditions.facts[group].of(fact, level)[self._batch.codes[group]]
+        found: Levels = self._tables.facts[group].of(fact, level)[self._batch.codes[group]]
         return found
 
     def _methods(self, item: Item) -> Levels:

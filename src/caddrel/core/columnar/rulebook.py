@@ -12,8 +12,9 @@ from dataclasses import dataclass
 import numpy as np
 
 from caddrel.core.columnar.batch import Batch, Flags, Rows
-from caddrel.core.columnar.conditions import Conditions, Groups
+from caddrel.core.columnar.conditions import Conditions
 from caddrel.core.columnar.entry_tests import Spans
+from caddrel.core.columnar.group_tables import Groups, GroupTables
 from caddrel.core.columnar.layout import Layout, ScopedPolicy
 from caddrel.core.columnar.levels import FALSE, TRUE, Levels, all_true
 from caddrel.core.columnar.requirement_items import (
@@ -161,12 +162,12 @@ class _Reading:
 
     def __init__(self, ready: _Ready, batch: Batch) -> None:
         self._ready = ready
-        self._conditions = Conditions(ready.rulebook, ready.groups, ready.spans, batch)
-        self._layout = Layout(ready.policies, self._conditions, batch)
+        tables = GroupTables(ready.rulebook, ready.groups, ready.spans, batch.entries)
+        self._layout = Layout(ready.policies, tables, batch)
         # From here on rows are counted in the order of the layout, until the decisions are handed out.
         batch = self._batch = batch.taken(self._layout.order)
-        self._conditions.take(batch)
-        self._items = RequirementItems(ready.rulebook, batch, self._conditions)
+        self._conditions = Conditions(ready.rulebook, tables, batch)
+        self._items = RequirementItems(ready.rulebook, batch, tables, self._conditions)
         self._stances = Stances(ready.rulebook, batch)
         # Only where an app is closed by its own line does it matter which policies name it.
         self._naming = bool(self._stances.own_strict.any() or self._stances.own_mild.any())
