@@ -13,8 +13,8 @@ import click
 
 from caddrel.cli.failures import AnswerIsNo
 from caddrel.cli.files import open_bytes, read_inventory_file
-from caddrel.cli.given import FORMS, sources
-from caddrel.cli.output import print_diagnostics, remark
+from caddrel.cli.given import FORMS, read_given
+from caddrel.cli.output import remark
 from caddrel.cli.recheck import check_again
 from caddrel.core.cases.answer import all_cases, answer_json
 from caddrel.core.decide.compiled.evaluator import CompiledRulebook
@@ -27,7 +27,6 @@ from caddrel.core.facts.facts import Facts
 from caddrel.core.inventory.completion import complete
 from caddrel.core.inventory.index import Inventory
 from caddrel.core.rulebook.model import Rulebook
-from caddrel.core.rulebook.read.rulebook import read_rulebook
 
 LONGEST_LINE = 4 * 1024 * 1024
 # Seconds for all cases of one attempt.
@@ -86,7 +85,7 @@ def decide(
         return
     if rulebook_given is None or attempts is None:
         raise click.UsageError("give --rulebook and --attempts, or --recheck")
-    rulebook = _rulebook(rulebook_given)
+    rulebook = read_given(rulebook_given)
     compiled = None if trace else CompiledRulebook(rulebook)
     inventory = read_inventory_file(inventory_path) if inventory_path is not None else None
     bad = 0
@@ -98,15 +97,6 @@ def decide(
     if bad:
         remark(f"{bad} of the lines could not be read.")
         raise AnswerIsNo
-
-
-def _rulebook(given: str) -> Rulebook:
-    documents = sources(given)
-    result = read_rulebook(documents)
-    if result.rulebook is None:
-        print_diagnostics(result.diagnostics, {s.name: s.text for s in documents})
-        raise AnswerIsNo
-    return result.rulebook
 
 
 def _lines(file: Any) -> Iterator[tuple[int, bytes]]:

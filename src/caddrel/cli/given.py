@@ -6,8 +6,12 @@ from pathlib import Path
 
 import click
 
+from caddrel.cli.failures import AnswerIsNo
 from caddrel.cli.files import rulebook_files, rulebook_sources
+from caddrel.cli.output import print_diagnostics
 from caddrel.cli.profile import connect
+from caddrel.core.rulebook.model import Rulebook
+from caddrel.core.rulebook.read.rulebook import read_rulebook
 from caddrel.core.rulebook.source import Source
 from caddrel.wire.rulebooks import Side
 
@@ -36,3 +40,13 @@ def sources(text: str) -> list[Source]:
     with connect() as service:
         files = service.drafts.get(given.draft).files if given.draft else service.rulebook.get(given.revision).files
     return [Source(file.name, file.text) for file in files]
+
+
+def read_given(text: str) -> Rulebook:
+    """Return a rulebook, read here; what is wrong with it is told, and ends the command."""
+    documents = sources(text)
+    result = read_rulebook(documents)
+    if result.rulebook is None:
+        print_diagnostics(result.diagnostics, {source.name: source.text for source in documents})
+        raise AnswerIsNo
+    return result.rulebook

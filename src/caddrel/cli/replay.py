@@ -11,16 +11,14 @@ import click
 
 from caddrel.cli.failures import AnswerIsNo
 from caddrel.cli.files import open_bytes, read_inventory_file, read_text
-from caddrel.cli.given import FORMS, side, sources
+from caddrel.cli.given import FORMS, read_given, side
 from caddrel.cli.jobs import finished
 from caddrel.cli.letters import write_letters
-from caddrel.cli.output import json_option, plain, print_diagnostics, remark, say, write_json, write_line, write_pieces
+from caddrel.cli.output import json_option, plain, remark, say, write_json, write_line, write_pieces
 from caddrel.cli.parquet_log import parquet_lines
 from caddrel.cli.profile import connect
 from caddrel.cli.replay_text import print_replay
 from caddrel.core.facts.attempts import AttemptRefused
-from caddrel.core.rulebook.model import Rulebook
-from caddrel.core.rulebook.read.rulebook import read_rulebook
 from caddrel.wire.decoding import convert
 from caddrel.wire.replays import ReplayRequest, ReplayResult
 
@@ -138,7 +136,7 @@ def _file(path: Path, under: str, against: str | None, inventory: str, changed: 
     unrecorded = sum(not line.recorded for line in lines)
     if against is None and unrecorded:
         raise click.UsageError(f"{unrecorded} attempts have no recorded outcome: give --rulebook too")
-    replayed = FileReplay(_read(against) if against is not None else None, _read(under), index)
+    replayed = FileReplay(read_given(against) if against is not None else None, read_given(under), index)
     hits = list(replayed.run(lines))
     for id, problem in replayed.refused[: max(0, MOST_BROKEN - broken)]:
         remark(f"{id}: {problem.path}: {problem.message}")
@@ -196,12 +194,3 @@ def _documents(path: Path) -> Iterator[tuple[int, Any]]:
 def _numbered(path: Path) -> Iterator[tuple[int, bytes]]:
     with open_bytes(path) as file:
         yield from ((number, line) for number, line in enumerate(file, 1) if line.strip())
-
-
-def _read(given: str) -> Rulebook:
-    documents = sources(given)
-    result = read_rulebook(documents)
-    if result.rulebook is None:
-        print_diagnostics(result.diagnostics, {source.name: source.text for source in documents})
-        raise AnswerIsNo
-    return result.rulebook
