@@ -13,8 +13,10 @@ from caddrel.service.replay.request import check_inventory, query_of, replay_lin
 from caddrel.service.rulebooks import drafts as drafting
 from caddrel.service.state.jobs import Progress
 from caddrel.service.views.calls import Call, Endpoints
+from caddrel.store.drafts import Draft
 from caddrel.wire import jobs
 from caddrel.wire import replays as wire
+from caddrel.wire.decisions import File
 from caddrel.wire.decoding import convert
 from caddrel.wire.rulebooks import Side
 
@@ -33,9 +35,11 @@ endpoints = Endpoints()
 def start(call: Call) -> jobs.Job:
     """Decide stored sign-ins again under another rulebook, as a job."""
     body: wire.ReplayRequest = call.body
+    # Read once: the result is marked with the version whose documents it was made with.
+    draft = drafting.need(call.data, body.under.draft) if body.under.draft else None
     asked = msgspec.structs.replace(
         body,
-        under=_with_files(call, body.under),
+        under=body.under if draft is None else _with_documents(body.under, draft),
         rulebook=_with_files(call, body.rulebook) if body.rulebook is not None else None,
     )
     # What cannot be read is told at once, and not when the job's turn has come.
@@ -45,11 +49,15 @@ def start(call: Call) -> jobs.Job:
         rulebook_of(call.data, asked.rulebook)
     check_inventory(body)
     total = sum(count for _, _, count in call.data.signins.per_day(query))
-    version = drafting.need(call.data, body.under.draft).version if body.under.draft else 0
+    version = draft.version if draft is not None else 0
     results, name, now = call.runtime.replays, call.who().name, call.data.clock()
-    # Jobs go on one after another: nobody may fill the row with replays.
-    call.runtime.heavy.take("replay", name)
     kept = results.begin(name)
+    # Jobs go on one after another: nobody may fill the row with replays.
+    try:
+        call.runtime.heavy.take("replay", name)
+    except ServiceError:
+        kept.changed.close()
+        raise
 
     def work(progress: Progress) -> wire.ReplayResult:
         pieces = call.runtime.replayer.pieces(replay_lines, now, asked)
@@ -85,7 +93,11 @@ def start(call: Call) -> jobs.Job:
 
 
 def _with_files(call: Call, side: Side) -> Side:
-    return msgspec.structs.replace(side, files=drafting.files_of(call.data, side.draft)) if side.draft else side
+    return _with_documents(side, drafting.need(call.data, side.draft)) if side.draft else side
+
+
+def _with_documents(side: Side, draft: Draft) -> Side:
+    return msgspec.structs.replace(side, files=[File(*file) for file in draft.files])
 
 
 @endpoints.add("GET", "/api/v1/replays/<string(minlength=7):id>", role="viewer", returns=wire.ReplayResult)
