@@ -1109,6 +1109,7 @@ export interface ProofNeeded {
   words: Piece[];
   held: string[][];
   enrolling: string[][];
+  code?: boolean;
 }
 
 /** A fresh proof of who somebody is: a code of the authenticator app, a passkey's answer, or the password. */

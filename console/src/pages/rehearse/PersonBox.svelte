@@ -29,7 +29,7 @@
       <dt class="text-muted">If asked for</dt>
       <dd>
         <Sentence pieces={proof.words} />:
-        {#if proof.held.length}has {ways(proof.held)}{:else if proof.enrolling.length}<strong>has no factor for it</strong>; would have to enrol {ways(proof.enrolling)}{:else}<strong>no factor would do</strong>{/if}
+        {#if proof.held.length}has {ways(proof.held)}{:else if proof.enrolling.length}<strong>has no factor for it</strong>; would have to enrol {ways(proof.enrolling)}{#if proof.code}, or needs a starter code from an administrator{/if}{:else if proof.code}needs a starter code from an administrator{:else}<strong>no factor would do</strong>{/if}
       </dd>
     {/each}
     {#each person.enrol as each (each.factors.join())}

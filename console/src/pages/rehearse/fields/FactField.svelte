@@ -3,7 +3,7 @@
   // for places, countries, moments, proofs and parts of the rulebook, else a text.
   import type { FactList, FactView } from '../../../lib/api/types';
   import { COUNTRIES } from '../../../lib/countries';
-  import ChoiceBox from './ChoiceBox.svelte';
+  import NamedBox from './NamedBox.svelte';
   import InventoryBox from '../../../lib/parts/InventoryBox.svelte';
   import MethodsBox from './MethodsBox.svelte';
   import MomentBox from './MomentBox.svelte';
@@ -59,7 +59,7 @@
         {#each words as word (word)}<option value={word}>{word}</option>{/each}
       </select>
     {:else if fact.name === 'network.country'}
-      <ChoiceBox {id} {value} options={COUNTRIES} placeholder={known || 'left open; such as Norway'} {wrong} {set} />
+      <NamedBox {id} {value} options={COUNTRIES} placeholder={known || 'left open; such as Norway'} {wrong} {set} />
     {:else if fact.type === 'moment'}
       <MomentBox {id} {value} zones={facts.zones} {placeholder} {wrong} {set} />
     {:else if fact.type === 'methods' && fact.choices.length}
