@@ -43,7 +43,9 @@ def _group(each: GroupView) -> str:
 def _proof(proof: ProofNeeded) -> str:
     if proof.held:
         return f"has {_ways(proof.held)}"
-    return f"would have to enrol {_ways(proof.enrolling)}" if proof.enrolling else "no factor would do"
+    lacking = [f"would have to enrol {_ways(proof.enrolling)}"] if proof.enrolling else []
+    lacking += ["needs a starter code from an administrator"] if proof.code else []
+    return ", or ".join(lacking) or "no factor would do"
 
 
 def _ways(ways: Iterable[Iterable[str]]) -> str:

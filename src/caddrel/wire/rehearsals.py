@@ -62,12 +62,15 @@ class ProofNeeded(msgspec.Struct, frozen=True):
         Sets of factors that she has and that are enough, in words.
     enrolling
         Where there is none: sets of factors that would have to be enrolled, in words.
+    code
+        Where there is none: whether a starter code would do, which an administrator issues.
     """
 
     item: str
     words: list[Piece]
     held: list[list[str]]
     enrolling: list[list[str]]
+    code: bool = False
 
 
 class PersonView(msgspec.Struct, frozen=True):

@@ -21,10 +21,11 @@ settings: {keyholders: [group:keys]}
 proofs:
   strong: {any_of: [[hwk], [swk, pop]]}
   odd: {any_of: [[face, hwk], [otp, sms]]}
+  new: {any_of: [[starter-code], [hwk, face]]}
 policies: {}
 """
 RULEBOOK = read_rulebook(Source("r", TEXT)).or_raise()
-ITEMS = [Item("mfa", ""), Item("mfa", "", 900), Item("proof", "strong"), Item("proof", "odd")]
+ITEMS = [Item("mfa", ""), Item("mfa", "", 900), Item("proof", "strong"), Item("proof", "odd"), Item("proof", "new")]
 ENROLLED = set(YIELDS) - {"password", "starter-code"}
 
 
@@ -71,6 +72,8 @@ def test_the_ways_are_the_smallest_sets_that_are_enough(
         more = smallest(frozenset(ENROLLED - held), held)
         assert {frozenset(way) for way in found.enrolling} <= more
         assert len(found.enrolling) == min(len(more), MOST_WAYS)
+    # A starter code is not enrolled: an administrator issues it, to somebody who has no other way.
+    assert found.code == (not own and _enough(item, held | {"starter-code"}, methods))
 
 
 def test_where_nobody_knows_the_factors_nothing_is_said() -> None:

@@ -43,6 +43,14 @@ def test_who_it_is_with_where_each_group_comes_from(kelpline: Live) -> None:
         assert (enrol.possible, enrol.needs_code) == (["allowed"], True)
         assert {"authenticator app", "passkey"} <= set(enrol.factors)
         assert viewer.rehearse({"app": "post"}).person is None
+        # Without an app nothing is said of one; a starter code is not enrolled but issued.
+        new = viewer.rehearse({"person": "ines.faro", "operation": "enrol-device"})
+        assert "".join(piece.text for piece in new.cases.sentence).startswith("Ines Faro may not enrol a device: ")
+        assert new.person is not None
+        assert [(each.item, each.code) for each in new.person.needed] == [
+            ("proof starter", True),
+            ("proof strong-key", False),
+        ]
 
 
 def test_the_policies_stand_in_the_order_of_the_sign_in(kelpline: Live) -> None:

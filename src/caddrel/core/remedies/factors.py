@@ -37,10 +37,13 @@ class Ways:
         Sets of factors that the person has, none of which can be left out; the smallest first.
     enrolling
         Where there is none: sets of factors that would have to be enrolled first.
+    code
+        Where there is none: whether a starter code would do, which an administrator issues.
     """
 
     held: tuple[tuple[str, ...], ...]
     enrolling: tuple[tuple[str, ...], ...]
+    code: bool = False
 
 
 def ways(item: Item, rulebook: Rulebook, facts: Facts) -> Ways | None:
@@ -60,7 +63,7 @@ def ways(item: Item, rulebook: Rulebook, facts: Facts) -> Ways | None:
         return Ways(own, ())
     others = [factor for factor in _ENROLLED if factor not in held]
     more = tuple(_smallest(others, lambda chosen: _attains(item, rulebook, facts, (*names, *chosen))))
-    return Ways((), more)
+    return Ways((), more, _attains(item, rulebook, facts, (*names, "starter-code")))
 
 
 def _attains(item: Item, rulebook: Rulebook, facts: Facts, factors: Iterable[str]) -> bool:

@@ -17,9 +17,10 @@ from caddrel.core.decide.requirements import item_order
 from caddrel.core.facts.facts import Facts
 from caddrel.core.language.nodes import Item, items_of
 from caddrel.core.rulebook.model import Rulebook
+from caddrel.core.words.attempts import app_words, doing_words, enters, person_words
 from caddrel.core.words.conditions import condition_words, item_words, part_name, subject_of
 from caddrel.core.words.decisions import policy_title
-from caddrel.core.words.pieces import Piece, Sentence, capital, joined, plain, say
+from caddrel.core.words.pieces import Sentence, capital, joined, plain, say
 
 # So many conditions can be followed in reading one sentence.
 MOST_CLAUSES = 4
@@ -35,13 +36,6 @@ _PAST = {
 }
 # What a door can ask for; everything else is there or is not.
 _ASKED_FOR = {"mfa", "proof", "notice", "new password"}
-_DOING = {
-    "sign-in": ("gets into", "does not get into"),
-    "enrol-device": ("may enrol a device for", "may not enrol a device for"),
-    "enrol-factor": ("may enrol a factor for", "may not enrol a factor for"),
-    "change-password": ("may change the password for", "may not change the password for"),
-    "register-account": ("may register an account for", "may not register an account for"),
-}
 
 
 @dataclass(frozen=True, slots=True)
@@ -116,28 +110,24 @@ class _Names:
     def __init__(self, answer: Answer, rulebook: Rulebook, given: Facts, person: str, app: str) -> None:
         self._rulebook, self._answer = rulebook, answer
         self._settled = not {"auth.methods", "auth.notices", "auth.age", "person.factors"} & set(answer.facts)
-        id, name = given.values.get("person.id"), given.values.get("app.id")
-        self.who = say(Piece(person or str(id), "person", str(id))) if id is not None else say("this person")
-        entry = rulebook.apps.get(str(name))
-        title = app or given.app_title or (entry.title if entry else "") or str(name)
-        what = say(Piece(title, "app", str(name))) if name is not None else say("this app")
-        does, does_not = _DOING.get(str(given.values.get("operation")), _DOING["sign-in"])
-        self._yes, self._no = say(does, " ", what), say(does_not, " ", what)
-        self._short = {"allowed": say("gets in"), "blocked": say("is blocked")}
+        self.who = person_words(given, person)
+        what, into = app_words(given, rulebook, app), enters(given)
+        doing = doing_words(given, what)
+        self._yes = say("gets into ", what or "this app") if into else say("may ", doing)
+        self._no = say("does not get into ", what or "this app") if into else say("may not ", doing)
+        self._in = "gets in" if into else "may"
 
     def result(self, leaf: Leaf, bare: bool = False, short: bool = False) -> Sentence:
         """Return an outcome; `short` where who and what have been said, `bare` without what is still asked for."""
         [outcome] = leaf.possible if len(leaf.possible) == 1 else ["several"]
         if outcome == "several":
             return say("may come out either way")
-        if short and outcome != "challenged":
-            return self._short[outcome]
         if outcome == "allowed":
-            return self._yes
+            return say(self._in) if short else self._yes
         if outcome == "blocked":
             return say("is blocked") if short else self._no
         asked = say("another proof") if bare else self.asked(leaf)
-        return say("gets in after " if short else say(self._yes, " after "), asked)
+        return say(self._in if short else self._yes, " after ", asked)
 
     def reason(self, leaf: Leaf) -> Sentence:
         """Return by which policy it is so, of a leaf where a rule decides in all cases."""
@@ -258,13 +248,15 @@ def _turning(names: _Names, answer: Answer, chain: Sequence[_Clause], rest: Tree
         conditions = joined((question_words(c.asks, c.yes, rulebook) for c in clauses), "or")
         said.append(say("" if not i else "; else ", names.result(leaf, bare=True, short=bool(i)), " if ", conditions))
     facts = [name for name in answer.order if name in _facts_in(rest, chain[MOST_CLAUSES:])] or list(answer.order)
-    turns = joined((say(subject_words(name)) for name in facts[:4]), "and")
-    more = f" and {len(facts) - 4} more facts" if len(facts) > 4 else ""
+    # One more is as quickly said as counted.
+    named = facts if len(facts) == 5 else facts[:4]
+    more = [say(f"{len(facts) - 4} more facts")] if len(named) < len(facts) else []
+    turns = joined([*(say(subject_words(name)) for name in named), *more], "and")
     left = _outcomes(rest) | {c.leaf.possible[0] for c in chain[MOST_CLAUSES:]}
     order = [each for each in ("allowed", "challenged", "blocked") if each in left]
     results = joined((names.result(Leaf((each,)), bare=True, short=bool(said)) for each in order), "or")
     link = say("; otherwise ") if said else say()
-    return say(*said, link, results, ": that turns on ", turns, more)
+    return say(*said, link, results, ": that turns on ", turns)
 
 
 def _facts_in(tree: Tree, chain: Sequence[_Clause]) -> set[str]:

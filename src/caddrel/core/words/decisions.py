@@ -6,6 +6,7 @@ from caddrel.core.decide.interpreter.interpreter import Explained, PolicySteps, 
 from caddrel.core.decide.truth import FALSE, TRUE, UNKNOWN
 from caddrel.core.language.nodes import Item
 from caddrel.core.rulebook.model import Policy, Rulebook
+from caddrel.core.words.attempts import app_words, doing_words, person_words
 from caddrel.core.words.conditions import BEFORE_POLICIES, because_words, failed_checks, item_words
 from caddrel.core.words.pieces import Piece, Sentence, capital, joined, say
 
@@ -27,28 +28,6 @@ def policy_title(policy: Policy) -> Piece:
     return Piece(policy.title or policy.id, "policy", policy.id)
 
 
-def _who_and_what(explained: Explained, person: str, app: str) -> tuple[Sentence, Sentence]:
-    values = explained.facts.values
-    person_id, app_id = values.get("person.id"), values.get("app.id")
-    who = (
-        say(Piece(person or str(person_id), "person", str(person_id))) if person_id is not None else say("this person")
-    )
-    title = app or explained.facts.app_title
-    entry = explained.rulebook.apps.get(str(app_id))
-    title = (entry.title if entry else "") or title or str(app_id)
-    what = say(Piece(title, "app", str(app_id))) if app_id is not None else say("this app")
-    return who, what
-
-
-_DOING = {
-    "sign-in": "open",
-    "enrol-device": "enrol a device for",
-    "enrol-factor": "enrol a factor for",
-    "change-password": "change the password for",
-    "register-account": "register an account for",
-}
-
-
 def decision_words(explained: Explained, person: str = "", app: str = "") -> Sentence:
     """Return one sentence that says the outcome and why.
 
@@ -58,12 +37,12 @@ def decision_words(explained: Explained, person: str = "", app: str = "") -> Sen
         What they are called, where the caller knows better than the facts.
     """
     decision = explained.decision
-    who, what = _who_and_what(explained, person, app)
-    doing = _DOING.get(str(explained.facts.values.get("operation")), "open")
+    facts, rulebook = explained.facts, explained.rulebook
+    who, doing = person_words(facts, person), doing_words(facts, app_words(facts, rulebook, app))
     start = {
-        "allowed": say(who, f" may {doing} ", what),
-        "challenged": say(who, f" may {doing} ", what, " after ", _items(decision.outstanding, explained.rulebook)),
-        "blocked": say(who, f" may not {doing} ", what),
+        "allowed": say(who, " may ", doing),
+        "challenged": say(who, " may ", doing, " after ", _items(decision.outstanding, rulebook)),
+        "blocked": say(who, " may not ", doing),
     }[decision.outcome]
     doubt = "" if decision.certain else " Not certain: some facts that matter were not reported."
     return capital(say(start, _reason(explained), ".", doubt))

@@ -17,6 +17,7 @@ def titled(rulebook: Rulebook, inventory: Inventory) -> Rulebook:
     return replace(rulebook, apps=apps)
 
 
-def _title(inventory: Inventory, noun: str, id: object) -> str:
+def title_of(inventory: Inventory, noun: str, id: object) -> str:
+    """Return what an object of the inventory is called, empty when it has no title or is not there."""
     entry = getattr(inventory, noun).get(id)
     return entry.title if entry else ""

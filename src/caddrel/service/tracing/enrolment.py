@@ -11,17 +11,17 @@ from dataclasses import dataclass
 from caddrel.core.cases.answer import Answer, all_cases
 from caddrel.core.decide.decision import Decision
 from caddrel.core.decide.interpreter.interpreter import explain
-from caddrel.core.facts.facts import Facts, Origin, Setting
+from caddrel.core.facts.facts import Facts, Origin
 from caddrel.core.facts.types import Value
-from caddrel.core.inventory.completion import complete
 from caddrel.core.inventory.index import Inventory
 from caddrel.core.rulebook.model import Rulebook
 from caddrel.core.words.cases import cases_words
 from caddrel.core.words.decisions import decision_words
 from caddrel.core.words.pieces import Sentence
 from caddrel.service.state.context import State
-from caddrel.service.state.titles import _title
+from caddrel.service.state.titles import title_of
 from caddrel.service.tracing.cases import known_addresses
+from caddrel.service.tracing.completion import completed_now
 
 
 @dataclass(frozen=True, slots=True)
@@ -76,17 +76,9 @@ def _tried(
     late: Callable[[], bool],
     code: bool,
 ) -> Tried:
-    facts = complete(
-        given,
-        rulebook.catalogue,
-        rulebook.settings.assume,
-        inventory,
-        Setting.REHEARSAL,
-        state.clock(),
-        state.addresses,
-    )
+    facts = completed_now(state, rulebook, inventory, given)
     answer = all_cases(rulebook, facts, inventory, late, known_addresses(state))
     explained = explain(rulebook, facts)
-    person = _title(inventory, "people", facts.values.get("person.id"))
+    person = title_of(inventory, "people", facts.values.get("person.id"))
     said = cases_words(answer, rulebook, facts, person)
     return Tried(answer, explained.decision, said, decision_words(explained, person), code)

@@ -16,7 +16,7 @@ from caddrel.core.rulebook.model import Rulebook
 from caddrel.core.words.pieces import Sentence, say
 from caddrel.service.rulebooks.view import pieces
 from caddrel.service.state.context import State
-from caddrel.service.state.titles import _title, titled
+from caddrel.service.state.titles import title_of, titled
 from caddrel.service.tracing.enrolment import Tried, tried
 from caddrel.service.tracing.rehearse import completed, rulebook_for
 from caddrel.wire import rehearsals as wire
@@ -47,7 +47,7 @@ def first_device(state: State, request: wire.FirstDeviceRequest) -> wire.FirstDe
         facts = completed(state, named, inventory, RehearseRequest(given=given))
         found = tried(state, named, inventory, facts, lambda: time.monotonic() > until)
         steps.append(_view(step, title, given, found))
-    person = _title(inventory, "people", told.get("person.id")) or told.get("person.id", "")
+    person = title_of(inventory, "people", told.get("person.id")) or told.get("person.id", "")
     return wire.FirstDevice(pieces(_sum(steps, person or "A new hand")), steps)
 
 

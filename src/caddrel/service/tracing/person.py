@@ -99,7 +99,7 @@ def _needed(item: Item, found: Ways, rulebook: Rulebook) -> wire.ProofNeeded:
     words = pieces(item_words(item, rulebook))
     held = [[_word(factor) for factor in way] for way in found.held]
     enrolling = [[_word(factor) for factor in way] for way in found.enrolling]
-    return wire.ProofNeeded(print_item(item), words, held, enrolling)
+    return wire.ProofNeeded(print_item(item), words, held, enrolling, found.code)
 
 
 def _enrolling(

@@ -8,10 +8,9 @@ from caddrel.core.decide.compiled.evaluator import CompiledRulebook
 from caddrel.core.decide.interpreter.interpreter import Explained, explain
 from caddrel.core.diagnostics import Diagnostic, RulebookError, did_you_mean, shorten
 from caddrel.core.facts.attempts import SHORT, AttemptRefused, read_facts, read_given_facts
-from caddrel.core.facts.facts import Facts, Setting
+from caddrel.core.facts.facts import Facts
 from caddrel.core.facts.types import Value
 from caddrel.core.facts.values import to_json
-from caddrel.core.inventory.completion import complete
 from caddrel.core.inventory.index import Inventory
 from caddrel.core.rulebook.model import Rehearsal as KeptRehearsal
 from caddrel.core.rulebook.model import Rulebook
@@ -20,11 +19,11 @@ from caddrel.core.words.stages import STAGES, Part, stages
 from caddrel.service.rulebooks import drafts as drafting
 from caddrel.service.rulebooks.publish import read_files
 from caddrel.service.rulebooks.view import pieces
-from caddrel.service.signins.signal_history import notice_now
 from caddrel.service.state.context import State
 from caddrel.service.state.data_folder import DataFolder
-from caddrel.service.state.titles import _title, titled
+from caddrel.service.state.titles import title_of, titled
 from caddrel.service.tracing.cases import LONGEST, Cases, known_addresses
+from caddrel.service.tracing.completion import completed_now
 from caddrel.service.tracing.person import person_view
 from caddrel.service.tracing.remedies import remedies_of
 from caddrel.service.tracing.views import decision_view, trace_view
@@ -63,7 +62,7 @@ def rehearsed(state: State, request: RehearseRequest) -> tuple[wire.Rehearsal, F
     facts = completed(state, rulebook, inventory, request)
     named = titled(rulebook, inventory)
     explained = explain(named, facts, number)
-    person = _title(inventory, "people", facts.values.get("person.id"))
+    person = title_of(inventory, "people", facts.values.get("person.id"))
     door = decision_words(explained, person)
     cases = Cases(named, compiled, facts, inventory, known_addresses(state), explained.decision)
     seen = cases.view(person, door)
@@ -106,19 +105,7 @@ def completed(state: State, rulebook: Rulebook, inventory: Inventory, request: R
     problems += _unknown(reported, inventory)
     if problems:
         raise AttemptRefused(problems)
-    facts = complete(
-        reported,
-        rulebook.catalogue,
-        rulebook.settings.assume,
-        inventory,
-        Setting.REHEARSAL,
-        state.clock(),
-        state.addresses,
-    )
-    notice_now(state, rulebook, facts)
-    # What the door would show has a reference to quote; a rehearsal leaves no record, so it shows the form of one.
-    facts.reference = "00000-00000"
-    return facts
+    return completed_now(state, rulebook, inventory, reported)
 
 
 def kept_rehearsals(data: DataFolder, draft: str = "") -> wire.RehearsalList:

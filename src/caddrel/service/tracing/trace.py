@@ -17,7 +17,7 @@ from caddrel.service.rulebooks.view import pieces
 from caddrel.service.signins.rows import summary
 from caddrel.service.signins.signal_history import notice_now
 from caddrel.service.state.data_folder import DataFolder
-from caddrel.service.state.titles import _title, titled
+from caddrel.service.state.titles import title_of, titled
 from caddrel.service.tracing.fact_drift import changed_facts
 from caddrel.service.tracing.remedies import remedies_of
 from caddrel.service.tracing.views import decision_view, trace_view
@@ -45,7 +45,7 @@ def trace(data: DataFolder, id: str) -> SigninTrace:
     published = data.rulebooks.get(number)
     current = data.rulebooks.need_current()
     inventory = data.inventories.current()
-    person = _title(inventory, "people", record.columns["person"])
+    person = title_of(inventory, "people", record.columns["person"])
     then = titled(published.rulebook, inventory)
     explained = explain(then, facts_from_json(record.facts, published.rulebook.catalogue), number, published.others)
     meaning, recorded = record.decision.get("meaning", 1), convert(record.decision, wire.Decision)
@@ -69,8 +69,8 @@ def trace(data: DataFolder, id: str) -> SigninTrace:
         trace=trace_view(explained),
         revision=info(published.revision, current.revision.number),
         person_title=person,
-        app_title=_title(inventory, "apps", record.columns["app"]),
-        device_title=_title(inventory, "devices", record.columns["device"]),
+        app_title=title_of(inventory, "apps", record.columns["app"]),
+        device_title=title_of(inventory, "devices", record.columns["device"]),
         fixes=fixes(explained),
         same=explained.decision.outcome == record.decision.get("outcome"),
         now=now,
