@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from caddrel.core.decide.interpreter.interpreter import Explained, PolicySteps, RuleStep
 from caddrel.core.decide.truth import FALSE, TRUE, UNKNOWN
-from caddrel.core.language.nodes import Item
+from caddrel.core.language.nodes import AnyOf, Item, items_of
 from caddrel.core.rulebook.model import Policy, Rulebook
 from caddrel.core.words.attempts import app_words, doing_words, person_words
 from caddrel.core.words.conditions import BEFORE_POLICIES, because_words, failed_checks, item_words
@@ -96,7 +96,18 @@ def _in_the_way(explained: Explained) -> Sentence:
         if item.kind == "device passes":
             words = say(words, f" (not so: {', '.join(failed_checks(judge, item.name))})")
         found.append(words)
-    return joined(found, "and")
+    return joined(found, "or" if _one_would_do(explained) else "and")
+
+
+def _one_would_do(explained: Explained) -> bool:
+    """Tell whether any one of the items in the way would be enough, as far as one rule's alternatives show."""
+    refs = {(ref.policy, ref.rule) for ref in explained.decision.deciding}
+    steps = [step for s in explained.policies for step in s.rules if (s.policy.id, step.rule.id) in refs]
+    formulas = [step.rule.effect.formula for step in steps if step.rule.effect.formula is not None]
+    if len(formulas) != 1 or not isinstance(formulas[0], AnyOf):
+        return False
+    lacking = set(explained.decision.in_the_way)
+    return all(len(lacking.intersection(items_of(part))) <= 1 for part in formulas[0].parts)
 
 
 def why_not_words(steps: PolicySteps, rulebook: Rulebook) -> Sentence:
