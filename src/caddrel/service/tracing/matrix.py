@@ -26,7 +26,7 @@ from caddrel.wire.decisions import RehearseRequest
 
 MOST_CELLS = 400
 MOST_VALUES = 60
-# Seconds for one cell, and for all of them.
+# Seconds of the processor for one cell, and for all of them.
 LONGEST_CELL = 1.0
 LONGEST = 10.0
 _LISTED = (FactType.WORD, FactType.LEVEL)
@@ -53,7 +53,7 @@ def matrix(state: State, request: wire.MatrixRequest) -> wire.Matrix:
     if count > MOST_CELLS:
         hint = f"a matrix has at most {MOST_CELLS}; give fewer values"
         raise ServiceError(422, "too-many-combinations", f"these are {count} combinations", hint)
-    until = time.monotonic() + LONGEST
+    until = time.thread_time() + LONGEST
     cells = []
     for row in down[1]:
         line = []
@@ -65,10 +65,10 @@ def matrix(state: State, request: wire.MatrixRequest) -> wire.Matrix:
 
 
 def _cell(state: State, rulebook: Rulebook, inventory: Inventory, given: dict[str, str], until: float) -> wire.Cell:
-    mine = min(until, time.monotonic() + LONGEST_CELL)
+    mine = min(until, time.thread_time() + LONGEST_CELL)
     try:
         facts = completed(state, rulebook, inventory, RehearseRequest(given=given))
-        found = all_cases(rulebook, facts, inventory, lambda: time.monotonic() > mine, known_addresses(state))
+        found = all_cases(rulebook, facts, inventory, lambda: time.thread_time() > mine, known_addresses(state))
     except AttemptRefused as refused:
         return wire.Cell([], True, refused.problems[0].message)
     return wire.Cell(list(found.possible), found.exact)

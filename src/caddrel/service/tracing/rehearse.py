@@ -66,7 +66,7 @@ def rehearsed(state: State, request: RehearseRequest) -> tuple[wire.Rehearsal, F
     door = decision_words(explained, person)
     cases = Cases(named, compiled, facts, inventory, known_addresses(state), explained.decision)
     seen = cases.view(person, door)
-    until = time.monotonic() + LONGEST
+    until = time.thread_time() + LONGEST
     answer = wire.Rehearsal(
         pieces(door),
         decision_view(explained.decision),
@@ -75,7 +75,7 @@ def rehearsed(state: State, request: RehearseRequest) -> tuple[wire.Rehearsal, F
         remedies_of(state, explained, compiled, inventory) if cases.settled else [],
         seen,
         _stages(explained),
-        person_view(state, named, facts, inventory, cases.asked, lambda: time.monotonic() > until),
+        person_view(state, named, facts, inventory, cases.asked, lambda: time.thread_time() > until),
     )
     return answer, facts
 
