@@ -29,7 +29,8 @@ from caddrel.store.log_seal import LogSeal, LogVerdict
 from caddrel.store.moments import from_stored, to_stored
 from caddrel.store.new_signins import NewSignin, NewSignins
 from caddrel.store.queries import SHOWN, Query, conditions_of, newest_first, of_few
-from caddrel.store.stretches import BITS, add_stretches, walking, within
+from caddrel.store.signin_columns import SigninColumns
+from caddrel.store.stretches import BITS, mark_stretches, walking, within
 from caddrel.store.tables import COLUMNS_SEALED, bundles, causes, days, decisions, due, records, signins
 
 DAY = 86_400_000_000
@@ -58,10 +59,11 @@ class SigninStore:
 
     def __init__(self, database: Database, seal: LogSeal) -> None:
         self._database = database
+        # The same records, column by column.
+        self.columns = SigninColumns(database)
         self._seal = seal
         self._process = uuid.uuid4().hex
         self._dictionary = Dictionary(seal.of_document)
-        self._stretches: set[int] = set()
         self._lock = threading.Lock()
 
     def present(self, ids: Sequence[str]) -> dict[str, bytes]:
@@ -92,14 +94,13 @@ class SigninStore:
                 self._seal.change(connection, seals)
                 insert_many(connection, "signins", _SIGNIN, [moments, seqs, *rows])
                 _count(connection, Counter(zip([at // DAY for at in moments], rows[_OUTCOME], strict=True)))
-            fresh = add_stretches(connection, moments, self._stretches)
+            mark_stretches(connection, moments)
             put_sessions(connection, sessions)
             _add_causes(connection, new["cause"])
             for person, since in late.items():
                 adding = insert(due).values(person=person, since=to_stored(since))
                 earliest = func.min(due.c.since, adding.excluded.since)
                 connection.execute(adding.on_conflict_do_update(index_elements=["person"], set_={"since": earliest}))
-        self._stretches |= fresh
 
     def _sealed(
         self, ids: Sequence[str], own: Sequence[str], at: Sequence[int], rows: Sequence[Sequence[Any]]
@@ -165,6 +166,7 @@ class SigninStore:
                 self._seal.change(connection, (), connection.execute(sealed).scalars().all())
                 connection.execute(delete(records).where(records.c.seq.in_(select(listed.c.value))))
                 connection.execute(delete(signins).where(end))
+                mark_stretches(connection, [row.at for row in found])
             yield len(found)
 
     def forget_unused(self) -> None:
@@ -204,6 +206,7 @@ class SigninStore:
                 own = zip((new.own for _, new in changed), seals, seqs, strict=True)
                 connection.exec_driver_sql("UPDATE records SET own = ?, mac = ? WHERE seq = ?", list(own))
                 connection.exec_driver_sql(_CHANGE, list(zip(*columns, moments, seqs, strict=True)))
+                mark_stretches(connection, moments)
             moved: Counter[tuple[int, str]] = Counter()
             for at, (old, new) in zip(moments, changed, strict=True):
                 moved[at // DAY, old.columns["outcome"]] -= 1
@@ -276,28 +279,6 @@ class SigninStore:
         )
         with self._database.read() as connection:
             return [from_stored(row.at) for row in connection.execute(wanted)]
-
-    def replayed(self, query: Query, at_once: int) -> Iterator[list[Any]]:
-        """Yield what a query finds, the earliest first, as rows of `REPLAYED`; each stretch is read by itself.
-
-        What comes in meanwhile is left out: only what was there when it was first asked for is read.
-        """
-        with self._database.read() as connection:
-            newest = int(connection.exec_driver_sql("SELECT coalesce(max(seq), 0) FROM records").scalar_one())
-        after = (-_EVER, 0)
-        columns = [signins.c[name] for name in REPLAYED[:-2]]
-        while True:
-            with self._database.read() as connection:
-                wanted = select(*columns, records.c.id, records.c.own).join_from(
-                    signins, records, records.c.seq == signins.c.seq
-                )
-                wanted = wanted.where(signins.c.seq <= newest, *conditions_of(query, connection))
-                wanted = wanted.where(tuple_(signins.c.at, signins.c.seq) > after)
-                rows = list(connection.execute(wanted.order_by(signins.c.at, signins.c.seq).limit(at_once)))
-            if not rows:
-                return
-            yield rows
-            after = (rows[-1].at, rows[-1].seq)
 
     def otherwise_in_shadow(self, since: datetime) -> Iterator[Any]:
         """Yield how often shadow policies together would have made something else of sign-ins, since a moment.
@@ -486,13 +467,6 @@ class SigninStore:
             facts = join(msgspec.json.decode(mine.own), [shared[group] for group in GROUPS], reference)
             decision = {**with_reference(document, reference), "revision": row.revision}
         return SigninRecord(mine.id, reference, from_stored(row.at), columns, facts, decision, row.seq, row.cause)
-
-
-# What a replay reads of each record.
-REPLAYED = (
-    "at", "seq", "outcome", "decision", "revision", "person", "device", *COLUMNS.values(),
-    "state_age", "listed_for", "auth_age", "id", "own",
-)  # fmt: skip
 
 
 # The earliest of a person's records that were added since: they are few, so they come first in the join.

@@ -5,6 +5,7 @@ A query for a person or a device walks from stretch to stretch, in order of time
 
 from __future__ import annotations
 
+import secrets
 from collections.abc import Iterable
 from typing import Any
 
@@ -34,13 +35,18 @@ def _written(join: _Outer, compiler: SQLCompiler, **how: Any) -> str:
     return f"{left} CROSS JOIN {right} ON {on}"
 
 
-def add_stretches(connection: Connection, moments: Iterable[int], known: set[int]) -> set[int]:
-    """See to it that the stretches of moments are there; returns those that were not known."""
-    fresh = {at >> BITS for at in moments} - known
-    if fresh:
-        rows = [(number,) for number in sorted(fresh)]
-        connection.exec_driver_sql("INSERT INTO stretches (number) VALUES (?) ON CONFLICT DO NOTHING", rows)
-    return fresh
+def mark_stretches(connection: Connection, moments: Iterable[int]) -> None:
+    """Give the stretches of moments another mark, and see to it that they are there.
+
+    Wherever a record is added, changed or taken out, in the same commit: what was kept of a stretch under its mark
+    counts no more. A mark is drawn by chance, so that none comes again, also after a backup was put back.
+    """
+    rows = [(number, secrets.randbits(62)) for number in {at >> BITS for at in moments}]
+    if rows:
+        connection.exec_driver_sql(_MARK, rows)
+
+
+_MARK = "INSERT INTO stretches (number, mark) VALUES (?, ?) ON CONFLICT (number) DO UPDATE SET mark = excluded.mark"
 
 
 def within(since: int | None = None, until: int | None = None) -> ColumnElement[bool]:

@@ -289,6 +289,8 @@ stretches = Table(
     "stretches",
     LOG,
     Column("number", Integer, primary_key=True),
+    # Another one after each change of any record in it.
+    Column("mark", Integer, nullable=False, server_default="0"),
 )
 # Facts that records have in common, and what other systems recorded: each once.
 bundles = Table(

@@ -4,10 +4,13 @@ from __future__ import annotations
 
 from typing import Any
 
+import numpy as np
+
 from caddrel.core.facts.attempts import read_facts
 from caddrel.core.facts.facts import Facts, Origin
 from caddrel.core.replay.breakdown import Breakdown, breakdown_json
-from caddrel.core.replay.tally import Changed
+from caddrel.core.replay.columns import batch_of
+from caddrel.core.replay.recorded import Coded
 from caddrel.core.rulebook.read.rulebook import read_rulebook
 from caddrel.core.rulebook.source import Source
 
@@ -19,7 +22,7 @@ RULEBOOK = read_rulebook(
 def _add(breakdown: Breakdown, person: str | None, **facts: Any) -> None:
     values = read_facts({name.replace("_", ".", 1): value for name, value in facts.items()}, RULEBOOK.catalogue)
     known = Facts(values, dict.fromkeys(values, Origin.REPORTED))
-    breakdown.add(Changed("s", person, None, "allowed", "blocked", ()), known)
+    breakdown.add(batch_of([known]), Coded.of([person]), np.array([0]))
 
 
 def test_a_sign_in_counts_for_each_group_and_place() -> None:

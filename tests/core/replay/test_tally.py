@@ -9,7 +9,9 @@ import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from caddrel.core.columnar.batch import Flags, Rows
 from caddrel.core.decide.decision import RuleRef
+from caddrel.core.replay.recorded import Coded
 from caddrel.core.replay.tally import Attempts, Changed, Side, Tally, changed_json, outcomes_of, tally_json
 from caddrel.core.rulebook.model import OUTCOMES
 from caddrel.core.words.pieces import plain
@@ -23,17 +25,24 @@ attempt = st.tuples(person, st.sampled_from(["t1", "t2", None]), outcome, outcom
 
 
 def _sides(rows: list[Any]) -> tuple[Attempts, Side, Side]:
-    def side(place: int, deciding: int, certain: bool) -> Side:
+    def side(place: int, of_side: int, certain: bool) -> Side:
         found = [
-            (rule, np.array([row for row, each in enumerate(rows) if number in each[deciding]], np.intp))
+            (rule, np.array([row for row, each in enumerate(rows) if number in each[of_side]], np.intp))
             for number, rule in enumerate(RULES)
         ]
         known = np.array([each[6] for each in rows], np.bool_)
-        return Side(outcomes_of(each[place] for each in rows), found, known if certain else None)
 
-    people, devices = (np.array([each[place] for each in rows], object) for place in (0, 1))
-    ids = [f"s{row}" for row in range(len(rows))]
-    return Attempts(ids, people, devices, np.arange(len(rows))), side(2, 4, False), side(3, 5, True)
+        def deciding(wanted: Flags) -> list[tuple[RuleRef, Rows]]:
+            return [(rule, mine[wanted[mine]]) for rule, mine in found]
+
+        return Side(outcomes_of(each[place] for each in rows), deciding, known if certain else None)
+
+    people, devices = (Coded.of(each[place] for each in rows) for place in (0, 1))
+    return (
+        Attempts(lambda some: [f"s{row}" for row in some], people, devices, np.arange(len(rows))),
+        side(2, 4, False),
+        side(3, 5, True),
+    )
 
 
 @given(st.lists(attempt, max_size=30))
@@ -79,4 +88,4 @@ def test_what_is_filled_in_is_not_read_again() -> None:
         filled("Hello {name}, {nothing}: {needs}", {"name": "{needs}", "needs": "-"}) == "Hello {needs}, {nothing}: -"
     )
     assert unknown_placeholders("{name} {nmae} {contact}") == ["nmae"]
-    assert isinstance(changed_json(Changed("s", None, None, "allowed", "blocked", ())), dict)
+    assert isinstance(changed_json(Changed(0, "s", None, None, "allowed", "blocked", ())), dict)

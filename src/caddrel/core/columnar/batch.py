@@ -149,6 +149,25 @@ def _known(number: float) -> float | None:
     return None if np.isnan(number) else float(number)
 
 
+def different_of(numbers: NDArray[Any]) -> tuple[NDArray[Any], Rows]:
+    """Return the different numbers of a column in their order, and which of them each row has.
+
+    What `numpy.unique` gives, without sorting where numbers lie close together, as those of a dictionary do.
+    """
+    if not len(numbers):
+        return numbers, np.zeros(0, np.intp)
+    least = int(numbers.min())
+    spread = int(numbers.max()) - least + 1
+    if spread > max(1_000_000, 4 * len(numbers)):
+        different, places = np.unique(numbers, return_inverse=True)
+        return different, places.reshape(-1)
+    at = numbers.astype(np.intp) - least
+    there = np.zeros(spread, np.bool_)
+    there[at] = True
+    places = np.cumsum(there, dtype=np.intp) - 1
+    return np.flatnonzero(there) + least, places[at]
+
+
 def ticks(moment: datetime) -> int:
     """Return a moment in microseconds since 1970."""
     return (moment - EPOCH) // _TICK

@@ -13,7 +13,7 @@ from typing import Any, assert_never
 
 import numpy as np
 
-from caddrel.core.columnar.batch import BIT, Batch, Rows, moment_of, ticks
+from caddrel.core.columnar.batch import BIT, Batch, Rows, different_of, moment_of, ticks
 from caddrel.core.columnar.group_tables import METHODS, GroupTables
 from caddrel.core.columnar.levels import (
     FALSE,
@@ -102,8 +102,11 @@ class Conditions:
     def _open(self, schedule: Schedule) -> Levels:
         moments = self._batch.moments
         # A minute is wholly in a window or wholly out, since the offsets of zones are whole minutes.
-        asked = np.where(moments >= _WHOLE_MINUTES, moments - moments % _MINUTE, moments)
-        different, places = np.unique(asked, return_inverse=True)
+        if moments.min(initial=_WHOLE_MINUTES) >= _WHOLE_MINUTES:
+            minutes, places = different_of(moments // _MINUTE)
+            different = minutes * _MINUTE
+        else:
+            different, places = different_of(np.where(moments >= _WHOLE_MINUTES, moments - moments % _MINUTE, moments))
         open_ = [schedule.is_open(moment_of(tick).astimezone(schedule.zone)) for tick in different]
         return where_known(np.array(open_, np.bool_)[places], self._batch.timed)
 

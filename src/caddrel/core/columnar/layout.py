@@ -116,7 +116,9 @@ class Layout:
 
 def _runs(values: Rows) -> tuple[Rows, Rows, Rows]:
     """Return the different values, where each begins among the rows in their order, and that order."""
-    order = np.argsort(values, kind="stable")
+    # Of numbers of 16 bits the order is found without comparing any two of them.
+    small = len(values) > 0 and int(values.max()) <= np.iinfo(np.uint16).max
+    order = np.argsort(values.astype(np.uint16) if small else values, kind="stable")
     ordered = values[order]
     begins = np.flatnonzero(np.append(True, ordered[1:] != ordered[:-1])) if len(values) else np.zeros(0, np.intp)
     return ordered[begins], begins, order

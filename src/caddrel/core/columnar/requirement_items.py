@@ -12,7 +12,7 @@ from typing import Any, assert_never
 import numpy as np
 from numpy.typing import NDArray
 
-from caddrel.core.columnar.batch import BIT, Batch, Bits, Flags
+from caddrel.core.columnar.batch import BIT, Batch, Bits, Flags, Rows, different_of
 from caddrel.core.columnar.conditions import Conditions
 from caddrel.core.columnar.group_tables import GroupTables
 from caddrel.core.columnar.levels import FALSE, TRUE, UNKNOWN, Levels
@@ -62,7 +62,9 @@ class RequirementItems:
     def __init__(self, rulebook: Rulebook, batch: Batch, tables: GroupTables, conditions: Conditions) -> None:
         self._rulebook, self._batch, self._tables, self._conditions = rulebook, batch, tables, conditions
         self._ways: dict[Formula, Bits8] = {}
-        self._within: dict[int, tuple[Bits, Bits]] = {}
+        self._within: dict[int | None, tuple[Bits, Bits]] = {}
+        # Which methods count is of few kinds: by their limit the different ones, and which of them each row has.
+        self._kinds: dict[tuple[str, int | None], tuple[Bits, Rows]] = {}
         codes = batch.codes["person"]
         held = [entry.values.get("person.factors") for entry in batch.entries["person"]]
         known = [isinstance(each, frozenset) for each in held]
@@ -135,14 +137,23 @@ class RequirementItems:
 
     def _methods(self, item: Item) -> Levels:
         methods = self._batch.methods
-        enough = self._enough(item)
-        fresh, perhaps = self._counting(item)
-        met = methods.known & enough(fresh)
+        met = methods.known & self._enough(item, "fresh")
         # What was reported and nobody understands may do; so may what was used nobody knows when.
-        open_ = ~methods.known | methods.partly | enough(perhaps)
+        open_ = ~methods.known | methods.partly | self._enough(item, "perhaps")
         return np.where(met, np.uint8(TRUE), np.where(open_, np.uint8(UNKNOWN), np.uint8(FALSE)))
 
-    def _enough(self, item: Item) -> Callable[[Bits], Flags]:
+    def _enough(self, item: Item, which: str) -> Flags:
+        """Return for every row whether methods are enough: those that count, that may, or that can be given too."""
+        key = which, item.within
+        kinds = self._kinds.get(key)
+        if kinds is None:
+            fresh, perhaps = self._counting(item.within)
+            held = {"fresh": fresh, "perhaps": perhaps, "given": fresh | self._yielded}[which]
+            kinds = self._kinds[key] = different_of(held)
+        different, codes = kinds
+        return self._test(item)(different.astype(np.uint32))[codes]
+
+    def _test(self, item: Item) -> Callable[[Bits], Flags]:
         if item.kind == "mfa":
 
             def two(held: Bits) -> Flags:
@@ -161,25 +172,26 @@ class RequirementItems:
 
         return any_of
 
-    def _counting(self, item: Item) -> tuple[Bits, Bits]:
-        """Return the methods that count for an item; the second with those that may, as their age is not known."""
+    def _counting(self, within: int | None) -> tuple[Bits, Bits]:
+        """Return the methods that count within a time; the second with those that may, as their age is not known."""
         methods = self._batch.methods
         used = np.where(methods.known, methods.used, np.uint32(0))
-        if item.within is None:
+        if within is None:
             return used, used
-        found = self._within.get(item.within)
+        found = self._within.get(within)
         if found is None:
             fresh, perhaps = np.zeros(len(used), np.uint32), np.zeros(len(used), np.uint32)
+            anybody = int(np.bitwise_or.reduce(used, initial=0))
             for name, bit in BIT.items():
-                one = np.uint32(bit)
-                there = used & one != 0
-                if not there.any():
+                if not anybody & bit:
                     continue
-                own = methods.ages.get(name)
-                age = methods.default_age if own is None else np.where(np.isnan(own), methods.default_age, own)
-                fresh[there & (age <= item.within)] |= one
-                perhaps[there & np.isnan(age)] |= one
-            found = self._within[item.within] = fresh, fresh | perhaps
+                there = np.flatnonzero(used & np.uint32(bit))
+                age, own = methods.default_age[there], methods.ages.get(name)
+                if own is not None:
+                    age = np.where(np.isnan(own[there]), age, own[there])
+                fresh[there[age <= within]] |= np.uint32(bit)
+                perhaps[there[np.isnan(age)]] |= np.uint32(bit)
+            found = self._within[within] = fresh, fresh | perhaps
         return found
 
     def _reach(self, item: Item) -> tuple[Flags, Flags]:
@@ -192,9 +204,8 @@ class RequirementItems:
                 never = np.zeros(count, np.bool_)
                 return never, never
             case "mfa" | "proof":
-                fresh, _ = self._counting(item)
                 # Of unknown factors none are held here: nothing was yielded by them.
-                without = self._enough(item)(fresh | self._yielded)
+                without = self._enough(item, "given")
                 return without | ~self.factors_known, without
             case _:
                 assert_never(item.kind)

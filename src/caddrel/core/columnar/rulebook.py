@@ -50,6 +50,11 @@ class Spoken:
     rows: Rows
     ways: Bits8 | None = None
 
+    def among(self, wanted: Flags) -> Spoken:
+        """Return the same for some of its rows."""
+        mine = wanted[self.rows]
+        return Spoken(self.ref, self.kind, self.rows[mine], None if self.ways is None else self.ways[mine])
+
 
 @dataclass(frozen=True, slots=True)
 class Decisions:
@@ -74,9 +79,16 @@ class Decisions:
     together: Levels
     spoken: Sequence[Spoken]
 
-    def deciding(self) -> Iterator[tuple[RuleRef, Rows]]:
-        """Yield every rule that decides anywhere, with the rows where it does."""
-        for spoken in self.spoken:
+    def deciding(self, wanted: Flags | None = None) -> Iterator[tuple[RuleRef, Rows]]:
+        """Yield every rule that decides anywhere, with the rows where it does.
+
+        Parameters
+        ----------
+        wanted
+            Which rows are asked about; all of them without it.
+        """
+        for whole in self.spoken:
+            spoken = whole if wanted is None else whole.among(wanted)
             reasons, outcomes = self.reasons[spoken.rows], self.outcomes[spoken.rows]
             match spoken.kind:
                 case "block":

@@ -6,51 +6,30 @@ Not here: reading records from where they are kept.
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import replace
 from datetime import datetime
 from typing import Any, TypeVar
 
 import numpy as np
 
-from caddrel.core.columnar.batch import BIT, Batch, MethodColumns, Rows, Seconds, age_columns, moment_columns, seconds
+from caddrel.core.columnar.batch import (
+    BIT,
+    Batch,
+    MethodColumns,
+    Rows,
+    Seconds,
+    age_columns,
+    different_of,
+    moment_columns,
+    seconds,
+)
 from caddrel.core.columnar.fact_groups import GROUPS, group_of
 from caddrel.core.columnar.own_facts import AGES, DEVICE_AGES, METHODS_AGE
 from caddrel.core.facts.facts import Facts
 from caddrel.core.facts.types import PartlyRead, Value
+from caddrel.core.replay.recorded import ASSUMED, REPORTED, Recorded
 
 Entry = tuple[Facts, Mapping[str, float | None]]
-
-
-@dataclass(slots=True)
-class Own:
-    """What a record keeps as its own: facts with their origins, and the age of methods reported without one."""
-
-    values: dict[str, tuple[str, Any]] = field(default_factory=dict)
-    default_age: float | None = None
-    live: bool = False
-
-    def origin(self, fact: str) -> str:
-        """Return where a fact came from, empty when it is not its own."""
-        said = self.values.get(fact)
-        return "" if said is None else said[0]
-
-
-@dataclass(frozen=True, slots=True)
-class Recorded:
-    """Records as they are kept, column by column.
-
-    Attributes
-    ----------
-    moments
-        Microseconds since 1970.
-    numbers
-        By group of facts the numbers of their bundles.
-    """
-
-    moments: Sequence[int]
-    numbers: Mapping[str, Sequence[int]]
-    ages: Mapping[str, Sequence[float | None]]
-    own: Sequence[Own]
 
 
 class RecordedColumns:
@@ -73,22 +52,20 @@ class RecordedColumns:
         codes: dict[str, Rows] = {}
         constant: dict[str, list[Mapping[str, float | None]]] = {}
         for group in GROUPS:
-            different, places = np.unique(np.asarray(recorded.numbers[group], np.int64), return_inverse=True)
+            different, codes[group] = different_of(recorded.numbers[group])
             found = [self._of(group, int(number)) for number in different]
             entries[group] = [facts for facts, _ in found]
             constant[group] = [ages for _, ages in found]
-            codes[group] = places.reshape(-1)
-        count = len(recorded.moments)
         ages = {name: self._ages(name, recorded, constant["device"], codes["device"]) for name in AGES}
         return Batch(
-            count,
+            len(recorded),
             entries,
             codes,
-            np.asarray(recorded.moments, np.int64),
-            np.ones(count, np.bool_),
+            recorded.moments,
+            np.ones(len(recorded), np.bool_),
             ages,
-            self._methods(recorded.own, entries["attempt"], codes["attempt"]),
-            np.fromiter((own.live for own in recorded.own), np.bool_, count),
+            self._methods(recorded, entries["attempt"], codes["attempt"]),
+            recorded.live,
         )
 
     def _of(self, group: str, number: int) -> Entry:
@@ -101,41 +78,27 @@ class RecordedColumns:
     def _ages(
         self, name: str, recorded: Recorded, constant: Sequence[Mapping[str, float | None]], codes: Rows
     ) -> Seconds:
-        found = seconds(recorded.ages[name])
         # What was assumed then counts no more; what is assumed now counts where nothing is known.
-        was_assumed = np.fromiter((own.origin(name) == "assumed" for own in recorded.own), np.bool_, len(found))
-        found[was_assumed] = np.nan
+        origins = recorded.origins[name]
+        found = np.where(origins == ASSUMED, np.nan, recorded.ages[name])
         if name in DEVICE_AGES and any(constant):
             now = seconds([ages.get(name) for ages in constant])[codes]
-            reported = np.fromiter((own.origin(name) == "reported" for own in recorded.own), np.bool_, len(found))
-            found = np.where(reported, found, now)
+            found = np.where(origins == REPORTED, found, now)
         assumed = self._assume.get(name)
         if isinstance(assumed, int | float):
             found[np.isnan(found)] = assumed
         return found
 
-    def _methods(self, own: Sequence[Own], entries: Sequence[Facts], codes: Rows) -> MethodColumns:
+    def _methods(self, recorded: Recorded, entries: Sequence[Facts], codes: Rows) -> MethodColumns:
         held = [entry.values.get("auth.methods") for entry in entries]
         known = np.array([isinstance(each, dict) for each in held], np.bool_)[codes]
         partly = np.array([isinstance(each, PartlyRead) for each in held], np.bool_)[codes]
         bits = [sum(BIT[name] for name in each) if isinstance(each, dict) else 0 for each in held]
         used = np.array(bits, np.uint32)[codes]
-        ages: dict[str, Seconds] = {}
-        for row, each in enumerate(own):
-            said = each.values.get("auth.methods")
-            # Their names are in the bundle, with which others share them; what was assumed then has no ages.
-            if said is None or not isinstance(said[1], dict):
-                continue
-            for name, age in said[1].items():
-                if age is not None and name in BIT:
-                    column = ages.get(name)
-                    if column is None:
-                        column = ages[name] = np.full(len(own), np.nan)
-                    column[row] = age
         assumed = self._assume.get(METHODS_AGE)
-        fallback = assumed if isinstance(assumed, int | float) else None
-        default = [each.default_age if each.origin(METHODS_AGE) == "reported" else fallback for each in own]
-        return MethodColumns(known, partly, used, ages, seconds(default))
+        fallback = assumed if isinstance(assumed, int | float) else np.nan
+        default = np.where(recorded.origins[METHODS_AGE] == REPORTED, recorded.default_age, fallback)
+        return MethodColumns(known, partly, used, recorded.methods_ages, default)
 
 
 def batch_of(attempts: Sequence[Facts]) -> Batch:

@@ -11,9 +11,7 @@ from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 
-import numpy as np
-
-from caddrel.core.columnar.batch import Batch, Flags
+from caddrel.core.columnar.batch import Batch
 from caddrel.core.columnar.rulebook import ColumnarRulebook, Decisions
 from caddrel.core.decide.compiled.evaluator import CompiledRulebook
 from caddrel.core.diagnostics import Diagnostic, shorten
@@ -22,6 +20,7 @@ from caddrel.core.facts.facts import Facts, Origin, Setting
 from caddrel.core.inventory.completion import complete
 from caddrel.core.inventory.index import Inventory
 from caddrel.core.replay.columns import batch_of
+from caddrel.core.replay.recorded import Coded
 from caddrel.core.replay.tally import Attempts, Changed, Side, Tally, outcomes_of
 from caddrel.core.rulebook.model import OUTCOMES, Rulebook
 from caddrel.core.signals.evaluate import add_signals, is_computed, noticing
@@ -86,7 +85,7 @@ class FileReplay:
         let_in = [line.recorded == "allowed" if line.recorded else None for line in lines]
         if self._before is None:
             _work_out(self._after, after, ids, let_in)
-            old: Side = Side(outcomes_of(line.recorded for line in lines), [])
+            old = Side(outcomes_of(line.recorded for line in lines), lambda _: ())
         else:
             let_in = _work_out(self._before, before, ids, let_in)
             if dict(self._before.signals) == dict(self._after.signals):
@@ -154,12 +153,12 @@ def _copy(before: Sequence[Facts], after: Sequence[Facts]) -> None:
 
 
 def _side(found: Decisions) -> Side:
-    certain: Flags = found.certain
-    return Side(found.outcomes, list(found.deciding()), certain)
+    return Side(found.outcomes, found.deciding, found.certain)
 
 
 def _attempts(ids: Sequence[str], several: Sequence[Facts], batch: Batch) -> Attempts:
     people, devices = (
-        np.array([facts.values.get(name) for facts in several], object) for name in ("person.id", "device.id")
+        Coded.of(value if isinstance(value := facts.values.get(name), str) else None for facts in several)
+        for name in ("person.id", "device.id")
     )
-    return Attempts(ids, people, devices, batch.moments)
+    return Attempts(lambda rows: [ids[row] for row in rows], people, devices, batch.moments)

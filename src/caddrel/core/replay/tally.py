@@ -5,7 +5,7 @@ Tallies of parts of a log can be put together, so that parts may be replayed apa
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -15,10 +15,11 @@ from numpy.typing import NDArray
 from caddrel.core.columnar.batch import Flags, Rows
 from caddrel.core.columnar.levels import Levels
 from caddrel.core.decide.decision import RuleRef
+from caddrel.core.replay.recorded import Coded
 from caddrel.core.rulebook.model import OUTCOMES
 
 Pair = tuple[str, str]
-Names = NDArray[np.object_]
+_ALL = slice(None)
 
 
 @dataclass(frozen=True, slots=True)
@@ -30,23 +31,23 @@ class Side:
     outcomes
         By their places in `OUTCOMES`.
     deciding
-        The rules that decide anywhere, each with its rows.
+        Gives the rules that decide some attempts, each with its rows among those that are asked about.
     certain
         None where that is not asked.
     """
 
     outcomes: Levels
-    deciding: Sequence[tuple[RuleRef, Rows]]
+    deciding: Callable[[Flags], Iterable[tuple[RuleRef, Rows]]]
     certain: Flags | None = None
 
 
 @dataclass(frozen=True, slots=True)
 class Attempts:
-    """Whom and what attempts are of: the ids of persons and devices, None where unknown."""
+    """Whom and what attempts are of; `ids` gives the ids of some of them."""
 
-    ids: Sequence[str]
-    people: Names
-    devices: Names
+    ids: Callable[[Rows], Sequence[str]]
+    people: Coded
+    devices: Coded
     moments: NDArray[np.int64]
 
 
@@ -87,8 +88,15 @@ class Hit:
 
 @dataclass(frozen=True, slots=True)
 class Changed:
-    """An attempt with another outcome."""
+    """An attempt with another outcome.
 
+    Attributes
+    ----------
+    row
+        Its place in the part of the log that was taken in.
+    """
+
+    row: int
     id: str
     person: str | None
     device: str | None
@@ -118,23 +126,23 @@ class Tally:
 
     def add(self, attempts: Attempts, before: Side, after: Side) -> Iterator[Changed]:
         """Take in a part of a log; yields the attempts that come out otherwise, in their order."""
-        rows = np.arange(len(before.outcomes))
-        self.attempts.add(_counted(attempts, rows))
+        count = len(before.outcomes)
+        self.attempts.add(Counted(count, attempts.people.among(_ALL), attempts.devices.among(_ALL)))
         differ = before.outcomes != after.outcomes
-        self.same += int(len(rows) - differ.sum())
+        self.same += int(count - differ.sum())
         if after.certain is not None:
             self.undetermined += int((~after.certain).sum())
-        pairs = before.outcomes.astype(np.intp) * len(OUTCOMES) + after.outcomes
-        for pair in np.unique(pairs):
+        pairs = before.outcomes * np.uint8(len(OUTCOMES)) + after.outcomes
+        for pair in np.flatnonzero(np.bincount(pairs)):
             self.flows.setdefault(_pair(int(pair)), Counted()).add(_counted(attempts, np.flatnonzero(pairs == pair)))
         changed = np.flatnonzero(differ)
         self.changed.add(_counted(attempts, changed))
         because = self._because(attempts, pairs, differ, before, after)
-        for row in changed:
-            yield self._hit(attempts, int(row), _pair(int(pairs[row])), tuple(because.get(int(row), ())))
+        for row, id in zip(changed, attempts.ids(changed), strict=True):
+            yield self._hit(attempts, int(row), id, _pair(int(pairs[row])), tuple(because.get(int(row), ())))
 
     def _because(
-        self, attempts: Attempts, pairs: Rows, differ: Flags, before: Side, after: Side
+        self, attempts: Attempts, pairs: Levels, differ: Flags, before: Side, after: Side
     ) -> dict[int, list[RuleRef]]:
         """Count the rules that decide on the stricter side of what changed, and return them by row.
 
@@ -143,8 +151,9 @@ class Tally:
         found: dict[int, list[RuleRef]] = {}
         stricter = after.outcomes > before.outcomes
         for side, wanted in ((before, differ & ~stricter), (after, differ & stricter)):
-            for ref, rows in side.deciding:
-                mine = rows[wanted[rows]]
+            if not wanted.any():
+                continue
+            for ref, mine in side.deciding(wanted):
                 for pair in np.unique(pairs[mine]):
                     counted = _counted(attempts, mine[pairs[mine] == pair])
                     self.because.setdefault((_pair(int(pair)), ref), Counted()).add(counted)
@@ -152,8 +161,8 @@ class Tally:
                     found.setdefault(int(row), []).append(ref)
         return found
 
-    def _hit(self, attempts: Attempts, row: int, pair: Pair, because: tuple[RuleRef, ...]) -> Changed:
-        person, device = attempts.people[row], attempts.devices[row]
+    def _hit(self, attempts: Attempts, row: int, id: str, pair: Pair, because: tuple[RuleRef, ...]) -> Changed:
+        person, device = attempts.people.name(row), attempts.devices.name(row)
         if person is not None:
             hit = self.people.setdefault(person, Hit())
             hit.flows[pair] = hit.flows.get(pair, 0) + 1
@@ -162,7 +171,7 @@ class Tally:
                 hit.devices.add(device)
             for ref in because:
                 hit.because[ref] = hit.because.get(ref, 0) + 1
-        return Changed(attempts.ids[row], person, device, *pair, because)
+        return Changed(row, id, person, device, *pair, because)
 
     def merge(self, other: Tally) -> None:
         """Take in what another part of the log came to."""
@@ -190,11 +199,7 @@ def _pair(number: int) -> Pair:
 
 
 def _counted(attempts: Attempts, rows: Rows) -> Counted:
-    return Counted(len(rows), _names(attempts.people[rows]), _names(attempts.devices[rows]))
-
-
-def _names(names: Names) -> set[str]:
-    return {name for name in set(names) if name is not None}
+    return Counted(len(rows), attempts.people.among(rows), attempts.devices.among(rows))
 
 
 def tally_json(tally: Tally) -> dict[str, Any]:

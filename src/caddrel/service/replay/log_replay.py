@@ -1,4 +1,4 @@
-"""A replay of stored records: read in stretches, decided under rulebooks, counted.
+"""A replay of stored records: read as columns, decided under rulebooks, counted.
 
 Not here: jobs (`views.replays`), and what a replay is asked for (`replay.request`).
 """
@@ -6,17 +6,14 @@ Not here: jobs (`views.replays`), and what a replay is asked for (`replay.reques
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 
-import msgspec
 import numpy as np
 
-from caddrel.core.columnar.batch import Batch, Rows
-from caddrel.core.columnar.fact_groups import GROUPS
-from caddrel.core.columnar.own_facts import AGES
+from caddrel.core.columnar.batch import Batch, Flags, Rows, different_of, moment_of
 from caddrel.core.columnar.rulebook import ColumnarRulebook, Decisions
 from caddrel.core.decide.decision import MEANING, RuleRef
 from caddrel.core.decide.interpreter.interpreter import decide
@@ -24,20 +21,20 @@ from caddrel.core.facts.facts import Facts, Origin
 from caddrel.core.facts.record import facts_from_json
 from caddrel.core.facts.types import Signals, Value
 from caddrel.core.replay.breakdown import Breakdown
-from caddrel.core.replay.columns import Entry, Own, Recorded, RecordedColumns
+from caddrel.core.replay.columns import Entry, RecordedColumns, batch_of
 from caddrel.core.replay.facts import as_now, reassumed
-from caddrel.core.replay.tally import Attempts, Changed, Side, Tally, outcomes_of
+from caddrel.core.replay.recorded import Numbers, Recorded
+from caddrel.core.replay.tally import Attempts, Changed, Side, Tally
 from caddrel.core.rulebook.model import OUTCOMES, Rulebook
 from caddrel.core.signals.evaluate import Notice, is_computed, nothing_known, noticing
 from caddrel.core.signals.history import History, past_of
 from caddrel.service.state.context import State
-from caddrel.store.moments import from_stored
 from caddrel.store.queries import Query
 
-AT_ONCE = 20_000
+# Records whose signals are worked out anew are taken so many at once: that takes long, and may be cancelled.
+ANEW_AT_ONCE = 20_000
 # Of each stretch so many are decided by the interpreter too, and of those that are not certain so many are asked why.
 MOST_LOOKED_AT, MOST_ASKED = 40, 100
-_own = msgspec.json.Decoder(Own)
 
 
 @dataclass(frozen=True, slots=True)
@@ -79,34 +76,55 @@ class LogReplay:
             Is told how many records are done; what it raises ends the replay.
         """
         done = 0
-        for rows in self._state.signins.replayed(self._query, AT_ONCE):
-            self._read_documents(rows)
-            recorded = _recorded(rows)
-            if self._recorded is not None:
-                before, meaning = self._recorded.side(rows, recorded)
-                self.tally.meaning += meaning
-            else:
-                assert self._before is not None
-                before = self._before.side(rows, recorded)
-            after = self._after.side(rows, recorded, self.lacking)
-            places = {row.id: place for place, row in enumerate(rows)}
-            for changed in self.tally.add(_attempts(rows), before, after):
-                facts = self._after.facts(places[changed.id])
-                if changed.person is not None:
-                    # The earliest come first, so that the last of each stays.
-                    self.last[changed.person] = facts
-                self.by.add(changed, facts)
-                yield changed
-            done += len(rows)
-            progress(done)
+        for several in self._state.signins.columns.read(self._query):
+            for recorded in self._at_once(several):
+                yield from self._part(recorded)
+                done += len(recorded)
+                progress(done)
 
-    def _read_documents(self, rows: Sequence[Any]) -> None:
-        for kind in (*GROUPS, "decision"):
-            column = "decision" if kind == "decision" else f"{kind}_facts"
+    def _at_once(self, several: Recorded) -> Iterator[Recorded]:
+        """Yield records in parts: small ones where signals are worked out anew, one after another."""
+        sides = [side for side in (self._before, self._after) if side is not None]
+        if len(several) <= ANEW_AT_ONCE or all(side.as_recorded(several) for side in sides):
+            yield several
+            return
+        for start in range(0, len(several), ANEW_AT_ONCE):
+            yield several.taken(slice(start, start + ANEW_AT_ONCE))
+
+    def _part(self, recorded: Recorded) -> Iterator[Changed]:
+        self._read_documents(recorded)
+        if self._recorded is not None:
+            before, meaning = self._recorded.side(recorded)
+            self.tally.meaning += meaning
+        else:
+            assert self._before is not None
+            before = self._before.side(recorded)
+        after = self._after.side(recorded, self.lacking)
+        attempts = Attempts(
+            lambda rows: self.ids(recorded.seqs[rows]), recorded.people, recorded.devices, recorded.moments
+        )
+        # The earliest come first, so that the last of each stays.
+        last: dict[str, int] = {}
+        rows: list[int] = []
+        for changed in self.tally.add(attempts, before, after):
+            rows.append(changed.row)
+            if changed.person is not None:
+                last[changed.person] = changed.row
+            yield changed
+        self.last.update((person, self._after.batch.facts(row)) for person, row in last.items())
+        self.by.add(self._after.batch, recorded.people, np.array(rows, np.intp))
+
+    def _read_documents(self, recorded: Recorded) -> None:
+        numbers = {**recorded.numbers, "decision": recorded.decisions}
+        for kind, column in numbers.items():
             known = self._documents.setdefault(kind, {})
-            missing = {getattr(row, column) for row in rows} - known.keys()
+            missing = set(different_of(column)[0].tolist()) - known.keys()
             if missing:
                 known.update(self._state.signins.documents(kind, missing))
+
+    def ids(self, seqs: Numbers) -> list[str]:
+        """Return the ids of records by their numbers."""
+        return self._state.signins.columns.ids(seqs)
 
     def document(self, kind: str, number: int) -> Any:
         """Return a bundle of facts, or a decision, as JSON."""
@@ -130,7 +148,12 @@ class _RulebookSide:
         self._ready = ColumnarRulebook(under.rulebook)
         self._columns = RecordedColumns(under.rulebook.settings.assume, self._entry)
         self._signals = _Signals(replay, under.rulebook)
-        self._batch: Batch | None = None
+        # The records that were asked about last.
+        self.batch: Batch = batch_of([])
+
+    def as_recorded(self, recorded: Recorded) -> bool:
+        """Tell whether the signals of records count as they were recorded."""
+        return self._signals.as_recorded(recorded)
 
     def _entry(self, group: str, number: int) -> Entry:
         rulebook, state = self._under.rulebook, self._replay.state
@@ -142,7 +165,7 @@ class _RulebookSide:
             )
         return reassumed(facts, group, rulebook.settings.assume), {}
 
-    def side(self, rows: Sequence[Any], recorded: Recorded, lacking: Counter[str] | None = None) -> Side:
+    def side(self, recorded: Recorded, lacking: Counter[str] | None = None) -> Side:
         """Return what records come to.
 
         Parameters
@@ -150,26 +173,22 @@ class _RulebookSide:
         lacking
             Is told which facts are missing where it is not certain what comes of an attempt.
         """
-        batch = self._batch = self._signals.put(self._columns.batch(recorded), rows)
+        batch = self.batch = self._signals.put(self._columns.batch(recorded), recorded)
         found = self._ready.decide(batch)
-        self._look_again(batch, found, rows)
+        self._look_again(batch, found, recorded)
         if lacking is not None:
             for row in np.flatnonzero(~found.certain)[:MOST_ASKED]:
                 lacking.update(decide(self._under.rulebook, batch.facts(int(row))).unknown)
-        return Side(found.outcomes, list(found.deciding()), found.certain)
+        return Side(found.outcomes, found.deciding, found.certain)
 
-    def facts(self, row: int) -> Facts:
-        """Return the facts of one of the records that were asked about last."""
-        assert self._batch is not None
-        return self._batch.facts(row)
-
-    def _look_again(self, batch: Batch, found: Decisions, rows: Sequence[Any]) -> None:
+    def _look_again(self, batch: Batch, found: Decisions, recorded: Recorded) -> None:
         """Have the interpreter decide some of them: what it says otherwise is a fault here, and nothing to be shown."""
-        for row in range(0, len(rows), max(1, len(rows) // MOST_LOOKED_AT)):
+        for row in range(0, batch.count, max(1, batch.count // MOST_LOOKED_AT)):
             again = decide(self._under.rulebook, batch.facts(row))
             outcome = OUTCOMES[found.outcomes[row]]
             if (again.outcome, again.certain) != (outcome, bool(found.certain[row])):
-                raise AssertionError(f"{rows[row].id}: columns say {outcome}, the interpreter {again.outcome}")
+                wrong = f"columns say {outcome}, the interpreter {again.outcome}"
+                raise AssertionError(f"record {recorded.seqs[row]}: {wrong}")
 
 
 class _RecordedSide:
@@ -179,27 +198,32 @@ class _RecordedSide:
         self._replay = replay
         self._revisions: dict[int, _RulebookSide] = {}
 
-    def side(self, rows: Sequence[Any], recorded: Recorded) -> tuple[Side, int]:
+    def side(self, recorded: Recorded) -> tuple[Side, int]:
         """Return what was recorded, and how many outcomes differ for the change of meaning alone."""
-        outcomes = outcomes_of(row.outcome for row in rows)
-        deciding: dict[RuleRef, list[int]] = {}
-        older: dict[int, list[int]] = {}
-        for place, row in enumerate(rows):
-            document = self._replay.document("decision", row.decision)
-            if document.get("meaning", 1) != MEANING:
-                older.setdefault(row.revision, []).append(place)
-                continue
-            for ref in document["deciding"]:
-                deciding.setdefault(RuleRef(ref["policy"], ref["rule"]), []).append(place)
-        found = [(ref, np.array(places)) for ref, places in deciding.items()]
+        outcomes = recorded.outcomes.copy()
+        numbers, codes = different_of(recorded.decisions)
+        documents = [self._replay.document("decision", int(number)) for number in numbers]
+        older = np.array([document.get("meaning", 1) != MEANING for document in documents], np.bool_)[codes]
+        again: list[tuple[Rows, Side]] = []
         meaning = 0
-        for revision, places in older.items():
-            at = np.array(places)
-            again = self._side(revision).side([rows[place] for place in places], _some(recorded, places))
-            meaning += int((outcomes[at] != again.outcomes).sum())
-            outcomes[at] = again.outcomes
-            found += [(ref, at[mine]) for ref, mine in again.deciding]
-        return Side(outcomes, found), meaning
+        for revision in np.unique(recorded.revisions[older]):
+            at = np.flatnonzero(older & (recorded.revisions == revision))
+            side = self._side(int(revision)).side(recorded.taken(at))
+            meaning += int((outcomes[at] != side.outcomes).sum())
+            outcomes[at] = side.outcomes
+            again.append((at, side))
+
+        def deciding(wanted: Flags) -> Iterator[tuple[RuleRef, Rows]]:
+            rows = np.flatnonzero(wanted & ~older)
+            places: dict[RuleRef, list[int]] = {}
+            for row, code in zip(rows, codes[rows], strict=True):
+                for ref in documents[code]["deciding"]:
+                    places.setdefault(RuleRef(ref["policy"], ref["rule"]), []).append(int(row))
+            yield from ((ref, np.array(mine, np.intp)) for ref, mine in sorted(places.items()))
+            for at, side in again:
+                yield from ((ref, at[mine]) for ref, mine in side.deciding(wanted[at]))
+
+        return Side(outcomes, deciding), meaning
 
     def _side(self, revision: int) -> _RulebookSide:
         side = self._revisions.get(revision)
@@ -218,19 +242,25 @@ class _Signals:
         self._notice: Notice = noticing(rulebook)
         self._histories: dict[str, History] = {}
 
-    def put(self, batch: Batch, rows: Sequence[Any]) -> Batch:
+    def as_recorded(self, recorded: Recorded) -> bool:
+        """Tell whether all revisions under which records were decided define signals as the rulebook does."""
+        return all(self._recorded(int(revision)) for revision in np.unique(recorded.revisions))
+
+    def put(self, batch: Batch, recorded: Recorded) -> Batch:
         """Return the batch with its signals as they are under the rulebook."""
-        anew = [place for place, row in enumerate(rows) if not self._recorded(row.revision)]
-        if not anew:
+        others = [number for number in np.unique(recorded.revisions) if not self._recorded(int(number))]
+        if not others:
             return batch
+        anew = np.flatnonzero(np.isin(recorded.revisions, others))
+        ids = self._replay.ids(recorded.seqs[anew])
         entries = list(batch.entries["signals"])
         codes: Rows = batch.codes["signals"].copy()
         places: dict[Signals | None, int] = {}
-        for place in anew:
+        for place, id in zip(anew, ids, strict=True):
             origin = entries[batch.codes["signals"][place]].origins.get("signals")
             if origin is Origin.REPORTED:
                 continue
-            found = self._of(batch, place, rows[place])
+            found = self._of(batch, int(place), id, recorded)
             if found not in places:
                 places[found] = len(entries)
                 values: dict[str, Value] = {} if found is None else {"signals": found}
@@ -248,45 +278,22 @@ class _Signals:
             self._alike[revision] = dict(there) == dict(self._rulebook.signals)
         return self._alike[revision]
 
-    def _of(self, batch: Batch, place: int, row: Any) -> Signals | None:
+    def _of(self, batch: Batch, place: int, id: str, recorded: Recorded) -> Signals | None:
         if not is_computed(self._rulebook, None):
             return None
-        if row.person is None:
+        person = recorded.people.name(place)
+        if person is None:
             return nothing_known(self._rulebook, "person.id")[0].signals
         facts = Facts({}, {})
         for group in ("person", "device", "network", "attempt"):
             entry = batch.entries[group][batch.codes[group][place]]
             facts.values.update(entry.values)
             facts.coordinates = facts.coordinates or entry.coordinates
-        past = past_of(facts, from_stored(row.at), row.id, row.outcome)
-        return self._notice(past, self._history(row.person))[0].signals
+        past = past_of(facts, moment_of(recorded.moments[place]), id, OUTCOMES[recorded.outcomes[place]])
+        return self._notice(past, self._history(person))[0].signals
 
     def _history(self, person: str) -> History:
         if person not in self._histories:
             # All of them: a filter leaves attempts out of the replay, and not out of the person's history.
             self._histories[person] = History(self._replay.state.signins.pasts(person, self._replay.end()))
         return self._histories[person]
-
-
-def _recorded(rows: Sequence[Any]) -> Recorded:
-    ages = dict(zip(AGES, ("state_age", "listed_for", "auth_age"), strict=True))
-    return Recorded(
-        [row.at for row in rows],
-        {group: [getattr(row, f"{group}_facts") for row in rows] for group in GROUPS},
-        {name: [getattr(row, column) for row in rows] for name, column in ages.items()},
-        [_own.decode(row.own) for row in rows],
-    )
-
-
-def _some(recorded: Recorded, places: Sequence[int]) -> Recorded:
-    return Recorded(
-        [recorded.moments[place] for place in places],
-        {group: [numbers[place] for place in places] for group, numbers in recorded.numbers.items()},
-        {name: [ages[place] for place in places] for name, ages in recorded.ages.items()},
-        [recorded.own[place] for place in places],
-    )
-
-
-def _attempts(rows: Sequence[Any]) -> Attempts:
-    people, devices = (np.array([getattr(row, name) for row in rows], object) for name in ("person", "device"))
-    return Attempts([row.id for row in rows], people, devices, np.array([row.at for row in rows], np.int64))
