@@ -3,7 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import replace
 
+import numpy as np
+
+from caddrel.core.columnar.batch import Batch
 from caddrel.core.columnar.rulebook import ColumnarRulebook
 from caddrel.core.columnar.stances import REASONS
 from caddrel.core.decide.decision import RuleRef
@@ -14,8 +18,24 @@ from caddrel.core.rulebook.model import OUTCOMES, Rulebook
 
 
 def assert_columns_agree(rulebook: Rulebook, several: Sequence[Facts]) -> None:
-    """Assert that the columnar evaluator decides attempts together as the interpreter does each."""
-    found = ColumnarRulebook(rulebook).decide(batch_of(several))
+    """Assert that the columnar evaluator decides attempts together as the interpreter does each.
+
+    In two batches, of which the second adds entries to those of the first: what was found out stays true.
+    """
+    whole, first = batch_of(several), len(several) // 2
+    ready = ColumnarRulebook(rulebook)
+    # They stand in the order of the attempts that have them first.
+    entries = {
+        group: list(each[: max(whole.codes[group][:first], default=-1) + 1]) for group, each in whole.entries.items()
+    }
+    _agree(rulebook, ready, replace(whole.taken(np.arange(first)), entries=entries), several[:first])
+    for group, grown in entries.items():
+        grown.extend(whole.entries[group][len(grown) :])
+    _agree(rulebook, ready, replace(whole.taken(np.arange(first, whole.count)), entries=entries), several[first:])
+
+
+def _agree(rulebook: Rulebook, ready: ColumnarRulebook, batch: Batch, several: Sequence[Facts]) -> None:
+    found = ready.decide(batch)
     deciding: list[list[RuleRef]] = [[] for _ in several]
     for ref, rows in found.deciding():
         for row in rows:

@@ -305,6 +305,16 @@ class SigninStore:
                 found = self._dictionary.load_bundles(connection, ((kind, number) for number in numbers))
             return {number: document for (_, number), document in found.items()}
 
+    def bundle_texts(self, numbers: Iterable[int]) -> dict[int, str]:
+        """Return bundles of facts by their numbers, as they are written."""
+        wanted = sorted(numbers)
+        found: dict[int, str] = {}
+        with self._database.read() as connection:
+            for start in range(0, len(wanted), READ_AT_ONCE):
+                some = (json.dumps(wanted[start : start + READ_AT_ONCE]),)
+                found.update((row[0], row[1]) for row in connection.exec_driver_sql(_BUNDLES, some))
+        return found
+
     def not_understood(self, after: int) -> Iterator[tuple[str, int, Mapping[str, Any]]]:
         """Yield kind and number of the bundles of facts that hold what is on no list, and what that is.
 
@@ -485,6 +495,7 @@ _REFERENCED = (
     "SELECT number + 1 FROM blocks WHERE number < (SELECT max(seq) >> 16 FROM records)) "
     "SELECT at, seq FROM blocks CROSS JOIN records ON block = number WHERE reference = ? ORDER BY at DESC LIMIT 1"
 )
+_BUNDLES = "SELECT number, document FROM bundles WHERE number IN (SELECT value FROM json_each(?))"
 _PRESENT = "SELECT id, digest FROM records WHERE id IN (SELECT value FROM json_each(?))"
 _EVER = 1 << 62
 _RECORD = ("seq", "at", "id", "reference", "digest", "own", "mac")

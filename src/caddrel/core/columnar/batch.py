@@ -87,7 +87,8 @@ class Batch:
     Attributes
     ----------
     entries
-        By group of facts (`fact_groups.GROUPS`) the different ones that occur; each holds the facts of its group.
+        By group of facts (`fact_groups.GROUPS`) different ones; each holds the facts of its group. Batches may have a
+        list in common to which each adds its own: what was found out of an entry is not asked again.
     codes
         By group which entry each attempt has, as its place among them.
     moments
@@ -164,8 +165,11 @@ def different_of(numbers: NDArray[Any]) -> tuple[NDArray[Any], Rows]:
     at = numbers.astype(np.intp) - least
     there = np.zeros(spread, np.bool_)
     there[at] = True
-    places = np.cumsum(there, dtype=np.intp) - 1
-    return np.flatnonzero(there) + least, places[at]
+    different = np.flatnonzero(there)
+    # Only the places of numbers that occur are ever looked at.
+    places = np.empty(spread, np.intp)
+    places[different] = np.arange(len(different))
+    return different + least, places[at]
 
 
 def ticks(moment: datetime) -> int:

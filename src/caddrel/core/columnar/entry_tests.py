@@ -25,53 +25,83 @@ from caddrel.core.language.operators import Op
 Holds = Callable[[Any], bool]
 
 
+class _Column:
+    """One fact of entries: the different values, None where it is unknown, and which of them each entry has."""
+
+    def __init__(self, fact: str) -> None:
+        self.fact = fact
+        self.values: list[Any] = []
+        self.codes: NDArray[np.intp] = np.zeros(0, np.intp)
+        self._places: dict[Any, int] = {}
+
+    def grow(self, entries: Sequence[Facts]) -> None:
+        """Take in the entries that were added."""
+        known, places = len(self.codes), self._places
+        if known == len(entries):
+            return
+        codes = np.empty(len(entries), np.intp)
+        codes[:known] = self.codes
+        for row in range(known, len(entries)):
+            value = entries[row].values.get(self.fact)
+            # A set of which something is open is not the same as one of which nothing is.
+            key = (value, getattr(value, "open", None))
+            place = places.get(key)
+            if place is None:
+                place = places[key] = len(self.values)
+                self.values.append(value)
+            codes[row] = place
+        self.codes = codes
+
+
 class EntryFacts:
-    """The facts of the entries of one group, the values of each kept once."""
+    """The facts of the entries of one group, the values of each kept once.
+
+    Attributes
+    ----------
+    entries
+        May grow at its end, and change in no other way: `grow` is to be called then.
+    """
 
     def __init__(self, entries: Sequence[Facts], catalogue: Catalogue) -> None:
-        self._entries, self._catalogue = entries, catalogue
-        self._columns: dict[str, tuple[list[Any], NDArray[np.intp]]] = {}
-        self._levels: dict[tuple[str, Op, tuple[str, ...]], Levels] = {}
-        self._addresses: Addresses | None = None
+        self.entries, self._catalogue = entries, catalogue
+        self._columns: dict[str, _Column] = {}
+        # Truths of tests, one for each different value of the fact.
+        self._levels: dict[tuple[str, Op, tuple[str, ...]], list[int]] = {}
+        self._addresses: tuple[int, Addresses] | None = None
+
+    def grow(self) -> None:
+        """Take in the entries that were added."""
+        for column in self._columns.values():
+            column.grow(self.entries)
 
     def column(self, fact: str) -> tuple[list[Any], NDArray[np.intp]]:
         """Return the different values of a fact, None where it is unknown, and which of them each entry has."""
         found = self._columns.get(fact)
         if found is None:
-            places: dict[Any, int] = {}
-            values: list[Any] = []
-            codes = np.empty(len(self._entries), np.intp)
-            for row, entry in enumerate(self._entries):
-                value = entry.values.get(fact)
-                # A set of which something is open is not the same as one of which nothing is.
-                key = (value, getattr(value, "open", None))
-                place = places.get(key)
-                if place is None:
-                    place = places[key] = len(values)
-                    values.append(value)
-                codes[row] = place
-            found = self._columns[fact] = values, codes
-        return found
+            found = self._columns[fact] = _Column(fact)
+            found.grow(self.entries)
+        return found.values, found.codes
 
     def levels(self, test: FactTest) -> Levels:
         """Return the truth of a test for each entry."""
         # Two tests are the same when they ask the same of the same fact, wherever they stand.
         key = test.fact, test.op, tuple([operand.text for operand in test.operands])
-        found = self._levels.get(key)
-        if found is None:
+        values, codes = self.column(test.fact)
+        known = self._levels.setdefault(key, [])
+        if len(known) < len(values):
             kind = self._catalogue[test.fact].type
             level = _of_set(test) if kind is FactType.NAMES else _of_value(test, kind)
-            values, codes = self.column(test.fact)
-            found = self._levels[key] = np.array([level(value) for value in values], np.uint8)[codes]
-        return found
+            known += [level(value) for value in values[len(known) :]]
+        return np.array(known, np.uint8)[codes]
 
     def addresses(self) -> tuple[Addresses, NDArray[np.intp]]:
         """Return the different addresses that attempts come from, and which of them each entry has."""
         values, codes = self.column("network.ip")
-        if self._addresses is None:
+        if self._addresses is None or self._addresses[0] < len(values):
             four = np.array([-1 if v is None or v.version != 4 else int(v) for v in values], np.int64)
-            self._addresses = Addresses(four, [(i, int(v)) for i, v in enumerate(values) if v and v.version == 6])
-        return self._addresses, codes
+            six = [(i, int(v)) for i, v in enumerate(values) if v and v.version == 6]
+            self._addresses = len(values), Addresses(four, six)
+        return self._addresses[1], codes
 
     def of(self, fact: str, level: Callable[[Any], int]) -> Levels:
         """Return the truth of anything that is asked of one fact, for each entry."""

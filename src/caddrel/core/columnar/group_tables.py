@@ -65,14 +65,27 @@ class GroupTables:
     ----------
     spans
         Networks of places, by the place's parts: made once for a rulebook.
+    before
+        Tables of the batch before: where entries are the same list, which may only have grown, what is known of their
+        facts is taken over.
     """
 
     def __init__(
-        self, rulebook: Rulebook, groups: Groups, spans: dict[int, Spans], entries: Mapping[str, Sequence[Facts]]
+        self,
+        rulebook: Rulebook,
+        groups: Groups,
+        spans: dict[int, Spans],
+        entries: Mapping[str, Sequence[Facts]],
+        before: GroupTables | None = None,
     ) -> None:
         self._rulebook, self._spans, self._entries = rulebook, spans, entries
         self.groups = groups
-        self.facts = {group: EntryFacts(each, rulebook.catalogue) for group, each in entries.items()}
+        self.facts: dict[str, EntryFacts] = {}
+        for group, each in entries.items():
+            known = before.facts[group] if before is not None else None
+            same = known is not None and known.entries is each
+            self.facts[group] = known if known is not None and same else EntryFacts(each, rulebook.catalogue)
+            self.facts[group].grow()
         # By the node itself, as in `Groups`.
         self._tables: dict[int, Levels] = {}
         self._places: dict[str, Levels] = {}

@@ -11,7 +11,7 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from caddrel.core.columnar.batch import Batch, Rows
+from caddrel.core.columnar.batch import Batch, Rows, different_of
 from caddrel.core.columnar.group_tables import Groups, GroupTables
 from caddrel.core.columnar.levels import FALSE, Levels, all_true
 from caddrel.core.language.nodes import Condition, FactTest, Not, Operand, Or
@@ -75,7 +75,6 @@ class Layout:
         count = batch.count
         combined = np.zeros(count, np.int64)
         self._levels: dict[str, list[Levels]] = {}
-        self._classes: dict[str, Rows] = {}
         for group in _LAID:
             entries = len(batch.entries[group])
             levels = [
@@ -83,10 +82,9 @@ class Layout:
                 for scoped in policies
             ]
             seen = np.stack(levels, axis=1) if levels else np.zeros((entries, 1), np.uint8)
-            different, classes = np.unique(seen, axis=0, return_inverse=True)
+            different, classes = _alike(seen)
             self._levels[group] = list(different.T) if levels else []
-            self._classes[group] = classes.reshape(-1)
-            combined = combined * len(different) + self._classes[group][batch.codes[group]]
+            combined = combined * len(different) + classes[batch.codes[group]]
         found, starts, self.order = _runs(combined)
         self._starts = np.append(starts, count)
         # What each combination is, group by group.
@@ -114,11 +112,21 @@ class Layout:
         return places, np.repeat(levels[live], sizes)
 
 
+def _alike(rows: Levels) -> tuple[Levels, Rows]:
+    """Return the different rows of a table, and which of them each row is."""
+    places: dict[bytes, int] = {}
+    text, width = rows.tobytes(), rows.shape[1]
+    each = [places.setdefault(text[at : at + width], len(places)) for at in range(0, len(text), width)]
+    different = np.frombuffer(b"".join(places), np.uint8).reshape(-1, width)
+    return different, np.array(each, np.intp)
+
+
 def _runs(values: Rows) -> tuple[Rows, Rows, Rows]:
     """Return the different values, where each begins among the rows in their order, and that order."""
+    different, codes = different_of(values)
     # Of numbers of 16 bits the order is found without comparing any two of them.
-    small = len(values) > 0 and int(values.max()) <= np.iinfo(np.uint16).max
-    order = np.argsort(values.astype(np.uint16) if small else values, kind="stable")
+    small = len(different) <= np.iinfo(np.uint16).max
+    order = np.argsort(codes.astype(np.uint16) if small else codes, kind="stable")
     ordered = values[order]
     begins = np.flatnonzero(np.append(True, ordered[1:] != ordered[:-1])) if len(values) else np.zeros(0, np.intp)
     return ordered[begins], begins, order

@@ -5,14 +5,14 @@ A reading of section 5 of its own. Not here: which formulas a decision asks for 
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from functools import reduce
 from typing import Any, assert_never
 
 import numpy as np
 from numpy.typing import NDArray
 
-from caddrel.core.columnar.batch import BIT, Batch, Bits, Flags, Rows, different_of
+from caddrel.core.columnar.batch import BIT, Batch, Bits, Flags, Rows, Seconds, different_of
 from caddrel.core.columnar.conditions import Conditions
 from caddrel.core.columnar.group_tables import GroupTables
 from caddrel.core.columnar.levels import FALSE, TRUE, UNKNOWN, Levels
@@ -63,10 +63,11 @@ class RequirementItems:
         self._rulebook, self._batch, self._tables, self._conditions = rulebook, batch, tables, conditions
         self._ways: dict[Formula, Bits8] = {}
         self._within: dict[int | None, tuple[Bits, Bits]] = {}
+        self._ages: list[tuple[np.uint32, Rows, Seconds]] | None = None
         # Which methods count is of few kinds: by their limit the different ones, and which of them each row has.
         self._kinds: dict[tuple[str, int | None], tuple[Bits, Rows]] = {}
-        codes = batch.codes["person"]
-        held = [entry.values.get("person.factors") for entry in batch.entries["person"]]
+        held, places = tables.facts["person"].column("person.factors")
+        codes = places[batch.codes["person"]]
         known = [isinstance(each, frozenset) for each in held]
         yields = [
             np.bitwise_or.reduce([_YIELDED.get(factor, np.uint32(0)) for factor in each] or [np.uint32(0)])
@@ -147,11 +148,17 @@ class RequirementItems:
         key = which, item.within
         kinds = self._kinds.get(key)
         if kinds is None:
-            fresh, perhaps = self._counting(item.within)
-            held = {"fresh": fresh, "perhaps": perhaps, "given": fresh | self._yielded}[which]
-            kinds = self._kinds[key] = different_of(held)
+            kinds = self._kinds[key] = self._kinds_of(item.within, which)
         different, codes = kinds
         return self._test(item)(different.astype(np.uint32))[codes]
+
+    def _kinds_of(self, within: int | None, which: str) -> tuple[Bits, Rows]:
+        fresh, perhaps = self._counting(within)
+        if which == "given":
+            return different_of(fresh | self._yielded)
+        if which == "perhaps" and perhaps is fresh and ("fresh", within) in self._kinds:
+            return self._kinds["fresh", within]
+        return different_of(fresh if which == "fresh" else perhaps)
 
     def _test(self, item: Item) -> Callable[[Bits], Flags]:
         if item.kind == "mfa":
@@ -181,18 +188,26 @@ class RequirementItems:
         found = self._within.get(within)
         if found is None:
             fresh, perhaps = np.zeros(len(used), np.uint32), np.zeros(len(used), np.uint32)
+            for bit, there, age in self._aged(used):
+                fresh[there[age <= within]] |= bit
+                perhaps[there[np.isnan(age)]] |= bit
+            # Mostly every age is known, and both are the same.
+            found = self._within[within] = fresh, fresh | perhaps if perhaps.any() else fresh
+        return found
+
+    def _aged(self, used: Bits) -> Sequence[tuple[np.uint32, Rows, Seconds]]:
+        """Return of each method that is used its bit, the rows where it is, and its age there."""
+        if self._ages is None:
+            methods, self._ages = self._batch.methods, []
             anybody = int(np.bitwise_or.reduce(used, initial=0))
             for name, bit in BIT.items():
-                if not anybody & bit:
-                    continue
-                there = np.flatnonzero(used & np.uint32(bit))
-                age, own = methods.default_age[there], methods.ages.get(name)
-                if own is not None:
-                    age = np.where(np.isnan(own[there]), age, own[there])
-                fresh[there[age <= within]] |= np.uint32(bit)
-                perhaps[there[np.isnan(age)]] |= np.uint32(bit)
-            found = self._within[within] = fresh, fresh | perhaps
-        return found
+                if anybody & bit:
+                    there = np.flatnonzero(used & np.uint32(bit) != 0)
+                    age, own = methods.default_age[there], methods.ages.get(name)
+                    if own is not None:
+                        age = np.where(np.isnan(own[there]), age, own[there])
+                    self._ages.append((np.uint32(bit), there, age))
+        return self._ages
 
     def _reach(self, item: Item) -> tuple[Flags, Flags]:
         count = self._batch.count

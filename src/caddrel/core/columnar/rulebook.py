@@ -113,11 +113,15 @@ class ColumnarRulebook:
         self.rulebook = rulebook
         groups = Groups(rulebook)
         counting = [policy for _, policy in sorted(rulebook.policies.items()) if policy.mode != "off"]
-        self._ready = _Ready(rulebook, groups, {}, [ScopedPolicy.of(policy, groups) for policy in counting])
+        self._ready = _Ready(rulebook, [ScopedPolicy.of(policy, groups) for policy in counting])
+        self._groups, self._spans = groups, dict[int, Spans]()
+        self._tables: GroupTables | None = None
 
     def decide(self, batch: Batch) -> Decisions:
         """Return the decisions on a batch."""
-        return _Reading(self._ready, batch).decisions()
+        tables = GroupTables(self.rulebook, self._groups, self._spans, batch.entries, self._tables)
+        self._tables = tables
+        return _Reading(self._ready, tables, batch).decisions()
 
 
 @dataclass(frozen=True, slots=True)
@@ -125,8 +129,6 @@ class _Ready:
     """What is made once for a rulebook."""
 
     rulebook: Rulebook
-    groups: Groups
-    spans: dict[int, Spans]
     policies: Sequence[ScopedPolicy]
 
 
@@ -172,9 +174,8 @@ class _Sum:
 class _Reading:
     """One batch, read under one rulebook."""
 
-    def __init__(self, ready: _Ready, batch: Batch) -> None:
+    def __init__(self, ready: _Ready, tables: GroupTables, batch: Batch) -> None:
         self._ready = ready
-        tables = GroupTables(ready.rulebook, ready.groups, ready.spans, batch.entries)
         self._layout = Layout(ready.policies, tables, batch)
         # From here on rows are counted in the order of the layout, until the decisions are handed out.
         batch = self._batch = batch.taken(self._layout.order)

@@ -27,39 +27,37 @@ from caddrel.core.columnar.fact_groups import GROUPS, group_of
 from caddrel.core.columnar.own_facts import AGES, DEVICE_AGES, METHODS_AGE
 from caddrel.core.facts.facts import Facts
 from caddrel.core.facts.types import PartlyRead, Value
-from caddrel.core.replay.recorded import ASSUMED, REPORTED, Recorded
+from caddrel.core.replay.recorded import ASSUMED, REPORTED, Numbers, Recorded
 
 Entry = tuple[Facts, Mapping[str, float | None]]
 
 
 class RecordedColumns:
-    """Makes batches of records under one rulebook's assumptions; each bundle is read once.
+    """Makes batches of records under one rulebook's assumptions; each bundle is read once, and all batches share them.
 
     Parameters
     ----------
-    entry
-        Gives the facts of a bundle by its group and number, as they count under the rulebook; and ages that its device
-        has whenever it comes, where the inventory of now is asked.
+    entries_of
+        Gives the facts of bundles by their group and numbers, as they count under the rulebook; and ages that their
+        device has whenever it comes, where the inventory of now is asked.
     """
 
-    def __init__(self, assume: Mapping[str, Value], entry: Callable[[str, int], Entry]) -> None:
-        self._assume, self._entry = assume, entry
-        self._known: dict[tuple[str, int], Entry] = {}
+    def __init__(
+        self, assume: Mapping[str, Value], entries_of: Callable[[str, Sequence[int]], Sequence[Entry]]
+    ) -> None:
+        self._assume, self._entries_of = assume, entries_of
+        self._places: dict[str, dict[int, int]] = {group: {} for group in GROUPS}
+        self._entries: dict[str, list[Facts]] = {group: [] for group in GROUPS}
+        self._constant: list[Mapping[str, float | None]] = []
 
     def batch(self, recorded: Recorded) -> Batch:
         """Return records as a batch."""
-        entries: dict[str, list[Facts]] = {}
-        codes: dict[str, Rows] = {}
-        constant: dict[str, list[Mapping[str, float | None]]] = {}
-        for group in GROUPS:
-            different, codes[group] = different_of(recorded.numbers[group])
-            found = [self._of(group, int(number)) for number in different]
-            entries[group] = [facts for facts, _ in found]
-            constant[group] = [ages for _, ages in found]
-        ages = {name: self._ages(name, recorded, constant["device"], codes["device"]) for name in AGES}
+        codes = {group: self._codes(group, recorded.numbers[group]) for group in GROUPS}
+        entries, constant = self._entries, self._constant
+        ages = {name: self._ages(name, recorded, constant, codes["device"]) for name in AGES}
         return Batch(
             len(recorded),
-            entries,
+            dict(entries),
             codes,
             recorded.moments,
             np.ones(len(recorded), np.bool_),
@@ -68,12 +66,18 @@ class RecordedColumns:
             recorded.live,
         )
 
-    def _of(self, group: str, number: int) -> Entry:
-        key = group, number
-        found = self._known.get(key)
-        if found is None:
-            found = self._known[key] = self._entry(group, number)
-        return found
+    def _codes(self, group: str, numbers: Numbers) -> Rows:
+        """Return the places of bundles among the entries; those that were not there are added."""
+        different, codes = different_of(numbers)
+        places, wanted = self._places[group], different.tolist()
+        missing = [number for number in wanted if number not in places]
+        if missing:
+            for number, (facts, ages) in zip(missing, self._entries_of(group, missing), strict=True):
+                places[number] = len(places)
+                self._entries[group].append(facts)
+                if group == "device":
+                    self._constant.append(ages)
+        return np.array([places[number] for number in wanted], np.intp)[codes]
 
     def _ages(
         self, name: str, recorded: Recorded, constant: Sequence[Mapping[str, float | None]], codes: Rows

@@ -19,7 +19,12 @@ from caddrel.core.inventory.index import Inventory
 
 
 def reassumed(facts: Facts, group: str, assume: Mapping[str, Value]) -> Facts:
-    """Return the facts of one group with what another rulebook assumes; what nobody understands stays unknown."""
+    """Return the facts of one group with what another rulebook assumes; what nobody understands stays unknown.
+
+    Where neither assumes anything they are the same facts.
+    """
+    if Origin.ASSUMED not in facts.origins.values() and not any(group_of(name) == group for name in assume):
+        return facts
     values = {name: value for name, value in facts.values.items() if facts.origins[name] is not Origin.ASSUMED}
     origins = {name: facts.origins[name] for name in values}
     for name, value in assume.items():

@@ -6,10 +6,9 @@ Not here: jobs (`views.replays`), and what a replay is asked for (`replay.reques
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 from datetime import datetime
-from typing import Any
 
 import numpy as np
 
@@ -17,8 +16,8 @@ from caddrel.core.columnar.batch import Batch, Flags, Rows, different_of, moment
 from caddrel.core.columnar.rulebook import ColumnarRulebook, Decisions
 from caddrel.core.decide.decision import MEANING, RuleRef
 from caddrel.core.decide.interpreter.interpreter import decide
+from caddrel.core.facts.bundle_reader import BundleReader
 from caddrel.core.facts.facts import Facts, Origin
-from caddrel.core.facts.record import facts_from_json
 from caddrel.core.facts.types import Signals, Value
 from caddrel.core.replay.breakdown import Breakdown
 from caddrel.core.replay.columns import Entry, RecordedColumns, batch_of
@@ -33,8 +32,8 @@ from caddrel.store.queries import Query
 
 # Records whose signals are worked out anew are taken so many at once: that takes long, and may be cancelled.
 ANEW_AT_ONCE = 20_000
-# Of each stretch so many are decided by the interpreter too, and of those that are not certain so many are asked why.
-MOST_LOOKED_AT, MOST_ASKED = 40, 100
+# Of each part so many are decided by the interpreter too, and of those that are not certain so many are asked why.
+MOST_LOOKED_AT, MOST_ASKED = 40, 40
 
 
 @dataclass(frozen=True, slots=True)
@@ -56,7 +55,6 @@ class LogReplay:
 
     def __init__(self, state: State, query: Query, before: Under | None, after: Under) -> None:
         self._state, self._query = state, query
-        self._documents: dict[str, dict[int, Any]] = {}
         self._recorded = _RecordedSide(self) if before is None else None
         self._before = _RulebookSide(self, before) if before is not None else None
         self._after = _RulebookSide(self, after)
@@ -92,7 +90,6 @@ class LogReplay:
             yield several.taken(slice(start, start + ANEW_AT_ONCE))
 
     def _part(self, recorded: Recorded) -> Iterator[Changed]:
-        self._read_documents(recorded)
         if self._recorded is not None:
             before, meaning = self._recorded.side(recorded)
             self.tally.meaning += meaning
@@ -114,21 +111,9 @@ class LogReplay:
         self.last.update((person, self._after.batch.facts(row)) for person, row in last.items())
         self.by.add(self._after.batch, recorded.people, np.array(rows, np.intp))
 
-    def _read_documents(self, recorded: Recorded) -> None:
-        numbers = {**recorded.numbers, "decision": recorded.decisions}
-        for kind, column in numbers.items():
-            known = self._documents.setdefault(kind, {})
-            missing = set(different_of(column)[0].tolist()) - known.keys()
-            if missing:
-                known.update(self._state.signins.documents(kind, missing))
-
     def ids(self, seqs: Numbers) -> list[str]:
         """Return the ids of records by their numbers."""
         return self._state.signins.columns.ids(seqs)
-
-    def document(self, kind: str, number: int) -> Any:
-        """Return a bundle of facts, or a decision, as JSON."""
-        return self._documents[kind][number]
 
     @property
     def state(self) -> State:
@@ -146,7 +131,8 @@ class _RulebookSide:
     def __init__(self, replay: LogReplay, under: Under) -> None:
         self._replay, self._under = replay, under
         self._ready = ColumnarRulebook(under.rulebook)
-        self._columns = RecordedColumns(under.rulebook.settings.assume, self._entry)
+        self._reader = BundleReader(under.rulebook.catalogue)
+        self._columns = RecordedColumns(under.rulebook.settings.assume, self._entries_of)
         self._signals = _Signals(replay, under.rulebook)
         # The records that were asked about last.
         self.batch: Batch = batch_of([])
@@ -155,9 +141,13 @@ class _RulebookSide:
         """Tell whether the signals of records count as they were recorded."""
         return self._signals.as_recorded(recorded)
 
-    def _entry(self, group: str, number: int) -> Entry:
+    def _entries_of(self, group: str, numbers: Sequence[int]) -> list[Entry]:
+        texts = self._replay.state.signins.bundle_texts(numbers)
+        return [self._entry(group, texts[number]) for number in numbers]
+
+    def _entry(self, group: str, text: str) -> Entry:
         rulebook, state = self._under.rulebook, self._replay.state
-        facts = facts_from_json({"values": {}, **self._replay.document(group, number)}, rulebook.catalogue)
+        facts = self._reader.read(text)
         if self._under.now and group != "signals":
             inventory = state.inventories.current()
             return as_now(
@@ -202,7 +192,8 @@ class _RecordedSide:
         """Return what was recorded, and how many outcomes differ for the change of meaning alone."""
         outcomes = recorded.outcomes.copy()
         numbers, codes = different_of(recorded.decisions)
-        documents = [self._replay.document("decision", int(number)) for number in numbers]
+        found = self._replay.state.signins.documents("decision", numbers.tolist())
+        documents = [found[number] for number in numbers.tolist()]
         older = np.array([document.get("meaning", 1) != MEANING for document in documents], np.bool_)[codes]
         again: list[tuple[Rows, Side]] = []
         meaning = 0
