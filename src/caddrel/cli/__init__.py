@@ -20,6 +20,7 @@ _COMMANDS = {
     "decide": "decide",
     "rehearse": "rehearse",
     "replay": "replay",
+    "tighten": "tighten",
     "signins": "signins",
     "jobs": "jobs",
     "sessions": "sessions",

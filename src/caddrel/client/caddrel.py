@@ -15,6 +15,7 @@ from caddrel.client.drafts import Drafts
 from caddrel.client.inventory import InventoryFeed, Things
 from caddrel.client.rehearsals import Rehearsals
 from caddrel.client.replays import Replays
+from caddrel.client.tightening import Tightenings
 from caddrel.client.watch import Watching
 from caddrel.wire import (
     acceptances,
@@ -428,6 +429,7 @@ class Caddrel:
         self.drafts = Drafts(caller)
         self.rehearsals = Rehearsals(caller)
         self.replays = Replays(caller)
+        self.tightenings = Tightenings(caller)
         self.watch = Watching(caller)
         self.inventory = InventoryFeed(caller)
         self.people = Things(caller, "people")

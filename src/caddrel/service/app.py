@@ -42,6 +42,7 @@ from caddrel.service.views import (
     sessions,
     signins,
     starter_codes,
+    tightening,
     watch,
 )
 
@@ -50,6 +51,7 @@ ENDPOINTS: list[Endpoint[Runtime]] = [
     *rulebook.endpoints.all,
     *rehearsals.endpoints.all,
     *replays.endpoints.all,
+    *tightening.endpoints.all,
     *signins.endpoints.all,
     *inventory.endpoints.all,
     *passwords.endpoints.all,

@@ -11,6 +11,7 @@ from werkzeug.exceptions import HTTPException, MethodNotAllowed, NotFound, Reque
 
 from caddrel.core.diagnostics import Diagnostic, RulebookError
 from caddrel.core.facts.attempts import AttemptRefused
+from caddrel.core.rulebook.edit.limits import LimitRefused
 from caddrel.store.engine import NoRoom
 from caddrel.store.revisions import Conflict
 from caddrel.wire import problems as wire
@@ -63,14 +64,14 @@ def problem_for(error: BaseException, request_id: str) -> wire.Problem:
         case RulebookError():
             hint = "mend it and try again" if len(error.diagnostics) == 1 else "mend them and try again"
             return _problem(422, "bad-rulebook", str(error), hint, request_id, error.diagnostics)
+        case LimitRefused(diagnostic=found):
+            return _problem(422, found.code, found.message, found.hint, request_id)
         case AttemptRefused():
             return _problem(422, "bad-attempt", "the attempt cannot be read", "", request_id, error.problems)
         case Conflict():
             hint = f"start again from revision {error.current}"
             return _problem(409, "published-in-between", "somebody else published in between", hint, request_id)
-        case NoRoom():
-            return _no_room(request_id)
-        case OSError(errno=errno.ENOSPC | errno.EDQUOT):
+        case NoRoom() | OSError(errno=errno.ENOSPC | errno.EDQUOT):
             return _no_room(request_id)
         case msgspec.ValidationError() | msgspec.DecodeError() | RecursionError():
             hint = "the shape is described in /api/openapi.json"

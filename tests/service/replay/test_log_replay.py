@@ -19,8 +19,9 @@ from caddrel.core.facts.record import facts_from_json
 from caddrel.core.rulebook.model import Rulebook
 from caddrel.core.rulebook.read.rulebook import read_rulebook
 from caddrel.core.rulebook.source import Source
-from caddrel.service.replay import log_replay
-from caddrel.service.replay.log_replay import LogReplay, Under
+from caddrel.service.replay import sides
+from caddrel.service.replay.log_replay import LogReplay
+from caddrel.service.replay.sides import Under
 from caddrel.service.signins.signal_history import notice_now
 from caddrel.store.queries import Query
 from caddrel.wire.decisions import File
@@ -86,7 +87,7 @@ def test_a_replay_comes_to_what_each_record_comes_to_by_itself(kelpline: Live, c
 def test_records_of_another_meaning_are_decided_by_the_present_one(
     kelpline: Live, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    monkeypatch.setattr(log_replay, "MEANING", 99)
+    monkeypatch.setattr(sides, "MEANING", 99)
     rulebook = kelpline.data.rulebooks.need_current().rulebook
     window = Query(since=SINCE, until=SINCE + timedelta(hours=6))
     replay = LogReplay(kelpline.data, window, None, Under(rulebook))

@@ -5,7 +5,7 @@ Runs in a process of its own; whatever is needed of drafts travels with the requ
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 
 import msgspec
 
@@ -20,7 +20,9 @@ from caddrel.core.replay.tally import Hit, changed_json, tally_json
 from caddrel.core.rulebook.model import Rulebook
 from caddrel.core.words.replays import replay_words
 from caddrel.service.problems import ServiceError
-from caddrel.service.replay.log_replay import LogReplay, Under
+from caddrel.service.replay.log_replay import LogReplay
+from caddrel.service.replay.sides import Under
+from caddrel.service.replay.steps import far, step
 from caddrel.service.rulebooks.publish import read_files
 from caddrel.service.rulebooks.view import pieces
 from caddrel.service.signins.log_filter import log_query
@@ -34,7 +36,7 @@ from caddrel.wire.rulebooks import Side
 MOST_TOLD = 2_000
 
 
-def query_of(state: State, request: wire.ReplayRequest) -> Query:
+def query_of(state: State, since: str, until: str, where: str) -> Query:
     """Return which sign-ins are asked for.
 
     Raises
@@ -42,8 +44,16 @@ def query_of(state: State, request: wire.ReplayRequest) -> Query:
     ServiceError
         When it cannot be read.
     """
-    asked = {"since": request.since, "until": request.until, "where": request.where}
+    asked = {"since": since, "until": until, "where": where}
     return log_query(state, {name: text for name, text in asked.items() if text.strip()}, 1)
+
+
+def documents_of(state: State, side: Side) -> Sequence[tuple[str, str]]:
+    """Return the documents of a rulebook that is named or given."""
+    if side.files is not None:
+        return [(file.name, file.text) for file in side.files]
+    published = state.rulebooks.need_current() if side.revision is None else state.rulebooks.get(side.revision)
+    return published.revision.files
 
 
 def rulebook_of(state: State, side: Side) -> tuple[Rulebook, str]:
@@ -77,22 +87,16 @@ def replay_lines(state: State, request: wire.ReplayRequest) -> Iterator[bytes]:
     now = request.inventory == "now"
     after, under = rulebook_of(state, request.under)
     before, against = (None, "what was recorded") if request.rulebook is None else rulebook_of(state, request.rulebook)
-    query = query_of(state, request)
+    query = query_of(state, request.since, request.until, request.where)
     steps: list[int] = []
     replay = LogReplay(state, query, Under(before, now) if before is not None else None, Under(after, now))
     for changed in replay.run(steps.append):
-        yield from _steps(steps)
-        yield msgspec.json.encode({"changed": changed_json(changed)}) + b"\n"
-    yield from _steps(steps)
+        yield from far(steps)
+        yield step("changed", changed_json(changed))
+    yield from far(steps)
     ends = [show_moment(end) if end is not None else "" for end in (query.since, query.until)]
     result = _result(state, replay, after, {"under": under, "rulebook": against, "since": ends[0], "until": ends[1]})
-    yield msgspec.json.encode({"result": result}) + b"\n"
-
-
-def _steps(steps: list[int]) -> Iterator[bytes]:
-    while steps:
-        yield msgspec.json.encode({"done": steps.pop(0)}) + b"\n"
-        yield b""
+    yield step("result", result)
 
 
 def _result(state: State, replay: LogReplay, rulebook: Rulebook, of: Mapping[str, str]) -> wire.ReplayResult:

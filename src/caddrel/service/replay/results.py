@@ -1,52 +1,142 @@
-"""Replays that have ended: their results, and the attempts that change, kept for a while.
+"""Replays that have ended: their results, and the attempts that change, kept with the data until newer ones come.
 
+Of a draft the last one is kept until the draft is replayed again; all others are the newest few.
 Not here: jobs (`state.jobs`).
 """
 
 from __future__ import annotations
 
-import tempfile
+import contextlib
+import os
 import threading
+import uuid
 from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from pathlib import Path
 from typing import IO
 
+import msgspec
+
 from caddrel.service.problems import not_found
+from caddrel.wire.decoding import decode
 from caddrel.wire.replays import ReplayResult
 
 MOST_KEPT = 16
+# Of one replay, in bytes: what is beyond is not told one by one.
+MOST_CHANGED = 256 * 1024 * 1024
 _PIECE = 256 * 1024
+
+
+class _Ended(msgspec.Struct):
+    """What is kept of a replay: the job that it was, and what it came to."""
+
+    job: str
+    result: ReplayResult
 
 
 @dataclass(slots=True)
 class Kept:
-    """One result; the attempts that change are in a file without a name, a line of JSON each."""
+    """One result; the attempts that change are in a file, a line of JSON each."""
 
-    by: str
+    path: Path
     changed: IO[bytes]
+    job: str = ""
     result: ReplayResult | None = None
+    lock: threading.Lock = field(default_factory=threading.Lock)
 
 
 class ReplayResults:
-    """The results of the newest replays; they end with the service."""
+    """The results of the newest replays.
+
+    Parameters
+    ----------
+    folder
+        The data folder: there is room for logs, and others may not read there.
+    """
 
     def __init__(self, folder: Path) -> None:
-        self._folder = folder
+        self._folder = folder / "replays"
         self._lock = threading.Lock()
+        # By job, those that ended last at the end.
         self._kept: dict[str, Kept] = {}
+        self._take_up()
 
-    def begin(self, by: str) -> Kept:
-        """Return a place for a result."""
-        # In the data folder, where there is room for logs, and where others may not read.
-        return Kept(by, tempfile.TemporaryFile(dir=self._folder))
+    def _take_up(self) -> None:
+        """Find what was kept before the service was started; what did not end is taken away."""
+        if not self._folder.is_dir():
+            return
+        found: list[tuple[float, _Ended, Path]] = []
+        for path in self._folder.iterdir():
+            if path.suffix == ".json":
+                with contextlib.suppress(msgspec.DecodeError, OSError):
+                    found.append((path.stat().st_mtime, decode(path.read_bytes(), _Ended), path))
+        for _, ended, path in sorted(found, key=lambda each: each[0]):
+            changed = path.with_suffix(".ndjson")
+            if changed.is_file():
+                self._kept[ended.job] = Kept(changed, changed.open("rb"), ended.job, ended.result)
+        known = {kept.path.stem for kept in self._kept.values()}
+        for path in self._folder.iterdir():
+            if path.stem not in known:
+                path.unlink(missing_ok=True)
 
-    def keep(self, job: str, kept: Kept) -> None:
-        """Keep a result under the id of its job; the oldest give way."""
+    def begin(self) -> Kept:
+        """Return a place for a result.
+
+        Raises
+        ------
+        OSError
+            When there is no room.
+        """
+        self._folder.mkdir(mode=0o700, exist_ok=True)
+        path = self._folder / f"{uuid.uuid4().hex}.ndjson"
+        handle = os.open(path, os.O_RDWR | os.O_CREAT | os.O_EXCL, 0o600)
+        return Kept(path, os.fdopen(handle, "w+b"))
+
+    def add(self, kept: Kept, line: bytes) -> None:
+        """Add an attempt that changes."""
+        if kept.changed.tell() < MOST_CHANGED:
+            kept.changed.write(line + b"\n")
+
+    def name(self, kept: Kept, job: str) -> None:
+        """Say which job a result is of; it may have ended already."""
         with self._lock:
-            self._kept[job] = kept
-            for old in list(self._kept)[: max(0, len(self._kept) - MOST_KEPT)]:
-                self._kept.pop(old).changed.close()
+            kept.job = job
+        self._keep(kept)
+
+    def end(self, kept: Kept, result: ReplayResult) -> None:
+        """Take a result in."""
+        kept.changed.flush()
+        with self._lock:
+            kept.result = result
+        self._keep(kept)
+
+    def let_go(self, kept: Kept) -> None:
+        """Take away what came to nothing."""
+        kept.changed.close()
+        for path in (kept.path, kept.path.with_suffix(".json")):
+            path.unlink(missing_ok=True)
+
+    def _keep(self, kept: Kept) -> None:
+        """Keep a result that has ended and whose job is known; the one before of its draft, and the oldest, go."""
+        with self._lock:
+            if not kept.job or kept.result is None:
+                return
+            text = msgspec.json.encode(_Ended(kept.job, kept.result))
+            part = kept.path.with_suffix(".part")
+            handle = os.open(part, os.O_WRONLY | os.O_CREAT | os.O_TRUNC, 0o600)
+            with os.fdopen(handle, "wb") as file:
+                file.write(text)
+            part.replace(kept.path.with_suffix(".json"))
+            self._kept[kept.job] = kept
+            draft = kept.result.draft
+            before = [job for job, each in self._kept.items() if draft and each.result and each.result.draft == draft]
+            gone = [job for job in before if job != kept.job]
+            others = [job for job in self._kept if job not in gone]
+            gone += others[: max(0, len(others) - MOST_KEPT)]
+            for job in gone:
+                old = self._kept.pop(job)
+                with old.lock:
+                    self.let_go(old)
 
     def result(self, job: str) -> ReplayResult:
         """Return what a replay came to."""
@@ -65,7 +155,7 @@ class ReplayResults:
         kept, _ = self._of(job)
         place = 0
         while True:
-            with self._lock:
+            with kept.lock:
                 if kept.changed.closed:
                     return
                 kept.changed.seek(place)
@@ -79,12 +169,13 @@ class ReplayResults:
         with self._lock:
             kept = self._kept.get(job)
         if kept is None or kept.result is None:
-            raise not_found(f"result of the replay `{job[:40]}`", "the newest are kept while the service runs")
+            raise not_found(f"result of the replay `{job[:40]}`", "the newest are kept, and the last of each draft")
         return kept, kept.result
 
     def stop(self) -> None:
-        """Let go of everything."""
+        """Close what is open."""
         with self._lock:
             for kept in self._kept.values():
-                kept.changed.close()
+                with kept.lock:
+                    kept.changed.close()
             self._kept.clear()

@@ -5,10 +5,13 @@ from __future__ import annotations
 import re
 from collections.abc import Mapping, Sequence
 
+import msgspec
+
 from caddrel.core.diagnostics import Diagnostic, RulebookError, shorten
 from caddrel.core.facts.values import show_moment
 from caddrel.core.rulebook.edit import objects as editing
 from caddrel.core.rulebook.edit import values as revaluing
+from caddrel.core.rulebook.edit.limits import find_limit, limits_of, with_limit
 from caddrel.core.rulebook.model import Rulebook
 from caddrel.core.rulebook.read.rulebook import read_rulebook
 from caddrel.service.problems import ServiceError, not_found
@@ -20,6 +23,7 @@ from caddrel.store.drafts import Draft, DraftMoved, Stale
 from caddrel.wire import drafts as wire
 from caddrel.wire import rulebooks
 from caddrel.wire.decisions import File
+from caddrel.wire.tightening import MoveLimit
 
 _NAME = re.compile(r"[a-z0-9][a-z0-9-]{0,59}")
 LARGEST = 8 * 1024 * 1024
@@ -58,6 +62,11 @@ def whole(data: DataFolder, draft: Draft) -> wire.WholeDraft:
         for path in (*there, *(path for path in changed if path not in there))
     ]
     return wire.WholeDraft(info(data, draft), [File(*file) for file in draft.files], objects)
+
+
+def changed_paths(data: DataFolder, name: str) -> list[editing.Path]:
+    """Return the objects that a draft changes."""
+    return _changed(data, need(data, name))
 
 
 def _changed(data: DataFolder, draft: Draft) -> list[editing.Path]:
@@ -115,6 +124,30 @@ def need(data: DataFolder, name: str) -> Draft:
 def files_of(data: DataFolder, name: str) -> list[File]:
     """Return the documents of a draft."""
     return [File(*file) for file in need(data, name).files]
+
+
+def with_documents(data: DataFolder, side: rulebooks.Side) -> tuple[rulebooks.Side, int]:
+    """Return a side with the documents of the draft that it names, and the version that they are of; 0 of no draft."""
+    if not side.draft:
+        return side, 0
+    draft = need(data, side.draft)
+    return msgspec.structs.replace(side, files=[File(*file) for file in draft.files]), draft.version
+
+
+def move_limit(data: DataFolder, name: str, seen: int, request: MoveLimit, by: str) -> wire.ObjectSaved:
+    """Move a limit of a draft.
+
+    Raises
+    ------
+    LimitRefused, RulebookError
+        When there is none at that address; when the rulebook has errors then.
+    """
+    draft = need(data, name)
+    objects, result = data.drafted.objects(draft.files), read_rulebook(sources(draft.files))
+    limit = find_limit(limits_of(result.or_raise(), objects), request.limit)
+    text = with_limit(objects, limit, request.value)
+    read_rulebook(editing.with_object(sources(draft.files), limit.path, text)).or_raise()
+    return put_object(data, name, seen, wire.ObjectRequest(".".join(limit.path), text), by)
 
 
 def save(data: DataFolder, name: str, seen: int, files: Sequence[File], by: str) -> Draft:

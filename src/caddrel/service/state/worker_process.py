@@ -24,6 +24,7 @@ from typing import Any, BinaryIO, Concatenate, ParamSpec, TypeVar, cast
 
 from caddrel.core.diagnostics import RulebookError
 from caddrel.core.facts.attempts import AttemptRefused
+from caddrel.core.rulebook.edit.limits import LimitRefused
 from caddrel.service.problems import ServiceError
 from caddrel.service.state.address_data import AddressData
 from caddrel.service.state.context import State
@@ -39,7 +40,7 @@ IDLE_FOR = 600.0
 # Bytes of a long answer that come at a time.
 PIECE = 64 * 1024
 # What the table of errors has words for; anything else is told as having gone wrong inside.
-_EXPECTED = (ServiceError, RulebookError, AttemptRefused, RecursionError, OSError)
+_EXPECTED = (ServiceError, RulebookError, AttemptRefused, LimitRefused, RecursionError, OSError)
 
 P = ParamSpec("P")
 T = TypeVar("T")

@@ -21,7 +21,7 @@ def _told(call: Call, draft: Draft) -> wire.WholeDraft:
     return drafting.whole(call.data, draft)
 
 
-def _seen(call: Call) -> int:
+def seen_version(call: Call) -> int:
     """Return the version that the caller has seen (RFC 9110, section 13.1.1)."""
     found = _TAG.fullmatch(call.expected.strip())
     if found is None:
@@ -71,7 +71,7 @@ def show(call: Call) -> wire.WholeDraft:
 )
 def save(call: Call) -> wire.WholeDraft:
     """Save a draft's documents; refused when somebody else saved in between."""
-    draft = drafting.save(call.data, call.path["id"], _seen(call), call.body.files, call.who().name)
+    draft = drafting.save(call.data, call.path["id"], seen_version(call), call.body.files, call.who().name)
     return _told(call, draft)
 
 
@@ -87,7 +87,7 @@ def save(call: Call) -> wire.WholeDraft:
 def put_object(call: Call) -> wire.ObjectSaved:
     """Put one object of a draft, or take it out; the rest of the documents stays as it is."""
     call.noted = call.body.path[:200]
-    saved = drafting.put_object(call.data, call.path["id"], _seen(call), call.body, call.who().name)
+    saved = drafting.put_object(call.data, call.path["id"], seen_version(call), call.body, call.who().name)
     call.etag = f'"{saved.info.version}"'
     return saved
 
@@ -95,7 +95,7 @@ def put_object(call: Call) -> wire.ObjectSaved:
 @endpoints.add("POST", f"{_ONE}/move", role="author", body=wire.MoveRequest, returns=wire.Moved, seen="exact")
 def move(call: Call) -> wire.Moved:
     """Move a draft onto the current revision; with conflicts nothing is moved, and they are told."""
-    return drafting.move(call.data, call.path["id"], _seen(call), call.body, call.who().name)
+    return drafting.move(call.data, call.path["id"], seen_version(call), call.body, call.who().name)
 
 
 @endpoints.add(
@@ -104,7 +104,8 @@ def move(call: Call) -> wire.Moved:
 def publish(call: Call) -> PublishResult:
     """Publish a draft as the next revision."""
     _prove_again(call)
-    made = drafting.publish(call.data, call.runtime.publisher, call.path["id"], _seen(call), call.body, call.who().name)
+    name, by = call.path["id"], call.who().name
+    made = drafting.publish(call.data, call.runtime.publisher, name, seen_version(call), call.body, by)
     call.noted = f"revision {made.revision.number}: {made.revision.why}"
     return made
 
@@ -114,7 +115,7 @@ def plan(call: Call) -> wire.DraftInfo:
     """Have a draft published at a time; it is checked now, and again when it is due."""
     _prove_again(call)
     who = call.who()
-    made = call.runtime.planner.plan(call.path["id"], _seen(call), call.body, who.name, who.token)
+    made = call.runtime.planner.plan(call.path["id"], seen_version(call), call.body, who.name, who.token)
     call.noted = f"at {call.body.at[:40]}: {call.body.why[:300]}"
     return drafting.info(call.data, made)
 
@@ -129,7 +130,7 @@ def unplan(call: Call) -> wire.DraftInfo:
 def shadow(call: Call) -> wire.DraftInfo:
     """Have live decisions logged with a draft's outcome too, or no more."""
     call.noted = "on" if call.body.on else "off"
-    seen = _seen(call) if call.body.on else 0
+    seen = seen_version(call) if call.body.on else 0
     return drafting.info(call.data, drafting.shadow(call.data, call.path["id"], seen, call.body))
 
 

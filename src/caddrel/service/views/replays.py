@@ -3,22 +3,19 @@
 from __future__ import annotations
 
 import contextlib
-import json
 
 import msgspec
 
 from caddrel.service.http.endpoints import Stream
 from caddrel.service.problems import ServiceError
 from caddrel.service.replay.request import check_inventory, query_of, replay_lines, rulebook_of
+from caddrel.service.replay.steps import need_result, read_steps
 from caddrel.service.rulebooks import drafts as drafting
 from caddrel.service.state.jobs import Progress
 from caddrel.service.views.calls import Call, Endpoints
-from caddrel.store.drafts import Draft
 from caddrel.wire import jobs
 from caddrel.wire import replays as wire
-from caddrel.wire.decisions import File
 from caddrel.wire.decoding import convert
-from caddrel.wire.rulebooks import Side
 
 endpoints = Endpoints()
 
@@ -36,68 +33,48 @@ def start(call: Call) -> jobs.Job:
     """Decide stored sign-ins again under another rulebook, as a job."""
     body: wire.ReplayRequest = call.body
     # Read once: the result is marked with the version whose documents it was made with.
-    draft = drafting.need(call.data, body.under.draft) if body.under.draft else None
-    asked = msgspec.structs.replace(
-        body,
-        under=body.under if draft is None else _with_documents(body.under, draft),
-        rulebook=_with_files(call, body.rulebook) if body.rulebook is not None else None,
-    )
+    under, version = drafting.with_documents(call.data, body.under)
+    against = None if body.rulebook is None else drafting.with_documents(call.data, body.rulebook)[0]
+    asked = msgspec.structs.replace(body, under=under, rulebook=against)
     # What cannot be read is told at once, and not when the job's turn has come.
-    query = query_of(call.data, body)
+    query = query_of(call.data, body.since, body.until, body.where)
     rulebook_of(call.data, asked.under)
     if asked.rulebook is not None:
         rulebook_of(call.data, asked.rulebook)
     check_inventory(body)
     total = sum(count for _, _, count in call.data.signins.per_day(query))
-    version = draft.version if draft is not None else 0
     results, name, now = call.runtime.replays, call.who().name, call.data.clock()
-    kept = results.begin(name)
+    kept = results.begin()
     # Jobs go on one after another: nobody may fill the row with replays.
     try:
         call.runtime.heavy.take("replay", name)
     except ServiceError:
-        kept.changed.close()
+        results.let_go(kept)
         raise
 
     def work(progress: Progress) -> wire.ReplayResult:
         pieces = call.runtime.replayer.pieces(replay_lines, now, asked)
-        rest = b""
         with contextlib.closing(pieces):
-            for piece in pieces:
-                *lines, rest = (rest + piece).split(b"\n")
-                for line in lines:
-                    step = json.loads(line)
-                    if "changed" in step:
-                        kept.changed.write(msgspec.json.encode(step["changed"]) + b"\n")
-                    elif "done" in step:
-                        progress(step["done"])
-                    else:
-                        found = convert(
-                            {**step["result"], "draft": body.under.draft, "version": version}, wire.ReplayResult
-                        )
-                        kept.result = found
-        if kept.result is None:
-            raise ServiceError(503, "worker-ended", "the process that replayed ended", "try again")
+            for step in read_steps(pieces):
+                if "changed" in step:
+                    results.add(kept, msgspec.json.encode(step["changed"]))
+                elif "done" in step:
+                    progress(step["done"])
+                else:
+                    told = {**step["result"], "draft": body.under.draft, "version": version}
+                    results.end(kept, convert(told, wire.ReplayResult))
         # Whom it hits is told with the result; a job is listed to everybody.
-        return msgspec.structs.replace(kept.result, hit=[])
+        return msgspec.structs.replace(need_result(kept.result), hit=[])
 
     def after() -> None:
         call.runtime.heavy.give_back("replay", name)
         if kept.result is None:
-            kept.changed.close()
+            results.let_go(kept)
 
     started = call.runtime.jobs.start("replay", name, total, "sign-ins", work, after)
     # It is found by its job, and told once there is a result.
-    results.keep(started.id, kept)
+    results.name(kept, started.id)
     return started
-
-
-def _with_files(call: Call, side: Side) -> Side:
-    return _with_documents(side, drafting.need(call.data, side.draft)) if side.draft else side
-
-
-def _with_documents(side: Side, draft: Draft) -> Side:
-    return msgspec.structs.replace(side, files=[File(*file) for file in draft.files])
 
 
 @endpoints.add("GET", "/api/v1/replays/<string(minlength=7):id>", role="viewer", returns=wire.ReplayResult)

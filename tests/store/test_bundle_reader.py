@@ -12,11 +12,11 @@ from tests.strategies import ATTRIBUTES, attempts
 
 from caddrel.core.columnar.fact_groups import split
 from caddrel.core.facts.attempts import read_told_facts
-from caddrel.core.facts.bundle_reader import BundleReader
 from caddrel.core.facts.catalogue import Catalogue
 from caddrel.core.facts.facts import Facts, Setting
 from caddrel.core.facts.record import facts_from_json, facts_json
 from caddrel.core.inventory.completion import complete
+from caddrel.store.bundle_reader import BundleReader
 
 CATALOGUE = Catalogue(ATTRIBUTES)
 READER = BundleReader(CATALOGUE)
