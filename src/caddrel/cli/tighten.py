@@ -11,7 +11,7 @@ from caddrel.cli.jobs import finished
 from caddrel.cli.output import json_option, plain, remark, say, table, write_json
 from caddrel.cli.profile import connect
 from caddrel.wire.decoding import convert
-from caddrel.wire.tightening import Choice, LimitList, Tightening, TighteningRequest
+from caddrel.wire.limits import Choice, LimitList, Tightening, TighteningRequest
 
 WIDTH = 24
 

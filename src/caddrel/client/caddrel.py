@@ -13,9 +13,9 @@ import httpx
 from caddrel.client.caller import Caller, Refused
 from caddrel.client.drafts import Drafts
 from caddrel.client.inventory import InventoryFeed, Things
+from caddrel.client.limits import Tightenings
 from caddrel.client.rehearsals import Rehearsals
 from caddrel.client.replays import Replays
-from caddrel.client.tightening import Tightenings
 from caddrel.client.watch import Watching
 from caddrel.wire import (
     acceptances,

@@ -35,6 +35,7 @@ from caddrel.service.views import (
     examples,
     inventory,
     jobs,
+    limits,
     passwords,
     rehearsals,
     replays,
@@ -42,7 +43,6 @@ from caddrel.service.views import (
     sessions,
     signins,
     starter_codes,
-    tightening,
     watch,
 )
 
@@ -51,7 +51,7 @@ ENDPOINTS: list[Endpoint[Runtime]] = [
     *rulebook.endpoints.all,
     *rehearsals.endpoints.all,
     *replays.endpoints.all,
-    *tightening.endpoints.all,
+    *limits.endpoints.all,
     *signins.endpoints.all,
     *inventory.endpoints.all,
     *passwords.endpoints.all,

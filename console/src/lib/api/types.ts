@@ -757,6 +757,22 @@ export interface LanguageView {
   record: FactView[];
 }
 
+/** A value of a rulebook by which it is stricter or milder. */
+export interface Limit {
+  address: string;
+  path: string;
+  title: string;
+  words: string;
+  value: string;
+  kind: string;
+}
+
+/** The limits of a rulebook, in document order; `changed` are those of objects that a draft changes. */
+export interface LimitList {
+  items: Limit[];
+  changed?: string[];
+}
+
 /** Whether a person is locked out for too many wrong passwords, by which standard and until when. */
 export interface LockState {
   locked: boolean;
@@ -802,6 +818,12 @@ export interface MatrixRequest {
   draft?: string;
   files?: File[] | null;
   revision?: number | null;
+}
+
+/** A limit of a draft, by its address, and what it is to be. */
+export interface MoveLimit {
+  limit: string;
+  value: string;
 }
 
 /** Moving a draft onto the current revision; `taking` says by path whose object to take: ``mine`` or ``theirs``. */
@@ -1671,6 +1693,17 @@ export interface Tell {
   rule: string | null;
   text: string;
   link?: string | null;
+}
+
+/** A limit whose choices are to be tried on stored sign-ins. */
+export interface TighteningRequest {
+  under: Side;
+  limit: string;
+  choices?: string[];
+  since?: string;
+  until?: string;
+  where?: string;
+  fewer_than?: number;
 }
 
 /** A token without its secret; when it was used last and from where, and the drafts that it planned. */

@@ -21,9 +21,10 @@ from caddrel.service.problems import not_found
 from caddrel.wire.decoding import decode
 from caddrel.wire.replays import ReplayResult
 
-MOST_KEPT = 16
+# Of drafts, one each; and of all others.
+MOST_OF_DRAFTS, MOST_OTHERS = 64, 16
 # Of one replay, in bytes: what is beyond is not told one by one.
-MOST_CHANGED = 256 * 1024 * 1024
+MOST_CHANGED = 64 * 1024 * 1024
 _PIECE = 256 * 1024
 
 
@@ -127,12 +128,12 @@ class ReplayResults:
             with os.fdopen(handle, "wb") as file:
                 file.write(text)
             part.replace(kept.path.with_suffix(".json"))
-            self._kept[kept.job] = kept
             draft = kept.result.draft
-            before = [job for job, each in self._kept.items() if draft and each.result and each.result.draft == draft]
-            gone = [job for job in before if job != kept.job]
-            others = [job for job in self._kept if job not in gone]
-            gone += others[: max(0, len(others) - MOST_KEPT)]
+            drafts = {job: each.result.draft for job, each in self._kept.items() if each.result is not None}
+            alike = [job for job, of in drafts.items() if bool(of) is bool(draft) and (not draft or of != draft)]
+            gone = [job for job, of in drafts.items() if draft and of == draft]
+            gone += alike[: max(0, len(alike) + 1 - (MOST_OF_DRAFTS if draft else MOST_OTHERS))]
+            self._kept[kept.job] = kept
             for job in gone:
                 old = self._kept.pop(job)
                 with old.lock:

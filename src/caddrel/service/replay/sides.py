@@ -1,6 +1,6 @@
 """What stored records come to on one side of a replay: under a rulebook, or as they were recorded.
 
-Not here: what both sides come to together (`log_replay`, `tightening`).
+Not here: what both sides come to together (`log_replay`, `tightening_curve`).
 """
 
 from __future__ import annotations

@@ -23,7 +23,7 @@ from caddrel.store.drafts import Draft, DraftMoved, Stale
 from caddrel.wire import drafts as wire
 from caddrel.wire import rulebooks
 from caddrel.wire.decisions import File
-from caddrel.wire.tightening import MoveLimit
+from caddrel.wire.limits import MoveLimit
 
 _NAME = re.compile(r"[a-z0-9][a-z0-9-]{0,59}")
 LARGEST = 8 * 1024 * 1024

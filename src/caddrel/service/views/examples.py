@@ -12,6 +12,7 @@ from caddrel.wire import (
     decisions,
     drafts,
     inventory,
+    limits,
     passwords,
     rehearsals,
     replays,
@@ -57,6 +58,9 @@ BODIES: dict[type, dict[str, Any]] = {
     },
     rehearsals.FirstDeviceRequest: {"given": {"person": "ines.faro", "app": "manifest", "device.platform": "android"}},
     replays.ReplayRequest: {"under": {"draft": "tablets-need-may"}, "since": "7d"},
+    rulebooks.Side: {"draft": "tablets-need-may"},
+    limits.TighteningRequest: {"under": {}, "limit": "standards.crew-tablet.patched", "since": "14d"},
+    limits.MoveLimit: {"limit": "standards.crew-tablet.patched", "value": "16"},
     watch.SetAsideRequest: {"key": "token:3f9a0c11d2e4", "mark": "9f86d081884c7d65", "why": "It is replaced on Monday"},
     signins.MappingRequest: {"name": "old-log", "columns": {"user": "person.id", "when": "time.at"}},
     inventory.DeviceState: {"os_version": "15", "encrypted": True},
@@ -86,7 +90,7 @@ BODIES: dict[type, dict[str, Any]] = {
 IDS = {
     "people": "ines.faro", "groups": "deck-crew", "devices": "tab-0117", "apps": "manifest", "lists": "bad-addresses",
     "drafts": "tablets-need-may", "objects": "policies.abroad", "signins": "s-000400", "policies": "abroad",
-    "jobs": "j-3f9a0c11d2e4", "replays": "j-3f9a0c11d2e4", "tokens": "3f9a0c11d2e4", "accounts": "maren.strand",
+    "jobs": "j-3f9a0c11d2e4", "replays": "j-3f9a0c11d2e4", "tightenings": "j-3f9a0c11d2e4", "tokens": "3f9a0c11d2e4", "accounts": "maren.strand",
     "sessions": "d-00000000000000000000",
     "starter-codes": "c-3f9a0c11d2e4", "mappings": "old-log", "kept-factors": "totp", "passwords": "ines.faro",
 }  # fmt: skip

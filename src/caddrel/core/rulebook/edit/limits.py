@@ -1,7 +1,7 @@
 """The limits in a rulebook: least versions, ages, distances, levels of risk, by which it is stricter or milder.
 
 A limit is found where it is written, so that it can be moved there and nowhere else.
-Not here: what each choice of a limit comes to (`core.replay.tightening`).
+Not here: what each choice of a limit comes to (`core.replay.tightening_curve`).
 """
 
 from __future__ import annotations
@@ -16,9 +16,10 @@ from typing import Any
 from caddrel.core.diagnostics import Diagnostic, Extent, did_you_mean, shorten
 from caddrel.core.facts.catalogue import Catalogue
 from caddrel.core.facts.types import FactType
-from caddrel.core.language.formulas import Effect
-from caddrel.core.language.nodes import Condition, FactTest, items_of, tests_of
+from caddrel.core.language.formulas import parse_effect
+from caddrel.core.language.nodes import FactTest, items_of, tests_of
 from caddrel.core.language.operators import Op
+from caddrel.core.language.parser import parse_condition
 from caddrel.core.language.printer import print_condition, print_item
 from caddrel.core.rulebook.edit.objects import Path
 from caddrel.core.rulebook.edit.values import value_of, with_value
@@ -141,41 +142,45 @@ def _of_object(rulebook: Rulebook, path: Path, value: dict[str, Any]) -> Iterato
     address = ".".join(path)
     match path:
         case ("policies", id) if id in rulebook.policies:
-            for rule in rulebook.policies[id].rules:
+            for rule, said in zip(rulebook.policies[id].rules, value["rules"], strict=True):
                 at: tuple[str | int, ...] = ("rules", rule.index)
-                yield from _of_condition(
-                    rulebook.catalogue, path, (*at, "when"), rule.when, f"{address}.{rule.id}.when"
-                )
-                text = value["rules"][rule.index]["then"]
-                yield from _of_effect(path, (*at, "then"), rule.effect, text, f"{address}.{rule.id}.then")
+                if rule.when is not None:
+                    when = f"{address}.{rule.id}.when"
+                    yield from _of_condition(rulebook.catalogue, path, (*at, "when"), said["when"], when)
+                yield from _of_effect(path, (*at, "then"), said["then"], f"{address}.{rule.id}.then")
         case ("standards", id) if id in rulebook.standards:
-            for check in rulebook.standards[id].checks:
-                field = ("checks", check.id, "must")
-                yield from _of_condition(rulebook.catalogue, path, field, check.must, f"{address}.{check.id}")
+            for check, said in value["checks"].items():
+                field = ("checks", check, "must")
+                yield from _of_condition(rulebook.catalogue, path, field, said["must"], f"{address}.{check}")
         case ("signals", id) if id in rulebook.signals:
             for name in rulebook.signals[id].settings:
                 if name in SIGNAL_LIMITS:
                     text, kind = value[name], SIGNAL_LIMITS[name]
-                    yield Limit(
-                        f"{address}.{name}", path, (name,), Extent(0, len(text)), text, kind, "", f"{name} {text}"
-                    )
+                    whole = Extent(0, len(text))
+                    yield Limit(f"{address}.{name}", path, (name,), whole, text, kind, "", f"{name} {text}")
         case _:
             pass
 
 
+# Texts are parsed as they stand in the object: a document that is written in another layout is laid out anew before any
+# object of it is changed, and places in the text that was read are no places in the other.
 def _of_condition(
-    catalogue: Catalogue, path: Path, field: tuple[str | int, ...], condition: Condition | None, address: str
+    catalogue: Catalogue, path: Path, field: tuple[str | int, ...], text: str, address: str
 ) -> Iterator[Limit]:
+    condition, _ = parse_condition(text)
     for test in tests_of(condition) if condition is not None else ():
         if not isinstance(test, FactTest) or test.op not in ORDERED:
             continue
         kind, operand = catalogue[test.fact].type, test.operands[0]
         if kind in TYPES:
-            yield Limit(address, path, field, operand.extent, operand.text, kind, test.fact, print_condition(test))
+            words = print_condition(test)
+            yield Limit(address, path, field, operand.extent, operand.text, kind, test.fact, words)
 
 
-def _of_effect(path: Path, field: tuple[str | int, ...], effect: Effect, text: str, address: str) -> Iterator[Limit]:
-    for item in items_of(effect.formula) if effect.formula is not None else ():
+def _of_effect(path: Path, field: tuple[str | int, ...], text: str, address: str) -> Iterator[Limit]:
+    effect, _ = parse_effect(text)
+    for item in items_of(effect.formula) if effect is not None and effect.formula is not None else ():
         found = _WITHIN.search(text[: item.extent.end]) if item.within is not None else None
         if found is not None:
-            yield Limit(address, path, field, Extent(*found.span(1)), found[1], FactType.DURATION, "", print_item(item))
+            extent = Extent(*found.span(1))
+            yield Limit(address, path, field, extent, found[1], FactType.DURATION, "", print_item(item))

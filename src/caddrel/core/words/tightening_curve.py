@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from caddrel.core.replay.tightening import Curve, Point
+from caddrel.core.replay.tightening_curve import Curve, Point
 from caddrel.core.words.pieces import Sentence, say
 
 

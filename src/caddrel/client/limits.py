@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from caddrel.client.caller import Caller
 from caddrel.wire import jobs
-from caddrel.wire import tightening as wire
+from caddrel.wire import limits as wire
 from caddrel.wire.drafts import ObjectSaved
 from caddrel.wire.rulebooks import Side
 

@@ -10,14 +10,14 @@ from caddrel.core.rulebook.edit.objects import objects_of
 from caddrel.service.problems import ServiceError
 from caddrel.service.replay.request import documents_of, rulebook_of
 from caddrel.service.replay.steps import need_result, read_steps
-from caddrel.service.replay.tightening import check_tightening, limits, tightening_lines
+from caddrel.service.replay.tightening_curve import check_tightening, limits, tightening_lines
 from caddrel.service.rulebooks import drafts as drafting
 from caddrel.service.state.drafted import sources
 from caddrel.service.state.jobs import Progress
 from caddrel.service.views.calls import Call, Endpoints
 from caddrel.service.views.drafts import seen_version
 from caddrel.wire import jobs
-from caddrel.wire import tightening as wire
+from caddrel.wire import limits as wire
 from caddrel.wire.decoding import convert
 from caddrel.wire.drafts import ObjectSaved
 from caddrel.wire.rulebooks import Side

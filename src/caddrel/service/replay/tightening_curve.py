@@ -1,6 +1,6 @@
 """Tightening curves over stored records: each choice of a limit decided over the same ones.
 
-Runs in the process of replays. Not here: which choices there are, and what is counted (`core.replay.tightening`).
+Runs in the process of replays. Not here: which choices there are, and what is counted (`core.replay.tightening_curve`).
 """
 
 from __future__ import annotations
@@ -11,11 +11,11 @@ import numpy as np
 
 from caddrel.core.facts.values import show_moment
 from caddrel.core.replay.tally import Counted
-from caddrel.core.replay.tightening import Curve, Observed, Point, Variants, choices, ordered
+from caddrel.core.replay.tightening_curve import Curve, Observed, Point, Variants, choices, ordered
 from caddrel.core.rulebook.edit.limits import Limit, find_limit, limits_of
 from caddrel.core.rulebook.edit.objects import Path, objects_of
 from caddrel.core.rulebook.model import Rulebook
-from caddrel.core.words.tightening import tightening_words
+from caddrel.core.words.tightening_curve import tightening_words
 from caddrel.service.problems import ServiceError
 from caddrel.service.replay.request import documents_of, query_of, rulebook_of
 from caddrel.service.replay.sides import RecordedSide, ReplayedLog, RulebookSide, Under
@@ -24,7 +24,7 @@ from caddrel.service.rulebooks.view import pieces
 from caddrel.service.state.context import State
 from caddrel.service.state.drafted import sources
 from caddrel.store.queries import Query
-from caddrel.wire import tightening as wire
+from caddrel.wire import limits as wire
 from caddrel.wire.replays import Numbers
 
 
