@@ -16,6 +16,7 @@
   import PartPage from './pages/rulebook/PartPage.svelte';
   import PolicyPage from './pages/rulebook/PolicyPage.svelte';
   import ReplayPage from './pages/replay/ReplayPage.svelte';
+  import TightenPage from './pages/replay/TightenPage.svelte';
   import RulebookPage from './pages/rulebook/RulebookPage.svelte';
   import SettingsPage from './pages/settings/SettingsPage.svelte';
   import SessionsPage from './pages/sessions/SessionsPage.svelte';
@@ -33,6 +34,7 @@
     '/beside': BesidePage,
     '/first-device': FirstDevicePage,
     '/replay': ReplayPage,
+    '/tighten': TightenPage,
     '/causes': CausesPage,
     '/drafts': DraftsPage,
     '/drafts/:name': DraftPage,

@@ -10,7 +10,6 @@ from caddrel.cli.given import FORMS, side
 from caddrel.cli.jobs import finished
 from caddrel.cli.output import json_option, plain, remark, say, table, write_json
 from caddrel.cli.profile import connect
-from caddrel.wire.decoding import convert
 from caddrel.wire.limits import Choice, LimitList, Tightening, TighteningRequest
 
 WIDTH = 24
@@ -67,10 +66,10 @@ def tighten(
         wanted = [each.strip() for each in choices.split(",") if each.strip()]
         request = TighteningRequest(of, limit, wanted, since, until, where, fewer_than)
         job = finished(service, service.tightenings.start(request))
-    if job.state == "cancelled":
-        remark("Cancelled; nothing is told of a part.")
-        raise AnswerIsNo
-    found = convert(job.result, Tightening)
+        if job.state == "cancelled":
+            remark("Cancelled; nothing is told of a part.")
+            raise AnswerIsNo
+        found = service.tightenings.result(job.id)
     if as_json:
         write_json(found)
     else:

@@ -20,8 +20,12 @@ class Tightenings:
         return self._caller.post("/api/v1/limits", of, wire.LimitList)
 
     def start(self, request: wire.TighteningRequest) -> jobs.Job:
-        """Begin to try the choices of a limit; the result of the job is a `Tightening`."""
+        """Begin to try the choices of a limit."""
         return self._caller.post("/api/v1/tightenings", request, jobs.Job)
+
+    def result(self, job: str) -> wire.Tightening:
+        """Return a tightening curve, once its job has ended."""
+        return self._caller.get(f"/api/v1/tightenings/{job}", wire.Tightening)
 
     def cancel(self, job: str) -> jobs.Job:
         """Cancel one's own."""

@@ -18,7 +18,6 @@ from caddrel.core.rulebook.read.rulebook import read_rulebook
 from caddrel.core.rulebook.source import Source
 from caddrel.store.queries import Query
 from caddrel.wire.decisions import File
-from caddrel.wire.decoding import convert
 from caddrel.wire.limits import Tightening, TighteningRequest
 from caddrel.wire.rulebooks import Side
 
@@ -29,7 +28,7 @@ PATCHED = "standards.crew-tablet.patched"
 def _curve(client: Caddrel, request: TighteningRequest) -> Tightening:
     *_, job = client.jobs.follow(client.tightenings.start(request).id)
     assert job.state == "done", job
-    return convert(job.result, Tightening)
+    return client.tightenings.result(job.id)
 
 
 def _by_itself(live: Live, text: str) -> dict[str, tuple[str | None, int, int]]:
@@ -132,6 +131,9 @@ def test_it_is_cancelled_by_who_began_it_alone(kelpline: Live) -> None:
         viewer.tightenings.cancel(job.id)
         *_, last = viewer.jobs.follow(job.id)
         assert last.state in {"cancelled", "done"}
+        with pytest.raises(Refused) as missing:
+            viewer.tightenings.result("nothing-like-it")
+        assert missing.value.problem.status == 404
 
 
 def test_by_command(kelpline: Live) -> None:

@@ -63,3 +63,8 @@ export async function keepCsrf(session: Promise<SessionInfo>): Promise<SessionIn
   csrf = info.csrf;
   return info;
 }
+
+/** A change to a draft, refused when somebody has saved another version in between. */
+export async function changed<T>(path: string, version: number, body: unknown): Promise<T> {
+  return (await send('POST', path, body, undefined, { 'If-Match': `"${version}"` })).json() as T;
+}

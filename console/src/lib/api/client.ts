@@ -50,7 +50,7 @@ import type {
   Understood,
   WholeDraft,
 } from './types';
-import { call, keepCsrf, send } from './caller';
+import { call, changed, keepCsrf, send } from './caller';
 
 export { Failure, proving } from './caller';
 
@@ -70,11 +70,6 @@ function query(params: Record<string, string | number | null | undefined>): stri
 const draftPath = (name: string) => `/api/v1/drafts/${encodeURIComponent(name)}`;
 
 const objectPath = (name: string, path: string) => `${draftPath(name)}/objects/${encodeURIComponent(path)}`;
-
-/** A change to a draft, refused when somebody has saved another version in between. */
-async function changed<T>(path: string, version: number, body: unknown): Promise<T> {
-  return (await send('POST', path, body, undefined, { 'If-Match': `"${version}"` })).json() as T;
-}
 
 export const api = {
   session: () => keepCsrf(call<SessionInfo>('GET', '/api/v1/session')),

@@ -256,6 +256,15 @@ export interface Checkpoint {
   public_key: string;
 }
 
+/** What one value comes to: whom it would stop who got in, whom it would ask for more, and both together. */
+export interface Choice {
+  value: string;
+  current: boolean;
+  stopped: Numbers;
+  asked: Numbers;
+  hit: Numbers;
+}
+
 /** How the policies were combined. */
 export interface CombinedTrace {
   stance: string;
@@ -1693,6 +1702,23 @@ export interface Tell {
   rule: string | null;
   text: string;
   link?: string | null;
+}
+
+/** A tightening curve. */
+export interface Tightening {
+  limit: Limit;
+  sentence: Piece[];
+  choices: Choice[];
+  attempts: number;
+  counted: string[];
+  nobody: string;
+  few: string;
+  fewer_than: number;
+  under: string;
+  since: string;
+  until: string;
+  draft?: string;
+  version?: number;
 }
 
 /** A limit whose choices are to be tried on stored sign-ins. */

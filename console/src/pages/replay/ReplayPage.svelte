@@ -65,7 +65,7 @@
   <span aria-live="polite">
     {#if result}<Sentence pieces={result.sentence} />{:else if replaying.busy}Deciding the log again …{:else if replaying.job?.state === 'cancelled'}Cancelled.{:else}Whom would it hit?{/if}
   </span>
-  {#snippet aside()}{#if draft}<a class="action" href="#/drafts/{draft}">Back to the draft</a>{/if}{/snippet}
+  {#snippet aside()}<a class="action" href="#/tighten?draft={draft}">How strict can it be?</a>{#if draft}<a class="action" href="#/drafts/{draft}">Back to the draft</a>{/if}{/snippet}
 </Heading>
 
 <form class="mb-5 flex flex-wrap items-end gap-x-4 gap-y-2 text-small" onsubmit={start}>

@@ -2,8 +2,8 @@
 import { Failure } from '../../lib/api/client';
 import { replays, type ReplayedSignin } from '../../lib/api/replays';
 import type { Job, Problem, ReplayRequest, ReplayResult } from '../../lib/api/types';
+import { ended, follow } from '../../lib/state/job';
 
-const LOOK_EVERY = 400;
 export const MOST_LISTED = 50;
 
 export class Replaying {
@@ -16,7 +16,7 @@ export class Replaying {
   private turn = 0;
 
   get busy(): boolean {
-    return this.job !== null && !['done', 'failed', 'cancelled'].includes(this.job.state);
+    return this.job !== null && !ended(this.job);
   }
 
   /** The last replay of a draft that is kept; false when there is none. */
@@ -41,15 +41,9 @@ export class Replaying {
     if (this.busy) await this.cancel();
     [this.problem, this.result, this.changed, this.stale] = [null, null, [], false];
     try {
-      let job = await replays.start(request);
-      this.job = job;
-      while (this.busy) {
-        await new Promise((resolve) => setTimeout(resolve, LOOK_EVERY));
-        if (turn !== this.turn) return;
-        this.job = job = await replays.job(job.id);
-      }
-      if (job.state === 'failed') this.problem = job.problem ?? null;
-      if (job.state !== 'done') return;
+      const job = await follow(await replays.start(request), (each) => (this.job = each), () => turn === this.turn);
+      if (job?.state === 'failed') this.problem = job.problem ?? null;
+      if (job?.state !== 'done') return;
       this.result = await replays.result(job.id);
       this.changed = await replays.changed(job.id, MOST_LISTED);
     } catch (error) {

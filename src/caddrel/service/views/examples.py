@@ -90,7 +90,8 @@ BODIES: dict[type, dict[str, Any]] = {
 IDS = {
     "people": "ines.faro", "groups": "deck-crew", "devices": "tab-0117", "apps": "manifest", "lists": "bad-addresses",
     "drafts": "tablets-need-may", "objects": "policies.abroad", "signins": "s-000400", "policies": "abroad",
-    "jobs": "j-3f9a0c11d2e4", "replays": "j-3f9a0c11d2e4", "tightenings": "j-3f9a0c11d2e4", "tokens": "3f9a0c11d2e4", "accounts": "maren.strand",
+    "jobs": "j-3f9a0c11d2e4", "replays": "j-3f9a0c11d2e4", "tightenings": "j-3f9a0c11d2e4",
+    "tokens": "3f9a0c11d2e4", "accounts": "maren.strand",
     "sessions": "d-00000000000000000000",
     "starter-codes": "c-3f9a0c11d2e4", "mappings": "old-log", "kept-factors": "totp", "passwords": "ines.faro",
 }  # fmt: skip

@@ -7,7 +7,7 @@ import contextlib
 import msgspec
 
 from caddrel.core.rulebook.edit.objects import objects_of
-from caddrel.service.problems import ServiceError
+from caddrel.service.problems import ServiceError, not_found
 from caddrel.service.replay.request import documents_of, rulebook_of
 from caddrel.service.replay.steps import need_result, read_steps
 from caddrel.service.replay.tightening_curve import check_tightening, limits, tightening_lines
@@ -44,7 +44,7 @@ def listed(call: Call) -> wire.LimitList:
     status=202,
 )
 def start(call: Call) -> jobs.Job:
-    """Try the choices of a limit on stored sign-ins, as a job whose result is the curve."""
+    """Try the choices of a limit on stored sign-ins, as a job."""
     body: wire.TighteningRequest = call.body
     under, version = drafting.with_documents(call.data, body.under)
     asked = msgspec.structs.replace(body, under=under)
@@ -69,6 +69,15 @@ def start(call: Call) -> jobs.Job:
         call.runtime.heavy.give_back("replay", name)
 
     return call.runtime.jobs.start("tightening", name, total, "sign-ins", work, after)
+
+
+@endpoints.add("GET", "/api/v1/tightenings/<string(minlength=7):id>", role="viewer", returns=wire.Tightening)
+def result(call: Call) -> wire.Tightening:
+    """A tightening curve, once its job has ended."""
+    job = call.runtime.jobs.get(call.path["id"])
+    if job.kind != "tightening" or job.state != "done":
+        raise not_found(f"result of the tightening `{job.id}`", "see whether its job has ended: caddrel jobs list")
+    return convert(job.result, wire.Tightening)
 
 
 @endpoints.add("DELETE", "/api/v1/tightenings/<string(minlength=7):id>", role="viewer", returns=jobs.Job)

@@ -1,0 +1,19 @@
+// A job followed until it has ended, or nobody looks any more.
+import { replays } from '../api/replays';
+import type { Job } from '../api/types';
+
+const LOOK_EVERY = 400;
+
+export const ended = (job: Job): boolean => ['done', 'failed', 'cancelled'].includes(job.state);
+
+/** Look at a job again and again; null when it is not wanted any more. */
+export async function follow(job: Job, look: (job: Job) => void, wanted: () => boolean): Promise<Job | null> {
+  look(job);
+  while (!ended(job)) {
+    await new Promise((resolve) => setTimeout(resolve, LOOK_EVERY));
+    if (!wanted()) return null;
+    job = await replays.job(job.id);
+    look(job);
+  }
+  return job;
+}
