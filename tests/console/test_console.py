@@ -579,32 +579,6 @@ def test_a_first_device_is_shown_step_by_step(open_console: Open) -> None:
     expect(heading).to_contain_text("may enrol a factor for Manifest")
 
 
-def test_whom_a_draft_would_hit_is_shown_before_it_is_published(kelpline: Live, open_console: Open) -> None:
-    with kelpline.client("author") as author:
-        draft = author.drafts.begin("raise-android").info
-        text = kelpline.data.rulebooks.need_current().revision.files[0][1]
-        stricter = text.replace("os_version is at least 15", "os_version is at least 16")
-        author.drafts.save("raise-android", draft.version, [File("kelpline.yaml", stricter)])
-    page = open_console("/drafts/raise-android")
-    # The last days are replayed by themselves.
-    expect(page.get_by_text("people would be stopped who get in today")).to_be_visible()
-    page.get_by_role("link", name="Whom it hits").click()
-    heading = page.get_by_role("heading", level=1)
-    expect(heading).to_contain_text("people would be stopped who get in today")
-    hit = page.get_by_role("region", name="Whom it hits")
-    expect(hit.get_by_role("row").nth(1)).to_contain_text("Install the system update to Android 15")
-    expect(page.get_by_role("group", name="From outcome to outcome")).to_be_visible()
-    assert axe_findings(page) == []
-    page.get_by_label("Only where").fill("app.id is post")
-    page.get_by_role("button", name="Replay", exact=True).click()
-    expect(heading).to_contain_text("Nothing changes")
-    page.get_by_label("Only where").fill("app.id is")
-    page.get_by_role("button", name="Replay", exact=True).click()
-    expect(page.get_by_role("alert")).to_contain_text("the filter cannot be read")
-    with kelpline.client("author") as author:
-        author.drafts.discard("raise-android")
-
-
 def test_the_first_page_tells_what_is_wrong_and_sets_it_aside(kelpline: Live, open_console: Open) -> None:
     page = open_console("/")
     heading = page.get_by_role("heading", level=1)

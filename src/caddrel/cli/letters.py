@@ -6,14 +6,12 @@ import csv
 import re
 from pathlib import Path
 
-from caddrel.cli.replay_text import needed
-from caddrel.core.words.replays import filled
-from caddrel.wire.replays import PersonHit, ReplayResult
+from caddrel.wire.replays import Letters, PersonHit, ReplayResult
 
 _ODD = re.compile(r"[^A-Za-z0-9._-]")
 
 
-def write_letters(folder: Path, found: ReplayResult, template: str) -> int:
+def write_letters(folder: Path, found: ReplayResult, letters: Letters) -> int:
     """Write `people.csv` and a text for each person whom a replay hits; returns how many there are."""
     folder.mkdir(parents=True, exist_ok=True)
     with (folder / "people.csv").open("w", encoding="utf-8", newline="") as file:
@@ -21,14 +19,14 @@ def write_letters(folder: Path, found: ReplayResult, template: str) -> int:
         rows.writerow(["person", "name", "sign-ins", "last", "from", "to", "devices", "needs", "policies"])
         rows.writerows([_cell(cell) for cell in _row(person)] for person in found.hit)
     taken: set[str] = set()
-    for person in found.hit:
-        name = _ODD.sub("_", person.person)[:80] or "_"
+    for letter in letters.items:
+        name = _ODD.sub("_", letter.person)[:80] or "_"
         # Two ids may differ in what a name of a file cannot hold.
         while name.casefold() in taken:
             name += "_"
         taken.add(name.casefold())
-        (folder / f"{name}.txt").write_text(filled(template, _values(person, found.contact)), encoding="utf-8")
-    return len(found.hit)
+        (folder / f"{name}.txt").write_text(letter.text, encoding="utf-8")
+    return len(letters.items)
 
 
 def _row(person: PersonHit) -> list[str]:
@@ -40,7 +38,7 @@ def _row(person: PersonHit) -> list[str]:
         " ".join(dict.fromkeys(flow.before for flow in person.flows)),
         " ".join(dict.fromkeys(flow.after for flow in person.flows)),
         " ".join(person.devices),
-        "; ".join(needed(person)),
+        "; ".join(person.needs),
         " ".join(dict.fromkeys(ref.policy for ref in person.because)),
     ]
 
@@ -48,16 +46,3 @@ def _row(person: PersonHit) -> list[str]:
 def _cell(cell: str) -> str:
     """Return a cell that no spreadsheet takes for a formula."""
     return f"'{cell}" if cell[:1] in {"=", "+", "-", "@", "\t", "\r"} else cell
-
-
-def _values(person: PersonHit, contact: str) -> dict[str, str]:
-    return {
-        "name": person.title,
-        "person": person.person,
-        "count": str(sum(flow.count for flow in person.flows)),
-        "last": person.last[:16].replace("T", " "),
-        "devices": ", ".join(person.devices) or "an unknown device",
-        "needs": "\n".join(f"- {line}" for line in needed(person)) or "- nothing that you can do: ask",
-        "policies": ", ".join(dict.fromkeys(ref.policy for ref in person.because)),
-        "contact": contact or "whoever runs your sign-in",
-    }

@@ -103,8 +103,9 @@ def replay(
             write_pieces(service.replays.changed(job.id), None)
             return
         found = service.replays.result(job.id)
-    if out is not None:
-        count = write_letters(out, found, text)
+        letters = service.replays.letters(job.id, text) if out is not None else None
+    if out is not None and letters is not None:
+        count = write_letters(out, found, letters)
         say(f"{count} people to tell: {out}/people.csv, and a text for each. Nothing was sent.")
         return
     if as_json:
@@ -114,9 +115,12 @@ def replay(
 
 
 def _template(path: Path | None) -> str:
-    from caddrel.core.words.replays import PLACEHOLDERS, TEMPLATE, unknown_placeholders
+    """Return a template, empty for the one to begin with; looked at before anything is replayed."""
+    if path is None:
+        return ""
+    from caddrel.core.words.replays import PLACEHOLDERS, unknown_placeholders
 
-    text = read_text(path) if path is not None else TEMPLATE
+    text = read_text(path)
     wrong = unknown_placeholders(text)
     if wrong:
         raise click.UsageError(f"a template has no {{{wrong[0]}}}; there are {', '.join(PLACEHOLDERS)}")

@@ -5,7 +5,7 @@ from __future__ import annotations
 from rich.text import Text
 
 from caddrel.cli.output import heading, mark, plain, say, table
-from caddrel.wire.replays import Flow, PersonHit, ReplayResult
+from caddrel.wire.replays import Flow, ReplayResult
 
 MOST_SHOWN = 20
 MOST_SHARES = 8
@@ -41,7 +41,7 @@ def print_replay(found: ReplayResult) -> None:
             devices = f"; {', '.join(person.devices[:3])}" if person.devices else ""
             last = person.last[:16].replace("T", " ")
             say(f"{person.title} ({person.person}): {flows}; last {last}{devices}", indent=2)
-            for need in needed(person):
+            for need in person.needs:
                 say(Text(need, style="dim"), indent=4)
         if len(found.hit) > MOST_SHOWN:
             say(f"and {len(found.hit) - MOST_SHOWN} more; see --json", indent=2)
@@ -49,15 +49,3 @@ def print_replay(found: ReplayResult) -> None:
 
 def _row(flow: Flow) -> list[str | Text | None]:
     return [mark(flow.before), mark(flow.after), *map(str, (flow.count, flow.people, flow.devices))]
-
-
-def needed(person: PersonHit) -> list[str]:
-    """Return what somebody has to do, a line each."""
-    found = list(person.fixes)
-    if person.enrol:
-        found.append(f"enrol {', or '.join(' with '.join(way) for way in person.enrol)}")
-    if person.asked:
-        found.append(f"be ready to give {', '.join(person.asked)}")
-    if not found and person.missing:
-        found.append(f"needs {', '.join(person.missing)}")
-    return found

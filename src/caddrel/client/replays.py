@@ -26,6 +26,11 @@ class Replays:
         """Yield the sign-ins that come out otherwise as NDJSON, in pieces."""
         return self._caller.pieces(f"/api/v1/replays/{job}/changed", {})
 
+    def letters(self, job: str, template: str = "", person: str = "") -> replays.Letters:
+        """Return a text for each person whom a replay hits, or for one of them; nothing is sent."""
+        body = replays.LettersRequest(template, person)
+        return self._caller.post(f"/api/v1/replays/{job}/letters", body, replays.Letters)
+
     def cancel(self, job: str) -> jobs.Job:
         """Cancel a replay of one's own."""
         return self._caller.delete(f"/api/v1/replays/{job}", jobs.Job)

@@ -79,6 +79,8 @@ class PersonHit(msgspec.Struct, frozen=True):
         Sets of factors, any of which would have to be enrolled first.
     fixes
         What to do about the device.
+    needs
+        All of that in words, a line each.
     """
 
     person: str
@@ -92,6 +94,7 @@ class PersonHit(msgspec.Struct, frozen=True):
     missing: list[str]
     enrol: list[list[str]]
     fixes: list[str]
+    needs: list[str]
 
 
 class Share(msgspec.Struct, frozen=True):
@@ -147,6 +150,28 @@ class ReplayResult(msgspec.Struct, frozen=True):
     contact: str = ""
     draft: str = ""
     version: int = 0
+
+
+class LettersRequest(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """Texts for those whom a replay hits, or for one of them; without a template there is one to begin with."""
+
+    template: str = ""
+    person: str = ""
+
+
+class Letter(msgspec.Struct, frozen=True):
+    """What one person is to be told."""
+
+    person: str
+    title: str
+    text: str
+
+
+class Letters(msgspec.Struct, frozen=True):
+    """Texts, most hit first, and the template that they were made from."""
+
+    items: list[Letter]
+    template: str
 
 
 class Replayed(msgspec.Struct, frozen=True):

@@ -1,6 +1,6 @@
 // What can be asked of replays.
 import { call, send } from './caller';
-import type { Job, Replayed, ReplayRequest, ReplayResult } from './types';
+import type { Job, Letters, Replayed, ReplayRequest, ReplayResult } from './types';
 
 /** A sign-in that comes out otherwise, as a line of a replay. */
 export interface ReplayedSignin {
@@ -23,6 +23,7 @@ export const replays = {
     const lines = (await answer.text()).split('\n', most).filter(Boolean);
     return lines.map((line) => JSON.parse(line) as ReplayedSignin);
   },
+  letters: (job: string, template: string, person: string) => call<Letters>('POST', `${path(job)}/letters`, { template, person }),
   ofDraft: (draft: string, signal?: AbortSignal) => call<Replayed>('GET', `/api/v1/drafts/${encodeURIComponent(draft)}/replay`, undefined, signal),
   cancel: (job: string) => call<Job>('DELETE', path(job)),
   job: (id: string, signal?: AbortSignal) => call<Job>('GET', `/api/v1/jobs/${encodeURIComponent(id)}`, undefined, signal),

@@ -766,6 +766,25 @@ export interface LanguageView {
   record: FactView[];
 }
 
+/** What one person is to be told. */
+export interface Letter {
+  person: string;
+  title: string;
+  text: string;
+}
+
+/** Texts, most hit first, and the template that they were made from. */
+export interface Letters {
+  items: Letter[];
+  template: string;
+}
+
+/** Texts for those whom a replay hits, or for one of them; without a template there is one to begin with. */
+export interface LettersRequest {
+  template?: string;
+  person?: string;
+}
+
 /** A value of a rulebook by which it is stricter or milder. */
 export interface Limit {
   address: string;
@@ -1019,6 +1038,7 @@ export interface PersonHit {
   missing: string[];
   enrol: string[][];
   fixes: string[];
+  needs: string[];
 }
 
 /** Who it is, as the policies see them. */

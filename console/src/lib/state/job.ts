@@ -6,14 +6,13 @@ const LOOK_EVERY = 400;
 
 export const ended = (job: Job): boolean => ['done', 'failed', 'cancelled'].includes(job.state);
 
-/** Look at a job again and again; null when it is not wanted any more. */
+/** Look at a job again and again; null when it is not wanted any more, of which nothing is told then. */
 export async function follow(job: Job, look: (job: Job) => void, wanted: () => boolean): Promise<Job | null> {
-  look(job);
-  while (!ended(job)) {
-    await new Promise((resolve) => setTimeout(resolve, LOOK_EVERY));
-    if (!wanted()) return null;
-    job = await replays.job(job.id);
+  while (wanted()) {
     look(job);
+    if (ended(job)) return job;
+    await new Promise((resolve) => setTimeout(resolve, LOOK_EVERY));
+    if (wanted()) job = await replays.job(job.id);
   }
-  return job;
+  return null;
 }

@@ -2,15 +2,17 @@
   // Whom a draft would hit: the log decided again under it, from outcome to outcome, by rule, person and sign-in.
   import { onDestroy, untrack } from 'svelte';
   import { router } from 'svelte-spa-router';
-  import type { PersonHit, Share } from '../../lib/api/types';
+  import type { Share } from '../../lib/api/types';
   import { count, linkTo, moment, number } from '../../lib/format';
   import Failing from '../../lib/parts/Failing.svelte';
   import Heading from '../../lib/parts/Heading.svelte';
   import Mark from '../../lib/parts/Mark.svelte';
   import Sentence from '../../lib/parts/Sentence.svelte';
   import Waiting from '../../lib/parts/Waiting.svelte';
+  import { save } from '../../lib/download';
   import Flows from './Flows.svelte';
   import { MOST_LISTED, Replaying } from './replay.svelte';
+  import TellBox from './TellBox.svelte';
 
   const asked = Object.fromEntries(new URLSearchParams(router.querystring ?? ''));
   const draft = asked.draft ?? '';
@@ -19,6 +21,7 @@
   let against = $state(asked.against ?? 'recorded');
   let inventory = $state(asked.inventory ?? 'then');
   let search = $state('');
+  let telling = $state(false);
   const replaying = new Replaying();
   onDestroy(() => replaying.leave());
 
@@ -40,24 +43,12 @@
   const MOST_SHARES = 8;
   const most = (shares: Share[]) => Math.max(1, ...shares.map((share) => share.count));
 
-  function needs(person: PersonHit): string[] {
-    const found = [...person.fixes];
-    if (person.enrol.length) found.push(`Enrol ${person.enrol.map((way) => way.join(' with ')).join(', or ')}.`);
-    if (person.asked.length) found.push(`Be ready to give ${person.asked.join(', ')}.`);
-    if (!found.length && person.missing.length) found.push(`Needs ${person.missing.join(', ')}.`);
-    return found;
-  }
-
   /** The list as CSV, of which no cell can be taken for a formula. */
   function list(): void {
     const cell = (text: string) => `"${(/^[=+\-@\t\r]/.test(text) ? `'${text}` : text).replaceAll('"', '""')}"`;
-    const rows = people.map((each) => [each.person, each.title, String((each.flows ?? []).reduce((sum, flow) => sum + (flow.count ?? 0), 0)), each.last, each.devices.join(' '), needs(each).join(' ')]);
+    const rows = people.map((each) => [each.person, each.title, String((each.flows ?? []).reduce((sum, flow) => sum + (flow.count ?? 0), 0)), each.last, each.devices.join(' '), each.needs.join(' ')]);
     const text = [['person', 'name', 'sign-ins', 'last', 'devices', 'needs'], ...rows].map((row) => row.map(cell).join(',')).join('\r\n');
-    const link = document.createElement('a');
-    link.href = URL.createObjectURL(new Blob([text], { type: 'text/csv' }));
-    link.download = `whom-to-tell-${draft || 'current'}.csv`;
-    link.click();
-    URL.revokeObjectURL(link.href);
+    save(`whom-to-tell-${draft || 'current'}.csv`, 'text/csv', text);
   }
 </script>
 
@@ -124,7 +115,9 @@
       <h2 class="text-lead font-semibold">Whom it hits</h2>
       <label class="text-small"><span class="sr-only">Search</span><input class="field w-48" bind:value={search} placeholder="a name" /></label>
       <button class="action" onclick={list}>The list, as CSV</button>
+      <button class="action" aria-expanded={telling} onclick={() => (telling = !telling)}>What to tell them</button>
     </div>
+    {#if telling && people.length}<TellBox job={replaying.of} people={people} name={draft || 'current'} />{/if}
     <!-- svelte-ignore a11y_no_noninteractive_tabindex: a region that scrolls must be reachable by keyboard -->
     <div class="overflow-x-auto" tabindex="0" role="region" aria-label="Whom it hits">
       <table class="ruled">
@@ -136,7 +129,7 @@
               <td class="whitespace-nowrap">{#each person.flows as flow, i (i)}<span class="block">{flow.count} × <Mark value={flow.from} size={9} /> to <Mark value={flow.to} size={9} /></span>{/each}</td>
               <td class="whitespace-nowrap tabular-nums">{moment(person.last)}</td>
               <td class="font-mono text-fine">{person.devices.join(', ')}</td>
-              <td>{#each needs(person) as need, i (i)}<span class="block">{need}</span>{/each}</td>
+              <td>{#each person.needs as need, i (i)}<span class="block">{need}</span>{/each}</td>
             </tr>
           {/each}
         </tbody>

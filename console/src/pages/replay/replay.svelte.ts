@@ -11,6 +11,8 @@ export class Replaying {
   result = $state.raw<ReplayResult | null>(null);
   changed = $state.raw<ReplayedSignin[]>([]);
   problem = $state.raw<Problem | null>(null);
+  /** The job that the result is of. */
+  of = $state('');
   /** Whether the draft has changed since it was replayed. */
   stale = $state(false);
   private turn = 0;
@@ -25,7 +27,7 @@ export class Replaying {
     try {
       const found = await replays.ofDraft(draft);
       if (turn !== this.turn || !found.result) return Boolean(found.result);
-      [this.result, this.stale] = [found.result, found.stale];
+      [this.result, this.stale, this.of] = [found.result, found.stale, found.job];
       this.changed = await replays.changed(found.job, MOST_LISTED);
       return true;
     } catch (error) {
@@ -41,10 +43,12 @@ export class Replaying {
     if (this.busy) await this.cancel();
     [this.problem, this.result, this.changed, this.stale] = [null, null, [], false];
     try {
-      const job = await follow(await replays.start(request), (each) => (this.job = each), () => turn === this.turn);
+      const begun = await replays.start(request);
+      if (turn !== this.turn) return void (await replays.cancel(begun.id));
+      const job = await follow(begun, (each) => (this.job = each), () => turn === this.turn);
       if (job?.state === 'failed') this.problem = job.problem ?? null;
       if (job?.state !== 'done') return;
-      this.result = await replays.result(job.id);
+      [this.result, this.of] = [await replays.result(job.id), job.id];
       this.changed = await replays.changed(job.id, MOST_LISTED);
     } catch (error) {
       if (!(error instanceof Failure)) throw error;

@@ -48,6 +48,7 @@ export class Tightened {
       if (this.busy) await this.cancel();
       [this.result, this.picked] = [null, ''];
       const begun = await limits.start({ under: { draft: this.draft }, ...request });
+      if (turn !== this.turn) return void (await limits.cancel(begun.id));
       const job = await follow(begun, (each) => (this.job = each), () => turn === this.turn);
       if (job?.state === 'failed') this.problem = job.problem ?? null;
       if (job?.state !== 'done') return;

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Mapping
+from collections.abc import Set as AbstractSet
 
 from caddrel.core.replay.tally import Tally
 from caddrel.core.words.pieces import Sentence, say
@@ -23,8 +24,18 @@ If anything is unclear, ask {contact}.
 """
 
 
-def replay_words(tally: Tally) -> Sentence:
-    """Return whom it would hit in one sentence, in people."""
+def replay_words(
+    tally: Tally, with_factors: AbstractSet[str] = frozenset(), enrolling: AbstractSet[str] = frozenset()
+) -> Sentence:
+    """Return whom it would hit in one sentence, in people.
+
+    Parameters
+    ----------
+    with_factors
+        People of whom it is known that they have a factor for whatever they would be asked for.
+    enrolling
+        People who would not be stopped if they enrolled a factor first.
+    """
     if not tally.attempts.count:
         return say("No sign-in was found to replay.")
     if not tally.changed.count:
@@ -35,9 +46,11 @@ def replay_words(tally: Tally) -> Sentence:
     spared = _people(tally, ("challenged",), "allowed")
     said = []
     if stopped:
-        said.append(f"{_count(stopped)} would be stopped who {_verb(stopped, 'gets', 'get')} in today")
+        lacking = _of_them(stopped & enrolling, stopped, "for want of a factor that could be enrolled")
+        said.append(f"{_count(stopped)} would be stopped who {_verb(stopped, 'gets', 'get')} in today{lacking}")
     if asked:
-        said.append(f"{_count(asked)} would be asked for more than today")
+        able = _of_them(asked & with_factors, asked, "with a factor for it")
+        said.append(f"{_count(asked)} would be asked for more than today{able}")
     if let_in:
         said.append(f"{_count(let_in)} would get in who {_verb(let_in, 'is', 'are')} stopped today")
     if spared:
@@ -55,6 +68,15 @@ def _people(tally: Tally, before: tuple[str, ...], after: str) -> set[str]:
         if counted is not None:
             found |= counted.people
     return found
+
+
+def _of_them(some: AbstractSet[str], people: AbstractSet[str], what: str) -> str:
+    """Return what is so of some of these people, after a comma; of none nothing."""
+    if not some:
+        return ""
+    if len(people) == 1:
+        return f", {what}"
+    return f", {'all' if len(some) == len(people) else f'{len(some):,}'} of them {what}"
 
 
 def _count(people: set[str]) -> str:

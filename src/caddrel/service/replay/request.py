@@ -101,14 +101,18 @@ def replay_lines(state: State, request: wire.ReplayRequest) -> Iterator[bytes]:
 
 def _result(state: State, replay: LogReplay, rulebook: Rulebook, of: Mapping[str, str]) -> wire.ReplayResult:
     lacking = [fact for fact, _ in replay.lacking.most_common()]
+    hits = _hits(replay, rulebook, state.inventories.current())
+    # Who would be asked can give it where nothing of this is unknown: whoever could not is stopped.
+    able = {person for person, facts in replay.last.items() if "person.factors" in facts.values}
+    enrolling = {str(hit["person"]) for hit in hits if hit["enrol"]}
     told = {
         **tally_json(replay.tally),
         **of,
-        "sentence": [msgspec.to_builtins(piece) for piece in pieces(replay_words(replay.tally))],
+        "sentence": [msgspec.to_builtins(piece) for piece in pieces(replay_words(replay.tally, able, enrolling))],
         "lacking": lacking,
         "by": breakdown_json(replay.by),
         "contact": rulebook.settings.contact,
-        "hit": _hits(replay, rulebook, state.inventories.current()),
+        "hit": hits,
     }
     return convert(told, wire.ReplayResult)
 
@@ -124,6 +128,8 @@ def _hit(person: str, hit: Hit, inventory: Inventory, needed: Needs) -> dict[str
     entry = inventory.people.get(person)
     factors = entry.facts.get("person.factors") if entry is not None else None
     because = sorted(hit.because.items(), key=lambda each: (-each[1], each[0].policy, each[0].rule))
+    fixes = list(needed.fixes)
+    asked, missing = ([print_item(item) for item in some] for some in (needed.asked, needed.missing))
     return {
         "person": person,
         "title": (entry.title if entry is not None else "") or person,
@@ -132,8 +138,22 @@ def _hit(person: str, hit: Hit, inventory: Inventory, needed: Needs) -> dict[str
         "devices": sorted(hit.devices),
         "because": [{"policy": ref.policy, "rule": ref.rule} for ref, _ in because],
         "factors": sorted(factors) if isinstance(factors, frozenset) else None,
-        "asked": [print_item(item) for item in needed.asked],
-        "missing": [print_item(item) for item in needed.missing],
+        "asked": asked,
+        "missing": missing,
         "enrol": [list(way) for way in needed.enrol],
-        "fixes": list(needed.fixes),
+        "fixes": fixes,
+        "needs": _in_words(fixes, needed.enrol, asked, missing),
     }
+
+
+def _in_words(
+    fixes: Sequence[str], enrol: Sequence[Sequence[str]], asked: Sequence[str], missing: Sequence[str]
+) -> list[str]:
+    found = list(fixes)
+    if enrol:
+        found.append(f"Enrol {', or '.join(' with '.join(way) for way in enrol)}.")
+    if asked:
+        found.append(f"Be ready to give {', '.join(asked)}.")
+    if not found and missing:
+        found.append(f"Needs {', '.join(missing)}.")
+    return found

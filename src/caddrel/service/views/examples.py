@@ -58,6 +58,7 @@ BODIES: dict[type, dict[str, Any]] = {
     },
     rehearsals.FirstDeviceRequest: {"given": {"person": "ines.faro", "app": "manifest", "device.platform": "android"}},
     replays.ReplayRequest: {"under": {"draft": "tablets-need-may"}, "since": "7d"},
+    replays.LettersRequest: {"template": "Hello {name}, by Monday:\n{needs}", "person": "ines.faro"},
     rulebooks.Side: {"draft": "tablets-need-may"},
     limits.TighteningRequest: {"under": {}, "limit": "standards.crew-tablet.patched", "since": "14d"},
     limits.MoveLimit: {"limit": "standards.crew-tablet.patched", "value": "16"},

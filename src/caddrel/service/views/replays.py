@@ -8,6 +8,7 @@ import msgspec
 
 from caddrel.service.http.endpoints import Stream
 from caddrel.service.problems import ServiceError
+from caddrel.service.replay.letters import letters
 from caddrel.service.replay.request import check_inventory, query_of, replay_lines, rulebook_of
 from caddrel.service.replay.steps import need_result, read_steps
 from caddrel.service.rulebooks import drafts as drafting
@@ -94,6 +95,18 @@ def changed(call: Call) -> Stream:
     """The sign-ins that come out otherwise, one a line."""
     call.runtime.replays.result(call.path["id"])
     return Stream("application/x-ndjson", call.runtime.replays.changed(call.path["id"]))
+
+
+@endpoints.add(
+    "POST",
+    "/api/v1/replays/<string(minlength=7):id>/letters",
+    role="viewer",
+    body=wire.LettersRequest,
+    returns=wire.Letters,
+)
+def letters_of(call: Call) -> wire.Letters:
+    """A text for each person whom a replay hits, from a template. Nothing is sent."""
+    return letters(call.runtime.replays.result(call.path["id"]), call.body)
 
 
 @endpoints.add("DELETE", "/api/v1/replays/<string(minlength=7):id>", role="viewer", returns=jobs.Job)
