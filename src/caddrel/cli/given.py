@@ -44,7 +44,11 @@ def sources(text: str) -> list[Source]:
 
 def read_given(text: str) -> Rulebook:
     """Return a rulebook, read here; what is wrong with it is told, and ends the command."""
-    documents = sources(text)
+    return read_documents(sources(text))
+
+
+def read_documents(documents: list[Source]) -> Rulebook:
+    """Return the rulebook of documents; what is wrong with it is told, and ends the command."""
     result = read_rulebook(documents)
     if result.rulebook is None:
         print_diagnostics(result.diagnostics, {source.name: source.text for source in documents})

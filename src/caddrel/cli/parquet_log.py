@@ -1,35 +1,169 @@
-"""A log in a Parquet file, a column for each fact, as `signins export --format parquet` writes one."""
+"""A log in a Parquet file, a column for each fact, as `signins export --format parquet` writes one.
+
+Columns without a dot that are no fact are passed over. Read row by row, or as tables where nothing hangs on other rows.
+"""
 
 from __future__ import annotations
 
 from collections.abc import Iterator
+from contextlib import contextmanager
 from datetime import UTC, datetime
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import click
 
+if TYPE_CHECKING:
+    import pyarrow as pa
+
+    from caddrel.core.replay.table import Column, Table
+    from caddrel.core.rulebook.model import Rulebook
+
 ROWS = 10_000
+# Of a table; what is done once for all rows of it is little then.
+ROWS_OF_TABLE = 250_000
 # Columns that hold no fact: the id, and what was decided.
 _ID, _OUTCOME = "id", "outcome"
+_APART = "\x1f"
 
 
 def parquet_lines(path: Path) -> Iterator[dict[str, Any]]:
-    """Yield the attempts of a file as lines of a log; columns without a dot that are no fact are passed over."""
+    """Yield the attempts of a file as lines of a log."""
+    with _read(path) as file:
+        facts, wanted = _columns(file)
+        for batch in file.iter_batches(ROWS, columns=wanted):
+            yield from (_line(row, facts) for row in batch.to_pylist())
+
+
+def has_tables(path: Path, *rulebooks: Rulebook) -> bool:
+    """Tell whether a file can be replayed as tables: no signal is worked out over its rows, no method has an age."""
+    import pyarrow as pa
+
+    with _read(path) as file:
+        schema = file.schema_arrow
+        if "auth.methods" in schema.names and not pa.types.is_list(schema.field("auth.methods").type):
+            return False
+        if not any(rulebook.signals for rulebook in rulebooks):
+            return True
+        if "signals" not in schema.names:
+            return False
+        return all(batch.column(0).null_count == 0 for batch in file.iter_batches(ROWS_OF_TABLE, columns=["signals"]))
+
+
+def parquet_tables(path: Path, first: int = 1) -> Iterator[Table]:
+    """Yield the attempts of a file as tables; the first row has the number given."""
+    from caddrel.core.columnar.own_facts import AGES
+    from caddrel.core.replay.table import MOMENT, Table
+
+    with _read(path) as file:
+        facts, wanted = _columns(file)
+        for batch in file.iter_batches(ROWS_OF_TABLE, columns=wanted):
+            of = dict(zip(batch.schema.names, batch.columns, strict=True))
+            ages = {name: found for name in AGES if name in of and (found := _seconds(of[name])) is not None}
+            moments = _moments(of[MOMENT]) if MOMENT in of else None
+            apart = {*ages, *([MOMENT] if moments is not None else [])}
+            yield Table(
+                batch.num_rows,
+                {name: encoded(of[name]) for name in facts if name not in apart},
+                moments,
+                ages,
+                encoded(of[_OUTCOME]) if _OUTCOME in of else None,
+                encoded(of[_ID]) if _ID in of else None,
+                first,
+            )
+            first += batch.num_rows
+
+
+@contextmanager
+def _read(path: Path) -> Iterator[Any]:
     # Loaded when it is asked for: it is large, and most commands read no such file.
     import pyarrow as pa
     import pyarrow.parquet as pq
 
-    from caddrel.core.facts.catalogue import FACTS
-
     try:
-        file = pq.ParquetFile(path)
-        facts = [name for name in file.schema_arrow.names if name in FACTS or ".attributes." in name]
-        wanted = [*facts, *(name for name in (_ID, _OUTCOME) if name in file.schema_arrow.names)]
-        for batch in file.iter_batches(ROWS, columns=wanted):
-            yield from (_line(row, facts) for row in batch.to_pylist())
+        with pq.ParquetFile(path) as file:
+            yield file
     except (pa.ArrowException, OSError) as error:
         raise click.UsageError(f"{path}: not read as Parquet: {str(error).splitlines()[0][:200]}") from None
+
+
+def _columns(file: Any) -> tuple[list[str], list[str]]:
+    """Return the columns that are facts, and all that are read."""
+    from caddrel.core.facts.catalogue import FACTS
+
+    names = file.schema_arrow.names
+    facts = [name for name in names if name in FACTS or ".attributes." in name]
+    return facts, [*facts, *(name for name in (_ID, _OUTCOME) if name in names)]
+
+
+def encoded(array: pa.Array) -> Column:
+    """Return a column by its different values, as lines of a log have them."""
+    import pyarrow as pa
+    import pyarrow.compute as pc
+
+    from caddrel.core.replay.table import Column
+
+    if pa.types.is_list(array.type) and pa.types.is_string(array.type.value_type):
+        inner = array.flatten()
+        if not inner.null_count and not pc.any(pc.match_substring(inner, _APART)).as_py():
+            # How many there are tells none from an empty one.
+            counts = pc.cast(pc.list_value_length(array), pa.string())
+            joined = pc.binary_join_element_wise(counts, pc.binary_join(array, _APART), _APART)
+            codes, texts = _dictionary(joined)
+            return Column(codes, [text.split(_APART)[1:] if text[0] != "0" else [] for text in texts])
+    if pa.types.is_nested(array.type):
+        return _one_by_one(array)
+    codes, values = _dictionary(array)
+    return Column(codes, [_value(value) for value in values])
+
+
+def _dictionary(array: pa.Array) -> tuple[Any, list[Any]]:
+    import pyarrow as pa
+    import pyarrow.compute as pc
+
+    found = array if pa.types.is_dictionary(array.type) else array.dictionary_encode()
+    return pc.fill_null(found.indices, -1).to_numpy(zero_copy_only=False).astype("int64"), found.dictionary.to_pylist()
+
+
+def _one_by_one(array: pa.Array) -> Column:
+    import numpy as np
+
+    from caddrel.core.replay.table import Column
+
+    places: dict[str, int] = {}
+    values: list[Any] = []
+    codes = np.full(len(array), -1, np.int64)
+    for row, value in enumerate(array.to_pylist()):
+        if value is not None:
+            place = codes[row] = places.setdefault(repr(value), len(values))
+            if place == len(values):
+                values.append(_value(value))
+    return Column(codes, values)
+
+
+def _moments(array: pa.Array) -> Any:
+    """Return moments as microseconds since 1970 and where there are any, None for a column of texts."""
+    import pyarrow as pa
+    import pyarrow.compute as pc
+
+    if not pa.types.is_timestamp(array.type):
+        return None
+    known = pc.is_valid(array).to_numpy(zero_copy_only=False)
+    ticks = pc.cast(pc.cast(array, pa.timestamp("us", array.type.tz), safe=False), pa.int64())
+    return pc.fill_null(ticks, 0).to_numpy(zero_copy_only=False), known
+
+
+def _seconds(array: pa.Array) -> Any:
+    """Return ages as numbers; None where they are no numbers, or some are no ages, which are told one by one then."""
+    import numpy as np
+    import pyarrow as pa
+    import pyarrow.compute as pc
+
+    if not (pa.types.is_floating(array.type) or pa.types.is_integer(array.type)):
+        return None
+    found = pc.cast(array, pa.float64()).to_numpy(zero_copy_only=False)
+    known = found[pc.is_valid(array).to_numpy(zero_copy_only=False)]
+    return found if bool((np.isfinite(known) & (known >= 0)).all()) else None
 
 
 def _line(row: dict[str, Any], facts: list[str]) -> dict[str, Any]:

@@ -11,11 +11,11 @@ import click
 
 from caddrel.cli.failures import AnswerIsNo
 from caddrel.cli.files import open_bytes, read_inventory_file, read_text
-from caddrel.cli.given import FORMS, read_given, side
+from caddrel.cli.given import FORMS, read_documents, read_given, side, sources
 from caddrel.cli.jobs import finished
 from caddrel.cli.letters import write_letters
 from caddrel.cli.output import json_option, plain, remark, say, write_json, write_line, write_pieces
-from caddrel.cli.parquet_log import parquet_lines
+from caddrel.cli.parquet_log import has_tables, parquet_lines, parquet_tables
 from caddrel.cli.profile import connect
 from caddrel.cli.replay_text import print_replay
 from caddrel.core.facts.attempts import AttemptRefused
@@ -24,6 +24,8 @@ from caddrel.wire.replays import ReplayRequest, ReplayResult
 
 if TYPE_CHECKING:
     from caddrel.core.replay.file_log import Line
+    from caddrel.core.replay.table import TableReplay
+    from caddrel.core.replay.tally import Changed, Tally
 
 MOST_BROKEN = 20
 
@@ -57,6 +59,11 @@ MOST_BROKEN = 20
     type=click.Path(path_type=Path, exists=True, dir_okay=False),
     help="What the texts say: with {name}, {person}, {count}, {last}, {devices}, {needs}, {policies}, {contact}.",
 )
+@click.option(
+    "--on",
+    metavar="local|ADDRESS",
+    help="Replay --attempts 'LOG/*.parquet' with Dask: on workers here, or at this scheduler.",
+)
 @click.option("--changed", is_flag=True, help="Write the sign-ins that come out otherwise, one a line as JSON.")
 @json_option
 def replay(
@@ -69,6 +76,7 @@ def replay(
     attempts: Path | None,
     out: Path | None,
     template: Path | None,
+    on: str | None,
     changed: bool,
     as_json: bool,
 ) -> None:
@@ -80,6 +88,7 @@ def replay(
               caddrel replay --under draft:tablets-need-may --out whom-to-tell/
               caddrel replay --rulebook 6 --under 7 --json
               caddrel replay --attempts log.ndjson --rulebook old.yaml --under new.yaml --changed
+              caddrel replay --attempts 'log/*.parquet' --under new.yaml --on tcp://10.0.0.5:8786
     """
     text = _template(template)
     if attempts is not None:
@@ -87,8 +96,13 @@ def replay(
             raise click.UsageError("whom to tell is known for the stored log only")
         if since or until or where:
             raise click.UsageError("--since, --until and --where are for the stored log")
-        _file(attempts, under, against, inventory, changed, as_json)
+        if on is not None:
+            _cluster(on, attempts, under, against, inventory != "then" or changed, as_json)
+        else:
+            _file(attempts, under, against, inventory, changed, as_json)
         return
+    if on is not None:
+        raise click.UsageError("--on is for --attempts")
     if inventory not in {"then", "now"}:
         raise click.UsageError("--inventory is then or now for the stored log")
     asked = ReplayRequest(
@@ -130,41 +144,82 @@ def _template(path: Path | None) -> str:
 def _file(path: Path, under: str, against: str | None, inventory: str, changed: bool, as_json: bool) -> None:
     # Loaded when it is asked for: most commands compute nothing with columns.
     from caddrel.core.replay.file_log import FileReplay
-    from caddrel.core.replay.tally import changed_json, tally_json
-    from caddrel.core.words.replays import replay_words
+    from caddrel.core.replay.table import TableReplay
+    from caddrel.core.replay.tally import changed_json
 
     if inventory == "now":
         raise click.UsageError("a file has no inventory of its own: give --inventory FILE, or leave it out")
     index = read_inventory_file(Path(inventory)) if inventory != "then" else None
-    lines, broken = _lines(path)
-    unrecorded = sum(not line.recorded for line in lines)
-    if against is None and unrecorded:
-        raise click.UsageError(f"{unrecorded} attempts have no recorded outcome: give --rulebook too")
-    replayed = FileReplay(read_given(against) if against is not None else None, read_given(under), index)
-    hits = list(replayed.run(lines))
+    before, after = read_given(against) if against is not None else None, read_given(under)
+    books = [book for book in (before, after) if book is not None]
+    if path.suffix == ".parquet" and index is None and has_tables(path, *books):
+        tables = TableReplay(before, after)
+        hits, broken = list(_tables(tables, path, against is None)), 0
+        replayed: FileReplay | TableReplay = tables
+    else:
+        lines, broken = _lines(path)
+        if against is None:
+            _all_recorded(sum(not line.recorded for line in lines))
+        replayed = FileReplay(before, after, index)
+        hits = list(replayed.run(lines))
     for id, problem in replayed.refused[: max(0, MOST_BROKEN - broken)]:
         remark(f"{id}: {problem.path}: {problem.message}")
     broken += len(replayed.refused)
-    told = tally_json(replayed.tally)
     if changed:
         for hit in hits:
             write_line(changed_json(hit))
-    elif as_json:
-        write_json(told)
     else:
-        more = {
-            "sentence": [{"text": plain(replay_words(replayed.tally))}],
-            "hit": [],
-            "lacking": [],
-            "by": {},
-            "since": "",
-            "until": "",
-            "under": under,
-        }
-        print_replay(convert({**told, **more, "rulebook": against or "what was recorded"}, ReplayResult))
+        _print_tally(replayed.tally, under, against, as_json)
     if broken:
         remark(f"{broken} lines could not be read, and are left out.")
         raise AnswerIsNo
+
+
+def _cluster(on: str, pattern: Path, under: str, against: str | None, more: bool, as_json: bool) -> None:
+    from caddrel.cli.cluster import replay_on
+
+    if more:
+        raise click.UsageError("on many machines only counts are put together: no --inventory, no --changed")
+    before, after = sources(against) if against is not None else None, sources(under)
+    for documents in (before, after):
+        # What is wrong with a rulebook is told here, and not by each of many workers.
+        if documents is not None:
+            read_documents(documents)
+    whole = replay_on(on, pattern, before, after)
+    _all_recorded(whole.unrecorded)
+    for line in whole.told:
+        remark(line)
+    _print_tally(whole.tally, under, against, as_json)
+    if whole.refused:
+        remark(f"{whole.refused} lines could not be read, and are left out.")
+        raise AnswerIsNo
+
+
+def _print_tally(tally: Tally, under: str, against: str | None, as_json: bool) -> None:
+    from caddrel.core.replay.tally import tally_json
+    from caddrel.core.words.replays import replay_words
+
+    told = tally_json(tally)
+    if as_json:
+        write_json(told)
+        return
+    more = {
+        "sentence": [{"text": plain(replay_words(tally))}], "hit": [], "lacking": [], "by": {}, "since": "",
+        "until": "", "under": under, "rulebook": against or "what was recorded",
+    }  # fmt: skip
+    print_replay(convert({**told, **more}, ReplayResult))
+
+
+def _tables(replayed: TableReplay, path: Path, recorded: bool) -> Iterator[Changed]:
+    for table in parquet_tables(path):
+        if recorded:
+            _all_recorded(table.unrecorded())
+        yield from replayed.run(table)
+
+
+def _all_recorded(missing: int) -> None:
+    if missing:
+        raise click.UsageError(f"{missing} attempts have no recorded outcome: give --rulebook too")
 
 
 def _lines(path: Path) -> tuple[list[Line], int]:

@@ -197,6 +197,7 @@ def _of_rows(columns: Sequence[Sequence[Any]]) -> Recorded:
         # None becomes what is not a number.
         {name: np.array(of[column], np.float64) for name, column in _AGES.items()},
         *own_columns(list(map(_own.decode, of["own"]))),
+        timed=np.ones(len(of["own"]), np.bool_),
     )  # fmt: skip
 
 
@@ -252,6 +253,7 @@ def _load(path: Path) -> Recorded | None:
         {name: column(f"methods {name}") for name in BIT if f"methods {name}" in there},
         ages("default age"),
         column("live").astype(np.bool_),
+        np.ones(count, np.bool_),
     )  # fmt: skip
 
 

@@ -60,7 +60,7 @@ class RecordedColumns:
             dict(entries),
             codes,
             recorded.moments,
-            np.ones(len(recorded), np.bool_),
+            recorded.timed,
             ages,
             self._methods(recorded, entries["attempt"], codes["attempt"]),
             recorded.live,

@@ -92,6 +92,8 @@ class Recorded:
         Seconds; of methods reported without an age.
     live
         Which of them are live decisions.
+    timed
+        Which of them have a moment: all of those that are stored.
     """
 
     seqs: Numbers
@@ -107,6 +109,7 @@ class Recorded:
     methods_ages: Mapping[str, Seconds]
     default_age: Seconds
     live: Flags
+    timed: Flags
 
     def __len__(self) -> int:
         return len(self.seqs)
@@ -120,14 +123,14 @@ class Recorded:
             {name: ages[rows] for name, ages in self.ages.items()},
             {name: origins[rows] for name, origins in self.origins.items()},
             {name: ages[rows] for name, ages in self.methods_ages.items()},
-            self.default_age[rows], self.live[rows],
+            self.default_age[rows], self.live[rows], self.timed[rows],
         )  # fmt: skip
 
 
 def own_columns(
     several: Sequence[Own],
 ) -> tuple[Mapping[str, NDArray[np.uint8]], Mapping[str, Seconds], Seconds, Flags]:
-    """Return what is their own of records as the last four columns of `Recorded`."""
+    """Return what is their own of records as the columns of `Recorded` from `origins` to `live`."""
     count = len(several)
     origins = {name: np.fromiter((own.origin(name) for own in several), np.uint8, count) for name in AGES}
     aged: dict[str, Seconds] = {}
@@ -176,6 +179,7 @@ def joined(parts: Sequence[Recorded]) -> Recorded:
         },
         together(part.default_age for part in parts),
         together(part.live for part in parts),
+        together(part.timed for part in parts),
     )  # fmt: skip
 
 

@@ -1,0 +1,285 @@
+"""A log as a table, a column for each fact, decided column by column: what occurs in many rows is read once.
+
+What it comes to is what `file_log` comes to row by row, and a property holds it to that. It takes only what needs no
+look at other rows: signals that are worked out over the log are the other's.
+Not here: reading the table from where it is kept.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from caddrel.core.columnar.batch import Flags, Rows, different_of, ticks
+from caddrel.core.columnar.fact_groups import GROUPS, group_of
+from caddrel.core.columnar.own_facts import AGES, METHODS_AGE
+from caddrel.core.columnar.rulebook import ColumnarRulebook
+from caddrel.core.diagnostics import Diagnostic
+from caddrel.core.facts.attempts import AttemptRefused, read_told_facts, wrong_value
+from caddrel.core.facts.catalogue import FACTS
+from caddrel.core.facts.facts import Setting
+from caddrel.core.facts.values import ValueRefused, read_told
+from caddrel.core.inventory.completion import complete
+from caddrel.core.replay.columns import Entry, RecordedColumns
+from caddrel.core.replay.recorded import NO_ORIGIN, REPORTED, Coded, Numbers, Recorded
+from caddrel.core.replay.tally import Attempts, Changed, Side, Tally
+from caddrel.core.rulebook.model import OUTCOMES, Rulebook
+
+MOMENT = "time.at"
+_OWN = (MOMENT, *AGES)
+
+
+@dataclass(frozen=True, slots=True)
+class Column:
+    """One column: the different values as JSON, and which of them each row has; -1 where it has none."""
+
+    codes: Numbers
+    values: Sequence[Any]
+
+
+@dataclass(frozen=True, slots=True)
+class Table:
+    """Rows of a log.
+
+    Attributes
+    ----------
+    facts
+        Columns by the name of the fact, but for those of the next two.
+    moments
+        Microseconds since 1970, and where there are any; None where the moment is among the facts.
+    ages
+        Seconds by the names of `AGES`, not a number where there is none; of those that are not among the facts.
+    outcomes
+        Those recorded; None where the log has none.
+    ids
+        None where rows are named by their numbers.
+    first
+        The number of the first row.
+    """
+
+    count: int
+    facts: Mapping[str, Column]
+    moments: tuple[Numbers, Flags] | None = None
+    ages: Mapping[str, Numbers] | None = None
+    outcomes: Column | None = None
+    ids: Column | None = None
+    first: int = 1
+
+    def name(self, row: int) -> str:
+        """Return the id of a row."""
+        code = -1 if self.ids is None else int(self.ids.codes[row])
+        return str(self.first + row) if code < 0 or self.ids is None else str(self.ids.values[code])
+
+    def unrecorded(self) -> int:
+        """Return how many rows have no outcome recorded."""
+        if self.outcomes is None:
+            return self.count
+        empty = [place for place, word in enumerate(self.outcomes.values) if not word]
+        return int(np.isin(self.outcomes.codes, [-1, *empty]).sum())
+
+    def present(self, fact: str) -> Flags:
+        """Return which rows have a fact."""
+        column = self.facts.get(fact)
+        return np.zeros(self.count, np.bool_) if column is None else column.codes >= 0
+
+
+def by_columns(table: Table, *rulebooks: Rulebook) -> bool:
+    """Tell whether a table can be replayed column by column.
+
+    Not where signals are worked out over its rows, nor where methods have ages of their own.
+    """
+    if not table.present("signals").all() and any(rulebook.signals for rulebook in rulebooks):
+        return False
+    methods = table.facts.get("auth.methods")
+    return methods is None or not any(isinstance(each, dict) for each in methods.values)
+
+
+class TableReplay:
+    """Replays rows of tables, one table after another.
+
+    Parameters
+    ----------
+    before
+        None for what was recorded.
+    """
+
+    def __init__(self, before: Rulebook | None, after: Rulebook) -> None:
+        self._bundles = _Bundles()
+        self._before = _TableSide(before, self._bundles) if before is not None else None
+        self._after = _TableSide(after, self._bundles)
+        self.tally = Tally()
+        # The ids of rows that cannot be read as facts, with what is wrong first.
+        self.refused: list[tuple[str, Diagnostic]] = []
+
+    def run(self, table: Table) -> Iterator[Changed]:
+        """Replay the rows that can be read; yields those that come out otherwise, in their order."""
+        sides = [side for side in (self._before, self._after) if side is not None]
+        recorded, wrong = self._recorded(table, sides)
+        self.refused += [(table.name(row), wrong[row]) for row in sorted(wrong)]
+        kept = np.ones(table.count, np.bool_)
+        kept[list(wrong)] = False
+        rows = np.flatnonzero(kept)
+        recorded = recorded if len(rows) == table.count else recorded.taken(rows)
+        before = self._before.side(recorded) if self._before is not None else Side(recorded.outcomes, lambda _: ())
+        attempts = Attempts(
+            lambda some: [table.name(int(rows[row])) for row in some], recorded.people, recorded.devices,
+            recorded.moments,
+        )  # fmt: skip
+        yield from self.tally.add(attempts, before, self._after.side(recorded))
+
+    def _recorded(self, table: Table, sides: Sequence[_TableSide]) -> tuple[Recorded, dict[int, Diagnostic]]:
+        wrong: dict[int, Diagnostic] = {}
+        numbers = {}
+        for group in GROUPS:
+            different, codes = self._bundles.of(group, table)
+            numbers[group] = np.array(different, np.int64)[codes] if different else np.zeros(table.count, np.int64)
+            for place, number in enumerate(different):
+                problem = next((found for side in sides if (found := side.problem(group, number))), None)
+                if problem is not None:
+                    wrong.update((int(row), problem) for row in np.flatnonzero(codes == place))
+        moments, timed = table.moments or _moments(table, wrong)
+        ages = {name: _ages(table, name, wrong) for name in AGES}
+        origins = {
+            name: np.where(np.isnan(each), np.uint8(NO_ORIGIN), np.uint8(REPORTED)) for name, each in ages.items()
+        }
+        none = np.zeros(table.count, np.int64)
+        return Recorded(
+            none, moments, _outcomes(table, wrong), none, none, _names(table, "person.id"), _names(table, "device.id"),
+            numbers, ages, origins, {}, ages[METHODS_AGE], np.zeros(table.count, np.bool_), timed,
+        ), wrong  # fmt: skip
+
+
+class _Bundles:
+    """What rows report of one group of facts, each different one with a number."""
+
+    def __init__(self) -> None:
+        self._numbers: dict[Any, int] = {}
+        self.facts: list[dict[str, Any]] = []
+
+    def of(self, group: str, table: Table) -> tuple[list[int], Rows]:
+        """Return the numbers of what rows report, and which of them each row has."""
+        names = [name for name in table.facts if name not in _OWN and group_of(name) == group]
+        combined = np.zeros(table.count, np.int64)
+        for name in names:
+            column = table.facts[name]
+            # After each column they are counted anew, so that no number grows beyond what fits.
+            _, combined = different_of(combined * (len(column.values) + 1) + column.codes + 1)
+        different, codes = different_of(combined)
+        first = np.zeros(len(different), np.intp)
+        first[codes[::-1]] = np.arange(table.count)[::-1]
+        return [self._number(group, _reported(table, names, int(row))) for row in first], codes
+
+    def _number(self, group: str, reported: dict[str, Any]) -> int:
+        # Flags and numbers are told apart, though Python takes True for 1.
+        key = group, tuple((name, repr(value)) for name, value in sorted(reported.items()))
+        found = self._numbers.get(key)
+        if found is None:
+            found = self._numbers[key] = len(self.facts)
+            self.facts.append(reported)
+        return found
+
+
+def _reported(table: Table, names: Sequence[str], row: int) -> dict[str, Any]:
+    found = {}
+    for name in names:
+        column = table.facts[name]
+        code = int(column.codes[row])
+        if code >= 0:
+            found[name] = column.values[code]
+    return found
+
+
+class _TableSide:
+    """What rows come to under a rulebook."""
+
+    def __init__(self, rulebook: Rulebook, bundles: _Bundles) -> None:
+        self._rulebook, self._bundles = rulebook, bundles
+        self._read: dict[tuple[str, int], Entry | Diagnostic] = {}
+        self._columns = RecordedColumns(rulebook.settings.assume, self._entries_of)
+        self._ready = ColumnarRulebook(rulebook)
+
+    def problem(self, group: str, number: int) -> Diagnostic | None:
+        """Return what is wrong with facts of a group under this rulebook, None when they can be read."""
+        found = self._entry(group, number)
+        return found if isinstance(found, Diagnostic) else None
+
+    def _entries_of(self, group: str, numbers: Sequence[int]) -> list[Entry]:
+        found = [self._entry(group, number) for number in numbers]
+        return [each for each in found if not isinstance(each, Diagnostic)]
+
+    def _entry(self, group: str, number: int) -> Entry | Diagnostic:
+        key = group, number
+        if key not in self._read:
+            self._read[key] = self._made(group, self._bundles.facts[number])
+        return self._read[key]
+
+    def _made(self, group: str, reported: Mapping[str, Any]) -> Entry | Diagnostic:
+        catalogue, assume = self._rulebook.catalogue, self._rulebook.settings.assume
+        try:
+            told, strange = read_told_facts(reported, catalogue)
+        except AttemptRefused as refused:
+            return refused.problems[0]
+        # Without an inventory a group of facts is completed from itself alone, so it may be by itself.
+        whole = complete(told, catalogue, assume, None, Setting.LOG, not_understood=strange)
+        values = {name: value for name, value in whole.values.items() if group_of(name) == group}
+        return whole.changed(values, {name: whole.origins[name] for name in values}, None), {}
+
+    def side(self, recorded: Recorded) -> Side:
+        """Return what rows come to."""
+        found = self._ready.decide(self._columns.batch(recorded))
+        return Side(found.outcomes, found.deciding, found.certain)
+
+
+def _moments(table: Table, wrong: dict[int, Diagnostic]) -> tuple[Numbers, Flags]:
+    ticks = _own(table, MOMENT, wrong)
+    timed = ~np.isnan(ticks)
+    return np.where(timed, ticks, 0).astype(np.int64), timed
+
+
+def _ages(table: Table, name: str, wrong: dict[int, Diagnostic]) -> Numbers:
+    given = (table.ages or {}).get(name)
+    return _own(table, name, wrong) if given is None else given
+
+
+def _own(table: Table, name: str, wrong: dict[int, Diagnostic]) -> Numbers:
+    """Return a fact of each row's own as numbers, not a number where it has none; rows of wrong values are noted."""
+    column = table.facts.get(name)
+    if column is None:
+        return np.full(table.count, np.nan)
+    read = np.full(len(column.values) + 1, np.nan)
+    for place, told in enumerate(column.values):
+        try:
+            value: Any = None if told == "" else read_told(FACTS[name], told)[0]
+        except ValueRefused as refused:
+            problem = wrong_value(name, refused, told)
+            wrong.update((int(row), problem) for row in np.flatnonzero(column.codes == place))
+            continue
+        if value is not None:
+            read[place] = value if name != MOMENT else ticks(value)
+    return read[column.codes]
+
+
+def _names(table: Table, name: str) -> Coded:
+    column = table.facts.get(name)
+    if column is None:
+        return Coded(np.full(table.count, -1, np.int64), [])
+    # What is no text is refused where its facts are read; an empty one is not reported.
+    names = [each if isinstance(each, str) else "" for each in column.values]
+    codes = np.array([-1 if not each else place for place, each in enumerate(names)] + [-1], np.int64)[column.codes]
+    return Coded(codes, names)
+
+
+def _outcomes(table: Table, wrong: dict[int, Diagnostic]) -> Numbers:
+    if table.outcomes is None:
+        return np.zeros(table.count, np.uint8)
+    places = {word: place for place, word in enumerate(OUTCOMES)}
+    of = np.zeros(len(table.outcomes.values) + 1, np.uint8)
+    for place, word in enumerate(table.outcomes.values):
+        if word and word not in places:
+            problem = Diagnostic("wrong-value", f"`{str(word)[:40]}` is no outcome", path="recorded.outcome")
+            wrong.update((int(row), problem) for row in np.flatnonzero(table.outcomes.codes == place))
+        of[place] = places.get(word, 0)
+    return of[table.outcomes.codes]
