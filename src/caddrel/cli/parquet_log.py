@@ -5,7 +5,7 @@ Columns without a dot that are no fact are passed over. Read row by row, or as t
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from datetime import UTC, datetime
 from pathlib import Path
@@ -50,13 +50,20 @@ def has_tables(path: Path, *rulebooks: Rulebook) -> bool:
         return all(batch.column(0).null_count == 0 for batch in file.iter_batches(ROWS_OF_TABLE, columns=["signals"]))
 
 
-def parquet_tables(path: Path, first: int = 1) -> Iterator[Table]:
-    """Yield the attempts of a file as tables; the first row has the number given."""
+def parquet_tables(path: Path, first: int = 1, named: bool = True) -> Iterator[Table]:
+    """Yield the attempts of a file as tables; the first row has the number given.
+
+    Parameters
+    ----------
+    named
+        Whether ids are read, as rows that change are to be told one by one.
+    """
     from caddrel.core.columnar.own_facts import AGES
     from caddrel.core.replay.table import MOMENT, Table
 
-    with _read(path) as file:
+    with _read(path, encoded=True) as file:
         facts, wanted = _columns(file)
+        wanted = [name for name in wanted if named or name != _ID]
         for batch in file.iter_batches(ROWS_OF_TABLE, columns=wanted):
             of = dict(zip(batch.schema.names, batch.columns, strict=True))
             ages = {name: found for name in AGES if name in of and (found := _seconds(of[name])) is not None}
@@ -68,20 +75,27 @@ def parquet_tables(path: Path, first: int = 1) -> Iterator[Table]:
                 moments,
                 ages,
                 encoded(of[_OUTCOME]) if _OUTCOME in of else None,
-                encoded(of[_ID]) if _ID in of else None,
+                _ids(of[_ID]) if _ID in of else None,
                 first,
             )
             first += batch.num_rows
 
 
+def _ids(array: pa.Array) -> Callable[[int], Any]:
+    return lambda row: array[row].as_py()
+
+
 @contextmanager
-def _read(path: Path) -> Iterator[Any]:
+def _read(path: Path, encoded: bool = False) -> Iterator[Any]:
     # Loaded when it is asked for: it is large, and most commands read no such file.
     import pyarrow as pa
     import pyarrow.parquet as pq
 
     try:
         with pq.ParquetFile(path) as file:
+            texts = [field.name for field in file.schema_arrow if encoded and pa.types.is_string(field.type)]
+        # Texts stay by their different values where they are kept so; ids are all different.
+        with pq.ParquetFile(path, read_dictionary=[name for name in texts if name != _ID]) as file:
             yield file
     except (pa.ArrowException, OSError) as error:
         raise click.UsageError(f"{path}: not read as Parquet: {str(error).splitlines()[0][:200]}") from None

@@ -46,7 +46,7 @@ def table_of(lines: list[dict[str, Any]], first: int = 1) -> Table:
         len(lines),
         {name: _column([line["facts"].get(name) for line in lines]) for name in names},
         outcomes=_column([line.get("recorded", {}).get("outcome") for line in lines]),
-        ids=_column([line.get("id") for line in lines]),
+        ids=lambda row: lines[row].get("id"),
         first=first,
     )
 

@@ -15,7 +15,7 @@ from typing import Any, NamedTuple, assert_never
 import numpy as np
 from numpy.typing import NDArray
 
-from caddrel.core.columnar.levels import FALSE, TRUE, UNKNOWN, Levels, where_known
+from caddrel.core.columnar.levels import FALSE, TRUE, UNKNOWN, Levels, all_true, any_true, opposite, where_known
 from caddrel.core.facts.catalogue import Catalogue
 from caddrel.core.facts.facts import Facts
 from caddrel.core.facts.types import LEVELS, FactType, Network, PartlyKnown, Signals, fold
@@ -67,6 +67,7 @@ class EntryFacts:
         self._columns: dict[str, _Column] = {}
         # Truths of tests, one for each different value of the fact.
         self._levels: dict[tuple[str, Op, tuple[str, ...]], list[int]] = {}
+        self._members: dict[str, _Members] = {}
         self._addresses: tuple[int, Addresses] | None = None
 
     def grow(self) -> None:
@@ -87,10 +88,14 @@ class EntryFacts:
         # Two tests are the same when they ask the same of the same fact, wherever they stand.
         key = test.fact, test.op, tuple([operand.text for operand in test.operands])
         values, codes = self.column(test.fact)
+        kind = self._catalogue[test.fact].type
+        if kind is FactType.NAMES and test.op not in {Op.KNOWN, Op.UNKNOWN}:
+            members = self._members.setdefault(test.fact, _Members())
+            members.grow(values)
+            return members.levels(test)[codes]
         known = self._levels.setdefault(key, [])
         if len(known) < len(values):
-            kind = self._catalogue[test.fact].type
-            level = _of_set(test) if kind is FactType.NAMES else _of_value(test, kind)
+            level = _set_is_known(test) if kind is FactType.NAMES else _of_value(test, kind)
             known += [level(value) for value in values[len(known) :]]
         return np.array(known, np.uint8)[codes]
 
@@ -171,30 +176,62 @@ def _below(path: str, ancestor: str) -> bool:
     return parts.startswith(above)
 
 
-def _of_set(test: FactTest) -> Callable[[Any], int]:
-    """Return what a test of a set means, of which some ids may be unknown: each has a truth of its own."""
-    names = [operand.text for operand in test.operands]
+def _set_is_known(test: FactTest) -> Callable[[Any], int]:
+    """Return whether a set is known: signals are when all of them are; groups are, since something is known of them."""
 
     def of(value: Any) -> int:
-        open_ = value.open if isinstance(value, PartlyKnown) else frozenset()
-        if test.op in {Op.KNOWN, Op.UNKNOWN}:
-            # Signals are known when all of them are; groups are, since something is known of them.
-            known = value is not None and not (open_ and isinstance(value, Signals))
-            return TRUE if known is (test.op is Op.KNOWN) else FALSE
-        if value is None:
-            return UNKNOWN
-        each = [TRUE if name in value else UNKNOWN if name in open_ else FALSE for name in names]
-        match test.op:
-            case Op.HAS | Op.HAS_ANY:
-                return max(each, default=FALSE)
-            case Op.HAS_ALL:
-                return min(each, default=TRUE)
-            case Op.HAS_NONE:
-                return TRUE - max(each, default=FALSE)
-            case _:
-                raise AssertionError(f"{test.op} is no test of a set")
+        known = value is not None and not (isinstance(value, Signals) and value.open)
+        return TRUE if known is (test.op is Op.KNOWN) else FALSE
 
     return of
+
+
+class _Members:
+    """Different sets by what they hold: a test of an id is asked of all of them at once.
+
+    Some ids of a set may be unknown: each has a truth of its own.
+    """
+
+    def __init__(self) -> None:
+        self._count = 0
+        self._holding: dict[str, list[int]] = {}
+        self._open: dict[str, list[int]] = {}
+        self._unknown: list[int] = []
+
+    def grow(self, values: Sequence[Any]) -> None:
+        """Take in the sets that were added."""
+        for place in range(self._count, len(values)):
+            value = values[place]
+            if value is None:
+                self._unknown.append(place)
+                continue
+            for name in value:
+                self._holding.setdefault(name, []).append(place)
+            for name in value.open if isinstance(value, PartlyKnown) else ():
+                if name not in value:
+                    self._open.setdefault(name, []).append(place)
+        self._count = len(values)
+
+    def levels(self, test: FactTest) -> Levels:
+        """Return the truth of a test for each set."""
+        each = [self._of(operand.text) for operand in test.operands]
+        match test.op:
+            case Op.HAS | Op.HAS_ANY:
+                found = any_true(each, self._count)
+            case Op.HAS_ALL:
+                found = all_true(each, self._count)
+            case Op.HAS_NONE:
+                found = opposite(any_true(each, self._count))
+            case _:
+                raise AssertionError(f"{test.op} is no test of a set")
+        found[self._unknown] = UNKNOWN
+        return found
+
+    def _of(self, name: str) -> Levels:
+        found = np.full(self._count, FALSE, np.uint8)
+        found[self._open.get(name, [])] = UNKNOWN
+        found[self._holding.get(name, [])] = TRUE
+        return found
 
 
 class Addresses(NamedTuple):

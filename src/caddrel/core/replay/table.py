@@ -7,7 +7,7 @@ Not here: reading the table from where it is kept.
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -15,12 +15,14 @@ import numpy as np
 
 from caddrel.core.columnar.batch import Flags, Rows, different_of, ticks
 from caddrel.core.columnar.fact_groups import GROUPS, group_of
+from caddrel.core.columnar.facts_read import facts_read
 from caddrel.core.columnar.own_facts import AGES, METHODS_AGE
 from caddrel.core.columnar.rulebook import ColumnarRulebook
 from caddrel.core.diagnostics import Diagnostic
-from caddrel.core.facts.attempts import AttemptRefused, read_told_facts, wrong_value
+from caddrel.core.facts.attempts import unknown_fact, wrong_value
 from caddrel.core.facts.catalogue import FACTS
-from caddrel.core.facts.facts import Setting
+from caddrel.core.facts.facts import Facts, Setting
+from caddrel.core.facts.types import Value
 from caddrel.core.facts.values import ValueRefused, read_told
 from caddrel.core.inventory.completion import complete
 from caddrel.core.replay.columns import Entry, RecordedColumns
@@ -55,7 +57,7 @@ class Table:
     outcomes
         Those recorded; None where the log has none.
     ids
-        None where rows are named by their numbers.
+        Gives the id of a row; None where it has none, and is named by its number.
     first
         The number of the first row.
     """
@@ -65,13 +67,13 @@ class Table:
     moments: tuple[Numbers, Flags] | None = None
     ages: Mapping[str, Numbers] | None = None
     outcomes: Column | None = None
-    ids: Column | None = None
+    ids: Callable[[int], Any] | None = None
     first: int = 1
 
     def name(self, row: int) -> str:
         """Return the id of a row."""
-        code = -1 if self.ids is None else int(self.ids.codes[row])
-        return str(self.first + row) if code < 0 or self.ids is None else str(self.ids.values[code])
+        found = None if self.ids is None else self.ids(row)
+        return str(self.first + row if found is None else found)
 
     def unrecorded(self) -> int:
         """Return how many rows have no outcome recorded."""
@@ -108,6 +110,8 @@ class TableReplay:
 
     def __init__(self, before: Rulebook | None, after: Rulebook) -> None:
         self._bundles = _Bundles()
+        # Rows that differ only in what neither rulebook reads have their facts in common.
+        self._read = facts_read(after) | (facts_read(before) if before is not None else frozenset())
         self._before = _TableSide(before, self._bundles) if before is not None else None
         self._after = _TableSide(after, self._bundles)
         self.tally = Tally()
@@ -116,6 +120,13 @@ class TableReplay:
 
     def run(self, table: Table) -> Iterator[Changed]:
         """Replay the rows that can be read; yields those that come out otherwise, in their order."""
+        yield from self.tally.add(*self._decided(table))
+
+    def count(self, table: Table) -> None:
+        """Replay the rows that can be read; what changes is counted, and not told one by one."""
+        self.tally.count(*self._decided(table))
+
+    def _decided(self, table: Table) -> tuple[Attempts, Side, Side]:
         sides = [side for side in (self._before, self._after) if side is not None]
         recorded, wrong = self._recorded(table, sides)
         self.refused += [(table.name(row), wrong[row]) for row in sorted(wrong)]
@@ -128,18 +139,20 @@ class TableReplay:
             lambda some: [table.name(int(rows[row])) for row in some], recorded.people, recorded.devices,
             recorded.moments,
         )  # fmt: skip
-        yield from self.tally.add(attempts, before, self._after.side(recorded))
+        return attempts, before, self._after.side(recorded)
 
     def _recorded(self, table: Table, sides: Sequence[_TableSide]) -> tuple[Recorded, dict[int, Diagnostic]]:
         wrong: dict[int, Diagnostic] = {}
+        told = {name: [repr(value) for value in column.values] for name, column in table.facts.items()}
+        for name, column in table.facts.items():
+            # Also of what no rulebook reads: a row that cannot be read whole is left out, and told.
+            if name not in _OWN:
+                _unreadable(name, column, told[name], sides, wrong)
         numbers = {}
         for group in GROUPS:
-            different, codes = self._bundles.of(group, table)
+            names = [name for name in table.facts if name in self._read and group_of(name) == group]
+            different, codes = self._bundles.of(group, names, table, told)
             numbers[group] = np.array(different, np.int64)[codes] if different else np.zeros(table.count, np.int64)
-            for place, number in enumerate(different):
-                problem = next((found for side in sides if (found := side.problem(group, number))), None)
-                if problem is not None:
-                    wrong.update((int(row), problem) for row in np.flatnonzero(codes == place))
         moments, timed = table.moments or _moments(table, wrong)
         ages = {name: _ages(table, name, wrong) for name in AGES}
         origins = {
@@ -152,16 +165,32 @@ class TableReplay:
         ), wrong  # fmt: skip
 
 
+def _unreadable(
+    name: str, column: Column, told: Sequence[str], sides: Sequence[_TableSide], wrong: dict[int, Diagnostic]
+) -> None:
+    for place, value in enumerate(column.values):
+        for side in sides:
+            found = side.value(name, told[place], value)
+            if isinstance(found, Diagnostic):
+                wrong.update((int(row), found) for row in np.flatnonzero(column.codes == place) if row not in wrong)
+                break
+
+
+# What is reported of some facts, each as it is told (flags and numbers apart) and as it is.
+_Reported = Mapping[str, tuple[str, Any]]
+
+
 class _Bundles:
     """What rows report of one group of facts, each different one with a number."""
 
     def __init__(self) -> None:
         self._numbers: dict[Any, int] = {}
-        self.facts: list[dict[str, Any]] = []
+        self.facts: list[_Reported] = []
 
-    def of(self, group: str, table: Table) -> tuple[list[int], Rows]:
-        """Return the numbers of what rows report, and which of them each row has."""
-        names = [name for name in table.facts if name not in _OWN and group_of(name) == group]
+    def of(
+        self, group: str, names: Sequence[str], table: Table, told: Mapping[str, Sequence[str]]
+    ) -> tuple[list[int], Rows]:
+        """Return the numbers of what rows report of some facts, and which of them each row has."""
         combined = np.zeros(table.count, np.int64)
         for name in names:
             column = table.facts[name]
@@ -170,11 +199,17 @@ class _Bundles:
         different, codes = different_of(combined)
         first = np.zeros(len(different), np.intp)
         first[codes[::-1]] = np.arange(table.count)[::-1]
-        return [self._number(group, _reported(table, names, int(row))) for row in first], codes
+        columns = [(name, table.facts[name].codes[first].tolist(), told[name], table.facts[name]) for name in names]
+        return [
+            self._number(group, {
+                name: (texts[codes[place]], column.values[codes[place]])
+                for name, codes, texts, column in columns if codes[place] >= 0
+            })
+            for place in range(len(first))
+        ], codes  # fmt: skip
 
-    def _number(self, group: str, reported: dict[str, Any]) -> int:
-        # Flags and numbers are told apart, though Python takes True for 1.
-        key = group, tuple((name, repr(value)) for name, value in sorted(reported.items()))
+    def _number(self, group: str, reported: _Reported) -> int:
+        key = group, tuple([(name, text) for name, (text, _) in reported.items()])
         found = self._numbers.get(key)
         if found is None:
             found = self._numbers[key] = len(self.facts)
@@ -182,14 +217,8 @@ class _Bundles:
         return found
 
 
-def _reported(table: Table, names: Sequence[str], row: int) -> dict[str, Any]:
-    found = {}
-    for name in names:
-        column = table.facts[name]
-        code = int(column.codes[row])
-        if code >= 0:
-            found[name] = column.values[code]
-    return found
+# Without an inventory nothing but what the rulebook assumes is added to these; a property holds that to `complete`.
+_ASSUMED_ALONE = ("person", "app", "network", "signals")
 
 
 class _TableSide:
@@ -197,35 +226,55 @@ class _TableSide:
 
     def __init__(self, rulebook: Rulebook, bundles: _Bundles) -> None:
         self._rulebook, self._bundles = rulebook, bundles
-        self._read: dict[tuple[str, int], Entry | Diagnostic] = {}
+        self._values: dict[tuple[str, str], tuple[Value | None, Any] | Diagnostic] = {}
         self._columns = RecordedColumns(rulebook.settings.assume, self._entries_of)
         self._ready = ColumnarRulebook(rulebook)
+        assume = rulebook.settings.assume
+        self._assumed = {
+            group: {name: value for name, value in assume.items() if group_of(name) == group} for group in GROUPS
+        }
 
-    def problem(self, group: str, number: int) -> Diagnostic | None:
-        """Return what is wrong with facts of a group under this rulebook, None when they can be read."""
-        found = self._entry(group, number)
-        return found if isinstance(found, Diagnostic) else None
+    def value(self, name: str, told: str, value: Any) -> tuple[Value | None, Any] | Diagnostic:
+        """Return what is told of a fact, read once; what is wrong with it, where it cannot be."""
+        key = name, told
+        found = self._values.get(key)
+        if found is None:
+            found = self._values[key] = self._read(name, value)
+        return found
+
+    def _read(self, name: str, value: Any) -> tuple[Value | None, Any] | Diagnostic:
+        spec = self._rulebook.catalogue.get(name)
+        if spec is None:
+            return unknown_fact(name, self._rulebook.catalogue)
+        # An empty text is not reported.
+        if value == "":
+            return None, None
+        try:
+            return read_told(spec, value)
+        except ValueRefused as refused:
+            return wrong_value(name, refused, value)
 
     def _entries_of(self, group: str, numbers: Sequence[int]) -> list[Entry]:
-        found = [self._entry(group, number) for number in numbers]
-        return [each for each in found if not isinstance(each, Diagnostic)]
+        return [(self._made(group, self._bundles.facts[number]), {}) for number in numbers]
 
-    def _entry(self, group: str, number: int) -> Entry | Diagnostic:
-        key = group, number
-        if key not in self._read:
-            self._read[key] = self._made(group, self._bundles.facts[number])
-        return self._read[key]
-
-    def _made(self, group: str, reported: Mapping[str, Any]) -> Entry | Diagnostic:
-        catalogue, assume = self._rulebook.catalogue, self._rulebook.settings.assume
-        try:
-            told, strange = read_told_facts(reported, catalogue)
-        except AttemptRefused as refused:
-            return refused.problems[0]
+    def _made(self, group: str, reported: _Reported) -> Facts:
+        assume = self._rulebook.settings.assume
+        values: dict[str, Value] = {}
+        strange: dict[str, Any] = {}
+        for name, (told, value) in reported.items():
+            found = self.value(name, told, value)
+            # Rows that cannot be read are not asked about.
+            if not isinstance(found, Diagnostic):
+                if found[0] is not None:
+                    values[name] = found[0]
+                if found[1] is not None:
+                    strange[name] = found[1]
+        if group in _ASSUMED_ALONE:
+            mine = {name: value for name, value in self._assumed[group].items() if name not in strange}
+            return Facts({**mine, **values}, {}, not_understood=strange)
         # Without an inventory a group of facts is completed from itself alone, so it may be by itself.
-        whole = complete(told, catalogue, assume, None, Setting.LOG, not_understood=strange)
-        values = {name: value for name, value in whole.values.items() if group_of(name) == group}
-        return whole.changed(values, {name: whole.origins[name] for name in values}, None), {}
+        whole = complete(values, self._rulebook.catalogue, assume, None, Setting.LOG, not_understood=strange)
+        return whole.changed({n: v for n, v in whole.values.items() if group_of(n) == group}, {}, None)
 
     def side(self, recorded: Recorded) -> Side:
         """Return what rows come to."""

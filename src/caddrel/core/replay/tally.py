@@ -124,42 +124,56 @@ class Tally:
         self.because: dict[tuple[Pair, RuleRef], Counted] = {}
         self.people: dict[str, Hit] = {}
 
+    def count(self, attempts: Attempts, before: Side, after: Side) -> None:
+        """Take in a part of a log; what changes for whom is not told one by one, nor kept."""
+        self._count(attempts, before, after)
+        self._because(attempts, before, after, None)
+
     def add(self, attempts: Attempts, before: Side, after: Side) -> Iterator[Changed]:
         """Take in a part of a log; yields the attempts that come out otherwise, in their order."""
+        changed = self._count(attempts, before, after)
+        because: dict[int, list[RuleRef]] = {}
+        self._because(attempts, before, after, because)
+        pairs = _pairs(before, after)
+        for row, id in zip(changed, attempts.ids(changed), strict=True):
+            yield self._hit(attempts, int(row), id, _pair(int(pairs[row])), tuple(because.get(int(row), ())))
+
+    def _count(self, attempts: Attempts, before: Side, after: Side) -> Rows:
+        """Count everything but the rules that decide; returns the rows that come out otherwise."""
         count = len(before.outcomes)
         self.attempts.add(Counted(count, attempts.people.among(_ALL), attempts.devices.among(_ALL)))
         differ = before.outcomes != after.outcomes
         self.same += int(count - differ.sum())
         if after.certain is not None:
             self.undetermined += int((~after.certain).sum())
-        pairs = before.outcomes * np.uint8(len(OUTCOMES)) + after.outcomes
+        pairs = _pairs(before, after)
         for pair in np.flatnonzero(np.bincount(pairs)):
             self.flows.setdefault(_pair(int(pair)), Counted()).add(_counted(attempts, np.flatnonzero(pairs == pair)))
         changed = np.flatnonzero(differ)
         self.changed.add(_counted(attempts, changed))
-        because = self._because(attempts, pairs, differ, before, after)
-        for row, id in zip(changed, attempts.ids(changed), strict=True):
-            yield self._hit(attempts, int(row), id, _pair(int(pairs[row])), tuple(because.get(int(row), ())))
+        return changed
 
-    def _because(
-        self, attempts: Attempts, pairs: Levels, differ: Flags, before: Side, after: Side
-    ) -> dict[int, list[RuleRef]]:
-        """Count the rules that decide on the stricter side of what changed, and return them by row.
+    def _because(self, attempts: Attempts, before: Side, after: Side, by_row: dict[int, list[RuleRef]] | None) -> None:
+        """Count the rules that decide on the stricter side of what changed.
 
         Whoever is stopped is stopped by rules of the new side; whoever is let in was stopped by rules of the old one.
+
+        Parameters
+        ----------
+        by_row
+            Is told the rules of each row.
         """
-        found: dict[int, list[RuleRef]] = {}
-        stricter = after.outcomes > before.outcomes
-        for side, wanted in ((before, differ & ~stricter), (after, differ & stricter)):
+        pairs = _pairs(before, after)
+        for side, wanted in ((before, before.outcomes > after.outcomes), (after, after.outcomes > before.outcomes)):
             if not wanted.any():
                 continue
             for ref, mine in side.deciding(wanted):
-                for pair in np.unique(pairs[mine]):
+                for pair in np.flatnonzero(np.bincount(pairs[mine])):
                     counted = _counted(attempts, mine[pairs[mine] == pair])
                     self.because.setdefault((_pair(int(pair)), ref), Counted()).add(counted)
-                for row in mine:
-                    found.setdefault(int(row), []).append(ref)
-        return found
+                if by_row is not None:
+                    for row in mine:
+                        by_row.setdefault(int(row), []).append(ref)
 
     def _hit(self, attempts: Attempts, row: int, id: str, pair: Pair, because: tuple[RuleRef, ...]) -> Changed:
         person, device = attempts.people.name(row), attempts.devices.name(row)
@@ -192,6 +206,11 @@ class Tally:
                 mine.because[ref] = mine.because.get(ref, 0) + count
             mine.last = max(mine.last, hit.last)
             mine.devices |= hit.devices
+
+
+def _pairs(before: Side, after: Side) -> Levels:
+    """Return for each row from which outcome to which, as one number."""
+    return before.outcomes * np.uint8(len(OUTCOMES)) + after.outcomes
 
 
 def _pair(number: int) -> Pair:
