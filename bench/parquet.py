@@ -25,7 +25,7 @@ from caddrel.core.rulebook.model import OUTCOMES
 from caddrel.core.rulebook.read.rulebook import read_rulebook
 from caddrel.core.rulebook.source import Source
 
-ROWS, PEOPLE, DEVICES, ADDRESSES, APPS, GROUPS = 500_000, 10_000, 10_000, 16_384, 60, 80
+ROWS, PEOPLE, DEVICES, ADDRESSES, APPS, GROUPS = 1_000_000, 10_000, 10_000, 16_384, 60, 80
 GOALS = {20: 1.4, 200: 6.0}
 _VERSIONS = ["12", "13.1", "14.2", "15", "16"]
 
@@ -42,7 +42,7 @@ def run() -> Iterator[Result]:
             # It makes joins of long lists, which takes longer here.
             for setting in ("threads = 1", "disabled_optimizers = 'in_clause'", "enable_progress_bar = false"):
                 connection.execute(f"SET {setting}")
-            pq.write_table(_recorded(log, company, connection, path), path, compression="zstd", row_group_size=250_000)
+            pq.write_table(_recorded(log, company, connection, path), path, compression="zstd", row_group_size=500_000)
             query, rows = _sql(company, path), list[Any]()
             ours, theirs = [], []
             replay = TableReplay(None, rulebook)

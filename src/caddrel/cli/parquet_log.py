@@ -21,10 +21,11 @@ if TYPE_CHECKING:
 
 ROWS = 10_000
 # Of a table; what is done once for all rows of it is little then.
-ROWS_OF_TABLE = 250_000
+ROWS_OF_TABLE = 500_000
 # Columns that hold no fact: the id, and what was decided.
 _ID, _OUTCOME = "id", "outcome"
-_APART = "\x1f"
+# Longer ones are read one by one.
+LONGEST_LIST = 64
 
 
 def parquet_lines(path: Path) -> Iterator[dict[str, Any]]:
@@ -93,9 +94,11 @@ def _read(path: Path, encoded: bool = False) -> Iterator[Any]:
 
     try:
         with pq.ParquetFile(path) as file:
-            texts = [field.name for field in file.schema_arrow if encoded and pa.types.is_string(field.type)]
-        # Texts stay by their different values where they are kept so; ids are all different.
-        with pq.ParquetFile(path, read_dictionary=[name for name in texts if name != _ID]) as file:
+            schema = file.schema
+            columns = [schema.column(place) for place in range(len(schema.names))] if encoded else []
+        # Texts stay by their different values where they are kept so, also in lists; ids are all different.
+        texts = [each.path for each in columns if each.logical_type.type == "STRING" and each.path != _ID]
+        with pq.ParquetFile(path, read_dictionary=texts) as file:
             yield file
     except (pa.ArrowException, OSError) as error:
         raise click.UsageError(f"{path}: not read as Parquet: {str(error).splitlines()[0][:200]}") from None
@@ -113,22 +116,52 @@ def _columns(file: Any) -> tuple[list[str], list[str]]:
 def encoded(array: pa.Array) -> Column:
     """Return a column by its different values, as lines of a log have them."""
     import pyarrow as pa
-    import pyarrow.compute as pc
 
     from caddrel.core.replay.table import Column
 
-    if pa.types.is_list(array.type) and pa.types.is_string(array.type.value_type):
-        inner = array.flatten()
-        if not inner.null_count and not pc.any(pc.match_substring(inner, _APART)).as_py():
-            # How many there are tells none from an empty one.
-            counts = pc.cast(pc.list_value_length(array), pa.string())
-            joined = pc.binary_join_element_wise(counts, pc.binary_join(array, _APART), _APART)
-            codes, texts = _dictionary(joined)
-            return Column(codes, [text.split(_APART)[1:] if text[0] != "0" else [] for text in texts])
+    if pa.types.is_list(array.type):
+        found = _lists(array)
+        if found is not None:
+            return found
     if pa.types.is_nested(array.type):
         return _one_by_one(array)
     codes, values = _dictionary(array)
     return Column(codes, [_value(value) for value in values])
+
+
+def _lists(array: pa.Array) -> Column | None:
+    """Return a column of lists of texts by its different lists, None where there is more to them than that."""
+    import numpy as np
+    import pyarrow as pa
+    import pyarrow.compute as pc
+
+    from caddrel.core.columnar.batch import different_of
+    from caddrel.core.replay.table import Column
+
+    inner = array.flatten()
+    if inner.null_count or not (pa.types.is_string(inner.type) or pa.types.is_dictionary(inner.type)):
+        return None
+    lengths = pc.fill_null(pc.list_value_length(array), -1).to_numpy(zero_copy_only=False).astype(np.int64)
+    rows = np.flatnonzero(lengths >= 0)
+    lengths = lengths[rows]
+    if lengths.max(initial=0) > LONGEST_LIST:
+        return None
+    names, texts = _dictionary(inner)
+    starts = np.cumsum(lengths) - lengths
+    # Place by place, counted anew after each, so that no number grows beyond what fits.
+    combined = lengths
+    for place in range(int(lengths.max(initial=0))):
+        there = np.flatnonzero(lengths > place)
+        code = np.zeros(len(rows), np.int64)
+        code[there] = names[starts[there] + place] + 1
+        _, combined = different_of(combined * (len(texts) + 1) + code)
+    different, found = different_of(combined)
+    first = np.zeros(len(different), np.intp)
+    first[found[::-1]] = np.arange(len(rows))[::-1]
+    values = [[texts[code] for code in names[starts[row] : starts[row] + lengths[row]]] for row in first]
+    codes = np.full(len(array), -1, np.int64)
+    codes[rows] = found
+    return Column(codes, values)
 
 
 def _dictionary(array: pa.Array) -> tuple[Any, list[Any]]:

@@ -115,6 +115,8 @@ class TableReplay:
         self._before = _TableSide(before, self._bundles) if before is not None else None
         self._after = _TableSide(after, self._bundles)
         self.tally = Tally()
+        # Of facts the values that can be read on either side, as they are told.
+        self._good: dict[str, set[str]] = {}
         # The ids of rows that cannot be read as facts, with what is wrong first.
         self.refused: list[tuple[str, Diagnostic]] = []
 
@@ -147,7 +149,7 @@ class TableReplay:
         for name, column in table.facts.items():
             # Also of what no rulebook reads: a row that cannot be read whole is left out, and told.
             if name not in _OWN:
-                _unreadable(name, column, told[name], sides, wrong)
+                self._unreadable(name, column, told[name], sides, wrong)
         numbers = {}
         for group in GROUPS:
             names = [name for name in table.facts if name in self._read and group_of(name) == group]
@@ -164,16 +166,19 @@ class TableReplay:
             numbers, ages, origins, {}, ages[METHODS_AGE], np.zeros(table.count, np.bool_), timed,
         ), wrong  # fmt: skip
 
-
-def _unreadable(
-    name: str, column: Column, told: Sequence[str], sides: Sequence[_TableSide], wrong: dict[int, Diagnostic]
-) -> None:
-    for place, value in enumerate(column.values):
-        for side in sides:
-            found = side.value(name, told[place], value)
-            if isinstance(found, Diagnostic):
-                wrong.update((int(row), found) for row in np.flatnonzero(column.codes == place) if row not in wrong)
-                break
+    def _unreadable(
+        self, name: str, column: Column, told: Sequence[str], sides: Sequence[_TableSide], wrong: dict[int, Diagnostic]
+    ) -> None:
+        good = self._good.setdefault(name, set())
+        if good.issuperset(told):
+            return
+        for place, value in enumerate(column.values):
+            read = [side.value(name, told[place], value) for side in sides]
+            problem = next((each for each in read if isinstance(each, Diagnostic)), None)
+            if problem is None:
+                good.add(told[place])
+            else:
+                wrong.update((int(row), problem) for row in np.flatnonzero(column.codes == place) if row not in wrong)
 
 
 # What is reported of some facts, each as it is told (flags and numbers apart) and as it is.
