@@ -9,7 +9,7 @@ from __future__ import annotations
 import hashlib
 import hmac
 import json
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
@@ -101,6 +101,14 @@ class AuditStore:
             wanted = wanted.where(audit.c.seq < before)
         with self._database.read() as connection:
             return [_entry(row) for row in connection.execute(wanted.order_by(audit.c.seq.desc()).limit(limit))]
+
+    def done(self, since: datetime, until: datetime, targets: Sequence[str], most: int = 20) -> list[AuditEntry]:
+        """Return what was done between two moments to anything under some paths, newest first; not what was refused."""
+        under = or_(*(audit.c.target.startswith(target, autoescape=True) for target in targets))
+        mine = audit.c.at.between(to_stored(since), to_stored(until)), audit.c.outcome == "done", under
+        wanted = select(audit).where(*mine).order_by(audit.c.seq.desc()).limit(most)
+        with self._database.read() as connection:
+            return [_entry(row) for row in connection.execute(wanted)]
 
     def verify(self, expect: Iterable[tuple[int, str]] = ()) -> tuple[int, int | None, str]:
         """Return how many entries there are, the first that is not as it was written, and how; None when all are.

@@ -98,8 +98,13 @@ def test_what_is_wrong_is_told_until_it_is_set_aside(live: Live) -> None:
     start = live.clock.now
     with live.client() as operator:
         operator.rulebook.publish([File("r.yaml", RULEBOOK.replace("MODE", "enforced"))], "enforced")
-        live.clock.now = start + timedelta(days=2)
-        lines = [_line(f"x{i}", start + timedelta(days=1, minutes=i), "personal", "NO", f"p{i % 3}") for i in range(6)]
+        # Long before, just before, and after it began.
+        for hours, group in ((0, "early"), (23, "crew"), (48, "late")):
+            live.clock.now = start + timedelta(hours=hours)
+            operator.groups.import_([json.dumps({"id": group}).encode()])
+        lines = [
+            _line(f"x{i}", start + timedelta(hours=26, minutes=i), "personal", "NO", f"p{i % 3}") for i in range(6)
+        ]
         assert operator.signins.import_(lines).added == 6
         make_token(live.data, "ferry", "viewer", 5, "tests")
         person = {
@@ -108,7 +113,6 @@ def test_what_is_wrong_is_told_until_it_is_set_aside(live: Live) -> None:
             "factors": [],
             "groups": [{"id": "crew", "until": "2026-12-01T00:00:00Z"}],
         }
-        operator.groups.import_([b'{"id": "crew"}'])
         assert operator.people.import_([json.dumps(person).encode()]).added == 1
         found = operator.watch.look()
         [cause] = [item for item in found.items if item.kind == "cause"]
@@ -116,6 +120,11 @@ def test_what_is_wrong_is_told_until_it_is_set_aside(live: Live) -> None:
             "New: Only our own devices stops 3 people, 6 sign-ins"
         )
         assert "since revision 2" in cause.detail
+        assert (
+            f"after token test operator changed groups on {start + timedelta(hours=23):%Y-%m-%d %H:%M}" in cause.detail
+        )
+        assert "crew" in cause.detail
+        assert "more changes" not in cause.detail
         assert not found.well
         kinds = {item.kind for item in found.items}
         assert {"cause", "shadow", "ending", "feed"} <= kinds

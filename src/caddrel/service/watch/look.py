@@ -26,6 +26,9 @@ from caddrel.wire import watch as wire
 SOON = timedelta(days=14)
 DAYS = 14
 MOST_MEMBERSHIPS = 20
+# What of the inventory was changed so shortly before a cause was first there may have led to it.
+JUST_BEFORE = timedelta(days=1)
+NOUNS = ("people", "groups", "devices", "apps", "lists")
 # What the doctor looks at that is said here already, in a better way.
 _SAID = {"rulebook"}
 
@@ -106,14 +109,30 @@ def _than(growth: Growth) -> str:
 
 
 def _before(data: DataFolder, growth: Growth) -> str:
-    """Return what changed just before a cause was there."""
+    """Return what changed just before a cause was there, or there this week: the rulebook, the inventory."""
+    return "; ".join([*_revision(data, growth), *_inventory(data, growth)])
+
+
+def _revision(data: DataFolder, growth: Growth) -> Iterator[str]:
     number = growth.cause.first_revision
     if number <= 1 or not growth.new:
-        return ""
+        return
     before, after = data.rulebooks.get(number - 1).rulebook, data.rulebooks.get(number)
     changed = changed_objects(before, after.rulebook, {growth.cause.document["policy"] or ""})
     names = ", ".join(piece.text for piece in changed[:3])
-    return f"since revision {number} ({after.revision.why[:120]}), which changed {names}" if names else ""
+    if names:
+        yield f"since revision {number} ({after.revision.why[:120]}), which changed {names}"
+
+
+def _inventory(data: DataFolder, growth: Growth) -> Iterator[str]:
+    first = growth.cause.first
+    changes = data.audit.done(first - JUST_BEFORE, first, [f"/api/v1/{noun}" for noun in NOUNS])
+    # Reports on devices come all the time, and are no change that somebody made.
+    made = [each for each in changes if not each.target.endswith("/state")]
+    if made:
+        noun, note = made[0].target.split("/")[3], f": {made[0].note[:120]}" if made[0].note else ""
+        more = f" and {len(made) - 1} more changes" if len(made) > 1 else ""
+        yield f"after {made[0].who} changed {noun} on {show_moment(made[0].at)[:16].replace('T', ' ')}{note}{more}"
 
 
 def _findings(data: DataFolder, findings: Findings) -> Iterator[_Item]:
