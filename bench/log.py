@@ -16,14 +16,21 @@ from typing import Any
 import msgspec
 
 from bench.result import Result
+from caddrel.core.rulebook.edit.objects import document_of, objects_of
+from caddrel.core.rulebook.model import Rulebook
+from caddrel.core.rulebook.read.rulebook import read_rulebook
+from caddrel.core.rulebook.source import Source
 from caddrel.demo.fill import ADDRESSES, anchor, documents
 from caddrel.demo.log import sign_ins
 from caddrel.demo.world import World, build_world
+from caddrel.service.replay.log_replay import LogReplay
+from caddrel.service.replay.sides import Under
 from caddrel.service.runtime import Runtime
 from caddrel.service.signins.causes import causes
 from caddrel.service.signins.importer import Importer
 from caddrel.service.signins.log_filter import read_where
 from caddrel.service.state.data_folder import DataFolder
+from caddrel.service.watch.look import look
 from caddrel.store.queries import Query
 from caddrel.wiring import collect_seldom, open_data
 
@@ -53,6 +60,8 @@ def run() -> Iterator[Result]:
         count = _write(lines, world)
         yield from _taking_in(opened.runtime, lines, count)
         yield from _asking(opened.runtime.data)
+        yield from _watching(opened.runtime)
+        yield from _replaying(opened.runtime.data)
         opened.close()
 
 
@@ -149,6 +158,46 @@ def _asking(data: DataFolder) -> Iterator[Result]:
     took = _seconds(lambda: causes(data, Query(since=week)))
     yield Result("causes of the last 7 days, s", took, "below", 1, "with what would help")
     yield Result("memory of the process after all filters, MB", _memory(), "below", 600, "resident")
+
+
+def _watching(runtime: Runtime) -> Iterator[Result]:
+    took = _seconds(lambda: look(runtime.data, runtime.findings, runtime.strange_words))
+    yield Result("watch page, s", took, "below", 0.1, "everything that is looked at")
+    week = NOW - timedelta(days=7)
+    took = _seconds(lambda: runtime.data.signins.per_day(Query(since=week)))
+    yield Result("counts of the last 7 days, s", took, "below", 0.3, "by day and outcome")
+
+
+def _replaying(data: DataFolder) -> Iterator[Result]:
+    current = data.rulebooks.need_current()
+    objects = objects_of([Source(*file) for file in current.revision.files])
+    many = dict(objects)
+    for (section, *id), text in objects.items():
+        if section == "policies":
+            # Each is as broad and as narrow as the one that it is taken from.
+            many.update({(section, f"{id[0]}-{k}"): text.replace(id[0], f"{id[0]}-{k}", 1) for k in range(8)})
+    rulebook = read_rulebook(Source("many", document_of(many))).or_raise()
+    made = time.process_time()
+    _replayed(data, rulebook)
+    made = time.process_time() - made
+    took, count = min(_replayed(data, rulebook) for _ in range(2))
+    note = f"{len(rulebook.policies)} policies; with making the columns first {made:.1f} s; " + _calibrated()
+    yield Result("replay from the store, million records a CPU second", count / took / 1e6, "above", 1.0, note)
+
+
+def _replayed(data: DataFolder, rulebook: Rulebook) -> tuple[float, int]:
+    began = time.process_time()
+    replay = LogReplay(data, Query(), None, Under(rulebook))
+    for _ in replay.run(lambda done: None):
+        pass
+    return time.process_time() - began, replay.tally.attempts.count
+
+
+def _calibrated() -> str:
+    began, total = time.process_time(), 0
+    for number in range(3_000_000):
+        total += number * number
+    return f"3 million squares took {time.process_time() - began:.2f} s just after"
 
 
 def _page(data: DataFolder, where: str) -> object:

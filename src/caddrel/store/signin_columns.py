@@ -15,7 +15,7 @@ import json
 import logging
 import os
 import tempfile
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from pathlib import Path
 from typing import Any
 
@@ -94,6 +94,12 @@ class SigninColumns:
                 found.update((row[0], row[1]) for row in connection.exec_driver_sql(_IDS, (some,)))
         return [found.get(int(seq), "") for seq in seqs]
 
+    def forget(self, moments: Iterable[int]) -> None:
+        """Take away the files of the stretches of moments: records that are taken out are not kept here."""
+        for number in {at >> BITS for at in moments}:
+            for path in self._folder.glob(f"{number}.*"):
+                path.unlink(missing_ok=True)
+
     def _few(self, query: Query, number: int, newest: int) -> Recorded:
         """Return what a query finds in a stretch from its rows: there are few, and an index leads to them."""
         with self._database.read() as connection:
@@ -133,7 +139,7 @@ class SigninColumns:
             self._folder.mkdir(mode=0o700, exist_ok=True)
             old = list(self._folder.glob(f"{number}.*"))
             # Nobody sees a part of it; two who make the same one at once make the same.
-            handle, part = tempfile.mkstemp(dir=self._folder, prefix="part-")
+            handle, part = tempfile.mkstemp(dir=self._folder, prefix=f"{number}.part-")
             try:
                 with os.fdopen(handle, "wb") as file:
                     _save(file, made)

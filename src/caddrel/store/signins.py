@@ -167,6 +167,7 @@ class SigninStore:
                 connection.execute(delete(records).where(records.c.seq.in_(select(listed.c.value))))
                 connection.execute(delete(signins).where(end))
                 mark_stretches(connection, [row.at for row in found])
+            self.columns.forget([row.at for row in found])
             yield len(found)
 
     def forget_unused(self) -> None:

@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 import stat
+from datetime import UTC, datetime
 from pathlib import Path
 
+import msgspec
 import pytest
 
 from caddrel.service.problems import ServiceError
@@ -39,6 +41,7 @@ def test_results_are_there_after_a_start_and_a_draft_has_its_last(tmp_path: Path
     _replayed(kept, "other-job")
     unfinished = kept.begin()
     kept.add(unfinished, b"{}")
+    unfinished.changed.close()
     kept.stop()
 
     again = ReplayResults(tmp_path)
@@ -74,6 +77,21 @@ def test_the_oldest_give_way_and_what_ends_before_it_is_named_is_kept_too(
             kept.result(gone)
     kept.stop()
     assert len(list((tmp_path / "replays").iterdir())) == 6
+
+
+def test_what_is_taken_out_of_the_log_is_taken_out_here(tmp_path: Path) -> None:
+    kept = ReplayResults(tmp_path)
+    for job, since in (("whole-log", ""), ("older-one", "2026-10-01T00:00:00Z"), ("newer-one", "2026-11-01T00:00:00Z")):
+        made = kept.begin()
+        kept.name(made, job)
+        kept.end(made, msgspec.structs.replace(_result(), since=since))
+    kept.forget(datetime(2026, 10, 15, tzinfo=UTC))
+    assert kept.result("newer-one")
+    for gone in ("whole-log", "older-one"):
+        with pytest.raises(ServiceError):
+            kept.result(gone)
+    assert len(list((tmp_path / "replays").iterdir())) == 2
+    kept.stop()
 
 
 def test_what_came_to_nothing_is_taken_away_and_a_cut_file_is_not_read(tmp_path: Path) -> None:

@@ -12,11 +12,13 @@ import threading
 import uuid
 from collections.abc import Iterator
 from dataclasses import dataclass, field
+from datetime import datetime
 from pathlib import Path
 from typing import IO
 
 import msgspec
 
+from caddrel.core.facts.values import show_moment
 from caddrel.service.problems import not_found
 from caddrel.wire.decoding import decode
 from caddrel.wire.replays import ReplayResult
@@ -138,6 +140,17 @@ class ReplayResults:
                 old = self._kept.pop(job)
                 with old.lock:
                     self.let_go(old)
+
+    def forget(self, before: datetime) -> None:
+        """Take away what came of sign-ins that are taken out of the log: it names whom they were of."""
+        oldest = show_moment(before)
+        with self._lock:
+            # A replay without a beginning went back as far as the log did.
+            old = [job for job, kept in self._kept.items() if kept.result is not None and kept.result.since < oldest]
+            for job in old:
+                kept = self._kept.pop(job)
+                with kept.lock:
+                    self.let_go(kept)
 
     def result(self, job: str) -> ReplayResult:
         """Return what a replay came to."""

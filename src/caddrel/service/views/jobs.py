@@ -95,6 +95,7 @@ def start_forgetting(call: Call) -> wire.Job:
     count = would_forget(data, before).count
 
     def work(progress: Progress) -> Forgotten:
+        call.runtime.replays.forget(before)
         return forget(data, call.runtime.log, before, progress)
 
     return call.runtime.jobs.start("forget", call.who().name, count, "sign-ins", work, lambda: None)
