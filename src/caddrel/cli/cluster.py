@@ -10,7 +10,7 @@ import zlib
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass, field
-from functools import cache
+from functools import lru_cache
 from importlib import import_module
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
@@ -121,7 +121,7 @@ def _documents(sources: Sequence[Source]) -> Documents:
     return tuple((source.name, source.text) for source in sources)
 
 
-@cache
+@lru_cache(maxsize=4)
 def _rulebook(documents: Documents) -> Rulebook:
     return read_rulebook([Source(*each) for each in documents]).or_raise()
 

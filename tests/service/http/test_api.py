@@ -21,6 +21,7 @@ from caddrel.demo.fill import anchor, log_lines
 from caddrel.service.app import ENDPOINTS
 from caddrel.service.http.endpoints import Stream
 from caddrel.wire.decisions import File
+from caddrel.wire.limits import TighteningRequest
 from caddrel.wire.problems import Problem
 from caddrel.wire.replays import ReplayRequest
 from caddrel.wire.rulebooks import Side
@@ -86,12 +87,17 @@ def test_every_reading_endpoint_answers_as_it_says(kelpline: Live) -> None:
         client.drafts.begin("told")
         replay = client.replays.start(ReplayRequest(Side(draft="told"), since="2026-11-22")).id
         assert [each.state for each in client.jobs.follow(replay)][-1] == "done"
+        curve = client.tightenings.start(
+            TighteningRequest(Side(), "standards.crew-tablet.patched", ["16"], "2026-11-22")
+        ).id
+        assert [each.state for each in client.jobs.follow(curve)][-1] == "done"
     examples = {
         "/api/v1/drafts/<id>": "told",
         "/api/v1/drafts/<id>/shadow": "told",
         "/api/v1/drafts/<id>/replay": "told",
         "/api/v1/replays/<id>": replay,
         "/api/v1/replays/<id>/changed": replay,
+        "/api/v1/tightenings/<id>": curve,
         "/api/v1/jobs/<id>": job,
         "/api/v1/jobs/<id>/events": job,
         "/api/v1/rulebook/policies/<id>": "abroad",

@@ -157,6 +157,22 @@ def test_what_cannot_be_replayed_is_refused_at_once(
     assert (refused.value.problem.status, refused.value.problem.code) == (status, code)
 
 
+def test_texts_are_made_from_a_template_that_names_what_there_is(kelpline: Live) -> None:
+    text = CHANGES["a standard"](_text(kelpline))
+    with kelpline.client("viewer") as viewer:
+        job = _done(viewer, viewer.replays.start(_asked(Side(files=[File("r.yaml", text)]))))
+        hit = viewer.replays.result(job.id).hit
+        made = viewer.replays.letters(job.id)
+        assert [each.person for each in made.items] == [each.person for each in hit]
+        assert all(hit[0].title in made.items[0].text for _ in made.items)
+        [one] = viewer.replays.letters(job.id, "{person}: {needs}", hit[1].person).items
+        assert one.text == f"{hit[1].person}: - {hit[1].needs[0]}"
+        for template in ("{nmae}", "x" * 20_001):
+            with pytest.raises(Refused) as refused:
+                viewer.replays.letters(job.id, template)
+            assert (refused.value.problem.status, refused.value.problem.code) == (422, "bad-template")
+
+
 def test_a_replay_is_cancelled_by_who_began_it_alone(kelpline: Live) -> None:
     with kelpline.client("viewer") as viewer, kelpline.client("author") as author:
         job = viewer.replays.start(ReplayRequest(Side(), since="2026-10-01"))

@@ -29,7 +29,7 @@ from caddrel.store.bundle_reader import BundleReader
 from caddrel.store.queries import Query
 
 # Records whose signals are worked out anew are taken so many at once: that takes long, and may be cancelled.
-ANEW_AT_ONCE = 20_000
+ANEW_AT_ONCE = 5_000
 # Of each part so many are decided by the interpreter too, and of those that are not certain so many are asked why.
 MOST_LOOKED_AT, MOST_ASKED = 40, 40
 
@@ -78,7 +78,8 @@ class RulebookSide:
         self._reader = BundleReader(under.rulebook.catalogue)
         mine = under.rulebook.settings.assume
         self.columns: RecordedColumns = RecordedColumns(mine, self._entries_of) if like is None else like.columns
-        self._signals = ReplayedSignals(log, under.rulebook)
+        self.histories: dict[str, History] = {} if like is None else like.histories
+        self._signals = ReplayedSignals(log, under.rulebook, self.histories)
         # The records that were asked about last.
         self.batch: Batch = batch_of([])
 
@@ -178,11 +179,10 @@ class RecordedSide:
 class ReplayedSignals:
     """The signals of records under a rulebook: as recorded where they are defined alike, else worked out anew."""
 
-    def __init__(self, log: ReplayedLog, rulebook: Rulebook) -> None:
-        self._log, self._rulebook = log, rulebook
+    def __init__(self, log: ReplayedLog, rulebook: Rulebook, histories: dict[str, History]) -> None:
+        self._log, self._rulebook, self._histories = log, rulebook, histories
         self._alike: dict[int, bool] = {}
         self._notice: Notice = noticing(rulebook)
-        self._histories: dict[str, History] = {}
 
     def as_recorded(self, recorded: Recorded) -> bool:
         """Tell whether all revisions under which records were decided define signals as the rulebook does."""

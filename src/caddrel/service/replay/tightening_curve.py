@@ -139,8 +139,12 @@ class _Look:
         without = [self._side(rulebook) for rulebook in self._variants.without()]
         sides = [self._side(self._variants.of(point.value)) for point in curve.points]
         for recorded in self._log.parts([*without, *sides]):
-            mild, after = ([side.decisions(recorded).outcomes for side in some] for some in (without, sides))
+            found = []
+            for place, side in enumerate((*without, *sides), 1):
+                found.append(side.decisions(recorded).outcomes)
+                # After each choice: somebody may want to cancel it, or be told how far it is.
+                progress(self._done + len(recorded) * place // (len(without) + len(sides)))
+                yield
+            mild, after = found[: len(without)], found[len(without) :]
             curve.add(before.side(recorded)[0].outcomes, mild, after, recorded.people, recorded.devices)
             self._done += len(recorded)
-            progress(self._done)
-            yield

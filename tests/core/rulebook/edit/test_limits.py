@@ -91,6 +91,6 @@ def test_a_limit_is_moved_and_nothing_else() -> None:
 
 
 @given(rulebooks())
-@settings(max_examples=40, deadline=None, suppress_health_check=[HealthCheck.too_slow], phases=[Phase.generate])
+@settings(max_examples=12, deadline=None, suppress_health_check=[HealthCheck.too_slow], phases=[Phase.generate])
 def test_limits_of_any_rulebook_are_moved_alone(text: str) -> None:
     _moved_alone(text)
