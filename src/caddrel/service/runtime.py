@@ -30,6 +30,7 @@ from caddrel.service.state.checkpoints import Checkpoints
 from caddrel.service.state.data_folder import DataFolder
 from caddrel.service.state.jobs import Jobs
 from caddrel.service.state.worker_process import WorkerProcess
+from caddrel.service.watch.watched import Watched
 
 
 @dataclass(slots=True, kw_only=True, repr=False)
@@ -55,6 +56,7 @@ class Runtime(Serving):
     checker: WorkerProcess
     exporter: WorkerProcess
     replayer: WorkerProcess
+    watched: Watched
 
 
 def begin(data: DataFolder) -> Runtime:
@@ -70,9 +72,12 @@ def begin(data: DataFolder) -> Runtime:
 
         jobs.soon(work)
 
+    words = StrangeWords(data.signins)
     recorder = Recorder(data.signins, log.lost, catch_up_soon)
     log.settle = recorder.settle
     shadows = Shadows(data)
+    watched = Watched(data, findings, words)
+    watched.begin()
     return Runtime(
         data=data,
         callers=Callers(data.accounts, data.clock, throttle),
@@ -86,7 +91,7 @@ def begin(data: DataFolder) -> Runtime:
         publisher=publisher,
         planner=Planner(data, publisher),
         log=log,
-        strange_words=StrangeWords(data.signins),
+        strange_words=words,
         recorder=recorder,
         shadows=shadows,
         door=Door(data, log, recorder, shadows),
@@ -95,6 +100,7 @@ def begin(data: DataFolder) -> Runtime:
         exporter=WorkerProcess(data.folder, data.addresses, data.limits.exported_here),
         replays=ReplayResults(data.folder),
         replayer=WorkerProcess(data.folder, data.addresses, 0),
+        watched=watched,
     )
 
 
@@ -107,6 +113,7 @@ def stop(runtime: Runtime) -> None:
     runtime.recorder.stop()
     runtime.shadows.stop()
     runtime.jobs.stop()
+    runtime.watched.stop()
     runtime.checker.stop()
     runtime.exporter.stop()
     runtime.replayer.stop()

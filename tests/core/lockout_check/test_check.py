@@ -13,7 +13,7 @@ from caddrel.core.facts.facts import Setting
 from caddrel.core.inventory.completion import complete
 from caddrel.core.inventory.reader import read_inventory
 from caddrel.core.lockout_check.candidates import FEEDS, possible, silenced
-from caddrel.core.lockout_check.check import administration_apps, diagnostics, locked_out, must_reach
+from caddrel.core.lockout_check.check import administration_apps, diagnostics, keyholders_of, locked_out, must_reach
 from caddrel.core.rulebook.read.rulebook import read_rulebook
 from caddrel.core.rulebook.source import Source
 
@@ -119,3 +119,25 @@ def test_without_a_labelled_app_every_closed_one_counts() -> None:
     bare, _ = read_inventory({"people": [{"id": "key", "groups": ["keepers"]}], "apps": [{"id": "tower"}]})
     assert administration_apps(rulebook, bare) == ["tower", "vault"]
     assert [(out.person.id, out.app) for out in locked_out(CompiledRulebook(rulebook), bare, NOW)] == [("key", "vault")]
+
+
+def test_keyholders_named_by_group_and_id_are_those_that_conditions_find() -> None:
+    people = [
+        {"id": "ines", "groups": ["deck"]},
+        {"id": "bruno", "groups": [{"id": "keys", "until": "2026-11-02T00:00:00Z"}]},
+        {"id": "odd", "groups": ["crew"]}, {"id": "salka"},
+    ]  # fmt: skip
+    groups = [{"id": "keys"}, {"id": "deck", "member_of": ["keys"]}, {"id": "crew"}]
+    inventory, problems = read_inventory({"people": people, "groups": groups})
+    assert not problems
+    text = "caddrel: 1\nsettings: {keyholders: [%s]}\n"
+    for named, asked in (
+        ("group:keys", '{where: "person.groups has keys"}'),
+        ("group:keys, person:salka", '{where: "person.groups has keys or person.id is salka"}'),
+        ("person:odd, group:nothing", '{where: "person.id is odd"}'),
+    ):
+        for day in (1, 3):
+            now = datetime(2026, 11, day, tzinfo=UTC)
+            books = [read_rulebook(Source("r", text % each)).or_raise() for each in (named, asked)]
+            found = [[person.id for person in keyholders_of(book, inventory, now)] for book in books]
+            assert found[0] == found[1] != [], (named, day)

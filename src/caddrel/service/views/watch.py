@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from caddrel.service.problems import ServiceError
 from caddrel.service.views.calls import Call, Endpoints
-from caddrel.service.watch import look as looking
 from caddrel.service.watch.shadow_policies import shadow_policies
 from caddrel.wire import watch as wire
 
@@ -14,7 +13,7 @@ endpoints = Endpoints()
 @endpoints.add("GET", "/api/v1/watch", role="viewer", returns=wire.Watch)
 def watch(call: Call) -> wire.Watch:
     """Is anything wrong? Everything that is wrong, due or worth a look."""
-    return looking.look(call.data, call.runtime.findings, call.runtime.strange_words)
+    return call.runtime.watched.now()
 
 
 @endpoints.add("GET", "/api/v1/watch/shadow-policies", role="viewer", returns=wire.ShadowPolicyList)
@@ -34,4 +33,4 @@ def set_aside(call: Call) -> wire.Watch:
     why = body.why.strip()
     call.noted = f"{body.key[:120]}: {why[:200]}" if why else f"{body.key[:120]}: taken up again"
     call.data.set_aside.put(body.key, body.mark, why, call.who().name, call.data.clock())
-    return looking.look(call.data, call.runtime.findings, call.runtime.strange_words)
+    return call.runtime.watched.now()

@@ -43,8 +43,15 @@ class _Item(NamedTuple):
     detail: str = ""
 
 
-def look(data: DataFolder, findings: Findings, words: StrangeWords) -> wire.Watch:
-    """Return everything that is wrong, due or worth a look."""
+class Looked(NamedTuple):
+    """What a look found, and the sign-ins of each day."""
+
+    items: list[_Item]
+    days: list[tuple[int, str, int]]
+
+
+def look(data: DataFolder, findings: Findings, words: StrangeWords) -> Looked:
+    """Return everything that is wrong, due or worth a look; what is set aside too."""
     now = data.clock()
     found = [
         *_causes(data, now),
@@ -53,14 +60,18 @@ def look(data: DataFolder, findings: Findings, words: StrangeWords) -> wire.Watc
         *_ending(data, now),
         *_feeds(data, findings, words),
     ]
+    return Looked(found, list(data.signins.per_day(Query(since=now - timedelta(days=DAYS)))))
+
+
+def view(data: DataFolder, looked: Looked) -> wire.Watch:
+    """Return what was found as it is shown, by what is set aside now."""
     aside = data.set_aside.all()
-    items = [_view(item, aside) for item in found]
+    items = [_view(item, aside) for item in looked.items]
     order = {"wrong": 0, "due": 1, "look": 2}
     items.sort(key=lambda item: (bool(item.set_aside), order[item.state]))
-    counts = data.signins.per_day(Query(since=now - timedelta(days=DAYS)))
     open_ = [item for item in items if not item.set_aside]
     wrong = sum(item.state == "wrong" for item in open_)
-    return wire.Watch(_sum(wrong, len(open_) - wrong), wrong == 0, items, wire.day_counts(counts))
+    return wire.Watch(_sum(wrong, len(open_) - wrong), wrong == 0, items, wire.day_counts(looked.days))
 
 
 def _sum(wrong: int, others: int) -> str:
