@@ -30,8 +30,9 @@ from caddrel.store.queries import Query
 
 # Records whose signals are worked out anew are taken so many at once: that takes long, and may be cancelled.
 ANEW_AT_ONCE = 5_000
-# Of each part so many are decided by the interpreter too, and of those that are not certain so many are asked why.
-MOST_LOOKED_AT, MOST_ASKED = 40, 40
+# Of a replay so many are decided by the interpreter too, half of them in its first part and some in each other; and of
+# those that are not certain so many are asked why. Each of these costs as much as thousands of those in columns.
+LOOKED_AT_FIRST, LOOKED_AT, MOST_ASKED = 40, 10, 100
 
 
 @dataclass(frozen=True, slots=True)
@@ -80,6 +81,7 @@ class RulebookSide:
         self.columns: RecordedColumns = RecordedColumns(mine, self._entries_of) if like is None else like.columns
         self.histories: dict[str, History] = {} if like is None else like.histories
         self._signals = ReplayedSignals(log, under.rulebook, self.histories)
+        self._first, self._asked = True, 0
         # The records that were asked about last.
         self.batch: Batch = batch_of([])
 
@@ -112,7 +114,9 @@ class RulebookSide:
         found = self.decisions(recorded)
         batch = self.batch
         if lacking is not None:
-            for row in np.flatnonzero(~found.certain)[:MOST_ASKED]:
+            asked = np.flatnonzero(~found.certain)[: MOST_ASKED - self._asked]
+            self._asked += len(asked)
+            for row in asked:
                 lacking.update(decide(self._under.rulebook, batch.facts(int(row))).unknown)
         return Side(found.outcomes, found.deciding, found.certain)
 
@@ -125,7 +129,8 @@ class RulebookSide:
 
     def _look_again(self, batch: Batch, found: Decisions, recorded: Recorded) -> None:
         """Have the interpreter decide some of them: what it says otherwise is a fault here, and nothing to be shown."""
-        for row in range(0, batch.count, max(1, batch.count // MOST_LOOKED_AT)):
+        wanted, self._first = LOOKED_AT_FIRST if self._first else LOOKED_AT, False
+        for row in range(0, batch.count, max(1, batch.count // wanted)):
             again = decide(self._under.rulebook, batch.facts(row))
             outcome = OUTCOMES[found.outcomes[row]]
             if (again.outcome, again.certain) != (outcome, bool(found.certain[row])):
