@@ -39,7 +39,8 @@ def settle(page: Page) -> None:
     page.evaluate("document.fonts.ready")
     page.wait_for_timeout(400)
     # A replay is followed by asking now and then.
-    page.get_by_text("Deciding the log again").first.wait_for(state="hidden")
+    for under_way in ("Deciding the log again", "Trying each choice on the log"):
+        page.get_by_text(under_way).first.wait_for(state="hidden")
     page.wait_for_timeout(300)
 
 
@@ -97,13 +98,13 @@ def main(profile: Path) -> None:
         ("signins", "/signins", "light"),
         ("causes", "/causes?since=7d", "light"),
         ("trace", f"/signins/{id}", "light"),
-        ("trace", f"/signins/{id}", "dark"),
         ("sessions", "/sessions", "dark"),
         ("tokens", "/settings/tokens", "light"),
         ("draft", "/drafts/abroad-at-once/policies.abroad", "light"),
         ("schedule", "/drafts/abroad-at-once/schedules.shore-hours", "dark"),
         ("publish", "/drafts/abroad-at-once", "light"),
         ("replay", "/replay?draft=android-16&since=30d", "dark"),
+        ("tighten", "/tighten?limit=policies.stale-desktops.silent.when&since=30d", "light"),
         ("history", "/history?before=1&after=2", "dark"),
         (
             "columns",

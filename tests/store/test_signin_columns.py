@@ -131,7 +131,7 @@ def empty(tmp_path_factory: pytest.TempPathFactory) -> Path:
     return path
 
 
-@settings(max_examples=60, deadline=None, phases=[Phase.generate])
+@settings(max_examples=30, deadline=None, phases=[Phase.generate])
 @given(st.lists(one, max_size=6), st.lists(step, max_size=12), st.integers(1, 5))
 def test_columns_are_what_the_log_holds_whatever_became_of_it(
     tmp_path_factory: pytest.TempPathFactory, empty: Path, first: Any, steps: list[tuple[str, Any]], at_once: int

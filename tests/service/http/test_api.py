@@ -113,6 +113,9 @@ def test_every_reading_endpoint_answers_as_it_says(kelpline: Live) -> None:
     }
     object = "/api/v1/drafts/told/objects"
     whole = {
+        # A day of it says as much as all thirty.
+        "/api/v1/signins/export": "/api/v1/signins/export?since=2026-11-22",
+        "/api/v1/causes": "/api/v1/causes?since=2026-11-16",
         "/api/v1/drafts/<id>/objects/<path>": f"{object}/standards.crew-tablet",
         "/api/v1/drafts/<id>/objects/<path>/covers": f"{object}/policies.abroad/covers?side=people&limit=3",
         "/api/v1/drafts/<id>/objects/<path>/holds": f"{object}/places.terminals/holds?address=192.0.2.70",
