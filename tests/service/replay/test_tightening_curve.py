@@ -122,6 +122,18 @@ def test_what_cannot_be_tried_is_refused_at_once(kelpline: Live, change: Any, st
     assert (refused.value.problem.status, refused.value.problem.code) == (status, code)
 
 
+def test_a_large_rulebook_is_read_elsewhere_and_comes_to_the_same(kelpline: Live) -> None:
+    text = kelpline.data.rulebooks.need_current().revision.files[0][1]
+    large = Side(files=[File("kelpline.yaml", text + "# much is said of it\n" * 3000)])
+    with kelpline.client("viewer") as viewer:
+        assert kelpline.runtime.checker.is_for(len(large.files[0].text) if large.files else 0)
+        found = viewer.tightenings.limits(large).items
+        assert [each.address for each in found] == [each.address for each in viewer.tightenings.limits(Side()).items]
+        with pytest.raises(Refused) as refused:
+            viewer.tightenings.start(TighteningRequest(large, "standards.odd", since=SINCE))
+        assert refused.value.problem.code == "unknown-limit"
+
+
 def test_it_is_cancelled_by_who_began_it_alone(kelpline: Live) -> None:
     with kelpline.client("viewer") as viewer, kelpline.client("author") as author:
         job = viewer.tightenings.start(TighteningRequest(Side(), "signals.too-fast.above_kmh", since="2026-10-01"))

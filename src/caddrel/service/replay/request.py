@@ -81,6 +81,27 @@ def check_inventory(request: wire.ReplayRequest) -> None:
         )
 
 
+def check_replay(state: State, request: wire.ReplayRequest) -> int:
+    """Return how many sign-ins will be replayed, or refuse what cannot be.
+
+    Raises
+    ------
+    RulebookError, ServiceError
+        When a rulebook, or which sign-ins are asked for, cannot be read.
+    """
+    check_inventory(request)
+    query = query_of(state, request.since, request.until, request.where)
+    rulebook_of(state, request.under)
+    if request.rulebook is not None:
+        rulebook_of(state, request.rulebook)
+    return sum(count for _, _, count in state.signins.per_day(query))
+
+
+def size_of(*sides: Side | None) -> int:
+    """Return how large the documents are that are given."""
+    return sum(len(file.text) for side in sides if side is not None for file in side.files or ())
+
+
 def replay_lines(state: State, request: wire.ReplayRequest) -> Iterator[bytes]:
     """Yield a line of JSON for each step: `done`, `changed`, and at last the `result`; an empty piece after a step."""
     check_inventory(request)

@@ -26,6 +26,19 @@ from caddrel.service.state.drafted import sources
 from caddrel.store.queries import Query
 from caddrel.wire import limits as wire
 from caddrel.wire.replays import Numbers
+from caddrel.wire.rulebooks import Side
+
+
+def limits_of_side(state: State, side: Side, changed: Sequence[Path]) -> wire.LimitList:
+    """Return the limits of a rulebook that is named or given.
+
+    Raises
+    ------
+    RulebookError
+        When it cannot be read.
+    """
+    rulebook, _ = rulebook_of(state, side)
+    return limits(rulebook, objects_of(sources(documents_of(state, side))), changed)
 
 
 def limits(rulebook: Rulebook, objects: Mapping[Path, str], changed: Sequence[Path] = ()) -> wire.LimitList:

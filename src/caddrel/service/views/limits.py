@@ -6,13 +6,11 @@ import contextlib
 
 import msgspec
 
-from caddrel.core.rulebook.edit.objects import objects_of
 from caddrel.service.problems import ServiceError, not_found
-from caddrel.service.replay.request import documents_of, rulebook_of
+from caddrel.service.replay.request import size_of
 from caddrel.service.replay.steps import need_result, read_steps
-from caddrel.service.replay.tightening_curve import check_tightening, limits, tightening_lines
+from caddrel.service.replay.tightening_curve import check_tightening, limits_of_side, tightening_lines
 from caddrel.service.rulebooks import drafts as drafting
-from caddrel.service.state.drafted import sources
 from caddrel.service.state.jobs import Progress
 from caddrel.service.views.calls import Call, Endpoints
 from caddrel.service.views.drafts import seen_version
@@ -25,13 +23,14 @@ from caddrel.wire.rulebooks import Side
 endpoints = Endpoints()
 
 
-@endpoints.add("POST", "/api/v1/limits", role="viewer", body=Side, returns=wire.LimitList, limit="rulebook")
+@endpoints.add(
+    "POST", "/api/v1/limits", role="viewer", body=Side, returns=wire.LimitList, limit="rulebook", heavy="compare"
+)
 def listed(call: Call) -> wire.LimitList:
     """The limits of a rulebook: least versions, ages, distances and levels by which it is stricter or milder."""
     side, _ = drafting.with_documents(call.data, call.body)
-    rulebook, _ = rulebook_of(call.data, side)
     changed = drafting.changed_paths(call.data, side.draft) if side.draft else []
-    return limits(rulebook, objects_of(sources(documents_of(call.data, side))), changed)
+    return call.runtime.checker.do(size_of(side), limits_of_side, call.data, side, changed)
 
 
 @endpoints.add(
@@ -41,6 +40,7 @@ def listed(call: Call) -> wire.LimitList:
     body=wire.TighteningRequest,
     returns=jobs.Job,
     limit="rulebook",
+    heavy="compare",
     status=202,
 )
 def start(call: Call) -> jobs.Job:
@@ -49,7 +49,7 @@ def start(call: Call) -> jobs.Job:
     under, version = drafting.with_documents(call.data, body.under)
     asked = msgspec.structs.replace(body, under=under)
     # What cannot be read is told at once, and not when the job's turn has come.
-    total = check_tightening(call.data, asked)
+    total = call.runtime.checker.do(size_of(under), check_tightening, call.data, asked)
     name, now = call.who().name, call.data.clock()
     call.runtime.heavy.take("replay", name)
 

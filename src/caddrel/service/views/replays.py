@@ -9,7 +9,7 @@ import msgspec
 from caddrel.service.http.endpoints import Stream
 from caddrel.service.problems import ServiceError
 from caddrel.service.replay.letters import letters
-from caddrel.service.replay.request import check_inventory, query_of, replay_lines, rulebook_of
+from caddrel.service.replay.request import check_replay, replay_lines, size_of
 from caddrel.service.replay.steps import need_result, read_steps
 from caddrel.service.rulebooks import drafts as drafting
 from caddrel.service.state.jobs import Progress
@@ -38,12 +38,7 @@ def start(call: Call) -> jobs.Job:
     against = None if body.rulebook is None else drafting.with_documents(call.data, body.rulebook)[0]
     asked = msgspec.structs.replace(body, under=under, rulebook=against)
     # What cannot be read is told at once, and not when the job's turn has come.
-    query = query_of(call.data, body.since, body.until, body.where)
-    rulebook_of(call.data, asked.under)
-    if asked.rulebook is not None:
-        rulebook_of(call.data, asked.rulebook)
-    check_inventory(body)
-    total = sum(count for _, _, count in call.data.signins.per_day(query))
+    total = call.runtime.checker.do(size_of(under, against), check_replay, call.data, asked)
     results, name, now = call.runtime.replays, call.who().name, call.data.clock()
     kept = results.begin()
     # Jobs go on one after another: nobody may fill the row with replays.
