@@ -94,6 +94,10 @@ def _client(where: str) -> Iterator[Any]:
     except (OSError, ValueError) as error:
         raise click.ClickException(f"no scheduler answers at {where}: {str(error)[:120]}") from None
     with client:
+        try:
+            client.wait_for_workers(1, timeout=WAITS_FOR)
+        except TimeoutError:
+            raise click.ClickException(f"the scheduler at {where} has no workers") from None
         yield client
 
 
@@ -104,7 +108,7 @@ def _parts(client: Any, paths: list[str], old: Sequence[Source] | None, new: Seq
     if all(apart):
         parts = client.map(_of_file, paths, before=before, after=after, pure=False)
     else:
-        count = min(MOST_PARTS, max(len(paths), len(client.scheduler_info()["workers"])))
+        count = min(MOST_PARTS, max(len(paths), len(client.nthreads())))
         split = [client.submit(_by_person, path, count, pure=False) for path in paths]
         parts = [
             client.submit(_of_people, [client.submit(_one, each, part, pure=False) for each in split], before, after,

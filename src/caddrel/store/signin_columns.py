@@ -143,6 +143,9 @@ class SigninColumns:
             try:
                 with os.fdopen(handle, "wb") as file:
                     _save(file, made)
+                    # The name must not be there before what it stands for, also after a loss of power.
+                    file.flush()
+                    os.fsync(file.fileno())
                 Path(part).replace(path)
             except BaseException:
                 Path(part).unlink(missing_ok=True)
@@ -238,9 +241,14 @@ def _load(path: Path) -> Recorded | None:
     try:
         with contextlib.closing(pa.memory_map(str(path))) as file:
             table = pa.ipc.open_file(file).read_all()
-    except (OSError, pa.ArrowInvalid):
+        return _recorded(table)
+    except (OSError, KeyError, ValueError):
+        # Arrow's own errors are among these: whatever is wrong with a file, the log is read instead.
         return None
-    said: Mapping[bytes, bytes] = table.schema.metadata
+
+
+def _recorded(table: pa.Table) -> Recorded:
+    said: Mapping[bytes, bytes] = table.schema.metadata or {}
     count = table.num_rows
     there = set(table.column_names)
 

@@ -18,7 +18,7 @@ from caddrel.core.columnar.fact_groups import GROUPS, group_of
 from caddrel.core.columnar.facts_read import facts_read
 from caddrel.core.columnar.own_facts import AGES, METHODS_AGE
 from caddrel.core.columnar.rulebook import ColumnarRulebook
-from caddrel.core.diagnostics import Diagnostic
+from caddrel.core.diagnostics import Diagnostic, shorten
 from caddrel.core.facts.attempts import unknown_fact, wrong_value
 from caddrel.core.facts.catalogue import FACTS
 from caddrel.core.facts.facts import Facts, Setting
@@ -172,13 +172,24 @@ class TableReplay:
         good = self._good.setdefault(name, set())
         if good.issuperset(told):
             return
+        problems: dict[int, Diagnostic] = {}
         for place, value in enumerate(column.values):
             read = [side.value(name, told[place], value) for side in sides]
             problem = next((each for each in read if isinstance(each, Diagnostic)), None)
             if problem is None:
                 good.add(told[place])
             else:
-                wrong.update((int(row), problem) for row in np.flatnonzero(column.codes == place) if row not in wrong)
+                problems[place] = problem
+        _note(column, problems, wrong)
+
+
+def _note(column: Column, problems: Mapping[int, Diagnostic], wrong: dict[int, Diagnostic]) -> None:
+    """Note the rows whose value is among those that are wrong, by its place; of a row what was found first stays."""
+    if problems:
+        bad = np.zeros(len(column.values) + 1, np.bool_)
+        bad[list(problems)] = True
+        for row in np.flatnonzero(bad[column.codes]):
+            wrong.setdefault(int(row), problems[int(column.codes[row])])
 
 
 # What is reported of some facts, each as it is told (flags and numbers apart) and as it is.
@@ -304,15 +315,16 @@ def _own(table: Table, name: str, wrong: dict[int, Diagnostic]) -> Numbers:
     if column is None:
         return np.full(table.count, np.nan)
     read = np.full(len(column.values) + 1, np.nan)
+    problems: dict[int, Diagnostic] = {}
     for place, told in enumerate(column.values):
         try:
             value: Any = None if told == "" else read_told(FACTS[name], told)[0]
         except ValueRefused as refused:
-            problem = wrong_value(name, refused, told)
-            wrong.update((int(row), problem) for row in np.flatnonzero(column.codes == place))
+            problems[place] = wrong_value(name, refused, told)
             continue
         if value is not None:
             read[place] = value if name != MOMENT else ticks(value)
+    _note(column, problems, wrong)
     return read[column.codes]
 
 
@@ -331,9 +343,12 @@ def _outcomes(table: Table, wrong: dict[int, Diagnostic]) -> Numbers:
         return np.zeros(table.count, np.uint8)
     places = {word: place for place, word in enumerate(OUTCOMES)}
     of = np.zeros(len(table.outcomes.values) + 1, np.uint8)
+    problems: dict[int, Diagnostic] = {}
     for place, word in enumerate(table.outcomes.values):
         if word and word not in places:
-            problem = Diagnostic("wrong-value", f"`{str(word)[:40]}` is no outcome", path="recorded.outcome")
-            wrong.update((int(row), problem) for row in np.flatnonzero(table.outcomes.codes == place))
+            problems[place] = Diagnostic(
+                "wrong-value", f"`{shorten(str(word))}` is no outcome", path="recorded.outcome"
+            )
         of[place] = places.get(word, 0)
+    _note(table.outcomes, problems, wrong)
     return of[table.outcomes.codes]

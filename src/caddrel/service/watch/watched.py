@@ -28,6 +28,7 @@ REST = 9.0
 class _Last:
     looked: Looked
     revision: int
+    began: float
     ended: float
     took: float
 
@@ -48,12 +49,11 @@ class Watched:
 
     def now(self) -> wire.Watch:
         """Return everything that is wrong, due or worth a look."""
-        last = self._last
+        last, asked = self._last, time.monotonic()
         if last is None or not self._still_good(last):
-            # Or waits for the look that is under way.
             with self._looking:
-                # Somebody else may have looked while this one waited.
-                if self._last is last:
+                # A look that began before this was asked may have missed what was done in between.
+                if self._last is None or self._last.began < asked:
                     self._look()
                 last = self._last
         else:
@@ -70,15 +70,21 @@ class Watched:
         began, revision = time.monotonic(), self._data.revisions.current_number() or 0
         looked = look(self._data, self._findings, self._words)
         ended = time.monotonic()
-        self._last = _Last(looked, revision, ended, ended - began)
+        self._last = _Last(looked, revision, began, ended, ended - began)
 
     def _look_soon(self) -> None:
         last = self._last
         if last is not None and time.monotonic() - last.ended < REST * last.took:
             return
         if self._looking.acquire(blocking=False):
-            self._thread = threading.Thread(target=self._look_beside, name="caddrel-watch", daemon=True)
-            self._thread.start()
+            thread = threading.Thread(target=self._look_beside, name="caddrel-watch", daemon=True)
+            try:
+                thread.start()
+            except RuntimeError:
+                # No thread is to be had: whoever asks next tries again.
+                self._looking.release()
+                return
+            self._thread = thread
 
     def _look_beside(self) -> None:
         try:
