@@ -31,7 +31,12 @@ standards:
   whole: {checks: {all: {must: device passes tablet}}}
 signals:
   far: {kind: far-away, km: 500}
+attributes: {person.attributes.pay: number}
 policies:
+  pay:
+    mode: off
+    rules:
+      - {when: person.attributes.pay is at least 9999999, then: block}
   tablets: {mode: shadow, rules: [{when: not device passes whole, then: block}]}
   risky: {mode: enforced, rules: [{when: person.risk is at least high or device.state_age is above 30d, then: block}]}
   travel: {mode: enforced, rules: [{when: signals has far, then: require mfa within 12h}]}
@@ -109,6 +114,9 @@ def test_choices_are_values_that_occurred_or_that_people_choose() -> None:
     assert choices(LIMITS["policies.risky.r1.when"], None) == ["none", "low", "medium", "high"]
     assert "12h" in choices(LIMITS["policies.travel.r1.then"], None)
     assert choices(LIMITS["signals.far.km"], None)[:3] == ["10", "25", "50"]
+    pay = "policies.pay.r1.when"
+    seen = _seen(pay, "person.attributes.pay", [1234567.5, 2])
+    assert choices(LIMITS[pay], seen) == ["2", "1234567.5", "9999999"]
     many = _seen(VERSION.address, "device.os_version", [f"{n}.1" for n in range(1, 200)])
     thinned = choices(VERSION, many)
     assert (thinned[0], thinned[-1]) == ("1.1", "199.1")

@@ -13,6 +13,7 @@ from datetime import UTC, datetime
 from typing import Any
 
 from caddrel.core.columnar.fact_groups import GROUPS, group_of
+from caddrel.core.columnar.facts_read import COMBINING
 from caddrel.core.columnar.own_facts import AGES, Ages
 from caddrel.core.decide.compiled.named_parts import LISTS, Memo, Parts, State
 from caddrel.core.decide.compiled.scopes import scope_condition
@@ -21,11 +22,6 @@ from caddrel.core.facts.types import FactType, PartlyRead
 from caddrel.core.language.nodes import Condition, FactTest, items_of, tests_of
 from caddrel.core.rulebook.model import PlaceParts, Rulebook
 
-# Combining and requirements read these without a test: app and operation for the stance, the rest for what is required.
-_READ = (
-    "app.id", "operation", "person.factors", "auth.methods", "auth.notices", "auth.credentials", "auth.locked_out",
-    "device.managed", "device.owner", "client.vetted", "client.protected",
-)  # fmt: skip
 _FEW = (FactType.FLAG, FactType.WORD, FactType.LEVEL)
 _SETS = (FactType.NAMES, FactType.METHODS)
 _ORDERED = (FactType.VERSION, FactType.NUMBER, FactType.DURATION, FactType.MOMENT)
@@ -51,7 +47,7 @@ class Likeness:
 
     def __init__(self, rulebook: Rulebook, parts: Parts) -> None:
         self._rulebook = rulebook
-        tests: dict[str, dict[FactTest, None]] = {name: {} for name in _READ}
+        tests: dict[str, dict[FactTest, None]] = {name: {} for name in COMBINING}
         for condition in _conditions(rulebook):
             for test in tests_of(condition):
                 if isinstance(test, FactTest):
@@ -99,7 +95,7 @@ class Likeness:
         if name == "auth.methods":
             # Those that nobody understands tell too: beside them there may be any other.
             return lambda value: (frozenset(value), isinstance(value, PartlyRead))
-        if name in _READ and name != "auth.notices":
+        if name in COMBINING and name != "auth.notices":
             return frozenset if kind in _SETS else _itself
         if kind in _FEW:
             return _itself

@@ -11,17 +11,19 @@ from collections.abc import Iterator
 from caddrel.core.language.nodes import Condition, FactTest, FromPlace, tests_of
 from caddrel.core.rulebook.model import Rulebook
 
-# Completing reads whether a device is listed; what comes before policies, stances and requirements read the rest.
-ALWAYS = frozenset({
-    "app.id", "operation", "device.listed", "person.factors", "auth.methods", "auth.notices", "auth.credentials",
-    "auth.locked_out", "device.managed", "device.owner", "client.vetted", "client.protected", "signals", "time.at",
-})  # fmt: skip
+# Read without a test: app and operation for the stance, what comes before policies, the rest for what is required.
+COMBINING = (
+    "app.id", "operation", "person.factors", "auth.methods", "auth.notices", "auth.credentials", "auth.locked_out",
+    "device.managed", "device.owner", "client.vetted", "client.protected",
+)  # fmt: skip
+# Completing reads whether a device is listed.
+_ALWAYS = (*COMBINING, "device.listed", "signals", "time.at")
 _OF_PLACES = ("network.ip", "network.country", "network.anonymiser", "network.asn")
 
 
 def facts_read(rulebook: Rulebook) -> frozenset[str]:
     """Return the facts that decisions under a rulebook may read."""
-    found = set(ALWAYS)
+    found = set(_ALWAYS)
     for condition in _conditions(rulebook):
         for test in tests_of(condition):
             if isinstance(test, FactTest):

@@ -18,7 +18,7 @@ from caddrel.core.columnar.levels import Levels
 from caddrel.core.columnar.own_facts import AGES
 from caddrel.core.columnar.rulebook import ALLOWED, BLOCKED, CHALLENGED
 from caddrel.core.diagnostics import Diagnostic, RulebookError, shorten
-from caddrel.core.facts.types import LEVELS, FactType, fold
+from caddrel.core.facts.types import LEVELS, FactType
 from caddrel.core.facts.values import ValueRefused, read_duration, read_number, read_version, show_duration
 from caddrel.core.replay.recorded import Coded
 from caddrel.core.replay.tally import Counted
@@ -229,7 +229,7 @@ def ordered(limit: Limit, values: Iterable[str]) -> list[str]:
 
 _READ: Mapping[FactType, Callable[[str], Any]] = {
     FactType.VERSION: read_version, FactType.NUMBER: read_number, FactType.DURATION: read_duration,
-    FactType.LEVEL: lambda text: LEVELS.index(fold(text)),
+    FactType.LEVEL: LEVELS.index,
 }  # fmt: skip
 
 

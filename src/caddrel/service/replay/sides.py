@@ -30,8 +30,8 @@ from caddrel.store.queries import Query
 
 # Records whose signals are worked out anew are taken so many at once: that takes long, and may be cancelled.
 ANEW_AT_ONCE = 5_000
-# So many of the first part of a replay are decided by the interpreter too, and so many of each other part; and of a whole
-# replay so many of those that are not certain are asked why. Each of these costs as much as thousands in columns.
+# So many of the first part of a replay are decided by the interpreter too, and so many of each other part; and so many
+# in all of those that are not certain are asked why. Each of these costs as much as thousands in columns.
 LOOKED_AT_FIRST, LOOKED_AT, MOST_ASKED = 40, 10, 100
 
 
