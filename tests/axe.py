@@ -7,11 +7,13 @@ from pathlib import Path
 
 from playwright.sync_api import Page
 
+# What another theme or a narrower window can change: colours, and what has to be scrolled.
+OF_THEME = ("color-contrast", "scrollable-region-focusable")
 AXE = Path(__file__).parents[1] / "console" / "node_modules" / "axe-core" / "axe.min.js"
 
 
 def axe_findings(page: Page, only: Sequence[str] = ()) -> list[str]:
-    """Return what is wrong; with `only` by these rules alone: in another theme nothing but colours is other."""
+    """Return what is wrong; with `only` by these rules alone, such as `OF_THEME`."""
     if page.evaluate("typeof axe === 'undefined'"):
         page.evaluate(AXE.read_text(encoding="utf-8") + "; window.axeReady = true")
     options: dict[str, object] = {"resultTypes": ["violations", "incomplete"]}

@@ -29,6 +29,8 @@ from caddrel.service.state.limits import Limits
 
 settings.register_profile("steady", derandomize=True, deadline=None, print_blob=True)
 settings.load_profile("steady")
+# As the service does: rulebooks drawn by chance are millions of small objects.
+wiring.collect_seldom()
 
 CHROMIUM = shutil.which("chromium-headless-shell") or shutil.which("chromium")
 STATIC = Path(caddrel.__file__).parent / "service" / "static" / "index.html"

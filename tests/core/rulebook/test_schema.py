@@ -8,8 +8,8 @@ from typing import Any
 import pytest
 import yaml
 from hypothesis import given, settings
-from jsonschema import Draft202012Validator
 from tests.core.rulebook.read.test_rulebook import KELPLINE
+from tests.json_schema import validator
 from tests.loading import CASES, RulebookCase, decision_cases, rulebook_cases
 from tests.strategies import rulebooks
 
@@ -18,7 +18,6 @@ from caddrel.core.rulebook.schema import rulebook_schema
 from caddrel.core.rulebook.source import Source
 
 SCHEMA = rulebook_schema()
-VALIDATOR = Draft202012Validator(SCHEMA)
 # What is wrong with the shape alone; what words mean is for the reader.
 SHAPE = {"unknown-key", "missing-key", "one-bound", "unknown-format"}
 
@@ -37,7 +36,7 @@ def _good() -> dict[str, str]:
 
 
 def test_the_schema_is_one_and_knows_every_section() -> None:
-    Draft202012Validator.check_schema(SCHEMA)
+    validator(SCHEMA).check_schema(SCHEMA)
     assert set(SCHEMA["properties"]) == {"caddrel", *SECTIONS}
 
 
@@ -45,7 +44,7 @@ def test_the_schema_is_one_and_knows_every_section() -> None:
 def test_what_the_reader_takes_is_valid(name: str) -> None:
     text = _good()[name]
     read_rulebook(Source("r", text)).or_raise()
-    assert [e.message for e in VALIDATOR.iter_errors(_document(text))] == []
+    assert [e.message for e in validator(SCHEMA).iter_errors(_document(text))] == []
 
 
 def _misshapen() -> list[RulebookCase]:
@@ -54,10 +53,10 @@ def _misshapen() -> list[RulebookCase]:
 
 @pytest.mark.parametrize("case", _misshapen(), ids=lambda c: c.title)
 def test_a_wrong_shape_is_invalid(case: RulebookCase) -> None:
-    assert not VALIDATOR.is_valid(_document(case.text))
+    assert not validator(SCHEMA).is_valid(_document(case.text))
 
 
 @given(rulebooks())
 @settings(max_examples=60, deadline=None)
 def test_random_rulebooks_are_valid(text: str) -> None:
-    assert VALIDATOR.is_valid(json.loads(text))
+    assert validator(SCHEMA).is_valid(json.loads(text))
