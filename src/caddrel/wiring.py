@@ -48,6 +48,7 @@ from caddrel.store.inventory import InventoryStore
 from caddrel.store.log_seal import LogSeal
 from caddrel.store.mappings import MappingStore
 from caddrel.store.passwords import PasswordStore
+from caddrel.store.reviews import ReviewStore
 from caddrel.store.revisions import RevisionStore
 from caddrel.store.set_aside import SetAsideStore
 from caddrel.store.signins import SigninStore
@@ -200,6 +201,7 @@ def open_data(
         drafts=DraftStore(book),
         unlocks=UnlockStore(book),
         set_aside=SetAsideStore(book),
+        reviews=ReviewStore(book),
         draft_outcomes=DraftOutcomeStore(log),
         clock=clock or SteadyClock(utc_now, time.monotonic),
         keys=keys,

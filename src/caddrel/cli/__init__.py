@@ -36,6 +36,7 @@ _COMMANDS = {
     "devices": "inventory",
     "apps": "inventory",
     "lists": "inventory",
+    "inventory": "inventory",
     "password": "passwords",
     "doctor": "doctor",
     "token": "access",

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import csv
 import re
+from collections.abc import Iterable
 from pathlib import Path
 
 from caddrel.wire.replays import Letters, PersonHit, ReplayResult
@@ -17,16 +18,21 @@ def write_letters(folder: Path, found: ReplayResult, letters: Letters) -> int:
     with (folder / "people.csv").open("w", encoding="utf-8", newline="") as file:
         rows = csv.writer(file)
         rows.writerow(["person", "name", "sign-ins", "last", "from", "to", "devices", "needs", "policies"])
-        rows.writerows([_cell(cell) for cell in _row(person)] for person in found.hit)
+        rows.writerows([safe_cell(cell) for cell in _row(person)] for person in found.hit)
+    write_texts(folder, ((letter.person, letter.text) for letter in letters.items))
+    return len(letters.items)
+
+
+def write_texts(folder: Path, texts: Iterable[tuple[str, str]]) -> None:
+    """Write a text for each person into a folder, each in a file of its own."""
     taken: set[str] = set()
-    for letter in letters.items:
-        name = _ODD.sub("_", letter.person)[:80] or "_"
+    for person, text in texts:
+        name = _ODD.sub("_", person)[:80] or "_"
         # Two ids may differ in what a name of a file cannot hold.
         while name.casefold() in taken:
             name += "_"
         taken.add(name.casefold())
-        (folder / f"{name}.txt").write_text(letter.text, encoding="utf-8")
-    return len(letters.items)
+        (folder / f"{name}.txt").write_text(text, encoding="utf-8")
 
 
 def _row(person: PersonHit) -> list[str]:
@@ -43,6 +49,6 @@ def _row(person: PersonHit) -> list[str]:
     ]
 
 
-def _cell(cell: str) -> str:
+def safe_cell(cell: str) -> str:
     """Return a cell that no spreadsheet takes for a formula."""
     return f"'{cell}" if cell[:1] in {"=", "+", "-", "@", "\t", "\r"} else cell

@@ -12,10 +12,12 @@ from rich.text import Text
 from caddrel.cli.failures import AnswerIsNo
 from caddrel.cli.files import read_inventory_file, rulebook_files, rulebook_sources
 from caddrel.cli.given import side
+from caddrel.cli.grid import grid
 from caddrel.cli.junit import write_junit
 from caddrel.cli.modes import mode, widen
 from caddrel.cli.output import heading, json_option, mark, plain, print_diagnostics, remark, say, table, write_json
 from caddrel.cli.profile import connect
+from caddrel.cli.sheet import reviewed, reviews, sheet
 from caddrel.core.diagnostics import Diagnostic
 from caddrel.core.lint.context import Context
 from caddrel.core.lint.registry import lint
@@ -421,3 +423,7 @@ def history(as_json: bool) -> None:
 
 rulebook.add_command(mode)
 rulebook.add_command(widen)
+rulebook.add_command(grid)
+rulebook.add_command(sheet)
+rulebook.add_command(reviews)
+rulebook.add_command(reviewed)

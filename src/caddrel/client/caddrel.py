@@ -11,9 +11,11 @@ from urllib.parse import quote
 import httpx
 
 from caddrel.client.caller import Caller, Refused
+from caddrel.client.coverage import Coverage
 from caddrel.client.drafts import Drafts
 from caddrel.client.inventory import InventoryFeed, Things
 from caddrel.client.limits import Tightenings
+from caddrel.client.profiles import Profiles, Sheets
 from caddrel.client.rehearsals import Rehearsals
 from caddrel.client.replays import Replays
 from caddrel.client.watch import Watching
@@ -428,6 +430,9 @@ class Caddrel:
         self.audit = Audit(caller)
         self.drafts = Drafts(caller)
         self.rehearsals = Rehearsals(caller)
+        self.coverage = Coverage(caller)
+        self.profiles = Profiles(caller)
+        self.sheets = Sheets(caller)
         self.replays = Replays(caller)
         self.tightenings = Tightenings(caller)
         self.watch = Watching(caller)

@@ -70,13 +70,27 @@ class Caller:
         returns: type[T],
         request_id: str = "",
         headers: Mapping[str, str] | None = None,
+        params: Mapping[str, str] | None = None,
     ) -> T:
         """Send a document."""
         said = {"Content-Type": "application/json", **(headers or {})}
         if request_id:
             said["X-Request-ID"] = request_id
         content = b"" if body is None else msgspec.json.encode(body)
-        return self._send("POST", path, returns, content=content, headers=said)
+        return self._send("POST", path, returns, content=content, headers=said, params=_given(params))
+
+    def patch(
+        self,
+        path: str,
+        body: msgspec.Struct,
+        returns: type[T],
+        headers: Mapping[str, str],
+        params: Mapping[str, str] | None = None,
+    ) -> T:
+        """Change a document."""
+        said = {"Content-Type": "application/json", **headers}
+        content = msgspec.json.encode(body)
+        return self._send("PATCH", path, returns, content=content, headers=said, params=_given(params))
 
     def put(
         self,

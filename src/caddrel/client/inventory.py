@@ -21,6 +21,46 @@ class InventoryFeed:
         params = {"since": since, "limit": limit}
         return self._caller.get("/api/v1/inventory/changes", inventory.InventoryChanges, params)
 
+    def import_(self, document: Iterable[bytes], **options: str) -> inventory.PutResult:
+        """Add or change objects of several nouns: JSON with a list for each; `options` as of `import_options`."""
+        return self._caller.stream("/api/v1/inventory", document, inventory.PutResult, options)
+
+    def join(self, group: str, person: str, until: str = "", accept_lockout_risk: str = "") -> inventory.Item:
+        """Make somebody a member of a group, for good or until a moment."""
+        path, params = f"/api/v1/groups/{quote(group, safe='')}/members", {"accept_lockout_risk": accept_lockout_risk}
+        return self._caller.post(path, inventory.Membership(person, until), inventory.Item, params=params)
+
+    def leave(self, group: str, person: str, accept_lockout_risk: str = "") -> inventory.Item:
+        """Take somebody's own membership of a group away."""
+        path = f"/api/v1/groups/{quote(group, safe='')}/members/{quote(person, safe='')}"
+        return self._caller.delete(path, inventory.Item, {"accept_lockout_risk": accept_lockout_risk})
+
+    def off(self, person: str, accept_lockout_risk: str = "") -> inventory.Gone:
+        """Let no sign-in of somebody in any more who has left, and end what is open of them."""
+        path, params = f"/api/v1/people/{quote(person, safe='')}/off", {"accept_lockout_risk": accept_lockout_risk}
+        return self._caller.post(path, None, inventory.Gone, params=params)
+
+    def back(self, person: str) -> inventory.Item:
+        """Take somebody back who was off."""
+        return self._caller.delete(f"/api/v1/people/{quote(person, safe='')}/off", inventory.Item)
+
+
+def import_options(
+    how: str = "patch", dry_run: bool = False, accept_removals: int = 0, accept_lockout_risk: str = ""
+) -> dict[str, str]:
+    """Return how an import is to be done.
+
+    Parameters
+    ----------
+    how
+        ``patch`` what it names, ``replace`` whole objects, or ``sync``: it is the full list of its nouns.
+    accept_removals
+        How many may go that a full list does not name.
+    """
+    found = {"how": how, "accept_lockout_risk": accept_lockout_risk, "dry_run": "yes" if dry_run else ""}
+    found["accept_removals"] = str(accept_removals) if accept_removals else ""
+    return {name: value for name, value in found.items() if value}
+
 
 class Things:
     """One kind of inventory object."""
@@ -29,16 +69,26 @@ class Things:
         self._caller = caller
         self._path = f"/api/v1/{noun}"
 
-    def list(self, search: str = "", after: str = "", limit: int = 50, *, person: str = "") -> inventory.Page:
-        """Return one page of objects by id; of devices, with `person`, those of that person."""
-        params = {"search": search, "after": after, "limit": limit} | ({"person": person} if person else {})
-        return self._caller.get(self._path, inventory.Page, params)
+    def list(
+        self, search: str = "", after: str = "", limit: int = 50, *, person: str = "", where: str = ""
+    ) -> inventory.Page:
+        """Return one page of objects by id.
 
-    def all(self, search: str = "", *, person: str = "") -> Iterator[inventory.Item]:
-        """Yield every object by id; `person` as of `list`."""
+        Parameters
+        ----------
+        person
+            Of devices those of this person.
+        where
+            Only those for which this condition over their own facts surely holds.
+        """
+        params = {"search": search, "after": after, "limit": limit} | ({"person": person} if person else {})
+        return self._caller.get(self._path, inventory.Page, params | ({"where": where} if where else {}))
+
+    def all(self, search: str = "", *, person: str = "", where: str = "") -> Iterator[inventory.Item]:
+        """Yield every object by id; parameters as of `list`."""
         after = ""
         while True:
-            page = self.list(search, after, 500, person=person)
+            page = self.list(search, after, 500, person=person, where=where)
             yield from page.items
             if page.next is None:
                 return
@@ -48,9 +98,23 @@ class Things:
         """Return one object."""
         return self._caller.get(f"{self._path}/{quote(id, safe='')}", inventory.Detail)
 
-    def import_(self, lines: Iterable[bytes]) -> inventory.PutResult:
-        """Add or replace objects, one a line; all of them or, when one is wrong, none."""
-        return self._caller.stream(self._path, lines, inventory.PutResult)
+    def import_(self, lines: Iterable[bytes], format: str = "ndjson", **options: str) -> inventory.PutResult:
+        """Add or change objects, one a line, or as CSV; all of them or, when one is wrong, none.
+
+        Parameters
+        ----------
+        options
+            As of `import_options`.
+        """
+        return self._caller.stream(self._path, lines, inventory.PutResult, {"format": format, **options})
+
+    def change(
+        self, id: str, change: Mapping[str, Any], version: int | None = None, accept_lockout_risk: str = ""
+    ) -> inventory.Item:
+        """Change what is named of an object; None takes it out (RFC 7396). `version` as of `put`."""
+        path, headers = f"{self._path}/{quote(id, safe='')}", {"If-Match": _tag(version)}
+        params = {"accept_lockout_risk": accept_lockout_risk}
+        return self._caller.patch(path, inventory.ItemRequest(dict(change)), inventory.Item, headers, params)
 
     def put(
         self, id: str, document: Mapping[str, Any], version: int | None = None, accept_lockout_risk: str = ""

@@ -73,6 +73,20 @@ class DoorSessionStore:
             done = connection.execute(update(door_sessions).where(mine).values(ended=to_stored(at), ended_by=by))
             return bool(done.rowcount)
 
+    def end_of(self, person: str, at: datetime, by: str) -> int:
+        """End all sessions of a person; return how many were open."""
+        mine = (door_sessions.c.person == person) & door_sessions.c.ended.is_(None)
+        with self._database.write() as connection:
+            done = connection.execute(update(door_sessions).where(mine).values(ended=to_stored(at), ended_by=by))
+            return int(done.rowcount)
+
+    def of(self, person: str, most: int = 50) -> list[DoorSession]:
+        """Return the sessions of a person that nobody has ended, those seen last first."""
+        wanted = select(door_sessions).where((door_sessions.c.person == person) & door_sessions.c.ended.is_(None))
+        wanted = wanted.order_by(door_sessions.c.seen.desc(), door_sessions.c.id).limit(most)
+        with self._database.read() as connection:
+            return [_session(row) for row in connection.execute(wanted)]
+
 
 def put_sessions(connection: Connection, sessions: Iterable[DoorSession]) -> None:
     """Put sessions as they are now; one that has been ended stays ended."""

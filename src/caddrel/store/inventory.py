@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Iterable, Mapping
+from collections.abc import Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
@@ -16,6 +16,13 @@ from caddrel.store.moments import to_stored
 from caddrel.store.tables import counters, inventory
 
 _VERSION = "inventory"
+_ASKED_AT_ONCE = 500
+# Written out, for many rows at once.
+_PUTTING = (
+    "INSERT INTO inventory (noun, id, title, document, changed_at, version, removed_at) VALUES (?, ?, ?, ?, ?, ?, NULL)"
+    " ON CONFLICT (noun, id) DO UPDATE SET title = excluded.title, document = excluded.document,"
+    " changed_at = excluded.changed_at, version = excluded.version, removed_at = NULL"
+)
 
 
 @dataclass(frozen=True, slots=True)
@@ -83,6 +90,57 @@ class InventoryStore:
                 changed += there
                 _write(connection, noun, document, at, version)
         return added, changed
+
+    def documents(self, noun: str, ids: Collection[str] | None = None) -> tuple[dict[str, dict[str, Any]], int]:
+        """Return the documents of a noun by id, all of them or some, and the version that they were read at."""
+        wanted = select(inventory.c.id, inventory.c.document).where(
+            inventory.c.noun == noun, inventory.c.removed_at.is_(None)
+        )
+        few = ids is not None and len(ids) <= _ASKED_AT_ONCE
+        if few:
+            wanted = wanted.where(inventory.c.id.in_(list(ids or ())))
+        with self._database.read() as connection:
+            version = connection.execute(select(counters.c.value).where(counters.c.name == _VERSION)).scalar() or 0
+            rows = connection.execute(wanted).all()
+        kept = rows if few or ids is None else [row for row in rows if row.id in ids]
+        return {row.id: json.loads(row.document) for row in kept}, version
+
+    def apply(
+        self,
+        puts: Mapping[str, Sequence[Mapping[str, Any]]],
+        gone: Mapping[str, Collection[str]],
+        at: datetime,
+        seen: int,
+    ) -> None:
+        """Add or replace objects and take others out, all at once, as whoever does it has seen the inventory.
+
+        Parameters
+        ----------
+        puts, gone
+            By noun the documents, and the ids of what goes; of each noun no id in both.
+        seen
+            The version of the inventory that the change was made for.
+
+        Raises
+        ------
+        Moved
+            When one of them was changed after that.
+        """
+        with self._database.write() as connection:
+            touched = {noun: {d["id"] for d in documents} | set(gone.get(noun, ())) for noun, documents in puts.items()}
+            touched |= {noun: set(ids) for noun, ids in gone.items() if noun not in puts}
+            for row in connection.execute(select(inventory).where(inventory.c.version > seen)):
+                if row.id in touched.get(row.noun, ()):
+                    raise Moved(_stored(row) if row.removed_at is None else None)
+            version, moment = _next_version(connection), to_stored(at)
+            for noun, documents in puts.items():
+                rows = [(noun, d["id"], d.get("title") or "", _text(d), moment, version) for d in documents]
+                if rows:
+                    connection.exec_driver_sql(_PUTTING, rows)
+            for noun, ids in gone.items():
+                values = {"title": "", "document": "{}", "changed_at": moment, "removed_at": moment, "version": version}
+                for id in ids:
+                    connection.execute(update(inventory).where(_key(noun, id)).values(**values))
 
     def put_one(self, noun: str, document: Mapping[str, Any], at: datetime, seen: int | None) -> Stored:
         """Add or replace one object, as whoever does it has seen it; return it as it is then.

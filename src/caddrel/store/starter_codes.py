@@ -61,6 +61,18 @@ class StarterCodeStore:
             done = connection.execute(update(starter_codes).where(mine).values(revoked=to_stored(at)))
         return bool(done.rowcount)
 
+    def revoke_of(self, person: str, at: datetime) -> int:
+        """Revoke the codes of a person that could still be used; return how many."""
+        mine = starter_codes.c.used.is_(None) & starter_codes.c.revoked.is_(None)
+        mine &= (starter_codes.c.person == person) & (starter_codes.c.ends > to_stored(at))
+        with self._database.write() as connection:
+            done = connection.execute(update(starter_codes).where(mine).values(revoked=to_stored(at)))
+        return int(done.rowcount)
+
+    def of(self, person: str, most: int = 20) -> list[StarterCode]:
+        """Return the codes of a person, the latest first."""
+        return [code for code in self.all(10_000) if code.person == person][:most]
+
     def all(self, most: int = 200) -> list[StarterCode]:
         """Return the codes, those issued last first."""
         wanted = select(starter_codes).order_by(starter_codes.c.issued.desc(), starter_codes.c.id).limit(most)

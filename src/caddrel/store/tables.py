@@ -201,6 +201,20 @@ set_aside = Table(
     Column("at", Integer, nullable=False),
 )
 
+# When a policy was looked at by a reviewer, and is to be again.
+reviews = Table(
+    "reviews",
+    BOOK,
+    Column("seq", Integer, primary_key=True, autoincrement=True),
+    Column("policy", String, nullable=False),
+    Column("digest", String, nullable=False),
+    Column("by", String, nullable=False),
+    Column("at", Integer, nullable=False),
+    Column("again", Integer),
+    Column("note", String, nullable=False),
+    Index("reviews_policy", "policy", "seq"),
+)
+
 acceptances = Table(
     "acceptances",
     BOOK,

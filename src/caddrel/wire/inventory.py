@@ -93,9 +93,58 @@ class Detail(msgspec.Struct, frozen=True):
     standards: list[StandardState]
 
 
+class OutcomeTurned(msgspec.Struct, frozen=True):
+    """An app that somebody meets otherwise after a change, by a plain sign-in; empty where one is not there."""
+
+    person: str
+    app: str
+    before: str
+    after: str
+
+
 class PutResult(msgspec.Struct, frozen=True):
-    """What an inventory import did; nothing is taken in when there are errors."""
+    """What an inventory import did, or with a dry run would do; nothing is taken in when something is wrong.
+
+    Attributes
+    ----------
+    removed
+        How many are taken out, as a full list does not name them; `going` has the first of them by noun.
+    warnings
+        What is told of it, and does not stand in the way.
+    says
+        What becomes of the first objects, in short.
+    people
+        Whom it touches; `gaining` and `losing` of them meet something milder or stricter somewhere, and of `left_out`
+        there was no time to find out.
+    """
 
     added: int
     changed: int
     errors: list[Diagnostic]
+    removed: int = 0
+    dry_run: bool = False
+    going: dict[str, list[str]] = {}
+    warnings: list[Diagnostic] = []
+    says: str = ""
+    people: int = 0
+    gaining: int = 0
+    losing: int = 0
+    left_out: int = 0
+    turned: list[OutcomeTurned] = []
+
+
+class Membership(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """Somebody who becomes a member of a group; until a moment, where it ends by itself."""
+
+    person: str
+    until: str = ""
+
+
+class Gone(msgspec.Struct, frozen=True):
+    """Somebody who has left: since when, and what was ended with it."""
+
+    person: str
+    since: str
+    sessions: int
+    starter_codes: int
+    devices: list[str]

@@ -43,10 +43,10 @@ slow = settings(
 
 def _read(text: str, attempt: dict[str, Any]) -> tuple[Rulebook, Facts]:
     rulebook = read_rulebook(Source("r", text)).or_raise()
-    return rulebook, complete(_understood(rulebook, attempt), rulebook.catalogue, rulebook.settings.assume)
+    return rulebook, complete(understood(rulebook, attempt), rulebook.catalogue, rulebook.settings.assume)
 
 
-def _understood(rulebook: Rulebook, attempt: dict[str, Any]) -> dict[str, Any]:
+def understood(rulebook: Rulebook, attempt: dict[str, Any]) -> dict[str, Any]:
     """Return the facts of an attempt without what is on no list: a rehearsal is refused with that."""
     told, strange = read_told_facts(attempt, rulebook.catalogue)
     return {name: value for name, value in told.items() if name not in strange}
@@ -206,7 +206,7 @@ def test_what_is_possible_and_what_matters_is_what_plain_enumeration_finds(text:
     assert matters & set(answer.facts) == set(answer.matters)
 
 
-def _inventory(rng: random.Random) -> Inventory:
+def some_inventory(rng: random.Random) -> Inventory:
     """Return a small inventory, of whose objects any fact may be missing."""
 
     def some(letter: str, count: int, more: dict[str, list[Any]]) -> list[dict[str, Any]]:
@@ -235,9 +235,9 @@ def _inventory(rng: random.Random) -> Inventory:
 @slow
 def test_with_an_inventory_cases_have_objects_of_it_as_they_are(text: str, attempt: dict[str, Any], seed: int) -> None:
     rng = random.Random(seed)
-    inventory = _inventory(rng)
+    inventory = some_inventory(rng)
     rulebook = read_rulebook(Source("r", text)).or_raise()
-    told = _understood(rulebook, attempt)
+    told = understood(rulebook, attempt)
     facts = complete(told, rulebook.catalogue, rulebook.settings.assume, inventory)
     try:
         answer = all_cases(rulebook, facts, inventory)

@@ -124,7 +124,10 @@ def test_of_two_who_take_out_one_another_one_stays(live: Live) -> None:
         (left,) = (item.id for item in operator.people.all() if item.id in {"ada", "bo"})
         for change in (
             lambda: operator.people.put(left, {"groups": ["keys"]}),
-            lambda: operator.people.import_([json.dumps({"id": left}).encode() + b"\n"]),
+            lambda: operator.people.import_([json.dumps({"id": left}).encode() + b"\n"], how="replace"),
+            lambda: operator.people.change(left, {"groups": [], "roles": []}),
+            lambda: operator.inventory.off(left),
+            lambda: operator.people.import_([b'{"id": "cy"}\n'], how="sync", accept_removals="9"),
         ):
             with pytest.raises(Refused) as refused:
                 change()
@@ -147,7 +150,7 @@ def test_whoever_asks_what_has_changed_is_told_once(live: Live) -> None:
         assert {id for noun, id in seen if noun == "people"} == {"ada", "bo", "cy"}
         assert viewer.inventory.changes(since).items == []
         operator.people.remove("cy")
-        operator.groups.import_([b'{"id": "mates", "title": "Mates"}\n'])
+        operator.groups.import_([b'{"id": "mates", "title": "Mates"}\n'], how="replace")
         told = viewer.inventory.changes(since)
         assert [(each.noun, each.id, each.document) for each in told.items] == [
             ("people", "cy", None),

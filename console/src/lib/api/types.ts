@@ -55,6 +55,36 @@ export interface Action {
   properties?: Record<string, unknown>;
 }
 
+/** An app: its stance, the policies that speak about it, and who can reach it how. */
+export interface AppProfile {
+  item: Item;
+  labels: string[];
+  stance: string;
+  own_stance: boolean;
+  policies: Speaks[];
+  rows: AppRow[];
+  password_alone: boolean;
+  exact: boolean;
+  signins: SigninLine[];
+}
+
+/** An app, and what a plain sign-in of somebody to it comes to now. */
+export interface AppReach {
+  app: string;
+  title: string;
+  outcome: string;
+  says: Piece[];
+  deciding: RuleRef[];
+}
+
+/** An audience, and what its sign-ins to an app can meet, as in the coverage grid. */
+export interface AppRow {
+  audience: string;
+  title: string;
+  people: number;
+  cell: GridCell;
+}
+
 /** Who did what to what, and how it went: ``done``, or the code of the refusal; `hash` seals it and the one before. */
 export interface AuditEntry {
   seq: number;
@@ -210,6 +240,33 @@ export interface Cell {
   refused?: string;
 }
 
+/** What is behind a cell: the policies that speak there, and each outcome with a case. */
+export interface CellDetail {
+  audience: string;
+  app: string;
+  policies: string[];
+  outcomes: CellOutcome[];
+  exact: boolean;
+}
+
+/** One outcome of a cell. */
+export interface CellOutcome {
+  outcome: string;
+  deciding: RuleRef[];
+  facts: Record<string, unknown>;
+  decided_here: RuleRef[];
+  outstanding: string[];
+  in_the_way: string[];
+  tell: Tell[];
+}
+
+/** One cell of a grid, by its audience as a selector writes it and its app. */
+export interface CellRequest {
+  grid: GridRequest;
+  audience: string;
+  app: string;
+}
+
 /** A change of the document that would settle a finding; `value` is YAML, null takes out what is at `path`. */
 export interface Change {
   path: string;
@@ -227,7 +284,7 @@ export interface CheckResult {
   ok: boolean;
   diagnostics: Diagnostic[];
   policies: number;
-  rehearsals?: KeptRehearsal[];
+  rehearsals?: caddrel.wire.rulebooks.KeptRehearsal[];
   more?: number;
   cost?: CostView | null;
 }
@@ -324,6 +381,17 @@ export interface CostView {
   fits: boolean;
 }
 
+/** All cells. */
+export interface CoverageGrid {
+  apps: GridApp[];
+  rows: GridRow[];
+  given: Record<string, string>;
+  where: string;
+  password_alone: boolean;
+  exact: boolean;
+  changed?: number;
+}
+
 /** How many people and apps of the inventory a scope covers. */
 export interface Covered {
   people: number;
@@ -333,7 +401,7 @@ export interface Covered {
 /** Whom or what a scope covers, in order of id; `following` is where the next page begins. */
 export interface CoveredPage {
   count: number;
-  items: Named[];
+  items: caddrel.wire.authoring.Named[];
   following: string | null;
 }
 
@@ -381,6 +449,27 @@ export interface Detail {
   item: Item;
   groups: string[];
   standards: StandardState[];
+}
+
+/** A device of somebody; `failing` are the standards that it does not surely pass now. */
+export interface DeviceLine {
+  id: string;
+  title: string;
+  platform: string;
+  os_version: string;
+  failing: string[];
+}
+
+/** A device, and what follows from its state. */
+export interface DeviceProfile {
+  item: Item;
+  owner: caddrel.wire.profiles.Named | null;
+  state_at: string;
+  state_age: string;
+  standards: StandardState[];
+  users: UserOf[];
+  signins: SigninLine[];
+  reach: AppReach[];
 }
 
 /** What a device reports of itself; what it leaves out stays as it was. */
@@ -572,10 +661,43 @@ export interface FactorList {
   required: boolean;
 }
 
+/** A check of a standard that a device does not surely pass. */
+export interface FailedCheck {
+  check: string;
+  title: string;
+  truth: string;
+  fix: string;
+}
+
 /** A rule that the candidate does not meet. */
 export interface FailedRule {
   rule: string;
   says: string;
+}
+
+/** A device that does not surely pass a standard. */
+export interface FailingDevice {
+  device: string;
+  title: string;
+  person: string;
+  person_title: string;
+  truth: string;
+  checks: FailedCheck[];
+  loses: string[];
+}
+
+/** The devices that fail a standard, by id. */
+export interface FailingDevices {
+  standard: string;
+  title: string;
+  draft: string;
+  devices: number;
+  total: number;
+  people: number;
+  losing: number;
+  items: FailingDevice[];
+  next: string | null;
+  contact: string;
 }
 
 /** A named document of a rulebook. */
@@ -650,6 +772,60 @@ export interface FormulaTrace {
 export interface Found {
   results: (Record<string, string>)[];
   page: PageAnswer;
+}
+
+/** Somebody who has left: since when, and what was ended with it. */
+export interface Gone {
+  person: string;
+  since: string;
+  sessions: number;
+  starter_codes: number;
+  devices: string[];
+}
+
+/** A column. */
+export interface GridApp {
+  id: string;
+  title: string;
+}
+
+/** What sign-ins of an audience to an app can meet. */
+export interface GridCell {
+  possible: string[];
+  by_stance?: string[];
+  by_rules?: string[];
+  instead?: string[] | null;
+}
+
+/** The grid of the current rulebook, of a revision, a draft or documents, in a context. */
+export interface GridRequest {
+  given?: Record<string, string>;
+  where?: string;
+  draft?: string;
+  files?: File[] | null;
+  revision?: number | null;
+  against?: string;
+  against_files?: File[] | null;
+}
+
+/** An audience: how a selector writes it, what it is called, how many people are in it now, and its cells. */
+export interface GridRow {
+  audience: string;
+  title: string;
+  people: number;
+  cells: GridCell[];
+}
+
+/** A group: who is in it and why, what it is in, and which policies name it. */
+export interface GroupProfile {
+  item: Item;
+  count: number;
+  members: MemberLine[];
+  parents: caddrel.wire.profiles.Named[];
+  children: caddrel.wire.profiles.Named[];
+  policies: Speaks[];
+  reach: GridCell[];
+  apps: caddrel.wire.profiles.Named[];
 }
 
 /** A group that a person is in. */
@@ -733,15 +909,13 @@ export interface JobList {
   items: Job[];
 }
 
-/** A kept rehearsal: what it must come to, what it comes to, and whether that is so. */
-export interface KeptRehearsal {
-  id: string;
-  title: string;
-  expect: string;
-  outcome: string;
-  ok: boolean;
-  decides: RuleRef[];
-  turned_by: string[];
+/** What would turn for somebody who became a member of a group; `already` where they are in it. */
+export interface Joining {
+  group: string;
+  person: string;
+  already: boolean;
+  groups: string[];
+  turned: OutcomeTurned[];
 }
 
 /** A condition or an effect, as text or as a tree, to be understood as in a draft. */
@@ -801,6 +975,14 @@ export interface LimitList {
   changed?: string[];
 }
 
+/** An address list: how many networks it holds, the first of them, and the places that use it. */
+export interface ListProfile {
+  item: Item;
+  count: number;
+  networks: string[];
+  places: caddrel.wire.profiles.Named[];
+}
+
 /** Whether a person is locked out for too many wrong passwords, by which standard and until when. */
 export interface LockState {
   locked: boolean;
@@ -848,6 +1030,20 @@ export interface MatrixRequest {
   revision?: number | null;
 }
 
+/** Somebody who is in a group: through which groups, and until when; both empty for a membership that lasts. */
+export interface MemberLine {
+  person: string;
+  title: string;
+  through: string[];
+  until: string;
+}
+
+/** Somebody who becomes a member of a group; until a moment, where it ends by itself. */
+export interface Membership {
+  person: string;
+  until?: string;
+}
+
 /** A limit of a draft, by its address, and what it is to be. */
 export interface MoveLimit {
   limit: string;
@@ -865,11 +1061,11 @@ export interface Moved {
   conflicts: DraftConflict[];
 }
 
-/** A person, app or device by id and title; `note` is what there is to say of it here. */
-export interface Named {
-  id: string;
-  title: string;
-  note?: string;
+/** A notice that somebody has accepted. */
+export interface NoticeAccepted {
+  notice: string;
+  version: number;
+  accepted: string;
 }
 
 /** The same facts under the current revision. */
@@ -958,6 +1154,14 @@ export interface Options {
   evaluations_semantic?: string;
 }
 
+/** An app that somebody meets otherwise after a change, by a plain sign-in; empty where one is not there. */
+export interface OutcomeTurned {
+  person: string;
+  app: string;
+  before: string;
+  after: string;
+}
+
 /** Objects by id; `next` is where the next page starts. */
 export interface Page {
   items: Item[];
@@ -1041,6 +1245,28 @@ export interface PersonHit {
   needs: string[];
 }
 
+/** A person, and what follows from all that is known of them. */
+export interface PersonProfile {
+  item: Item;
+  off: string;
+  kind: string;
+  unit: string;
+  groups: GroupView[];
+  roles: string[];
+  factors: string[] | null;
+  devices: DeviceLine[];
+  risk: string;
+  risk_from: string;
+  locked_until: string;
+  sessions: SessionLine[];
+  starter_codes: number;
+  accepted: NoticeAccepted[];
+  signins: SigninLine[];
+  device: string;
+  address: string;
+  reach: AppReach[];
+}
+
 /** Who it is, as the policies see them. */
 export interface PersonView {
   id: string;
@@ -1096,6 +1322,41 @@ export interface PlanRequest {
   digest?: string;
   accept_lockout_risk?: string;
   accept_failing_rehearsals?: string;
+}
+
+/** A policy spelled out for somebody who does not know the language. */
+export interface PolicySheet {
+  revision: number | null;
+  draft: string;
+  id: string;
+  title: string;
+  mode: string;
+  owner: string;
+  why: string;
+  note: string;
+  contact: string;
+  active: Record<string, string>;
+  sentence: Piece[];
+  scope: Piece[];
+  people: Scoped;
+  apps: Scoped;
+  rules: SheetRule[];
+  parts: PartView[];
+  guarantees: caddrel.wire.profiles.Named[];
+  rehearsals: caddrel.wire.sheets.KeptRehearsal[];
+  changes: SheetChange[];
+  effect: SheetEffect | null;
+  reviews: Review[];
+  digest: string;
+}
+
+/** A whole rulebook as sheets, by owner and title. */
+export interface PolicySheets {
+  revision: number | null;
+  draft: string;
+  stance: string;
+  made: string;
+  sheets: PolicySheet[];
 }
 
 /** How one policy was read. */
@@ -1193,11 +1454,21 @@ export interface PublishResult {
   diagnostics: Diagnostic[];
 }
 
-/** What an inventory import did; nothing is taken in when there are errors. */
+/** What an inventory import did, or with a dry run would do; nothing is taken in when something is wrong. */
 export interface PutResult {
   added: number;
   changed: number;
   errors: Diagnostic[];
+  removed?: number;
+  dry_run?: boolean;
+  going?: Record<string, string[]>;
+  warnings?: Diagnostic[];
+  says?: string;
+  people?: number;
+  gaining?: number;
+  losing?: number;
+  left_out?: number;
+  turned?: OutcomeTurned[];
 }
 
 /** The outcome of the strict or the mild reading. */
@@ -1319,6 +1590,38 @@ export interface RestoreRequest {
   accept_failing_rehearsals?: string;
 }
 
+/** A review of a policy. */
+export interface Review {
+  policy: string;
+  by: string;
+  at: string;
+  again: string;
+  note: string;
+  changed: boolean;
+}
+
+/** A policy with its last review. */
+export interface ReviewDue {
+  policy: string;
+  title: string;
+  owner: string;
+  mode: string;
+  state: string;
+  last: Review | null;
+}
+
+/** The policies of the current revision, those that are due first. */
+export interface ReviewList {
+  items: ReviewDue[];
+}
+
+/** That a policy was reviewed as it is. */
+export interface ReviewRequest {
+  digest: string;
+  again?: string;
+  note?: string;
+}
+
 /** A revision with its documents. */
 export interface Revision {
   info: RevisionInfo;
@@ -1407,6 +1710,13 @@ export interface ScopeTrace {
   parts: ScopePart[];
 }
 
+/** Whom or what a scope covers in the inventory now: how many, and the first of them. */
+export interface Scoped {
+  count: number;
+  total: number;
+  first: caddrel.wire.profiles.Named[];
+}
+
 /** A search request (section 8): one of the three lacks its id or name, and is what is looked for. */
 export interface Search {
   subject?: Entity;
@@ -1447,6 +1757,14 @@ export interface SessionInfo {
   expires_at: string | null;
   half?: boolean;
   factors?: string[];
+}
+
+/** A session at a door that nobody has ended. */
+export interface SessionLine {
+  id: string;
+  app: string;
+  device: string;
+  seen: string;
 }
 
 /** The sessions that are still good, those seen last first. */
@@ -1528,6 +1846,33 @@ export interface Share {
   people: number;
 }
 
+/** A revision in which the policy became another. */
+export interface SheetChange {
+  revision: number;
+  at: string;
+  by: string;
+  why: string;
+}
+
+/** What the policy decided within some days. */
+export interface SheetEffect {
+  days: number;
+  allowed: number;
+  challenged: number;
+  blocked: number;
+  people: number;
+}
+
+/** A rule in words: when it speaks, what it says then, and what people are shown. */
+export interface SheetRule {
+  id: string;
+  title: string;
+  when: Piece[];
+  then: Piece[];
+  tell: string;
+  link: string;
+}
+
 /** One side of a comparison: a revision by number, a draft, documents, or, with none, the current revision. */
 export interface Side {
   revision?: number | null;
@@ -1554,6 +1899,16 @@ export interface SignalTrace {
 export interface SigninDetail {
   summary: SigninSummary;
   decision: Decision;
+}
+
+/** A sign-in of the log. */
+export interface SigninLine {
+  id: string;
+  at: string;
+  person: string;
+  app: string;
+  device: string;
+  outcome: string;
 }
 
 /** One page of the log, newest first; `counts` and `days` speak of everything that matches. */
@@ -1623,6 +1978,15 @@ export interface Span {
   end_column: number;
 }
 
+/** A policy that speaks about something; `naming` when it names it, else it is about it among others. */
+export interface Speaks {
+  policy: string;
+  title: string;
+  mode: string;
+  naming: boolean;
+  sentence: Piece[];
+}
+
 /** A stage of a sign-in with what has a say there: ``credentials``, ``enrolment``, ``app``, ``session``. */
 export interface Stage {
   stage: string;
@@ -1667,7 +2031,7 @@ export interface StandardTrace {
 /** How a part stands now, a line each; of a standard also the devices that do not pass it. */
 export interface Standing {
   lines: string[];
-  devices?: Named[];
+  devices?: caddrel.wire.authoring.Named[];
 }
 
 /** A code without its text. */
@@ -1863,6 +2227,14 @@ export interface UsedFact {
   origin: string;
 }
 
+/** Somebody who signs in from a device: how often among its last sign-ins, and when last. */
+export interface UserOf {
+  person: string;
+  title: string;
+  count: number;
+  last: string;
+}
+
 /** Everything to watch; `well` when nothing is wrong that is not set aside. */
 export interface Watch {
   sentence: string;
@@ -1898,4 +2270,36 @@ export interface WholeRecord {
   decision: Decision;
   files: File[];
   meaning?: number;
+}
+
+/** A person, app or device by id and title; `note` is what there is to say of it here. */
+export interface caddrel.wire.authoring.Named {
+  id: string;
+  title: string;
+  note?: string;
+}
+
+/** An object by id, with its title. */
+export interface caddrel.wire.profiles.Named {
+  id: string;
+  title: string;
+}
+
+/** A kept rehearsal: what it must come to, what it comes to, and whether that is so. */
+export interface caddrel.wire.rulebooks.KeptRehearsal {
+  id: string;
+  title: string;
+  expect: string;
+  outcome: string;
+  ok: boolean;
+  decides: RuleRef[];
+  turned_by: string[];
+}
+
+/** A kept rehearsal that the policy decides, and whether it comes out as it must. */
+export interface caddrel.wire.sheets.KeptRehearsal {
+  id: string;
+  title: string;
+  outcome: string;
+  ok: boolean;
 }

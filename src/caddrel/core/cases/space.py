@@ -124,7 +124,8 @@ class Space:
         """Make the variable of a person, device or app that is not named, where an inventory is at hand."""
         inventory, id = self.inventory, f"{kind}.id"
         mine = [name for name in self.open if name.startswith(f"{kind}.")]
-        if inventory is None or not mine or id in self.given.values or "device.serial" in self.given.values:
+        named = id in self.given.values or (kind == "device" and "device.serial" in self.given.values)
+        if inventory is None or not mine or named:
             return
         if not getattr(inventory, _NOUNS[kind]):
             # Nobody has said yet who and what there is.
@@ -141,7 +142,10 @@ class Space:
             # What it says nothing of is as it was given: that, too, has to fit whose device it is.
             if kind == "device" and not fits_standing({n: v for n, v in {**told, **facts}.items() if n in STANDING}):
                 continue
-            way = (entry.id if entry.id in asked else None, *(facts.get(name) for name in wanted))
+            way = (
+                entry.id if entry.id in asked else None,
+                *(self._told_apart(name, facts.get(name)) for name in wanted),
+            )
             if way not in found:
                 found[way] = {id: entry.id} | {name: facts[name] for name in wanted if name in facts}
         values = list(found.values())
@@ -158,6 +162,16 @@ class Space:
         self._objects[kind] = self._add([id, *wanted], values)
         if id not in self.open:
             self.open = sorted([*self.open, id])
+
+    def _told_apart(self, name: str, value: Value | None) -> Value | None:
+        """Return what of a value anything asks for: of a set its members that are asked for alone.
+
+        All that is asked of a set is whether it has a member (`operators`), in a case whether it is known never; the
+        factors of a person, which requirements look at, stay as they are.
+        """
+        if not isinstance(value, frozenset) or name not in self.read.asked or name == "person.factors":
+            return value
+        return value & frozenset(operands(self.read, name))
 
     def _unknown_id(self, kind: str, asked: set[str]) -> str:
         name = OTHER

@@ -26,7 +26,8 @@ class Entry:
     """A person, device or app: the facts it supplies, and its own attributes as given.
 
     `groups_until` are the memberships of a person that end by themselves: group and moment. `not_understood` is what
-    was stored for facts by an earlier release and is on no list, as JSON: those facts are unknown.
+    was stored for facts by an earlier release and is on no list, as JSON: those facts are unknown. A person who is
+    `off` from a moment on has left: no sign-in of theirs is let in.
     """
 
     id: str
@@ -38,6 +39,11 @@ class Entry:
     listed_at: datetime | None = None
     groups_until: tuple[tuple[str, datetime], ...] = ()
     not_understood: Mapping[str, Any] = field(default_factory=dict)
+    off: datetime | None = None
+
+    def is_off(self, at: datetime) -> bool:
+        """Tell whether they have left by a moment."""
+        return self.off is not None and self.off <= at
 
 
 @dataclass(frozen=True, slots=True)
@@ -71,6 +77,7 @@ class Inventory:
         )
         self._closures: dict[str, frozenset[str]] = {}
         self._by_person: dict[str, list[Entry]] | None = None
+        self._by_group: dict[str, list[str]] | None = None
 
     def replaced(self, changed: Inventory, gone: Mapping[str, Collection[str]] = MappingProxyType({})) -> Inventory:
         """Return the index with the objects of another added, or in place of those of the same ids.
@@ -113,6 +120,23 @@ class Inventory:
                     found.setdefault(device.person, []).append(device)
             self._by_person = found
         return self._by_person.get(person, [])
+
+    def members_of(self, group: str, at: datetime) -> list[Entry]:
+        """Return who is in a group at a moment, directly or through others, in order of id."""
+        within = {id for id in self.groups if group in self._closure_of(id)} | {group}
+        if self._by_group is None:
+            found: dict[str, list[str]] = {}
+            for person in self.people.values():
+                lasting = person.facts.get("person.groups", frozenset())
+                for each in (
+                    *(lasting if isinstance(lasting, frozenset) else ()),
+                    *(g for g, _ in person.groups_until),
+                ):
+                    found.setdefault(each, []).append(person.id)
+            self._by_group = found
+        ids = {id for each in within for id in self._by_group.get(each, ())}
+        # Of memberships that end some have: who is in it is asked for each.
+        return [self.people[id] for id in sorted(ids) if group in self.groups_of(self.people[id], at)]
 
     def groups_of(self, person: Entry, at: datetime | None) -> frozenset[str]:
         """Return all groups that a person is in at a moment, directly or through others.

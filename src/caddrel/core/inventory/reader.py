@@ -30,7 +30,7 @@ FIELDS: dict[str, dict[str, str]] = {
 
 
 OTHER_FIELDS: dict[str, tuple[str, ...]] = {
-    "people": ("title", "attributes"),
+    "people": ("title", "off", "attributes"),
     "groups": ("title", "member_of"),
     "devices": ("title", "person", "state_at", "listed_at", "attributes"),
     "apps": ("title", "attributes"),
@@ -133,6 +133,7 @@ class InventoryReader:
             self._moment(fields, "listed_at", path),
             until,
             strange,
+            self._moment(fields, "off", path) if noun == "people" else None,
         )
         return made if len(self.problems) == before else None
 

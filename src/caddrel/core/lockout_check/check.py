@@ -87,7 +87,7 @@ def administers(
     rulebook = compiled.rulebook
     apps = administration_apps(rulebook, inventory)
     people = inventory.people
-    tried = [people[first]] if first in people else []
+    tried = [people[first]] if first in people and not people[first].is_off(now) else []
     for person in (*tried, *must_reach(rulebook, inventory, now)):
         if any(_best(compiled, inventory, person, app, "", now, address_data) is None for app in apps):
             return person.id
@@ -96,12 +96,15 @@ def administers(
 
 def must_reach(rulebook: Rulebook, inventory: Inventory, now: datetime) -> list[Entry]:
     """Return the keyholders, then the administrators, as they are at a moment."""
-    keyholders = keyholders_of(rulebook, inventory, now)
+    # Whoever has left gets in nowhere, and must not.
+    keyholders = [person for person in keyholders_of(rulebook, inventory, now) if not person.is_off(now)]
     holding = {person.id for person in keyholders}
     administrators = [
         person
         for person in inventory.people.values()
-        if person.id not in holding and ADMINISTRATOR in (person.facts.get("person.roles") or ())  # type: ignore[operator]
+        if person.id not in holding
+        and not person.is_off(now)
+        and ADMINISTRATOR in (person.facts.get("person.roles") or ())  # type: ignore[operator]
     ]
     return [*keyholders, *administrators][:MOST_PEOPLE]
 

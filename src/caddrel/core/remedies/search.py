@@ -146,7 +146,9 @@ def _objecting(explained: Explained) -> Iterator[Rule]:
 
 def _before_policies(facts: Facts) -> Iterator[Step]:
     """Yield what lifts a block that comes before any policy."""
-    if facts.values.get("auth.credentials") == "wrong":
+    if facts.origins.get("auth.credentials") is Origin.INVENTORY:
+        yield Step(Who.ADMINISTRATOR, "been taken back: in the inventory they have left", {"auth.credentials": "right"})
+    elif facts.values.get("auth.credentials") == "wrong":
         yield Step(Who.PERSON_NOW, "given the right password", {"auth.credentials": "right"})
     if facts.values.get("auth.locked_out") is True:
         yield Step(Who.HELP_DESK, "had the lock-out lifted, or waited until it ended", {"auth.locked_out": False})

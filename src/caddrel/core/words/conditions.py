@@ -5,6 +5,7 @@ from __future__ import annotations
 from caddrel.core.decide.decisive import decisive
 from caddrel.core.decide.interpreter.judge import Judge, Verdict
 from caddrel.core.decide.truth import TRUE, UNKNOWN
+from caddrel.core.facts.facts import Facts, Origin
 from caddrel.core.facts.types import FactType
 from caddrel.core.language.nodes import (
     AllOf,
@@ -31,6 +32,16 @@ BEFORE_POLICIES = {
     "credentials": "the credentials were wrong, so no policy was asked",
     "locked-out": "there were too many wrong passwords, so no policy was asked",
 }
+_LEFT = "whoever has left is let in nowhere, so no policy was asked"
+
+
+def before_policies_words(reason: str, facts: Facts) -> str:
+    """Return why an attempt was stopped before any policy, as the end of a sentence."""
+    if reason == "credentials" and facts.origins.get("auth.credentials") is Origin.INVENTORY:
+        return _LEFT
+    return BEFORE_POLICIES[reason]
+
+
 # How a sentence names each fact; flags have what they say instead, and its negation.
 SUBJECTS = {
     "person.id": "the person",

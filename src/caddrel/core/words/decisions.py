@@ -7,7 +7,13 @@ from caddrel.core.decide.truth import FALSE, TRUE, UNKNOWN
 from caddrel.core.language.nodes import AnyOf, Item, items_of
 from caddrel.core.rulebook.model import Policy, Rulebook
 from caddrel.core.words.attempts import app_words, doing_words, person_words
-from caddrel.core.words.conditions import BEFORE_POLICIES, because_words, failed_checks, item_words
+from caddrel.core.words.conditions import (
+    BEFORE_POLICIES,
+    because_words,
+    before_policies_words,
+    failed_checks,
+    item_words,
+)
 from caddrel.core.words.pieces import Piece, Sentence, capital, joined, say
 
 _SCOPE_PARTS = {
@@ -55,7 +61,7 @@ def _items(items: tuple[Item, ...], rulebook: Rulebook) -> Sentence:
 def _reason(explained: Explained) -> Sentence:
     decision = explained.decision
     if decision.reason in BEFORE_POLICIES:
-        return say(f": {BEFORE_POLICIES[decision.reason]}")
+        return say(f": {before_policies_words(decision.reason, explained.facts)}")
     if decision.reason == "closed":
         naming = " that names it" if explained.combination.strict_stance.own else ""
         return say(f": it is closed, and no policy{naming} surely lets this person in")

@@ -11,7 +11,7 @@ from caddrel.core.cases.reads import Reads
 from caddrel.core.decide.interpreter.interpreter import Explained, PolicySteps, RuleStep
 from caddrel.core.decide.truth import FALSE, UNKNOWN
 from caddrel.core.rulebook.model import Keep, Rule
-from caddrel.core.words.conditions import BEFORE_POLICIES
+from caddrel.core.words.conditions import before_policies_words
 from caddrel.core.words.pieces import Sentence, capital, duration_words, joined, say
 from caddrel.core.words.policies import rule_words
 
@@ -87,7 +87,11 @@ def _part(explained: Explained, steps: PolicySteps, step: RuleStep, says: Senten
 
 def _credentials(explained: Explained) -> list[Part]:
     reason = explained.combination.before
-    return [_own(f"{BEFORE_POLICIES[reason]}: blocked before any policy.", decides=True)] if reason else []
+    return (
+        [_own(f"{before_policies_words(reason, explained.facts)}: blocked before any policy.", decides=True)]
+        if reason
+        else []
+    )
 
 
 def _stance(explained: Explained) -> list[Part]:

@@ -17,8 +17,8 @@ from caddrel.store.accounts import DEVICE, DOOR, PEOPLE, ROLES, Token
 # those can do anything.
 AREAS = (
     "acceptances", "apps", "audit", "causes", "devices", "doctor", "drafts", "facts", "groups", "inventory", "jobs",
-    "language", "limits", "lists", "mappings", "passwords", "people", "rehearse", "replays", "rulebook", "selectors",
-    "sessions", "signins", "starter-codes", "tightenings", "watch",
+    "language", "limits", "lists", "mappings", "passwords", "people", "rehearse", "replays", "reviews", "rulebook",
+    "selectors", "sessions", "signins", "standards", "starter-codes", "tightenings", "watch",
 )  # fmt: skip
 
 

@@ -46,6 +46,26 @@ def _schedule(state: State, schedule: Schedule) -> str:
 
 def _standard(state: State, rulebook: Rulebook, standard: Standard) -> wire.Standing:
     """Return how many devices pass each check and the whole, and which do not."""
+    inventory = state.inventories.current()
+    judged = judged_devices(state, rulebook, standard)
+    counted: Counter[tuple[int, ...]] = Counter()
+    for states, devices in judged:
+        counted[states] += len(devices)
+    checks = len(standard.checks)
+    whole = (TRUE,) * checks
+    passing = counted[whole]
+    counts = [[sum(n for s, n in counted.items() if s[i] == state) for state in (1, 2, 3)] for i in range(checks)]
+    failing = [(device.id, device, states) for states, devices in judged if states != whole for device in devices]
+    first = nsmallest(MOST_DEVICES, failing, key=lambda each: each[0])
+    lines = [f"{passing} of {len(inventory.devices)} devices pass it today."]
+    for check, (no, open_, yes) in zip(standard.checks, counts, strict=True):
+        unknown = f", of {open_} it is not known" if open_ else ""
+        lines.append(f"{check.title or check.id}: {yes} pass, {no} fail{unknown}.")
+    return wire.Standing(lines, [_failing(standard, *each) for each in first])
+
+
+def judged_devices(state: State, rulebook: Rulebook, standard: Standard) -> list[tuple[tuple[int, ...], list[Entry]]]:
+    """Return all devices by the states of a standard's checks, as they are now."""
     inventory, now = state.inventories.current(), state.clock()
     parts = Parts(rulebook)
     checks = [parts.compiled(check.must) for check in standard.checks]
@@ -54,6 +74,7 @@ def _standard(state: State, rulebook: Rulebook, standard: Standard) -> wire.Stan
     # Where it is about what only one device has, each is judged by itself.
     single = bool(asked & {*AGES, "device.id"}) or own
     names = sorted(asked)
+    assumed = {name: value for name, value in rulebook.settings.assume.items() if name.startswith("device.")}
     # Most devices are alike in what is asked, so each way to be is judged once.
     alike: dict[object, list[Entry]] = {}
     for device in inventory.devices.values():
@@ -64,20 +85,9 @@ def _standard(state: State, rulebook: Rulebook, standard: Standard) -> wire.Stan
         device = devices[0]
         values: Values = {**device.facts, "device.id": device.id, "device.listed": True, "time.at": now}
         values |= {**ages_of(device, now), **attributes_of(device, "device", rulebook.catalogue)[0]}
+        values = {**assumed, **values}
         judged.append((tuple(check(values, {LISTS: {}}) for check in checks), devices))
-    counted: Counter[tuple[int, ...]] = Counter()
-    for states, devices in judged:
-        counted[states] += len(devices)
-    whole = (TRUE,) * len(checks)
-    passing = counted[whole]
-    counts = [[sum(n for s, n in counted.items() if s[i] == state) for state in (1, 2, 3)] for i in range(len(checks))]
-    failing = [(device.id, device, states) for states, devices in judged if states != whole for device in devices]
-    first = nsmallest(MOST_DEVICES, failing, key=lambda each: each[0])
-    lines = [f"{passing} of {len(inventory.devices)} devices pass it today."]
-    for check, (no, open_, yes) in zip(standard.checks, counts, strict=True):
-        unknown = f", of {open_} it is not known" if open_ else ""
-        lines.append(f"{check.title or check.id}: {yes} pass, {no} fail{unknown}.")
-    return wire.Standing(lines, [_failing(standard, *each) for each in first])
+    return judged
 
 
 def _failing(standard: Standard, id: str, device: Entry, states: tuple[int, ...]) -> wire.Named:

@@ -35,8 +35,21 @@ def live_facts(data: DataFolder, rulebook: Rulebook, claims: Mapping[str, Any], 
         strange,
     )
     facts.not_believed = others
+    _off(data, facts, now)
     _add_accepted(data, rulebook, facts)
     return facts
+
+
+def _off(data: DataFolder, facts: Facts, now: datetime) -> None:
+    """Take no credentials of somebody who has left for right, whatever their door says."""
+    person = data.inventories.current().people.get(str(facts.values.get("person.id")))
+    if person is None or not person.is_off(now):
+        return
+    said = facts.values.get("auth.credentials")
+    if said not in (None, "wrong"):
+        facts.not_believed = {**facts.not_believed, "auth.credentials": said}
+    facts.not_understood = {k: v for k, v in facts.not_understood.items() if k != "auth.credentials"}
+    facts.values["auth.credentials"], facts.origins["auth.credentials"] = "wrong", Origin.INVENTORY
 
 
 def add_lock_out(lockouts: LockOuts, rulebook: Rulebook, facts: Facts, now: datetime, reserved: str = "") -> None:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Collection, Mapping, Sequence
 from typing import Any
 
 from caddrel.core.inventory.index import Inventory
@@ -22,13 +22,13 @@ class Administrators:
         # Who could when that was asked last: asked first the next time.
         self._known = ""
 
-    def check(self, noun: str, entries: Sequence[Any], gone: Sequence[str], accepted: str) -> None:
+    def check(self, changed: Mapping[str, Sequence[Any]], gone: Mapping[str, Collection[str]], accepted: str) -> None:
         """Refuse what would leave nobody able to get into the apps that everything is administered with.
 
         Parameters
         ----------
-        entries, gone
-            What is to be added or replaced, and the ids of what is to be taken out.
+        changed, gone
+            By noun what is to be added or replaced, and the ids of what is to be taken out.
         accepted
             Why that risk is accepted; recorded.
 
@@ -39,14 +39,14 @@ class Administrators:
         """
         data = self._data
         published = data.rulebooks.current()
-        if published is None or noun not in _NOUNS or not (entries or gone) or accepted.strip():
+        if published is None or accepted.strip() or not any(changed.get(noun) or gone.get(noun) for noun in _NOUNS):
             return
         before, now = data.inventories.current(), data.clock()
         who = administers(published.compiled, before, now, data.addresses, self._known)
         if who is None:
             return
         self._known = who
-        after = before.replaced(Inventory(**{noun: entries}), {noun: gone})
+        after = before.replaced(Inventory(**changed), gone)
         if administers(published.compiled, after, now, data.addresses, who) is None:
             hint = "leave somebody able to, or give the reason: ?accept_lockout_risk=…"
             raise ServiceError(409, "lockout-risk", "nobody could administer any more; nothing was changed", hint)

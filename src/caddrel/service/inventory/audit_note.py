@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
+from itertools import chain
 from typing import Any
 
 from caddrel.core.inventory.index import Entry, Inventory
+from caddrel.service.inventory.imports import ImportPlan
 
 LONGEST = 900
 _SETS = {"person.roles": "role", "person.groups": "group", "person.factors": "factor"}
@@ -13,8 +15,24 @@ _SETS = {"person.roles": "role", "person.groups": "group", "person.factors": "fa
 
 def told(before: Inventory, noun: str, entries: Iterable[Any]) -> str:
     """Return what objects that are about to be taken in change."""
+    return _short(_changes(before, noun, entries))
+
+
+def of_plan(plan: ImportPlan) -> str:
+    """Return what an import changes."""
+    return _short(
+        chain(*(_changes(plan.before, noun, entries) for noun, entries in plan.entries.items()), _going(plan))
+    )
+
+
+def _going(plan: ImportPlan) -> Iterator[str]:
+    for noun, ids in plan.gone.items():
+        yield from (removed(plan.before, noun, id) for id in ids)
+
+
+def _short(changes: Iterable[str]) -> str:
     found, left_out = "", 0
-    for change in _changes(before, noun, entries):
+    for change in changes:
         if len(found) + len(change) > LONGEST:
             left_out += 1
         else:
@@ -51,6 +69,8 @@ def _memberships(old: Entry, new: Entry) -> Iterator[str]:
         was, now = _held(old, fact), _held(new, fact)
         yield from (f"{new.id} got the {word} {name}" for name in sorted(now - was))
         yield from (f"{new.id} lost the {word} {name}" for name in sorted(was - now))
+    if old.off != new.off:
+        yield f"{new.id} {'is off' if new.off is not None else 'is back'}"
     for fact in ("person.kind", "person.unit", "person.risk"):
         if old.facts.get(fact) != new.facts.get(fact):
             yield f"{new.id}: {fact} is {new.facts.get(fact, 'not known')} now"

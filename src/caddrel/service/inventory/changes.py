@@ -6,20 +6,31 @@ Not here: reading objects (`core.inventory.reader`), and the index that decision
 from __future__ import annotations
 
 import threading
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Collection, Mapping, Sequence
+from dataclasses import dataclass
 from typing import Any
 
 from caddrel.core.diagnostics import shorten
 from caddrel.core.facts.values import show_moment
-from caddrel.core.inventory.index import ONE_OF
+from caddrel.core.inventory.consistency import inconsistencies
+from caddrel.core.inventory.index import ONE_OF, Inventory
 from caddrel.core.inventory.reader import InventoryReader, read_object
 from caddrel.service.inventory import audit_note
 from caddrel.service.inventory.administrators import Administrators
+from caddrel.service.inventory.imports import Asked, How, ImportPlan, plan, too_many_go
 from caddrel.service.problems import ServiceError, not_found
 from caddrel.service.state.data_folder import DataFolder
 from caddrel.store.inventory import Moved, Stored
 
 Document = Mapping[str, Any]
+
+
+@dataclass(frozen=True, slots=True)
+class Accepted:
+    """What is accepted with an import: that nobody could administer after it, for a reason; that so many go."""
+
+    lockout: str = ""
+    removals: int = 0
 
 
 class InventoryChanges:
@@ -32,23 +43,71 @@ class InventoryChanges:
         # at the same moment, the second is refused.
         self._changing = threading.Lock()
 
-    def put(
-        self, noun: str, documents: Sequence[Document], entries: Sequence[Any], accepted: str
-    ) -> tuple[int, int, str]:
-        """Add or replace objects; return how many are new, how many changed, and what the audit trail says of it.
+    def take_in(self, asked: Sequence[Asked], how: How, nouns: Collection[str], accepted: Accepted) -> ImportPlan:
+        """Take in many objects; return what was changed.
 
         Parameters
         ----------
-        documents, entries
-            The same objects as they are kept and as they were read.
-        accepted
-            Why it is done though nobody could administer after it; empty refuses that.
+        nouns
+            Those that it is the full list of, where it is one.
+
+        Raises
+        ------
+        ServiceError
+            When something is wrong with it, more would go than was accepted, or nobody could administer after it.
         """
         with self._changing:
-            self._administrators.check(noun, entries, (), accepted)
-            note = audit_note.told(self._data.inventories.current(), noun, entries)
-            added, changed = self._data.inventory.put(((noun, each) for each in documents), self._data.clock())
-        return added, changed, note
+            while True:
+                made = plan(self._data, asked, how, nouns)
+                self._held_back(made, accepted)
+                self._administrators.check(made.entries, made.gone, accepted.lockout)
+                try:
+                    self._data.inventory.apply(made.puts, made.gone, self._data.clock(), made.seen)
+                except Moved:
+                    # A device has reported its state in between: its object is read again.
+                    continue
+                return made
+
+    def _held_back(self, made: ImportPlan, accepted: Accepted) -> None:
+        for noun in too_many_go(made):
+            count = len(made.gone[noun])
+            if count > accepted.removals:
+                hint = f"see what would go with dry_run=yes; to have it so: accept_removals={count}"
+                said = f"{count} {noun} would go, as the list does not name them; nothing was changed"
+                raise ServiceError(409, "too-many-go", said, hint)
+
+    def change(
+        self, noun: str, id: str, make: Callable[[Document], Document | None], seen: int | None, accepted: str
+    ) -> tuple[Stored, str]:
+        """Change an object by what it is; return it as it is then, with what the audit trail says of it.
+
+        Parameters
+        ----------
+        make
+            Gives the object as it is to be, from what it is; None where nothing is to be done.
+        seen
+            As of `put_one`.
+
+        Raises
+        ------
+        ServiceError
+            When it is not there, or wrong afterwards, or has changed since it was seen.
+        """
+        while True:
+            there = self._data.inventory.get(noun, id)
+            if there is None:
+                raise not_found(f"{ONE_OF[noun]} `{shorten(id)}`", f"see GET /api/v1/{noun}?search=…")
+            if seen is not None and seen != there.version:
+                raise _moved(noun, Moved(there))
+            made = make(there.document)
+            if made is None:
+                return there, ""
+            try:
+                return self.put_one(noun, made, there.version, accepted)
+            except ServiceError as refused:
+                # Somebody else was quicker: what they did stays, and this is done to that.
+                if refused.code != "object-changed" or seen is not None:
+                    raise
 
     def put_one(self, noun: str, document: Document, seen: int | None, accepted: str) -> tuple[Stored, str]:
         """Add or replace one object; return it with what the audit trail says of it.
@@ -69,7 +128,13 @@ class InventoryChanges:
             raise ServiceError(422, "bad-inventory", "the object is wrong; nothing was changed", "", reader.problems)
         kept = {key: value for key, value in document.items() if value is not None}
         with self._changing:
-            self._administrators.check(noun, [made], (), accepted)
+            before = self._data.inventories.current()
+            only: dict[str, Any] = {noun: [made]}
+            after = before.replaced(Inventory(**only))
+            wrong = [e for e in inconsistencies(before, after, {noun: [made]}, {}) if e.severity == "error"]
+            if wrong:
+                raise ServiceError(422, "bad-inventory", f"{wrong[0].message}; nothing was changed", "", wrong)
+            self._administrators.check({noun: [made]}, {}, accepted)
             note = audit_note.told(self._data.inventories.current(), noun, [made])
             try:
                 return self._data.inventory.put_one(noun, kept, self._data.clock(), seen), note
@@ -85,7 +150,7 @@ class InventoryChanges:
             When it is not there, or has changed since it was seen.
         """
         with self._changing:
-            self._administrators.check(noun, (), [id], accepted)
+            self._administrators.check({}, {noun: [id]}, accepted)
             note = audit_note.removed(self._data.inventories.current(), noun, id)
             try:
                 if not self._data.inventory.remove(noun, id, self._data.clock(), seen):

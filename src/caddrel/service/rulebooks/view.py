@@ -68,7 +68,7 @@ def view(
         info(published.revision, current),
         _settings(rulebook),
         [policy_view(policy, rulebook, files) for policy in rulebook.policies.values()],
-        list(_parts(rulebook)),
+        list(part_views(rulebook)),
         [diagnostic(d) for d in (*published.diagnostics, *findings)],
     )
 
@@ -169,7 +169,8 @@ def _source(lines: Sequence[str], line: int) -> str:
     return "\n".join(found_line[indent:] for found_line in found)
 
 
-def _parts(rulebook: Rulebook) -> Iterable[wire.PartView]:
+def part_views(rulebook: Rulebook) -> Iterable[wire.PartView]:
+    """Yield every part of a rulebook, readable, with where it is used."""
     users = where_used(rulebook)
     for kind, section in SECTIONS.items():
         if kind in {"policy", "guarantee"}:

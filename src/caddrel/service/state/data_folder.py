@@ -20,6 +20,7 @@ from caddrel.store.draft_outcomes import DraftOutcomeStore
 from caddrel.store.drafts import DraftStore
 from caddrel.store.mappings import MappingStore
 from caddrel.store.passwords import PasswordStore
+from caddrel.store.reviews import ReviewStore
 from caddrel.store.set_aside import SetAsideStore
 from caddrel.store.starter_codes import StarterCodeStore
 from caddrel.store.unlocks import UnlockStore
@@ -40,6 +41,7 @@ class DataFolder(State):
     drafts: DraftStore
     unlocks: UnlockStore
     set_aside: SetAsideStore
+    reviews: ReviewStore
     draft_outcomes: DraftOutcomeStore
     keys: Keys
     settings: Settings = field(default_factory=Settings)

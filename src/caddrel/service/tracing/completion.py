@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 
-from caddrel.core.facts.facts import Facts, Setting
+from caddrel.core.facts.facts import Facts, Origin, Setting
 from caddrel.core.facts.types import Value
 from caddrel.core.inventory.completion import complete
 from caddrel.core.inventory.index import Inventory
@@ -24,6 +24,10 @@ def completed_now(state: State, rulebook: Rulebook, inventory: Inventory, report
         state.clock(),
         state.addresses,
     )
+    person = inventory.people.get(str(facts.values.get("person.id")))
+    if person is not None and person.is_off(state.clock()) and "auth.credentials" not in reported:
+        # As live: whoever has left gets in nowhere.
+        facts.values["auth.credentials"], facts.origins["auth.credentials"] = "wrong", Origin.INVENTORY
     notice_now(state, rulebook, facts)
     # What the door would show has a reference to quote; a rehearsal leaves no record, so it shows the form of one.
     facts.reference = "00000-00000"

@@ -9,6 +9,7 @@ from caddrel.wire import (
     authoring,
     authzen,
     cases,
+    coverage,
     decisions,
     drafts,
     inventory,
@@ -17,6 +18,7 @@ from caddrel.wire import (
     rehearsals,
     replays,
     rulebooks,
+    sheets,
     signins,
     watch,
 )
@@ -51,6 +53,14 @@ BODIES: dict[type, dict[str, Any]] = {
         "across": {"fact": "device.platform"},
         "down": {"fact": "device.owner"},
     },
+    coverage.GridRequest: {"given": {"device.managed": "no"}, "where": "not from terminals"},
+    coverage.CellRequest: {"grid": {}, "audience": "group:deck-crew", "app": "manifest"},
+    sheets.ReviewRequest: {
+        "digest": "the digest of the sheet",
+        "again": "180d",
+        "note": "As agreed with the terminals",
+    },
+    inventory.Membership: {"person": "ines.faro", "until": "2026-12-01T00:00:00Z"},
     decisions.RehearseRequest: {"given": {"person": "ines.faro", "app": "manifest", "device": "tab-0117"}},
     rehearsals.BesideRequest: {
         "left": {"given": {"person": "ines.faro", "app": "manifest"}},
@@ -95,4 +105,5 @@ IDS = {
     "tokens": "3f9a0c11d2e4", "accounts": "maren.strand",
     "sessions": "d-00000000000000000000",
     "starter-codes": "c-3f9a0c11d2e4", "mappings": "old-log", "kept-factors": "totp", "passwords": "ines.faro",
+    "members": "ines.faro", "standards": "crew-tablet",
 }  # fmt: skip

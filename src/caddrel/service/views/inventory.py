@@ -3,18 +3,22 @@
 from __future__ import annotations
 
 import re
+from bisect import bisect_right
+from collections.abc import Callable, Mapping
 from typing import Any
 
 import msgspec
 
-from caddrel.core.decide.interpreter.judge import Judge
-from caddrel.core.diagnostics import Diagnostic, shorten
-from caddrel.core.facts.facts import Setting
-from caddrel.core.inventory.completion import complete
+from caddrel.core.diagnostics import shorten
+from caddrel.core.facts.values import show_moment
 from caddrel.core.inventory.index import NOUNS, ONE_OF
-from caddrel.core.inventory.reader import InventoryReader, read_object
+from caddrel.core.inventory.patch import patched, with_member, without_member
+from caddrel.service.authoring.inventory_filter import matching
 from caddrel.service.http.endpoints import Param
+from caddrel.service.inventory import audit_note, imports, outcomes
+from caddrel.service.inventory.changes import Accepted
 from caddrel.service.problems import ServiceError, diagnostic, not_found
+from caddrel.service.profiles.device_state import standards_of
 from caddrel.service.views.calls import Call, Endpoints
 from caddrel.store.accounts import DEVICE
 from caddrel.store.inventory import Stored
@@ -24,13 +28,19 @@ endpoints = Endpoints()
 _LIMIT = Param("limit", "At most so many.", 50, 1000)
 _PARAMS = [
     Param("search", "Only those whose id or title has this text."),
+    Param("where", "Only those for which this condition over their own facts surely holds."),
     Param("after", "Only ids after this one."),
     _LIMIT,
 ]
 _PERSON = Param("person", "Only those of this person.")
 _ACCEPT = Param("accept_lockout_risk", "Why it is done even when nobody could administer after it.")
 _CHANGES_LIMIT = Param("limit", "At most so many.", 1000, 10_000)
-MOST_OBJECTS = 500_000
+_IMPORT = [
+    _ACCEPT,
+    Param("how", "What becomes of an object that is there: patch when left out.", words=imports.HOW),
+    Param("dry_run", "Tell what would change, and change nothing.", words=("yes",)),
+    Param("accept_removals", "How many objects may go that a full list (how=sync) does not name."),
+]
 _TAG = re.compile(r'"(\d{1,15})"')
 _CURSOR = re.compile(r"(\d{1,15})(?:\.([a-z]+)\.(.{1,200}))?")
 
@@ -88,11 +98,28 @@ def _item(stored: Stored) -> wire.Item:
 
 def _listed(call: Call, noun: str) -> wire.Page:
     limit = call.number(_LIMIT)
+    if call.query.get("where", "").strip():
+        return _matching(call, noun, limit)
     if noun == "devices" and call.query.get("person"):
         return _devices_of(call, call.query["person"], limit)
     found, total = call.data.inventory.page(noun, call.query.get("search", ""), call.query.get("after", ""), limit + 1)
     following = found[limit - 1].id if len(found) > limit else None
     return wire.Page([_item(stored) for stored in found[:limit]], total, following)
+
+
+def _matching(call: Call, noun: str, limit: int) -> wire.Page:
+    """Return objects for which a condition holds, by id, that match what is searched for too."""
+    ids = matching(call.data, call.runtime.covering, noun, call.query["where"])
+    search, after = call.query.get("search", "").casefold(), call.query.get("after", "")
+    entries = getattr(call.data.inventories.current(), noun)
+    if search:
+        ids = [
+            id for id in ids if id in entries and (search in id.casefold() or search in entries[id].title.casefold())
+        ]
+    wanted = ids[bisect_right(ids, after) :][: limit + 1]
+    there, _ = call.data.inventory.documents(noun, wanted[:limit])
+    items = [wire.Item(id, str(there[id].get("title") or ""), there[id]) for id in wanted[:limit] if id in there]
+    return wire.Page(items, len(ids), wanted[limit - 1] if len(wanted) > limit else None)
 
 
 def _devices_of(call: Call, person: str, limit: int) -> wire.Page:
@@ -114,69 +141,121 @@ def _detail(call: Call, noun: str) -> wire.Detail:
         inventory = call.data.inventories.current()
         person = inventory.people.get(stored.id)
         groups = sorted(inventory.groups_of(person, call.data.clock()) or ()) if person is not None else []
-    standards = _standards(call, stored.id) if noun == "devices" else []
+    standards = standards_of(call.data, call.data.inventories.current(), stored.id) if noun == "devices" else []
     call.etag = f'"{stored.version}"'
     return wire.Detail(noun, _item(stored), groups, standards)
 
 
-def _standards(call: Call, device: str) -> list[wire.StandardState]:
-    """Return how a device stands to every standard now."""
-    published = call.data.rulebooks.current()
-    if published is None:
-        return []
-    rulebook = published.rulebook
-    facts = complete(
-        {"device.id": device, "time.at": call.data.clock()},
-        rulebook.catalogue,
-        rulebook.settings.assume,
-        call.data.inventories.current(),
-        Setting.OFFLINE,
-    )
-    judge = Judge(rulebook, facts)
-    found = []
-    for name, standard in rulebook.standards.items():
-        verdict = judge.standard(name)
-        checks = [
-            wire.CheckState(check.id, check.title or check.id, judged.truth.value, check.fix)
-            for check, judged in zip(standard.checks, verdict.checks, strict=True)
-        ]
-        found.append(wire.StandardState(name, standard.title or name, verdict.truth.value, checks))
-    return found
-
-
 def _take_in(call: Call, noun: str) -> wire.PutResult:
-    """Take in objects; all of them or, when one is wrong, none."""
+    """Take in objects of a noun; all of them or, when one is wrong, none."""
     if call.stream is None:
-        raise ServiceError(400, "bad-request", "send NDJSON, one object a line")
-    reader = InventoryReader()
-    objects: list[dict[str, Any]] = []
-    entries: list[Any] = []
-    most = call.data.limits.rulebook if noun == "lists" else call.data.limits.line
-    number = 0
-    while line := call.stream.readline(most + 1):
-        number += 1
-        if len(line) > most:
-            raise ServiceError(413, "too-large", f"line {number} has more than {most} bytes")
-        if not line.strip():
-            continue
-        try:
-            document = msgspec.json.decode(line)
-        except (msgspec.DecodeError, UnicodeDecodeError, RecursionError):
-            reader.say(f"line {number}", "not-json", "the line is not JSON in UTF-8")
-            continue
-        made = read_object(reader, noun, document, f"line {number}")
-        if made is not None:
-            entries.append(made)
-            objects.append({key: value for key, value in document.items() if value is not None})
-        if len(objects) > MOST_OBJECTS:
-            raise ServiceError(413, "too-large", f"at most {MOST_OBJECTS} objects at once")
-    if reader.problems:
-        problems: list[Diagnostic] = reader.problems[:100]
-        title = f"{len(reader.problems)} of the objects' fields are wrong; nothing was taken in"
-        raise ServiceError(422, "bad-inventory", title, "mend them and send all again", problems)
+        raise ServiceError(400, "bad-request", "send NDJSON, one object a line, or CSV with format=csv")
+    asked = imports.read_lines(call.data, noun, call.stream, call.query.get("format", ""))
+    return _import(call, asked, [noun])
+
+
+def _import(call: Call, asked: list[imports.Asked], nouns: list[str]) -> wire.PutResult:
+    how: Any = call.query.get("how", "") or "patch"
+    dry = call.query.get("dry_run") == "yes"
+    if dry:
+        made = imports.plan(call.data, asked, how, nouns)
+    else:
+        accepted = Accepted(call.query.get("accept_lockout_risk", ""), _accepted_removals(call))
+        made = call.runtime.inventory.take_in(asked, how, nouns, accepted)
+    says = audit_note.of_plan(made)
+    call.noted = f"dry run: {says}" if dry else says
+    turned = outcomes.outcomes(call.data, made) if dry else outcomes.Outcomes()
+    told = [wire.OutcomeTurned(each.person, each.app, each.before, each.after) for each in turned.turned]
+    return wire.PutResult(
+        made.count(made.added), made.count(made.changed), [], made.count(made.gone), dry,
+        {noun: ids[:100] for noun, ids in made.gone.items() if ids}, [diagnostic(each) for each in made.warnings], says,
+        turned.people, turned.gaining(), turned.losing(), turned.left_out,
+        told[: outcomes.MOST_TOLD],
+    )  # fmt: skip
+
+
+def _accepted_removals(call: Call) -> int:
+    text = call.query.get("accept_removals", "") or "0"
+    if not re.fullmatch(r"[0-9]{1,9}", text):
+        raise ServiceError(400, "bad-parameter", "`accept_removals` is how many may go", "such as accept_removals=12")
+    return int(text)
+
+
+@endpoints.add(
+    "POST",
+    "/api/v1/inventory",
+    role="operator",
+    returns=wire.PutResult,
+    stream="A whole inventory: JSON with people, groups, devices, apps and lists, each a list of objects.",
+    limit="stream",
+    params=_IMPORT,
+)
+def take_in_all(call: Call) -> wire.PutResult:
+    """Add or change objects of several nouns at once; all of them or, when one is wrong, none."""
+    if call.stream is None:
+        raise ServiceError(400, "bad-request", "send a whole inventory as JSON")
+    asked = imports.read_whole(call.data, call.stream)
+    return _import(call, asked, sorted({noun for noun, _, _ in asked}))
+
+
+@endpoints.add(
+    "POST", "/api/v1/groups/<id>/members", role="operator", body=wire.Membership, returns=wire.Item, params=[_ACCEPT]
+)
+def join(call: Call) -> wire.Item:
+    """Make somebody a member of a group, for good or until a moment."""
+    group, person, until = call.path["id"], call.body.person, call.body.until
+    if group not in call.data.inventories.current().groups:
+        raise not_found(f"group `{shorten(group)}`", "see caddrel groups list")
+    return _changed_person(call, person, lambda document: with_member(document, group, until))
+
+
+@endpoints.add("DELETE", "/api/v1/groups/<id>/members/<person>", role="operator", returns=wire.Item, params=[_ACCEPT])
+def leave(call: Call) -> wire.Item:
+    """Take somebody's own membership of a group away; one through another group stays."""
+    group, person = call.path["id"], call.path["person"]
+
+    def without(document: Mapping[str, Any]) -> dict[str, Any]:
+        made = without_member(document, group)
+        if made is None:
+            hint = "it may be through another group: see caddrel people show"
+            raise ServiceError(
+                409, "no-member", f"{shorten(person)} has no membership of `{shorten(group)}` itself", hint
+            )
+        return made
+
+    return _changed_person(call, person, without)
+
+
+def _changed_person(call: Call, person: str, make: Callable[[Mapping[str, Any]], dict[str, Any]]) -> wire.Item:
     accepted = call.query.get("accept_lockout_risk", "")
-    added, changed, call.noted = call.runtime.inventory.put(noun, objects, entries, accepted)
-    return wire.PutResult(added, changed, [diagnostic(d) for d in reader.problems])
+    stored, call.noted = call.runtime.inventory.change("people", person, make, None, accepted)
+    return _item(stored)
+
+
+@endpoints.add("POST", "/api/v1/people/<id>/off", role="operator", returns=wire.Gone, params=[_ACCEPT])
+def off(call: Call) -> wire.Gone:
+    """Somebody has left: no sign-in is let in from now on, sessions and starter codes end, and the log keeps all."""
+    person, now = call.path["id"], call.data.clock()
+    since = show_moment(now)
+    stored, call.noted = call.runtime.inventory.change(
+        "people", person, lambda document: {**document, "off": document.get("off") or since}, None,
+        call.query.get("accept_lockout_risk", ""),
+    )  # fmt: skip
+    # In this order: whoever signs in meanwhile is not let in any more, and has no session to be ended.
+    ended = call.data.door_sessions.end_of(person, now, call.who().name)
+    codes = call.data.starter_codes.revoke_of(person, now)
+    call.noted = f"{person[:100]} is off; {ended} sessions and {codes} starter codes ended"
+    devices = sorted(device.id for device in call.data.inventories.current().devices_of(person))
+    return wire.Gone(person, str(stored.document["off"]), ended, codes, devices)
+
+
+@endpoints.add("DELETE", "/api/v1/people/<id>/off", role="operator", returns=wire.Item)
+def back(call: Call) -> wire.Item:
+    """Take somebody back who was off: policies decide again."""
+    person = call.path["id"]
+    item = _changed_person(call, person, lambda document: {k: v for k, v in document.items() if k != "off"})
+    call.noted = f"{person[:100]} is back"
+    return item
 
 
 @endpoints.add("POST", "/api/v1/devices/<id>/state", role=DEVICE, body=wire.DeviceState, returns=wire.Item)
@@ -207,12 +286,12 @@ def _declare(noun: str) -> None:
         f"/api/v1/{noun}",
         role="operator",
         returns=wire.PutResult,
-        stream="One object a line, with its id; replaces the object of that id.",
+        stream="One object a line, with its id: what it names takes the place of what is there; or CSV.",
         limit="stream",
-        params=[_ACCEPT],
+        params=[*_IMPORT, Param("format", "How it is written; NDJSON when left out.", words=("ndjson", "csv"))],
     )
     def take_in(call: Call) -> wire.PutResult:
-        """Add or replace objects; all of them or, when one is wrong, none."""
+        """Add or change objects; all of them or, when one is wrong, none."""
         return _take_in(call, noun)
 
     @endpoints.add(
@@ -230,6 +309,29 @@ def _declare(noun: str) -> None:
         document = {**call.body.document, "id": call.path["id"]}
         accepted = call.query.get("accept_lockout_risk", "")
         stored, call.noted = call.runtime.inventory.put_one(noun, document, _seen(call, new=True), accepted)
+        call.etag = f'"{stored.version}"'
+        return _item(stored)
+
+    @endpoints.add(
+        "PATCH",
+        f"/api/v1/{noun}/<id>",
+        role="operator",
+        body=wire.ItemRequest,
+        returns=wire.Item,
+        limit="rulebook" if noun == "lists" else "line",
+        seen="any",
+        params=[_ACCEPT],
+    )
+    def change(call: Call) -> wire.Item:
+        """Change what is named of an object as it was seen (`If-Match`); null takes it out (RFC 7396)."""
+        named, accepted = call.body.document, call.query.get("accept_lockout_risk", "")
+        if named.get("id", call.path["id"]) != call.path["id"]:
+            raise ServiceError(
+                422, "bad-inventory", "an object keeps its id", "add one of the other id, and move what names it"
+            )
+        stored, call.noted = call.runtime.inventory.change(
+            noun, call.path["id"], lambda document: patched(document, named), _seen(call), accepted
+        )
         call.etag = f'"{stored.version}"'
         return _item(stored)
 

@@ -12,6 +12,7 @@ from typing import NamedTuple
 
 from caddrel.core.facts.values import show_moment
 from caddrel.core.words.pieces import Piece, Sentence, plain, say
+from caddrel.service.profiles import reviews
 from caddrel.service.rulebooks.changes import changed_objects
 from caddrel.service.rulebooks.findings import Findings
 from caddrel.service.rulebooks.view import pieces
@@ -58,6 +59,7 @@ def look(data: DataFolder, findings: Findings, words: StrangeWords) -> Looked:
         *_findings(data, findings),
         *_shadow(data, now),
         *_ending(data, now),
+        *_reviews(data),
         *_feeds(data, findings, words),
     ]
     return Looked(found, list(data.signins.per_day(Query(since=now - timedelta(days=DAYS)))))
@@ -187,6 +189,17 @@ def _ending(data: DataFolder, now: datetime) -> Iterator[_Item]:
         if policy.mode != "off" and active is not None and active.end is not None and now < active.end <= until:
             said = say(Piece(policy.title or policy.id, "policy", policy.id), f" ends on {active.end:%Y-%m-%d}.")
             yield _Item(f"active:{policy.id}", "ending", "due", said, show_moment(active.end))
+
+
+def _reviews(data: DataFolder) -> Iterator[_Item]:
+    """Yield the policies that were reviewed and are to be again; where nobody reviews, nothing is due."""
+    for each in reviews.due(data).items:
+        if each.last is None or each.state == reviews.GOOD:
+            continue
+        why = "has changed since it was reviewed" if each.state == reviews.CHANGED else "is to be reviewed again"
+        owner = f" by {each.owner}" if each.owner else ""
+        said = say(Piece(each.title, "policy", each.policy), f" {why}{owner}; last on {each.last.at[:10]}.")
+        yield _Item(f"review:{each.policy}", "review", "due", said, f"{each.state} {each.last.at}")
 
 
 def _feeds(data: DataFolder, findings: Findings, words: StrangeWords) -> Iterator[_Item]:

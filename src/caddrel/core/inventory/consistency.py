@@ -1,0 +1,95 @@
+"""What does not fit together in an inventory: names of what is not there, circles, ids that are nearly the same.
+
+Not here: what is wrong with one object by itself (`reader`).
+"""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Iterator, Mapping
+from typing import Any
+
+from caddrel.core.diagnostics import Diagnostic, did_you_mean, shorten
+from caddrel.core.facts.types import fold
+from caddrel.core.inventory.index import NOUNS, ONE_OF, Entry, Group, Inventory
+
+MOST_TOLD = 100
+
+
+def inconsistencies(
+    before: Inventory, after: Inventory, changed: Mapping[str, Collection[Any]], gone: Mapping[str, Collection[str]]
+) -> list[Diagnostic]:
+    """Return what a change makes inconsistent; errors are what would be wrong, warnings what is told.
+
+    Parameters
+    ----------
+    changed, gone
+        By noun the objects that are added or replaced, and the ids of those that are taken out.
+    """
+    found: list[Diagnostic] = []
+    for noun in NOUNS:
+        new = [each.id for each in changed.get(noun, ()) if each.id not in getattr(before, noun)]
+        found += _ids(noun, new, getattr(after, noun))
+    for group in changed.get("groups", ()):
+        found += _group(after, group)
+    for person in changed.get("people", ()):
+        found += _person(after, person)
+    for device in changed.get("devices", ()):
+        found += _device(after, device)
+    for id in gone.get("groups", ()):
+        left = sum(id in group.member_of for group in after.groups.values())
+        if left:
+            said = f"{left} {'group is' if left == 1 else 'groups are'} members of `{shorten(id)}`, which goes"
+            found.append(_warning("unknown-group", said, f"groups.{id}"))
+    return found
+
+
+def _ids(noun: str, new: list[str], there: Mapping[str, Any]) -> Iterator[Diagnostic]:
+    """Yield ids that would be taken for one another, or for what they are not."""
+    if not new:
+        return
+    alike: dict[str, list[str]] = {}
+    for id in there:
+        alike.setdefault(fold(" ".join(id.split())), []).append(id)
+    for id in new:
+        others = [each for each in alike[fold(" ".join(id.split()))] if each != id]
+        if others:
+            said = f"`{shorten(id)}` and `{shorten(others[0])}` differ in letters' case or spaces alone"
+            yield Diagnostic("ids-alike", said, f"one {ONE_OF[noun]} has one id", path=f"{noun}.{id}")
+        if id != id.strip():
+            hint = f'write "{shorten(id.strip())}"'
+            yield Diagnostic("bad-id", f"`{shorten(id)}` begins or ends with a space", hint, path=f"{noun}.{id}")
+        elif any(c.isspace() for c in id):
+            yield _warning("odd-id", f"the id `{shorten(id)}` holds a space", f"{noun}.{id}")
+
+
+def _group(after: Inventory, group: Group) -> Iterator[Diagnostic]:
+    for parent in group.member_of:
+        if parent not in after.groups:
+            yield _unknown(f"groups.{group.id}", "group", parent, after.groups)
+        elif parent == group.id or group.id in after.closure([parent]):
+            said = f"the group `{shorten(group.id)}` would be within itself, through `{shorten(parent)}`"
+            hint = "everybody in any of them would be in all of them: take one membership out"
+            yield Diagnostic("group-circle", said, hint, path=f"groups.{group.id}.member_of")
+
+
+def _person(after: Inventory, person: Entry) -> Iterator[Diagnostic]:
+    held = person.facts.get("person.groups", frozenset())
+    named = {*(held if isinstance(held, frozenset) else ()), *(group for group, _ in person.groups_until)}
+    for group in sorted(named - set(after.groups)) if named else ():
+        yield _unknown(f"people.{person.id}.groups", "group", group, after.groups)
+
+
+def _device(after: Inventory, device: Entry) -> Iterator[Diagnostic]:
+    if device.person and device.person not in after.people:
+        yield _unknown(f"devices.{device.id}.person", "person", device.person, after.people)
+
+
+def _unknown(path: str, what: str, name: str, there: Collection[str]) -> Diagnostic:
+    # Among very many names looking for one that is near takes longer than it helps.
+    hint = did_you_mean(name, list(there), "it counts from when there is one") if len(there) < 2_000 else ""
+    code = "unknown-group" if what == "group" else "unknown-owner"
+    return _warning(code, f"the inventory has no {what} `{shorten(name)}`", path, hint)
+
+
+def _warning(code: str, message: str, path: str, hint: str = "") -> Diagnostic:
+    return Diagnostic(code, message, hint, path=path, severity="warning")
