@@ -5,16 +5,23 @@
   import Waiting from './lib/parts/Waiting.svelte';
   import { session } from './lib/state/session.svelte';
   import CausesPage from './pages/causes/CausesPage.svelte';
+  import CoveragePage from './pages/coverage/CoveragePage.svelte';
   import DraftPage from './pages/drafts/DraftPage.svelte';
   import DraftsPage from './pages/drafts/DraftsPage.svelte';
   import EnterPage from './pages/enter/EnterPage.svelte';
   import MissingPage from './pages/enter/MissingPage.svelte';
   import HistoryPage from './pages/history/HistoryPage.svelte';
+  import FailingPage from './pages/inventory/FailingPage.svelte';
+  import InventoryPage from './pages/inventory/InventoryPage.svelte';
+  import ThingPage from './pages/inventory/ThingPage.svelte';
   import BesidePage from './pages/rehearse/BesidePage.svelte';
   import FirstDevicePage from './pages/rehearse/FirstDevicePage.svelte';
   import RehearsePage from './pages/rehearse/RehearsePage.svelte';
   import PartPage from './pages/rulebook/PartPage.svelte';
   import PolicyPage from './pages/rulebook/PolicyPage.svelte';
+  import ReviewsPage from './pages/rulebook/ReviewsPage.svelte';
+  import SheetPage from './pages/rulebook/SheetPage.svelte';
+  import SheetsPage from './pages/rulebook/SheetsPage.svelte';
   import ReplayPage from './pages/replay/ReplayPage.svelte';
   import TightenPage from './pages/replay/TightenPage.svelte';
   import RulebookPage from './pages/rulebook/RulebookPage.svelte';
@@ -29,6 +36,7 @@
     '/watch': WatchPage,
     '/rulebook': RulebookPage,
     '/rulebook/policy/:id': PolicyPage,
+    '/rulebook/policy/:id/sheet': SheetPage,
     '/rulebook/:kind/:id': PartPage,
     '/rehearse': RehearsePage,
     '/beside': BesidePage,
@@ -40,6 +48,13 @@
     '/drafts/:name': DraftPage,
     '/drafts/:name/:path': DraftPage,
     '/history': HistoryPage,
+    '/coverage': CoveragePage,
+    '/inventory': InventoryPage,
+    '/inventory/:noun': InventoryPage,
+    '/inventory/:noun/:id': ThingPage,
+    '/failing/:standard': FailingPage,
+    '/sheets': SheetsPage,
+    '/reviews': ReviewsPage,
     '/sessions': SessionsPage,
     '/settings': SettingsPage,
     '/settings/:part': SettingsPage,

@@ -49,7 +49,8 @@ export function linkTo(kind: string, id: string): string {
   const quoted = encodeURIComponent(id);
   if (kind === 'policy') return `#/rulebook/policy/${quoted}`;
   if (['place', 'standard', 'schedule', 'proof', 'notice', 'signal'].includes(kind)) return `#/rulebook/${kind}/${quoted}`;
-  if (kind === 'person' || kind === 'app' || kind === 'device') return `#/signins?${kind}=${quoted}`;
+  const noun = { person: 'people', app: 'apps', device: 'devices', group: 'groups', list: 'lists' }[kind];
+  if (noun) return `#/inventory/${noun}/${quoted}`;
   if (kind === 'signin') return `#/signins/${quoted}`;
   return '';
 }

@@ -31,7 +31,7 @@ class GridRequest(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     against_files: list[File] | None = None
 
 
-class GridCell(msgspec.Struct, frozen=True, omit_defaults=True):
+class GridCell(msgspec.Struct, frozen=True):
     """What sign-ins of an audience to an app can meet.
 
     Attributes
@@ -41,13 +41,13 @@ class GridCell(msgspec.Struct, frozen=True, omit_defaults=True):
     by_stance, by_rules
         The outcomes that the app's stance alone comes to in some case, and those that a rule decides in some.
     instead
-        What is possible in the draft that it is compared with, where that is something else; null where it is the same.
+        What is possible in the draft that it is compared with, where the mildest or the strictest is another; else null.
     """
 
     possible: list[str]
-    by_stance: list[str] = []
-    by_rules: list[str] = []
-    instead: list[str] | None = None
+    by_stance: list[str]
+    by_rules: list[str]
+    instead: list[str] | None
 
 
 class GridRow(msgspec.Struct, frozen=True):
@@ -87,7 +87,7 @@ class CoverageGrid(msgspec.Struct, frozen=True):
     where: str
     password_alone: bool
     exact: bool
-    changed: int = 0
+    changed: int
 
 
 class CellRequest(msgspec.Struct, frozen=True, forbid_unknown_fields=True):

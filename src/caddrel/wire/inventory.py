@@ -121,16 +121,16 @@ class PutResult(msgspec.Struct, frozen=True):
     added: int
     changed: int
     errors: list[Diagnostic]
-    removed: int = 0
-    dry_run: bool = False
-    going: dict[str, list[str]] = {}
-    warnings: list[Diagnostic] = []
-    says: str = ""
-    people: int = 0
-    gaining: int = 0
-    losing: int = 0
-    left_out: int = 0
-    turned: list[OutcomeTurned] = []
+    removed: int
+    dry_run: bool
+    going: dict[str, list[str]]
+    warnings: list[Diagnostic]
+    says: str
+    people: int
+    gaining: int
+    losing: int
+    left_out: int
+    turned: list[OutcomeTurned]
 
 
 class Membership(msgspec.Struct, frozen=True, forbid_unknown_fields=True):

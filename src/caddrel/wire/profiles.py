@@ -10,7 +10,7 @@ from caddrel.wire.inventory import Item, OutcomeTurned, StandardState
 from caddrel.wire.rehearsals import GroupView
 
 
-class Named(msgspec.Struct, frozen=True):
+class NamedObject(msgspec.Struct, frozen=True):
     """An object by id, with its title."""
 
     id: str
@@ -129,7 +129,7 @@ class DeviceProfile(msgspec.Struct, frozen=True):
     """
 
     item: Item
-    owner: Named | None
+    owner: NamedObject | None
     state_at: str
     state_age: str
     standards: list[StandardState]
@@ -200,11 +200,11 @@ class GroupProfile(msgspec.Struct, frozen=True):
     item: Item
     count: int
     members: list[MemberLine]
-    parents: list[Named]
-    children: list[Named]
+    parents: list[NamedObject]
+    children: list[NamedObject]
     policies: list[Speaks]
     reach: list[GridCell]
-    apps: list[Named]
+    apps: list[NamedObject]
 
 
 class Joining(msgspec.Struct, frozen=True):
@@ -223,7 +223,7 @@ class ListProfile(msgspec.Struct, frozen=True):
     item: Item
     count: int
     networks: list[str]
-    places: list[Named]
+    places: list[NamedObject]
 
 
 class FailedCheck(msgspec.Struct, frozen=True):

@@ -5,7 +5,7 @@ from __future__ import annotations
 import msgspec
 
 from caddrel.wire.decisions import Piece
-from caddrel.wire.profiles import Named
+from caddrel.wire.profiles import NamedObject
 from caddrel.wire.rulebooks import PartView
 
 
@@ -51,7 +51,7 @@ class SheetEffect(msgspec.Struct, frozen=True):
     people: int
 
 
-class KeptRehearsal(msgspec.Struct, frozen=True):
+class SheetRehearsal(msgspec.Struct, frozen=True):
     """A kept rehearsal that the policy decides, and whether it comes out as it must."""
 
     id: str
@@ -84,7 +84,7 @@ class Scoped(msgspec.Struct, frozen=True):
 
     count: int
     total: int
-    first: list[Named]
+    first: list[NamedObject]
 
 
 class PolicySheet(msgspec.Struct, frozen=True):
@@ -114,8 +114,8 @@ class PolicySheet(msgspec.Struct, frozen=True):
     apps: Scoped
     rules: list[SheetRule]
     parts: list[PartView]
-    guarantees: list[Named]
-    rehearsals: list[KeptRehearsal]
+    guarantees: list[NamedObject]
+    rehearsals: list[SheetRehearsal]
     changes: list[SheetChange]
     effect: SheetEffect | None
     reviews: list[Review]

@@ -96,7 +96,7 @@ def _cases_are_so(rulebook: Rulebook, found: Grid, audience: Audience, app: str)
         assert set(case.decision.deciding) <= set(case.deciding)
 
 
-CONTEXTS = {
+CONTEXTS: dict[str, dict[str, Any]] = {
     "device.managed": {"device.managed": True},
     "not device.encrypted": {"device.encrypted": False},
     "risk.attempt is high": {"risk.attempt": "high"},

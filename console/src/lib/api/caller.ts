@@ -28,7 +28,7 @@ export async function send(method: string, path: string, body?: unknown, signal?
 
 async function sendOnce(method: string, path: string, body?: unknown, signal?: AbortSignal, more?: Record<string, string>): Promise<Response> {
   const headers: Record<string, string> = { Accept: 'application/json', ...more };
-  if (body !== undefined) headers['Content-Type'] = 'application/json';
+  if (body !== undefined && !(body instanceof Blob)) headers['Content-Type'] = 'application/json';
   if (method !== 'GET' && csrf) headers['X-Caddrel-CSRF'] = csrf;
   let response: Response;
   try {
@@ -37,7 +37,7 @@ async function sendOnce(method: string, path: string, body?: unknown, signal?: A
       headers,
       signal,
       credentials: 'same-origin',
-      body: body === undefined ? undefined : JSON.stringify(body),
+      body: body === undefined || body instanceof Blob ? body : JSON.stringify(body),
     });
   } catch (error) {
     if (error instanceof DOMException && error.name === 'AbortError') throw error;

@@ -284,7 +284,7 @@ export interface CheckResult {
   ok: boolean;
   diagnostics: Diagnostic[];
   policies: number;
-  rehearsals?: caddrel.wire.rulebooks.KeptRehearsal[];
+  rehearsals?: KeptRehearsal[];
   more?: number;
   cost?: CostView | null;
 }
@@ -389,7 +389,7 @@ export interface CoverageGrid {
   where: string;
   password_alone: boolean;
   exact: boolean;
-  changed?: number;
+  changed: number;
 }
 
 /** How many people and apps of the inventory a scope covers. */
@@ -401,7 +401,7 @@ export interface Covered {
 /** Whom or what a scope covers, in order of id; `following` is where the next page begins. */
 export interface CoveredPage {
   count: number;
-  items: caddrel.wire.authoring.Named[];
+  items: Named[];
   following: string | null;
 }
 
@@ -463,7 +463,7 @@ export interface DeviceLine {
 /** A device, and what follows from its state. */
 export interface DeviceProfile {
   item: Item;
-  owner: caddrel.wire.profiles.Named | null;
+  owner: NamedObject | null;
   state_at: string;
   state_age: string;
   standards: StandardState[];
@@ -792,9 +792,9 @@ export interface GridApp {
 /** What sign-ins of an audience to an app can meet. */
 export interface GridCell {
   possible: string[];
-  by_stance?: string[];
-  by_rules?: string[];
-  instead?: string[] | null;
+  by_stance: string[];
+  by_rules: string[];
+  instead: string[] | null;
 }
 
 /** The grid of the current rulebook, of a revision, a draft or documents, in a context. */
@@ -821,11 +821,11 @@ export interface GroupProfile {
   item: Item;
   count: number;
   members: MemberLine[];
-  parents: caddrel.wire.profiles.Named[];
-  children: caddrel.wire.profiles.Named[];
+  parents: NamedObject[];
+  children: NamedObject[];
   policies: Speaks[];
   reach: GridCell[];
-  apps: caddrel.wire.profiles.Named[];
+  apps: NamedObject[];
 }
 
 /** A group that a person is in. */
@@ -918,6 +918,17 @@ export interface Joining {
   turned: OutcomeTurned[];
 }
 
+/** A kept rehearsal: what it must come to, what it comes to, and whether that is so. */
+export interface KeptRehearsal {
+  id: string;
+  title: string;
+  expect: string;
+  outcome: string;
+  ok: boolean;
+  decides: RuleRef[];
+  turned_by: string[];
+}
+
 /** A condition or an effect, as text or as a tree, to be understood as in a draft. */
 export interface LanguageRequest {
   kind: string;
@@ -980,7 +991,7 @@ export interface ListProfile {
   item: Item;
   count: number;
   networks: string[];
-  places: caddrel.wire.profiles.Named[];
+  places: NamedObject[];
 }
 
 /** Whether a person is locked out for too many wrong passwords, by which standard and until when. */
@@ -1059,6 +1070,19 @@ export interface MoveRequest {
 export interface Moved {
   draft: DraftInfo;
   conflicts: DraftConflict[];
+}
+
+/** A person, app or device by id and title; `note` is what there is to say of it here. */
+export interface Named {
+  id: string;
+  title: string;
+  note?: string;
+}
+
+/** An object by id, with its title. */
+export interface NamedObject {
+  id: string;
+  title: string;
 }
 
 /** A notice that somebody has accepted. */
@@ -1342,8 +1366,8 @@ export interface PolicySheet {
   apps: Scoped;
   rules: SheetRule[];
   parts: PartView[];
-  guarantees: caddrel.wire.profiles.Named[];
-  rehearsals: caddrel.wire.sheets.KeptRehearsal[];
+  guarantees: NamedObject[];
+  rehearsals: SheetRehearsal[];
   changes: SheetChange[];
   effect: SheetEffect | null;
   reviews: Review[];
@@ -1459,16 +1483,16 @@ export interface PutResult {
   added: number;
   changed: number;
   errors: Diagnostic[];
-  removed?: number;
-  dry_run?: boolean;
-  going?: Record<string, string[]>;
-  warnings?: Diagnostic[];
-  says?: string;
-  people?: number;
-  gaining?: number;
-  losing?: number;
-  left_out?: number;
-  turned?: OutcomeTurned[];
+  removed: number;
+  dry_run: boolean;
+  going: Record<string, string[]>;
+  warnings: Diagnostic[];
+  says: string;
+  people: number;
+  gaining: number;
+  losing: number;
+  left_out: number;
+  turned: OutcomeTurned[];
 }
 
 /** The outcome of the strict or the mild reading. */
@@ -1714,7 +1738,7 @@ export interface ScopeTrace {
 export interface Scoped {
   count: number;
   total: number;
-  first: caddrel.wire.profiles.Named[];
+  first: NamedObject[];
 }
 
 /** A search request (section 8): one of the three lacks its id or name, and is what is looked for. */
@@ -1861,6 +1885,14 @@ export interface SheetEffect {
   challenged: number;
   blocked: number;
   people: number;
+}
+
+/** A kept rehearsal that the policy decides, and whether it comes out as it must. */
+export interface SheetRehearsal {
+  id: string;
+  title: string;
+  outcome: string;
+  ok: boolean;
 }
 
 /** A rule in words: when it speaks, what it says then, and what people are shown. */
@@ -2031,7 +2063,7 @@ export interface StandardTrace {
 /** How a part stands now, a line each; of a standard also the devices that do not pass it. */
 export interface Standing {
   lines: string[];
-  devices?: caddrel.wire.authoring.Named[];
+  devices?: Named[];
 }
 
 /** A code without its text. */
@@ -2270,36 +2302,4 @@ export interface WholeRecord {
   decision: Decision;
   files: File[];
   meaning?: number;
-}
-
-/** A person, app or device by id and title; `note` is what there is to say of it here. */
-export interface caddrel.wire.authoring.Named {
-  id: string;
-  title: string;
-  note?: string;
-}
-
-/** An object by id, with its title. */
-export interface caddrel.wire.profiles.Named {
-  id: string;
-  title: string;
-}
-
-/** A kept rehearsal: what it must come to, what it comes to, and whether that is so. */
-export interface caddrel.wire.rulebooks.KeptRehearsal {
-  id: string;
-  title: string;
-  expect: string;
-  outcome: string;
-  ok: boolean;
-  decides: RuleRef[];
-  turned_by: string[];
-}
-
-/** A kept rehearsal that the policy decides, and whether it comes out as it must. */
-export interface caddrel.wire.sheets.KeptRehearsal {
-  id: string;
-  title: string;
-  outcome: string;
-  ok: boolean;
 }

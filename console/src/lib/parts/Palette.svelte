@@ -11,6 +11,14 @@
   const view = new Load<RulebookView>();
   const PAGES = [
     { href: '/rulebook', word: 'Rulebook' },
+    { href: '/coverage', word: 'Coverage: what each audience can meet at each app' },
+    { href: '/inventory/people', word: 'People' },
+    { href: '/inventory/groups', word: 'Groups' },
+    { href: '/inventory/devices', word: 'Devices' },
+    { href: '/inventory/apps', word: 'Apps' },
+    { href: '/inventory/lists', word: 'Address lists' },
+    { href: '/sheets', word: 'Reviewers\' sheets: the whole rulebook to print' },
+    { href: '/reviews', word: 'Reviews of policies' },
     { href: '/drafts', word: 'Drafts: what is being written' },
     { href: '/history', word: 'History: revisions' },
     { href: '/rehearse', word: 'Rehearse a sign-in' },

@@ -4,6 +4,7 @@
   import Eye from '@lucide/svelte/icons/eye';
   import FilePen from '@lucide/svelte/icons/file-pen';
   import FlaskConical from '@lucide/svelte/icons/flask-conical';
+  import Grid3x3 from '@lucide/svelte/icons/grid-3x3';
   import History from '@lucide/svelte/icons/history';
   import ListTree from '@lucide/svelte/icons/list-tree';
   import OctagonAlert from '@lucide/svelte/icons/octagon-alert';
@@ -13,6 +14,7 @@
   import Search from '@lucide/svelte/icons/search';
   import Sun from '@lucide/svelte/icons/sun';
   import SunMoon from '@lucide/svelte/icons/sun-moon';
+  import Users from '@lucide/svelte/icons/users';
   import type { Snippet } from 'svelte';
   import { router } from 'svelte-spa-router';
   import { session } from '../state/session.svelte';
@@ -23,6 +25,8 @@
   const PAGES = [
     { href: '/watch', word: 'Watch', icon: Eye },
     { href: '/rulebook', word: 'Rulebook', icon: BookOpenText },
+    { href: '/coverage', word: 'Coverage', icon: Grid3x3 },
+    { href: '/inventory', word: 'Inventory', icon: Users },
     { href: '/drafts', word: 'Drafts', icon: FilePen },
     { href: '/history', word: 'History', icon: History },
     { href: '/rehearse', word: 'Rehearse', icon: FlaskConical },
@@ -39,6 +43,8 @@
     router.location.startsWith(href) ||
     (router.location === '/' && href === '/watch') ||
     (href === '/rehearse' && ['/beside', '/first-device'].includes(router.location)) ||
+    (href === '/inventory' && router.location.startsWith('/failing')) ||
+    (href === '/rulebook' && ['/sheets', '/reviews'].includes(router.location)) ||
     (href === '/drafts' && router.location === '/replay');
 
   function key(event: KeyboardEvent): void {

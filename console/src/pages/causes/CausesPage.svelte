@@ -10,7 +10,8 @@
   import Mark from '../../lib/parts/Mark.svelte';
   import Waiting from '../../lib/parts/Waiting.svelte';
   import { Load } from '../../lib/state/load.svelte';
-  import FilterBox from '../signins/FilterBox.svelte';
+  import FilterBox from '../../lib/parts/FilterBox.svelte';
+  import { filterWords } from '../signins/words';
   import { query, read } from '../signins/filters';
   import Cause from './Cause.svelte';
 
@@ -47,7 +48,7 @@
     <button class="action" aria-pressed={on} onclick={() => push(address({ outcome: on ? '' : outcome }))}><Mark value={outcome} /></button>
   {/each}
 </div>
-<FilterBox where={filters['where'] ?? ''} problem={list.problem} apply={(where) => push(address({ where }))} />
+<FilterBox where={filters['where'] ?? ''} problem={list.problem} apply={(where) => push(address({ where }))} words={filterWords} example="outcome is blocked and person.groups has crew" />
 
 {#if list.problem && list.problem.code !== 'bad-filter'}
   <Failing problem={list.problem} again={load} />

@@ -28,7 +28,7 @@
 {:else}
   <Heading place="{part.kind} · {part.id}">
     {part.title}: used by {part.used_by.length ? count(part.used_by.length, 'object') : 'nothing yet'}.
-    {#snippet aside()}{#if session.info?.role !== 'viewer'}<button class="action" onclick={() => change(`${part.kind}s.${part.id}`)}>Change it</button>{/if}{/snippet}
+    {#snippet aside()}{#if part.kind === 'standard'}<a class="action" href="#/failing/{encodeURIComponent(part.id)}">Devices that fail</a>{/if}{#if session.info?.role !== 'viewer'}<button class="action" onclick={() => change(`${part.kind}s.${part.id}`)}>Change it</button>{/if}{/snippet}
   </Heading>
   {#if part.note}<p class="mb-4 text-muted">{part.note}</p>{/if}
   <div class="grid gap-x-10 gap-y-6 lg:grid-cols-[minmax(0,1fr)_19rem]">

@@ -41,6 +41,7 @@
     {#snippet aside()}
       {#if mayWrite}<button class="action" onclick={() => change(`policies.${it.id}`)}>Change it</button>{/if}
       {#if mayPublish && !it.people.includes('everyone')}<button class="action" onclick={() => (widening = true)}>To everyone …</button>{/if}
+      <a class="action" href="#/rulebook/policy/{encodeURIComponent(it.id)}/sheet">Sheet for a reviewer</a>
       <a class="action" href="#/signins?policy={encodeURIComponent(it.id)}">Sign-ins it decided</a>
     {/snippet}
   </Heading>

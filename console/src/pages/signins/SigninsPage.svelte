@@ -15,7 +15,8 @@
   import ColumnMenu from './ColumnMenu.svelte';
   import { chosen, keep } from './columns';
   import DayChart from './DayChart.svelte';
-  import FilterBox from './FilterBox.svelte';
+  import FilterBox from '../../lib/parts/FilterBox.svelte';
+  import { filterWords } from './words';
   import { address, FILTERS, query, read } from './filters';
   import { Live } from './live.svelte';
   import SigninTable from './SigninTable.svelte';
@@ -158,7 +159,7 @@
   </div>
 </div>
 
-<FilterBox where={filters['where'] ?? ''} problem={page.problem} apply={(where) => push(narrow('where', where))} />
+<FilterBox where={filters['where'] ?? ''} problem={page.problem} apply={(where) => push(narrow('where', where))} words={filterWords} example="outcome is blocked and person.groups has crew" />
 {#if page.problem?.code === 'bad-filter'}
   <p class="text-muted">The list is shown again when the condition can be read.</p>
 {:else if page.problem}

@@ -41,7 +41,8 @@
     const [kind = '', first = '', second = ''] = item.key.split(':');
     if (kind === 'cause') return '#/causes';
     if (kind === 'shadow' || kind === 'active') return `#/rulebook/policy/${encodeURIComponent(first)}`;
-    if (kind === 'membership') return `#/rehearse?person.id=${encodeURIComponent(first)}`;
+    if (kind === 'membership') return `#/inventory/people/${encodeURIComponent(first)}`;
+    if (kind === 'review') return `#/rulebook/policy/${encodeURIComponent(first)}/sheet`;
     if (kind === 'token') return '#/settings/tokens';
     if (kind === 'rehearsal' || kind === 'lint') return second.startsWith('policies.') ? `#/rulebook/policy/${encodeURIComponent(second.split(/[.[]/)[1] ?? '')}` : '#/rulebook';
     return '#/settings';

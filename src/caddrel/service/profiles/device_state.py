@@ -8,9 +8,10 @@ from caddrel.core.decide.interpreter.judge import Judge
 from caddrel.core.diagnostics import shorten
 from caddrel.core.facts.facts import Setting
 from caddrel.core.facts.types import Value
-from caddrel.core.facts.values import show_duration, show_moment
+from caddrel.core.facts.values import show_moment
 from caddrel.core.inventory.completion import complete
 from caddrel.core.inventory.index import Inventory
+from caddrel.core.words.pieces import duration_words
 from caddrel.service.inventory.usual import last_signins, usual
 from caddrel.service.problems import not_found
 from caddrel.service.profiles.reached import reached, signin_lines
@@ -56,10 +57,10 @@ def device_profile(data: DataFolder, id: str) -> wire.DeviceProfile:
         raise not_found(f"device `{shorten(id)}`", "see GET /api/v1/devices?search=…")
     records = last_signins(data, "device", id)
     owner = device.person if device.person in inventory.people else ""
-    age = show_duration(max(int((now - device.state_at).total_seconds()), 0)) if device.state_at is not None else ""
+    age = _age((now - device.state_at).total_seconds()) if device.state_at is not None else ""
     return wire.DeviceProfile(
         inventories.Item(stored.id, stored.title, dict(stored.document), stored.version),
-        wire.Named(device.person, title_of(inventory, "people", device.person) or device.person)
+        wire.NamedObject(device.person, title_of(inventory, "people", device.person) or device.person)
         if device.person
         else None,
         show_moment(device.state_at) if device.state_at is not None else "",
@@ -69,6 +70,14 @@ def device_profile(data: DataFolder, id: str) -> wire.DeviceProfile:
         signin_lines(records),
         _reached(data, inventory, owner, id) if owner else [],
     )
+
+
+def _age(seconds: float) -> str:
+    """Return an age in its largest unit of which there are two at least, rounded down."""
+    for unit in (86400, 3600, 60):
+        if seconds >= 2 * unit:
+            return duration_words(seconds // unit * unit)
+    return duration_words(max(seconds // 1, 0))
 
 
 def _reached(data: DataFolder, inventory: Inventory, owner: str, device: str) -> list[wire.AppReach]:

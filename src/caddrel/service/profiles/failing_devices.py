@@ -25,7 +25,7 @@ _TRUTHS = {FALSE: "false", TRUE: "true"}
 
 
 def failing(data: DataFolder, name: str, draft: str, after: str, limit: int) -> wire.FailingDevices:
-    """Return the devices that do not surely pass a standard, by id, after one.
+    """Return the devices that do not surely pass a standard, after a place; those that somebody has come first.
 
     Raises
     ------
@@ -44,17 +44,22 @@ def failing(data: DataFolder, name: str, draft: str, after: str, limit: int) -> 
         if any(state != TRUE for state in states)
         for device in devices
     ]
-    found.sort(key=lambda each: each[0].id)
+    found.sort(key=lambda each: _place(each[0]))
     people = {device.person for device, _ in found if device.person}
-    wanted = [each for each in found if each[0].id > after]
+    wanted = [each for each in found if _place(each[0]) > after]
     given = usual(data, rulebook, inventory, "", [])
     judged = _Judged(data, rulebook, compiled, inventory, standard, given)
     items = [_failing(judged, *each) for each in wanted[:limit]]
     return wire.FailingDevices(
         name, standard.title or name, draft, len(found), len(inventory.devices), len(people),
-        sum(bool(each.loses) for each in items), items, items[-1].device if len(wanted) > limit else None,
+        sum(bool(each.loses) for each in items), items, _place(wanted[limit - 1][0]) if len(wanted) > limit else None,
         rulebook.settings.contact,
     )  # fmt: skip
+
+
+def _place(device: Entry) -> str:
+    """Return where a device stands in the list: those that somebody has come first, then by id."""
+    return f"{int(not device.person)}{device.id}"
 
 
 def _rulebook(data: DataFolder, draft: str) -> tuple[Rulebook, CompiledRulebook]:

@@ -27,7 +27,7 @@ from caddrel.service.state.data_folder import DataFolder
 from caddrel.service.state.titles import title_of, titled
 from caddrel.store.queries import Query
 from caddrel.wire import sheets as wire
-from caddrel.wire.profiles import Named
+from caddrel.wire.profiles import NamedObject
 from caddrel.wire.rulebooks import PartView
 
 DAYS = 30
@@ -106,7 +106,7 @@ def _sheet(
         list(parts_of(rulebook, policy)),
         _guarantees(rulebook, policy),
         [
-            wire.KeptRehearsal(each.rehearsal.id, each.rehearsal.title or each.rehearsal.id, each.outcome, each.ok)
+            wire.SheetRehearsal(each.rehearsal.id, each.rehearsal.title or each.rehearsal.id, each.outcome, each.ok)
             for each in rehearsals
             if any(ref.policy == mine.id for ref in each.explained.decision.deciding)
         ],
@@ -117,19 +117,19 @@ def _sheet(
     )  # fmt: skip
 
 
-def _guarantees(rulebook: Rulebook, policy: Policy) -> list[Named]:
+def _guarantees(rulebook: Rulebook, policy: Policy) -> list[NamedObject]:
     """Return the guarantees that name a part which the policy is built from."""
     mine = set(policy_refs(policy))
     users = {user for ref, named in where_used(rulebook).items() if ref in mine for user in named}
     return [
-        Named(each.id, each.title or each.id)
+        NamedObject(each.id, each.title or each.id)
         for each in rulebook.guarantees.values()
         if Ref("guarantee", each.id) in users
     ]
 
 
 def _scoped(inventory: Inventory, noun: str, covered: dict[str, bool]) -> wire.Scoped:
-    first = [Named(id, title_of(inventory, noun, id) or id) for id in list(covered)[:MOST_NAMED]]
+    first = [NamedObject(id, title_of(inventory, noun, id) or id) for id in list(covered)[:MOST_NAMED]]
     return wire.Scoped(len(covered), len(getattr(inventory, noun)), first)
 
 

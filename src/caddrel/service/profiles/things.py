@@ -70,14 +70,14 @@ def group_profile(data: DataFolder, id: str) -> wire.GroupProfile:
     children = sorted(group.id for group in inventory.groups.values() if id in group.member_of)
     policies: list[wire.Speaks] = []
     reach: list[grids.GridCell] = []
-    apps: list[wire.Named] = []
+    apps: list[wire.NamedObject] = []
     if published is not None:
         rulebook = titled(published.rulebook, inventory)
         policies = naming_group(rulebook, id)
         found_grid = coverage(data, grids.GridRequest())
         mine = Audience("group", id).text
         reach = next((row.cells for row in found_grid.rows if row.audience == mine), [])
-        apps = [wire.Named(app.id, app.title) for app in found_grid.apps] if reach else []
+        apps = [wire.NamedObject(app.id, app.title) for app in found_grid.apps] if reach else []
     return wire.GroupProfile(
         _item(stored), len(members), lines, _groups(inventory, parents), _groups(inventory, children), policies, reach,
         apps,
@@ -110,12 +110,12 @@ def list_profile(data: DataFolder, id: str) -> wire.ListProfile:
     return wire.ListProfile(item, len(networks), networks[:MOST_NETWORKS], places)
 
 
-def _places(rulebook: Rulebook, id: str) -> list[wire.Named]:
+def _places(rulebook: Rulebook, id: str) -> list[wire.NamedObject]:
     def uses(parts: PlaceParts) -> bool:
         return id in parts.lists
 
     found = [place for place in rulebook.places.values() if uses(place.parts) or uses(place.without)]
-    return [wire.Named(place.id, place.title or place.id) for place in found]
+    return [wire.NamedObject(place.id, place.title or place.id) for place in found]
 
 
 def _there(data: DataFolder, noun: str, id: str) -> tuple[Stored, Inventory]:
@@ -129,5 +129,5 @@ def _item(stored: Stored) -> inventories.Item:
     return inventories.Item(stored.id, stored.title, dict(stored.document), stored.version)
 
 
-def _groups(inventory: Inventory, ids: list[str]) -> list[wire.Named]:
-    return [wire.Named(id, title_of(inventory, "groups", id) or id) for id in ids]
+def _groups(inventory: Inventory, ids: list[str]) -> list[wire.NamedObject]:
+    return [wire.NamedObject(id, title_of(inventory, "groups", id) or id) for id in ids]

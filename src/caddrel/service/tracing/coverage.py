@@ -84,7 +84,7 @@ def coverage(state: State, request: wire.GridRequest) -> wire.CoverageGrid:
             instead = None
             if other is not None:
                 there = _cell(other, audience, app)
-                if there.possible != cell.possible:
+                if (there.mildest, there.strictest) != (cell.mildest, cell.strictest):
                     instead, changed = list(there.possible), changed + 1
             cells.append(wire.GridCell(list(cell.possible), list(cell.by_stance), list(cell.by_rules), instead))
         rows.append(wire.GridRow(audience.text, audience_words(audience.text, inventory), counts[audience], cells))

@@ -60,7 +60,7 @@ def address_list(call: Call) -> wire.ListProfile:
     returns=wire.FailingDevices,
     params=[
         Param("draft", "As this draft has it, instead of the current revision."),
-        Param("after", "Only devices whose id is after this one."),
+        Param("after", "The `next` of the page before."),
         _LIMIT,
     ],
     heavy="rehearse",

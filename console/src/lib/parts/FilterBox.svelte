@@ -1,13 +1,18 @@
 <script lang="ts">
-  // A condition over the log: facts and words complete as one types, errors show at their place.
-  import type { Problem } from '../../lib/api/types';
-  import { tick } from 'svelte';
-  import WordList from '../../lib/parts/WordList.svelte';
-  import { Completing } from '../../lib/state/completing.svelte';
-  import { filterWords } from './words';
+  // A condition that filters a list: facts and words complete as one types, errors show at their place.
+  import { tick, untrack } from 'svelte';
+  import type { Problem } from '../api/types';
+  import { Completing, type Words } from '../state/completing.svelte';
+  import WordList from './WordList.svelte';
 
-  let { where, problem, apply }: { where: string; problem: Problem | null; apply: (where: string) => unknown } = $props();
-  const completing = new Completing(filterWords);
+  let { where, problem, apply, words, example }: {
+    where: string;
+    problem: Problem | null;
+    apply: (where: string) => unknown;
+    words: Words;
+    example: string;
+  } = $props();
+  const completing = new Completing(untrack(() => words));
   let text = $state('');
   let box = $state<HTMLInputElement>();
   $effect(() => {
@@ -41,7 +46,7 @@
       bind:this={box}
       bind:value={text}
       class="field w-full font-mono text-small"
-      placeholder="Where …  outcome is blocked and person.groups has crew"
+      placeholder="Where …  {example}"
       aria-label="Only where this condition holds"
       role="combobox"
       aria-expanded={completing.open}
