@@ -41,7 +41,7 @@ class GridCell(msgspec.Struct, frozen=True):
     by_stance, by_rules
         The outcomes that the app's stance alone comes to in some case, and those that a rule decides in some.
     instead
-        What is possible in the draft that it is compared with, where the mildest or the strictest is another; else null.
+        What is possible in the draft that it is compared with, where either end is another; else null.
     """
 
     possible: list[str]
