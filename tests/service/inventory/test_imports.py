@@ -23,7 +23,7 @@ PEOPLE: list[dict[str, Any]] = [
     {"id": "bo", "title": "Bo", "kind": "employee", "groups": ["mates"], "factors": FACTORS, "unit": "/sea"},
     *({"id": f"p{i:02}", "groups": ["mates"], "factors": FACTORS} for i in range(30)),
 ]
-GROUPS = [{"id": "keys"}, {"id": "crew"}, {"id": "mates", "member_of": ["crew"]}]
+GROUPS: list[dict[str, Any]] = [{"id": "keys"}, {"id": "crew"}, {"id": "mates", "member_of": ["crew"]}]
 
 
 def _lines(objects: Sequence[dict[str, Any]]) -> list[bytes]:
@@ -111,7 +111,7 @@ WRONG: list[tuple[str, bytes, dict[str, str], str, str]] = [
     ("people", b'["x"]\n', {}, "bad-inventory", "expected an object"),
     ("people", b'{"title": "nobody"}\n', {}, "bad-inventory", "`id` is needed"),
     ("people", b"id,kind\nx,guest\ny\n", {"format": "csv"}, "bad-inventory", "line 3 has 1 cells"),
-    ("people", b"\xff\xfe", {"format": "csv"}, "bad-inventory", "no text in UTF-8"),
+    ("people", b"\xff\xfe", {"format": "csv"}, "bad-inventory", "not-text"),
     ("groups", b'{"id": "crew", "member_of": ["mates"]}\n', {}, "bad-inventory", "within itself"),
     ("people", b'{"id": "x"}\n', {"how": "merge"}, "bad-parameter", "how"),
     ("people", b'{"id": "x"}\n', {"accept_removals": "many"}, "bad-parameter", "accept_removals"),

@@ -5,14 +5,20 @@ from __future__ import annotations
 import csv
 import io
 import json
+import re
+import shlex
+import shutil
 from pathlib import Path
 
 import pytest
 from tests.command import run
-from tests.conftest import Live
+from tests.conftest import Live, serving
 
 from caddrel.client import Refused
+from caddrel.demo.fill import ADDRESSES
 from caddrel.wire.decisions import File
+
+DOCS = Path(__file__).parents[3] / "docs"
 
 
 def test_what_a_person_can_open_is_what_a_rehearsal_says(kelpline: Live) -> None:
@@ -60,6 +66,18 @@ def test_a_device_an_app_a_group_and_a_list_from_all_sides(kelpline: Live) -> No
         assert (addresses.count, [each.id for each in addresses.places]) == (1, ["hidden"])
 
 
+@pytest.mark.parametrize("page", ["inventory.md", "reviewing.md"])
+def test_the_commands_of_the_page_run(kelpline_folder: Path, tmp_path: Path, page: str) -> None:
+    """On a copy of the data: they change it."""
+    shutil.copytree(kelpline_folder, tmp_path / "data")
+    commands = re.findall(r"^caddrel .*", (DOCS / page).read_text(encoding="utf-8"), re.M)
+    assert len(commands) >= 7
+    for live in serving(tmp_path / "data", address_files=[ADDRESSES]):
+        for command in commands:
+            done = run(*shlex.split(command)[1:], env=live.environment(), cwd=tmp_path)
+            assert done.returncode == 0, (command, done.stderr)
+
+
 def test_devices_that_fail_with_what_is_lost_now_and_in_a_draft(kelpline: Live, tmp_path: Path) -> None:
     text = kelpline.data.rulebooks.need_current().revision.files[0][1]
     with kelpline.client("author") as author:
@@ -80,6 +98,12 @@ def test_devices_that_fail_with_what_is_lost_now_and_in_a_draft(kelpline: Live, 
             with pytest.raises(Refused) as refused:
                 list(author.profiles.failing(standard, draft))
             assert refused.value.problem.status == status
+        author.drafts.begin("broken")
+        author.drafts.put_object("broken", 1, "standards.crew-tablet", "crew-tablet: {checks: {}")
+        with pytest.raises(Refused) as refused:
+            list(author.profiles.failing("crew-tablet", "broken"))
+        assert refused.value.problem.code == "draft-has-errors"
+        author.drafts.discard("broken")
     words = ("devices", "failing", "crew-tablet", "--under", "draft:tablets-16")
     told = json.loads(run(*words, "--json", env=kelpline.environment()).stdout)
     assert (told["devices"], told["losing"]) == (len(under), sum(bool(each.loses) for each in under))

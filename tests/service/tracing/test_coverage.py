@@ -11,6 +11,8 @@ from tests.command import run
 from tests.conftest import Live
 
 from caddrel.client import Refused
+from caddrel.core.cases import diagrams
+from caddrel.service.tracing import coverage
 from caddrel.wire.coverage import CoverageGrid, GridRequest
 from caddrel.wire.decisions import File
 
@@ -72,6 +74,20 @@ def test_a_context_that_is_none_is_refused(kelpline: Live, request_: GridRequest
     with kelpline.client("viewer") as viewer, pytest.raises(Refused) as refused:
         viewer.coverage.grid(request_)
     assert refused.value.problem.code == code
+
+
+def test_what_the_grid_goes_through_cannot_be_given_to_it(kelpline: Live) -> None:
+    with kelpline.client("viewer") as viewer, pytest.raises(Refused) as refused:
+        viewer.coverage.grid(GridRequest({"app.id": "post"}))
+    assert [each.code for each in refused.value.problem.errors] == ["bad-context"]
+
+
+def test_a_grid_that_takes_too_long_is_refused(kelpline: Live, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(coverage, "LONGEST", -1.0)
+    monkeypatch.setattr(diagrams, "_LOOK_EVERY", 1)
+    with kelpline.client("viewer") as viewer, pytest.raises(Refused) as refused:
+        viewer.coverage.grid(GridRequest())
+    assert refused.value.problem.code == "grid-too-large"
 
 
 def test_a_cell_that_there_is_not_is_told(kelpline: Live) -> None:
