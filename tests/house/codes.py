@@ -10,9 +10,9 @@ import caddrel
 
 SOURCE = Path(caddrel.__file__).parent
 _CODE = re.compile(r"[a-z0-9]+(-[a-z0-9]+)+")
-_SAYING = {"Diagnostic", "say", "fail", "refuse", "BrokenLine", "ServiceError", "_problem", "_refused"}
+_SAYING = {"Diagnostic", "say", "fail", "refuse", "BrokenLine", "ServiceError", "_problem", "_refused", "_warning"}
 # Codes that are put together from a word.
-_PARTS = ("place", "standard", "schedule", "proof", "notice", "signal", "person", "app")
+_PARTS = ("place", "standard", "schedule", "proof", "notice", "signal", "person", "app", "group", "owner")
 
 
 def codes() -> set[str]:

@@ -98,8 +98,8 @@ def test_devices_that_fail_with_what_is_lost_now_and_in_a_draft(kelpline: Live, 
             with pytest.raises(Refused) as refused:
                 list(author.profiles.failing(standard, draft))
             assert refused.value.problem.status == status
-        author.drafts.begin("broken")
-        author.drafts.put_object("broken", 1, "standards.crew-tablet", "crew-tablet: {checks: {}")
+        version = author.drafts.begin("broken").info.version
+        author.drafts.save("broken", version, [File("k.yaml", text.replace("is at least 15", "is at lest 15"))])
         with pytest.raises(Refused) as refused:
             list(author.profiles.failing("crew-tablet", "broken"))
         assert refused.value.problem.code == "draft-has-errors"

@@ -72,19 +72,19 @@
 </Heading>
 
 <form class="mb-4 flex flex-wrap items-end gap-x-4 gap-y-2 text-small" onsubmit={(event) => event.preventDefault()}>
-  <label>Signs in with<select class="field" bind:value={methods}><option value="pwd">a password alone</option><option value="pwd,otp">a password and a one-time code</option><option value="hwk">a security key</option></select></label>
-  <label>Device<select class="field" bind:value={device}>
+  <label class="max-w-full min-w-0">Signs in with<select class="field" bind:value={methods}><option value="pwd">a password alone</option><option value="pwd,otp">a password and a one-time code</option><option value="hwk">a security key</option></select></label>
+  <label class="max-w-full min-w-0">Device<select class="field" bind:value={device}>
       <option value="">any</option><option value="device.owner is company">one of the company</option><option value="device.owner is personal">one of their own</option><option value="not device.listed">one that nobody knows</option>
       {#each standards as part (part.id)}<option value="device passes {part.id}">one that passes {part.title}</option>{/each}
     </select></label>
-  <label>Place<select class="field" bind:value={place}>
+  <label class="max-w-full min-w-0">Place<select class="field" bind:value={place}>
       <option value="">any</option>
       {#each places as part (part.id)}<option value="from {part.id}">from {part.title}</option><option value="not from {part.id}">not from {part.title}</option>{/each}
     </select></label>
-  <label>Risk<select class="field" bind:value={risk}><option value="none">none</option><option value="low">low</option><option value="medium">medium</option><option value="high">high</option><option value="">any</option></select></label>
+  <label class="max-w-full min-w-0">Risk<select class="field" bind:value={risk}><option value="none">none</option><option value="low">low</option><option value="medium">medium</option><option value="high">high</option><option value="">any</option></select></label>
   <label class="min-w-48 grow">And where<input class="field font-mono" value={more} onchange={(event) => (more = event.currentTarget.value)} placeholder="such as client.kind is browser" autocomplete="off" spellcheck="false" /></label>
   {#if drafts.value?.items.length}
-    <label>Compare with<select class="field" bind:value={against}><option value="">nothing</option>{#each drafts.value.items as each (each.name)}<option value={each.name}>draft {each.name}</option>{/each}</select></label>
+    <label class="max-w-full min-w-0">Compare with<select class="field" bind:value={against}><option value="">nothing</option>{#each drafts.value.items as each (each.name)}<option value={each.name}>draft {each.name}</option>{/each}</select></label>
   {/if}
 </form>
 
@@ -97,7 +97,7 @@
     <span class="text-muted">– nobody</span>
   </p>
   <!-- svelte-ignore a11y_no_noninteractive_tabindex: a region that scrolls must be reachable by keyboard -->
-  <div class="overflow-x-auto" tabindex="0" role="region" aria-label="The grid" aria-busy={grid.busy}>
+  <div class="relative overflow-x-auto" tabindex="0" role="region" aria-label="The grid" aria-busy={grid.busy}>
     <!-- svelte-ignore a11y_no_noninteractive_element_interactions: the cells are buttons; arrows move between them -->
     <table class="ruled" onkeydown={key}>
       <thead>

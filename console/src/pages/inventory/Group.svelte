@@ -60,13 +60,13 @@
     <section aria-label="Members" class="min-w-0">
       <h2 class="text-lead font-semibold">Members</h2>
       <!-- svelte-ignore a11y_no_noninteractive_tabindex: a region that scrolls must be reachable by keyboard -->
-      <div class="max-h-[32rem] overflow-auto" tabindex="0" role="region" aria-label="Members of the group" {@attach rows}>
+      <div class="relative max-h-[32rem] overflow-auto" tabindex="0" role="region" aria-label="Members of the group" {@attach rows}>
         <table class="ruled">
           <thead><tr><th>Person</th><th>Through</th><th>Until</th><th><span class="sr-only">Take out</span></th></tr></thead>
           <tbody>
             {#each it.members as member (member.person)}
               <tr><td><a data-row href="#/inventory/people/{encodeURIComponent(member.person)}">{member.title}</a></td><td class="text-muted">{member.through.join(' → ') || 'itself'}</td><td class="tabular-nums">{member.until ? moment(member.until) : ''}</td>
-                <td class="text-right">{#if mayChange && !member.through.length}<button class="tool" aria-label="Take {member.title} out" onclick={() => leave(member.person)}>Take out</button>{/if}</td></tr>
+                <td class="text-right">{#if mayChange && !member.through.length}<button class="tool" aria-label="Take out {member.title}" onclick={() => leave(member.person)}>Take out</button>{/if}</td></tr>
             {:else}<tr><td colspan="4" class="text-muted">Nobody is in it.</td></tr>{/each}
           </tbody>
         </table>

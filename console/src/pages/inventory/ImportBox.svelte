@@ -52,7 +52,7 @@
       {#each plan.warnings as warning, i (i)}<p class="mt-1 border-l-4 border-challenged pl-2">{warning.message}{warning.hint ? ` — ${warning.hint}` : ''}</p>{/each}
       {#if plan.turned.length}
         <!-- svelte-ignore a11y_no_noninteractive_tabindex: a region that scrolls must be reachable by keyboard -->
-        <div class="mt-2 max-h-72 overflow-auto" tabindex="0" role="region" aria-label="What turns for whom">
+        <div class="relative mt-2 max-h-72 overflow-auto" tabindex="0" role="region" aria-label="What turns for whom">
           <table class="ruled">
             <thead><tr><th>Person</th><th>App</th><th>Now</th><th>Then</th></tr></thead>
             <tbody>{#each plan.turned as turned (turned.person + turned.app)}<tr><td>{turned.person}</td><td>{turned.app}</td><td>{#if turned.before}<Mark value={turned.before} size={10} />{/if}</td><td>{#if turned.after}<Mark value={turned.after} size={10} />{/if}</td></tr>{/each}</tbody>

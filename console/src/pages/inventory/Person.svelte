@@ -55,7 +55,7 @@
       {#if mayChange}
         <button class="action" onclick={() => (editing = !editing)}>Change</button>
         {#if profile.value.off}<button class="action" onclick={back}>Take back</button>
-        {:else}<TwoSteps word="Off" label="{title} has left" sure="They have left: end it all" act={off} />{/if}
+        {:else}<TwoSteps word="Off" label="Off: {title} has left" sure="They have left: end it all" act={off} />{/if}
       {/if}
     {/if}
   {/snippet}

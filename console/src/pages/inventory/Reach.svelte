@@ -14,7 +14,7 @@
     {#each counts as [outcome, many] (outcome)}{#if many}<span class="text-small font-normal">{many} <Mark value={outcome} size={10} /></span>{/if}{/each}</h2>
   <p class="mb-2 text-small text-muted">{how}</p>
   <!-- svelte-ignore a11y_no_noninteractive_tabindex: a region that scrolls must be reachable by keyboard -->
-  <div class="overflow-x-auto" tabindex="0" role="region" aria-label="Apps and outcomes">
+  <div class="relative overflow-x-auto" tabindex="0" role="region" aria-label="Apps and outcomes">
     <table class="ruled" style:min-width="34rem">
       <thead><tr><th>App</th><th>Outcome</th><th>Why</th><th><span class="sr-only">Rehearse</span></th></tr></thead>
       <tbody>
@@ -23,7 +23,7 @@
             <td class="whitespace-nowrap"><a href="#/inventory/apps/{encodeURIComponent(each.app)}">{each.title}</a></td>
             <td><Mark value={each.outcome} size={10} /></td>
             <td class="max-w-[62ch]"><Sentence pieces={each.says} /></td>
-            <td class="text-right whitespace-nowrap"><a href={rehearse(each.app)} aria-label="Rehearse {each.title}">{each.outcome === 'allowed' ? 'Rehearse' : 'Why not?'}</a></td>
+            <td class="text-right whitespace-nowrap"><a href={rehearse(each.app)} aria-label="{each.outcome === 'allowed' ? 'Rehearse' : 'Why not?'} {each.title}">{each.outcome === 'allowed' ? 'Rehearse' : 'Why not?'}</a></td>
           </tr>
         {/each}
       </tbody>

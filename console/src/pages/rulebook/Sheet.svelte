@@ -10,6 +10,7 @@
   const scopes = $derived([['people', sheet.people] as const, ['apps', sheet.apps] as const]);
 </script>
 
+{#snippet arrow(turned: number)}<svg class="inline-block" width="18" height="12" viewBox="0 0 18 12" aria-hidden="true" style:rotate="{turned}deg"><path d="M1 6h15m-4-4 4 4-4 4" fill="none" stroke="currentColor" stroke-width="1.4" /></svg>{/snippet}
 {#snippet heading(text: string)}<svelte:element this={`h${level}`} class="mt-5 mb-1 border-t border-rule-strong pt-2 text-lead font-semibold">{text}</svelte:element>{/snippet}
 
 <article class="max-w-[50rem]" aria-label={sheet.title}>
@@ -37,16 +38,16 @@
   <ol class="flow">
     {#each sheet.rules as rule, i (rule.id)}
       <li>
-        {#if i}<p class="pl-3 text-small text-muted"><span aria-hidden="true">↓&nbsp;</span>else</p>{/if}
+        {#if i}<p class="pl-3 text-small text-muted">{@render arrow(90)} else</p>{/if}
         <div class="grid grid-cols-[minmax(0,1fr)_2rem_minmax(0,1fr)] items-stretch break-inside-avoid">
           <p class="border border-rule-strong px-3 py-1.5">{#if rule.when.length}when <Sentence pieces={rule.when} />{:else}always{/if}</p>
-          <p class="self-center text-center" aria-hidden="true">→</p>
+          <p class="self-center justify-self-center" aria-hidden="true">{@render arrow(0)}</p>
           <p class="border border-rule-strong px-3 py-1.5 font-semibold"><Sentence pieces={rule.then} /></p>
         </div>
         {#if rule.tell}<p class="mt-1 border-l-2 border-rule-strong pl-3 text-small">People are shown: “{rule.tell}”{rule.link ? ` ${rule.link}` : ''}</p>{/if}
       </li>
     {/each}
-    <li><p class="pl-3 text-small text-muted"><span aria-hidden="true">↓&nbsp;</span>if none holds, the policy has nothing to say</p></li>
+    <li><p class="pl-3 text-small text-muted">{@render arrow(90)} if none holds, the policy has nothing to say</p></li>
   </ol>
 
   {#if sheet.parts.length}

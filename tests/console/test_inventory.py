@@ -1,0 +1,169 @@
+"""People, groups and devices in a browser: asked, changed and taken in; coverage walked by keyboard; reviews."""
+
+from __future__ import annotations
+
+import re
+import shutil
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+from playwright.sync_api import Browser, Page, expect
+from tests.axe import axe_findings
+from tests.conftest import PATIENCE, Live, serving
+from tests.console.conftest import Open
+
+from caddrel import wiring
+from caddrel.demo.fill import ADDRESSES
+
+
+@pytest.fixture
+def mine(kelpline_folder: Path, tmp_path: Path) -> Iterator[Live]:
+    """The Kelpline data, to be changed."""
+    shutil.copytree(kelpline_folder, tmp_path / "data")
+    yield from serving(tmp_path / "data", address_files=[ADDRESSES])
+
+
+def _entered(browser: Browser, live: Live, path: str) -> Page:
+    page = browser.new_context(reduced_motion="reduce", viewport={"width": 1280, "height": 800}).new_page()
+    page.set_default_timeout(PATIENCE * 1000)
+    page.goto(f"{live.url}/#/enter?code={wiring.way_in(live.data)}")
+    page.wait_for_selector("nav")
+    page.goto(f"{live.url}/#{path}")
+    return page
+
+
+def test_what_somebody_can_open_and_why_not_is_two_clicks_away(open_console: Open) -> None:
+    page = open_console("/inventory/people")
+    page.keyboard.press("/")
+    page.keyboard.type("ines.faro")
+    page.keyboard.press("Enter")
+    expect(page.get_by_role("heading", level=1)).to_have_text("1 person matches.")
+    page.get_by_role("link", name="ines.faro").click()
+    expect(page.get_by_role("heading", level=1)).to_contain_text("can open 6 of 8 apps")
+    opens = page.get_by_role("region", name="What opens")
+    expect(opens.get_by_role("row", name="Manifest")).to_contain_text("the device does not pass Crew tablet")
+    page.get_by_role("link", name="Why not? Manifest").click()
+    expect(page).to_have_url(re.compile("rehearse.*person.id=ines.faro.*app.id=manifest"))
+
+
+def test_a_list_is_filtered_by_a_condition_that_says_what_is_wrong(open_console: Open) -> None:
+    page = open_console("/inventory/devices")
+    box = page.get_by_label("Only where this condition holds")
+    box.fill("not device passes crew-tablet")
+    box.press("Enter")
+    expect(page.get_by_role("heading", level=1)).to_have_text("1 device matches.")
+    box.fill("person.kind is guest")
+    box.press("Enter")
+    expect(page.get_by_role("alert")).to_contain_text("asks for no fact of devices")
+    page.goto(page.url.split("#")[0] + "#/inventory/apps?search=nothing-is-called-that")
+    expect(page.get_by_text("None matches.")).to_be_visible()
+
+
+def test_the_grid_is_walked_by_keyboard_and_a_cell_opens_what_is_behind_it(open_console: Open) -> None:
+    page = open_console("/coverage")
+    expect(page.get_by_role("heading", level=1)).to_contain_text("with a password alone, and no rule asks for more")
+    page.get_by_role("button", name=re.compile("^Everyone at Berthplan")).focus()
+    for key in ("ArrowDown", "ArrowRight", "ArrowRight", "Enter"):
+        page.keyboard.press(key)
+    behind = page.get_by_role("region", name="Behind the cell")
+    expect(behind.get_by_role("heading")).to_have_text("Contractors at Enginewatch")
+    expect(behind.get_by_text("challenged")).to_be_visible()
+    page.get_by_label("Signs in with").select_option("pwd,otp")
+    expect(page.get_by_role("heading", level=1)).to_have_text("What 11 audiences can meet at 8 apps.")
+    page.get_by_label(re.compile("^Device")).select_option("device passes crew-tablet")
+    page.get_by_label("And where").fill("device.mangaed")
+    page.get_by_label("And where").press("Tab")
+    expect(page.get_by_role("alert").first).to_contain_text("device.mangaed")
+    page.get_by_label("And where").fill("")
+    page.get_by_label("And where").press("Tab")
+    expect(page.get_by_role("alert")).to_have_count(0)
+    behind.get_by_role("link", name="A case, as a rehearsal").first.click()
+    expect(page.get_by_role("heading", level=1)).not_to_contain_text("…")
+    expect(page).to_have_url(re.compile("app.id=enginewatch"))
+
+
+def test_somebody_leaves_and_comes_back_and_a_membership_is_given(browser: Browser, mine: Live) -> None:
+    page = _entered(browser, mine, "/inventory/people/odd.rud")
+    heading = page.get_by_role("heading", level=1)
+    page.get_by_role("button", name="Off: Odd Rud has left").click()
+    page.get_by_role("button", name="They have left: end it all").click()
+    expect(heading).to_contain_text("Odd Rud has left")
+    expect(page.get_by_role("status")).to_contain_text("0 sessions and 0 starter codes ended.")
+    page.get_by_role("button", name="Take back").click()
+    expect(heading).to_contain_text("can open")
+    page.get_by_role("button", name="Change", exact=True).click()
+    page.get_by_label("Kind").select_option("contractor")
+    # Somebody else is quicker: what they did is not overwritten.
+    with mine.client() as operator:
+        operator.people.change("odd.rud", {"unit": "/yard"})
+    page.get_by_role("button", name="Save").click()
+    expect(page.get_by_role("alert")).to_contain_text("was changed in between")
+    page.reload()
+    page.get_by_role("button", name="Change", exact=True).click()
+    page.get_by_label("Kind").select_option("contractor")
+    page.get_by_role("button", name="Save").click()
+    expect(page.get_by_role("definition").filter(has_text="contractor")).to_be_visible()
+    with mine.client() as operator:
+        assert operator.people.get("odd.rud").item.document["unit"] == "/yard"
+    page.goto(f"{mine.url}/#/inventory/groups/keyholders")
+    who = page.get_by_label("Who")
+    who.click()
+    who.press_sequentially("odd.rud")
+    page.get_by_role("option", name="odd.rud").click()
+    joined = page.get_by_role("region", name="If somebody joined")
+    expect(joined.get_by_role("listitem").filter(has_text="gangway")).to_contain_text("challenged")
+    page.get_by_label("Until").fill("2026-12-24")
+    joined.get_by_role("button", name="Make them a member").click()
+    row = page.get_by_role("row", name="Odd Rud")
+    expect(row).to_contain_text("2026-12-24")
+    assert axe_findings(page) == []
+    row.get_by_role("button", name="Take out Odd Rud").click()
+    expect(row).to_have_count(0)
+    page.context.close()
+
+
+def test_a_file_tells_what_it_would_change_before_it_is_taken_in(browser: Browser, mine: Live, tmp_path: Path) -> None:
+    file = tmp_path / "people.csv"
+    file.write_text("id,kind\naron.hauge,contractor\nnew.one,employee\n", encoding="utf-8")
+    page = _entered(browser, mine, "/inventory/people")
+    page.get_by_role("button", name="Import").click()
+    page.get_by_label("File: CSV, or NDJSON").set_input_files(file)
+    page.get_by_role("button", name="What would change?").click()
+    expect(page.get_by_text("1 object would be added, 1 changed.")).to_be_visible()
+    expect(page.get_by_role("region", name="What turns for whom")).to_contain_text("aron.hauge")
+    assert axe_findings(page) == []
+    page.get_by_role("button", name="Take it in").click()
+    expect(page.get_by_role("status")).to_have_text("1 object added, 1 changed.")
+    expect(page.get_by_role("heading", level=1)).to_have_text("125 people.")
+    page.get_by_label("What it does").select_option("sync")
+    page.get_by_role("button", name="What would change?").click()
+    expect(page.get_by_text("people that would go:")).to_be_visible()
+    cut = tmp_path / "cut.csv"
+    cut.write_text("id,kind\naron.hauge\n", encoding="utf-8")
+    page.get_by_label("File: CSV, or NDJSON").set_input_files(cut)
+    page.get_by_role("button", name="What would change?").click()
+    expect(page.get_by_role("alert")).to_contain_text("is the file cut")
+    page.get_by_role("button", name="Add", exact=True).click()
+    page.get_by_label("Id", exact=True).fill("another.one")
+    page.get_by_label(re.compile("^Kind not")).select_option("guest")
+    page.get_by_role("button", name="Add", exact=True).last.click()
+    expect(page.get_by_role("heading", level=1)).to_contain_text("another.one can open")
+    page.context.close()
+
+
+def test_a_sheet_is_reviewed(browser: Browser, mine: Live) -> None:
+    page = _entered(browser, mine, "/rulebook/policy/abroad")
+    page.get_by_role("link", name="Sheet for a reviewer").click()
+    expect(page.get_by_text("Nobody has reviewed it yet.")).to_be_visible()
+    page.get_by_role("button", name="I have reviewed it").click()
+    page.get_by_label("What you saw").fill("As agreed with the <b>fleet</b>")
+    page.get_by_role("button", name="Keep the review").click()
+    expect(page.get_by_text("As agreed with the <b>fleet</b>")).to_be_visible()
+    page.emulate_media(media="print")
+    expect(page.get_by_role("navigation")).to_have_count(0)
+    expect(page.get_by_text("Reviewed by", exact=True)).to_be_visible()
+    page.emulate_media(media="screen")
+    page.goto(f"{mine.url}/#/reviews")
+    expect(page.get_by_role("row", name=re.compile("Abroad"))).to_contain_text("reviewed as it is")
+    page.context.close()
