@@ -12,6 +12,7 @@
   import { Act } from '../../lib/state/act.svelte';
   import { Load } from '../../lib/state/load.svelte';
   import { session } from '../../lib/state/session.svelte';
+  import Ends from '../coverage/Ends.svelte';
   import EditThing from './EditThing.svelte';
   import Speaking from './Speaking.svelte';
 
@@ -94,6 +95,13 @@
       </section>
       {#if it.parents.length}<section><h2 class="text-lead font-semibold">It is in</h2><p>{#each it.parents as each, i (each.id)}{i ? ', ' : ''}<a href="#/inventory/groups/{encodeURIComponent(each.id)}">{each.title}</a>{/each}</p></section>{/if}
       {#if it.children.length}<section><h2 class="text-lead font-semibold">Groups in it</h2><p>{#each it.children as each, i (each.id)}{i ? ', ' : ''}<a href="#/inventory/groups/{encodeURIComponent(each.id)}">{each.title}</a>{/each}</p></section>{/if}
+      {#if it.reach.length}
+        <section aria-label="What its members can meet">
+          <h2 class="mb-1 text-lead font-semibold">What its members can meet</h2>
+          <p class="mb-1 text-muted">With a password alone, no risk and no signal; the rest is open. Mildest and strictest outcome.</p>
+          <table class="ruled"><tbody>{#each it.apps as app, i (app.id)}{@const cell = it.reach[i]}{#if cell}<tr><td><a href="#/inventory/apps/{encodeURIComponent(app.id)}">{app.title}</a></td><td><Ends {cell} password={true} words={true} /></td></tr>{/if}{/each}</tbody></table>
+        </section>
+      {/if}
       <Speaking policies={it.policies} none="No policy names it: being in it changes nothing by itself." others="in a rule" />
     </aside>
   </div>

@@ -8,7 +8,7 @@ Not here: what the variables stand for (`space`).
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 
 FALSE, TRUE = 0, 1
 # Nodes and what is remembered of combining them: about a hundred megabytes.
@@ -207,6 +207,45 @@ class Diagrams:
             ]
             found = any(self.differ(a, b, nowhere) for a, b in zip(*two, strict=True))
             self._differing[key] = found
+        return found
+
+    def mapped(self, function: int, results: Mapping[int, int]) -> int:
+        """Return a function with results in place of others."""
+        known: dict[int, int] = dict(results)
+
+        def made(of: int) -> int:
+            if of not in known:
+                if of < self.first:
+                    return of
+                known[of] = self.node(self._variable[of], [made(child) for child in self._children[of]])
+            return known[of]
+
+        return made(function)
+
+    def ends_where(self, condition: int, function: int, known: dict[tuple[int, int], frozenset[int]]) -> frozenset[int]:
+        """Return the results that a function has where a condition holds, without making the function of both.
+
+        Parameters
+        ----------
+        known
+            What was found before, by condition and function.
+        """
+        if condition == FALSE:
+            return frozenset()
+        if condition == TRUE or function < self.first:
+            # What a condition leaves is never empty: all its nodes lead to somewhere where it holds.
+            return self.ends(function)
+        key = (condition, function)
+        found = known.get(key)
+        if found is None:
+            asked = self._variable[condition], self._variable[function]
+            if asked[0] == asked[1]:
+                pairs = list(zip(self._children[condition], self._children[function], strict=True))
+            elif asked[0] < asked[1]:
+                pairs = [(child, function) for child in set(self._children[condition])]
+            else:
+                pairs = [(condition, child) for child in set(self._children[function])]
+            found = known[key] = frozenset().union(*(self.ends_where(*pair, known) for pair in set(pairs)))
         return found
 
     def path(self, function: int, result: int) -> dict[int, int]:

@@ -11,7 +11,7 @@ from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 
-from caddrel.core.cases.diagrams import FALSE, TRUE, Diagrams
+from caddrel.core.cases.diagrams import FALSE, TRUE, Diagrams, TooLong
 from caddrel.core.cases.encoding import NOWHERE, OUTCOMES, RESULTS, Encoder, tellings
 from caddrel.core.cases.reads import reads
 from caddrel.core.cases.space import KnownAddresses, Space
@@ -25,6 +25,11 @@ from caddrel.core.language.operators import Op
 from caddrel.core.rulebook.model import Rulebook
 
 EVERYONE = "everyone"
+# So many ways to be may people, or apps, have as the rulebook tells them apart: with more there is no time for all.
+MOST_WAYS = 4_000
+_RESULTS = tuple(OUTCOMES)
+# Results of cases that a rule decides are so much greater: behind all that the encoding knows.
+_BY_RULE = NOWHERE + 1 - _RESULTS[0]
 _TESTS = {
     "kind": ("person.kind", Op.IS), "group": ("person.groups", Op.HAS), "role": ("person.roles", Op.HAS),
 }  # fmt: skip
@@ -132,18 +137,18 @@ class Grid:
     exact: bool
     _space: Space
     _outcome: int
-    _decides: int
     _deciding: Sequence[tuple[RuleRef, int]]
     _of: Mapping[Audience, int]
     _to: Mapping[str, int]
+    _at: Mapping[str, int]
+    _known: dict[tuple[int, int], frozenset[int]]
 
     def cell(self, audience: Audience, app: str) -> Cell:
         """Return one cell."""
-        d = self._space.diagrams
-        here = self._here(audience, app)
-        outcome = d.choose(here, self._outcome, NOWHERE)
-        alone, decided = d.choose(self._decides, NOWHERE, outcome), d.choose(self._decides, outcome, NOWHERE)
-        return Cell(self._ends(outcome), self._ends(alone), self._ends(decided))
+        found = self._space.diagrams.ends_where(self._of[audience], self._at[app], self._known)
+        alone, ruled = ([r for r in _RESULTS if r + more in found] for more in (0, _BY_RULE))
+        possible = sorted({*alone, *ruled})
+        return Cell(*(tuple(OUTCOMES[result] for result in results) for results in (possible, alone, ruled)))
 
     def cases(self, audience: Audience, app: str) -> list[CellCase]:
         """Return what each outcome of a cell comes from, the mildest first."""
@@ -160,9 +165,6 @@ class Grid:
             found.append(CellCase(OUTCOMES[result], facts, decision, tuple(there)))
         return found
 
-    def _ends(self, function: int) -> tuple[str, ...]:
-        return tuple(OUTCOMES[end] for end in sorted(self._space.diagrams.ends(function) - {NOWHERE}))
-
     def _here(self, audience: Audience, app: str) -> int:
         return self._space.diagrams.both(self._to[app], self._of[audience])
 
@@ -174,19 +176,22 @@ def grid(
     context: Condition | None = None,
     late: Callable[[], bool] = lambda: False,
     known: KnownAddresses | None = None,
+    only: Sequence[Audience] | None = None,
 ) -> Grid:
     """Return the coverage grid of a rulebook.
 
     Parameters
     ----------
     given
-        What every sign-in has, completed without a person and an app; it is not changed.
+        What every sign-in has, completed without a person; with an app there is that column alone. It is not changed.
     context
         What holds of every sign-in; None where there is nothing.
     late
         Tells that time has run out.
     known
         What is known about addresses.
+    only
+        The audiences that are asked about; all that the rulebook names without it.
 
     Raises
     ------
@@ -198,15 +203,19 @@ def grid(
     given = _of_nobody(given)
     people = _all_told(rulebook, given, inventory)
     read = reads(rulebook)
-    columns, rows = apps_of(rulebook, inventory), audiences(rulebook)
+    app_given = given.values.get("app.id")
+    columns = [app_given] if isinstance(app_given, str) else apps_of(rulebook, inventory)
+    rows = audiences(rulebook) if only is None else only
     conditions = {row: row.condition() for row in rows}
     asked = [condition for condition in (context, *conditions.values()) if condition is not None]
     # What is asked of the cases beside the policies is to be told apart, too: audiences, apps and the context.
     to = {app: FactTest("app.id", Op.IS, (Operand(app, value=app),)) for app in columns}
     for condition in (*asked, *([Or(tuple(to.values()))] if to else [])):
         read.condition(rulebook, condition)
-    d = Diagrams(RESULTS, late)
+    d = Diagrams(RESULTS + len(_RESULTS), late)
     space = Space(rulebook, given, people, read, d, known)
+    if any(len(variable.values) > MOST_WAYS for variable in space.variables):
+        raise TooLong
     encoder = Encoder(rulebook, space, read, d)
     space.narrow(tellings(rulebook, read, encoder))
     encoded = encoder.encode()
@@ -218,7 +227,10 @@ def grid(
     decides = d.any(where for _, where in deciding)
     of = {row: TRUE if condition is None else encoder.condition(condition) for row, condition in conditions.items()}
     columns_of = {app: encoder.condition(test) for app, test in to.items()}
-    return Grid(rulebook, rows, columns, space.exact, space, outcome, decides, deciding, of, columns_of)
+    # What a rule decides and what the stance alone comes to are told apart by results of their own.
+    marked = d.choose(decides, d.mapped(outcome, {result: result + _BY_RULE for result in _RESULTS}), outcome)
+    at = {app: d.choose(here, marked, NOWHERE) for app, here in columns_of.items()}
+    return Grid(rulebook, rows, columns, space.exact, space, outcome, deciding, of, columns_of, at, {})
 
 
 def _of_nobody(given: Facts) -> Facts:

@@ -84,6 +84,7 @@ class Space:
     _lists: dict[str, Variable] = field(default_factory=dict)
     _standing: Variable | None = None
     _objects: dict[str, Variable] = field(default_factory=dict)
+    _asked_for: dict[str, frozenset[str]] = field(default_factory=dict)
 
     def __post_init__(self) -> None:
         values = self.given.values
@@ -171,7 +172,10 @@ class Space:
         """
         if not isinstance(value, frozenset) or name not in self.read.asked or name == "person.factors":
             return value
-        return value & frozenset(operands(self.read, name))
+        asked = self._asked_for.get(name)
+        if asked is None:
+            asked = self._asked_for[name] = frozenset(operands(self.read, name))
+        return value & asked
 
     def _unknown_id(self, kind: str, asked: set[str]) -> str:
         name = OTHER

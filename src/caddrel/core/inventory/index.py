@@ -95,6 +95,10 @@ class Inventory:
         made._closures = {} if changed.groups or gone.get("groups") else self._closures
         return made
 
+    def with_people(self, people: Iterable[Entry]) -> Inventory:
+        """Return the index with some of its people alone; everything else is the same."""
+        return Inventory(people, self.groups.values(), self.devices.values(), self.apps.values(), self.lists.values())
+
     def parts(self, most: int) -> Iterator[tuple[str, list[Any]]]:
         """Yield everything in it, with its noun, at most so many objects at a time."""
         for noun in NOUNS:

@@ -6,15 +6,16 @@ A plain sign-in comes with the right password, from the device and place that th
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import datetime
 
 from caddrel.core.decide.compiled.evaluator import CompiledRulebook
-from caddrel.core.decide.decision import Decision
+from caddrel.core.decide.interpreter.interpreter import Explained, explain
 from caddrel.core.facts.facts import AddressData, Facts, Origin, Setting
 from caddrel.core.facts.types import Value
 from caddrel.core.inventory.completion import complete
 from caddrel.core.inventory.index import Entry, Inventory
+from caddrel.core.rulebook.model import Rulebook
 
 PLAIN: Mapping[str, Value] = {"auth.credentials": "right", "auth.locked_out": False, "auth.methods": {"pwd": 0.0}}
 
@@ -25,7 +26,7 @@ class Reached:
 
     app: str
     facts: Facts
-    decision: Decision
+    outcome: str
 
 
 def usual_device(inventory: Inventory, person: str) -> str | None:
@@ -56,7 +57,7 @@ def reach(
     found = []
     for app in sorted(inventory.apps) if apps is None else apps:
         facts = plain_facts(compiled, inventory, person, app, now, given, address_data)
-        found.append(Reached(app, facts, compiled.decide(facts)))
+        found.append(Reached(app, facts, compiled.outcome(facts)))
     return found
 
 
@@ -79,3 +80,21 @@ def plain_facts(
     if entry is not None and entry.is_off(now):
         facts.values["auth.credentials"], facts.origins["auth.credentials"] = "wrong", Origin.INVENTORY
     return facts
+
+
+def decided(rulebook: Rulebook, compiled: CompiledRulebook, reached: Reached) -> Explained:
+    """Return the decision on a sign-in with its explanation, by the interpreter.
+
+    Policies that the index leaves out are surely not about it, whatever else is known (`evaluator.considered`), so they
+    say nothing: of very many the interpreter goes through the others alone.
+
+    Parameters
+    ----------
+    rulebook
+        The one that was compiled, maybe with titles of apps.
+    """
+    speaking = {id: rulebook.policies[id] for id in sorted(compiled.considered(reached.facts))}
+    explained = explain(replace(rulebook, policies=speaking), reached.facts)
+    if explained.decision.outcome != reached.outcome:
+        raise AssertionError(f"{reached.app}: {reached.outcome}, and the interpreter {explained.decision.outcome}")
+    return explained

@@ -95,7 +95,7 @@ def _of(
     compiled = state.rulebooks.need_current().compiled
     wanted = [app for app in apps if app in inventory.apps]
     found = reach(compiled, inventory, person, now, given, state.addresses, wanted)
-    return {each.app: each.decision.outcome for each in found}
+    return {each.app: each.outcome for each in found}
 
 
 def _touched(plan: ImportPlan, now: datetime) -> Iterator[str]:

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import time
 from collections.abc import Mapping
+from collections.abc import Set as AbstractSet
 from dataclasses import dataclass
 
 from caddrel.core.decide.compiled.evaluator import CompiledRulebook
@@ -11,7 +13,7 @@ from caddrel.core.decide.interpreter.interpreter import standards_named
 from caddrel.core.diagnostics import did_you_mean, shorten
 from caddrel.core.facts.types import Value
 from caddrel.core.inventory.index import Entry, Inventory
-from caddrel.core.reach.apps import reach
+from caddrel.core.reach.apps import decided, reach
 from caddrel.core.rulebook.model import Rulebook, Standard
 from caddrel.service.authoring.part_status import judged_devices
 from caddrel.service.inventory.usual import usual
@@ -21,6 +23,8 @@ from caddrel.service.state.data_folder import DataFolder
 from caddrel.service.state.titles import title_of
 from caddrel.wire import profiles as wire
 
+# Seconds of the processor for one page.
+LONGEST = 2.0
 _TRUTHS = {FALSE: "false", TRUE: "true"}
 
 
@@ -48,13 +52,29 @@ def failing(data: DataFolder, name: str, draft: str, after: str, limit: int) -> 
     people = {device.person for device, _ in found if device.person}
     wanted = [each for each in found if _place(each[0]) > after]
     given = usual(data, rulebook, inventory, "", [])
-    judged = _Judged(data, rulebook, compiled, inventory, standard, given)
-    items = [_failing(judged, *each) for each in wanted[:limit]]
+    judged = _Judged(data, rulebook, compiled, inventory, standard, given, _naming(rulebook, name))
+    until, items = time.thread_time() + LONGEST, list[wire.FailingDevice]()
+    for each in wanted[:limit]:
+        # A page ends where its time does: the next goes on from there.
+        if items and time.thread_time() > until:
+            break
+        items.append(_failing(judged, *each))
+    following = _place(wanted[len(items) - 1][0]) if len(wanted) > len(items) else None
     return wire.FailingDevices(
         name, standard.title or name, draft, len(found), len(inventory.devices), len(people),
-        sum(bool(each.loses) for each in items), items, _place(wanted[limit - 1][0]) if len(wanted) > limit else None,
+        sum(bool(each.loses) for each in items), items, following,
         rulebook.settings.contact,
     )  # fmt: skip
+
+
+def _naming(rulebook: Rulebook, standard: str) -> set[tuple[str, str]]:
+    """Return the rules that ask for a standard."""
+    return {
+        (policy.id, rule.id)
+        for policy in rulebook.policies.values()
+        for rule in policy.rules
+        if standard in standards_named(rule, rulebook)
+    }
 
 
 def _place(device: Entry) -> str:
@@ -82,6 +102,7 @@ class _Judged:
     inventory: Inventory
     standard: Standard
     given: Mapping[str, Value]
+    naming: AbstractSet[tuple[str, str]]
 
 
 def _failing(judged: _Judged, device: Entry, states: tuple[int, ...]) -> wire.FailingDevice:
@@ -101,16 +122,10 @@ def _loses(judged: _Judged, device: Entry) -> list[str]:
     found, data, standard = [], judged.data, judged.standard.id
     given = {**judged.given, "device.id": device.id}
     for each in reach(judged.compiled, judged.inventory, device.person, data.clock(), given, data.addresses):
-        decision = each.decision
-        if decision.outcome != "blocked":
+        if each.outcome != "blocked":
             continue
+        decision = decided(judged.rulebook, judged.compiled, each).decision
         asked = any(item.kind == "device passes" and item.name == standard for item in decision.in_the_way)
-        rules = {(ref.policy, ref.rule) for ref in decision.deciding}
-        if asked or any(
-            standard in standards_named(rule, judged.rulebook)
-            for policy in judged.rulebook.policies.values()
-            for rule in policy.rules
-            if (policy.id, rule.id) in rules
-        ):
+        if asked or any((ref.policy, ref.rule) in judged.naming for ref in decision.deciding):
             found.append(each.app)
     return found

@@ -20,7 +20,7 @@ from caddrel.core.words.pieces import capital, say
 from caddrel.core.words.policies import effect_words, policy_words, scope_words
 from caddrel.service.authoring.scope_members import Covering
 from caddrel.service.problems import ServiceError, not_found
-from caddrel.service.profiles.reviews import digest_of, review_view
+from caddrel.service.profiles.reviews import Digests, review_view
 from caddrel.service.rulebooks import drafts as drafting
 from caddrel.service.rulebooks.view import part_views, pieces
 from caddrel.service.state.data_folder import DataFolder
@@ -48,7 +48,7 @@ def policy_sheet(data: DataFolder, covering: Covering, id: str, draft: str = "")
     policy = rulebook.policies.get(id)
     if policy is None:
         raise not_found(f"policy `{shorten(id)}`", "see GET /api/v1/rulebook/view")
-    return _sheet(data, covering, rulebook, policy, number, draft, _rehearsals(data, rulebook))
+    return _sheet(data, covering, rulebook, policy, number, draft, _rehearsals(data, rulebook), Digests(rulebook))
 
 
 def policy_sheets(data: DataFolder, covering: Covering, draft: str = "") -> wire.PolicySheets:
@@ -56,7 +56,8 @@ def policy_sheets(data: DataFolder, covering: Covering, draft: str = "") -> wire
     rulebook, number = _rulebook(data, draft)
     rehearsals = _rehearsals(data, rulebook)
     ordered = sorted(rulebook.policies.values(), key=lambda each: (each.owner, each.title or each.id))
-    sheets = [_sheet(data, covering, rulebook, policy, number, draft, rehearsals) for policy in ordered]
+    digests = Digests(rulebook)
+    sheets = [_sheet(data, covering, rulebook, policy, number, draft, rehearsals, digests) for policy in ordered]
     return wire.PolicySheets(number, draft, rulebook.settings.stance, show_moment(data.clock()), sheets)
 
 
@@ -79,6 +80,7 @@ def _sheet(
     number: int | None,
     draft: str,
     rehearsals: list[Kept],
+    digests: Digests,
 ) -> wire.PolicySheet:
     scope, inventory = policy.scope, data.inventories.current()
     active = {}
@@ -86,7 +88,7 @@ def _sheet(
         bounds = {"from": scope.active.start, "until": scope.active.end}
         active = {name: show_moment(at) for name, at in bounds.items() if at is not None}
     mine = Ref("policy", policy.id)
-    digest = digest_of(rulebook, policy)
+    digest = digests.of(policy)
     return wire.PolicySheet(
         number,
         draft,

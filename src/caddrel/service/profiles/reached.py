@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 
-from caddrel.core.decide.interpreter.interpreter import explain
+from caddrel.core.decide.compiled.evaluator import CompiledRulebook
 from caddrel.core.facts.types import Value
 from caddrel.core.facts.values import show_moment
 from caddrel.core.inventory.index import Inventory
-from caddrel.core.reach.apps import Reached, reach
+from caddrel.core.reach.apps import Reached, decided, reach
 from caddrel.core.rulebook.model import Rulebook
 from caddrel.core.words.decisions import decision_words
 from caddrel.service.rulebooks.view import pieces
@@ -28,17 +28,17 @@ def reached(data: DataFolder, inventory: Inventory, person: str, given: Mapping[
         return []
     rulebook = titled(published.rulebook, inventory)
     found = reach(published.compiled, inventory, person, data.clock(), given, data.addresses)
-    return [_view(rulebook, inventory, each, person) for each in found]
+    return [_view(rulebook, published.compiled, inventory, each, person) for each in found]
 
 
-def _view(rulebook: Rulebook, inventory: Inventory, each: Reached, person: str) -> wire.AppReach:
-    explained = explain(rulebook, each.facts)
-    if explained.decision.outcome != each.decision.outcome:
-        raise AssertionError(f"{person} to {each.app}: the evaluators disagree")
+def _view(
+    rulebook: Rulebook, compiled: CompiledRulebook, inventory: Inventory, each: Reached, person: str
+) -> wire.AppReach:
+    explained = decided(rulebook, compiled, each)
     says = pieces(decision_words(explained, title_of(inventory, "people", person)))
-    deciding = [RuleRef(ref.policy, ref.rule) for ref in each.decision.deciding]
+    deciding = [RuleRef(ref.policy, ref.rule) for ref in explained.decision.deciding]
     title = title_of(inventory, "apps", each.app) or each.app
-    return wire.AppReach(each.app, title, each.decision.outcome, says, deciding)
+    return wire.AppReach(each.app, title, each.outcome, says, deciding)
 
 
 def signin_lines(records: list[SigninRecord]) -> list[wire.SigninLine]:

@@ -20,31 +20,39 @@ _ORDER = (DUE, CHANGED, NEVER, GOOD)
 LONGEST_NOTE = 2_000
 
 
-def digest_of(rulebook: Rulebook, policy: Policy) -> str:
-    """Return a digest of a policy and of all parts that it is built from, whatever their layout is."""
-    inside: dict[Ref, set[Ref]] = {}
-    for used, users in where_used(rulebook).items():
-        for user in users:
-            inside.setdefault(user, set()).add(used)
-    seen: set[Ref] = set()
-    todo = list(policy_refs(policy))
-    while todo:
-        ref = todo.pop()
-        if ref not in seen:
-            seen.add(ref)
-            todo += inside.get(ref, ())
-    parts = [canonical(_part(rulebook, ref)) for ref in sorted(seen)]
-    return digest("\n".join([canonical(policy), *parts]))[:24]
+class Digests:
+    """Digests of the policies of one rulebook, each with all parts that it is built from, whatever the layout is."""
+
+    def __init__(self, rulebook: Rulebook) -> None:
+        self._rulebook = rulebook
+        self._inside: dict[Ref, set[Ref]] = {}
+        for used, users in where_used(rulebook).items():
+            for user in users:
+                self._inside.setdefault(user, set()).add(used)
+        self._parts: dict[Ref, str] = {}
+
+    def of(self, policy: Policy) -> str:
+        """Return the digest of a policy."""
+        seen: set[Ref] = set()
+        todo = list(policy_refs(policy))
+        while todo:
+            ref = todo.pop()
+            if ref not in seen:
+                seen.add(ref)
+                todo += self._inside.get(ref, ())
+        return digest("\n".join([canonical(policy), *(self._part(ref) for ref in sorted(seen))]))[:24]
+
+    def _part(self, ref: Ref) -> str:
+        if ref not in self._parts:
+            section = _SECTIONS.get(ref.kind)
+            self._parts[ref] = canonical(getattr(self._rulebook, section).get(ref.id)) if section else ""
+        return self._parts[ref]
 
 
 _SECTIONS = {
     "place": "places", "standard": "standards", "schedule": "schedules", "proof": "proofs", "notice": "notices",
     "signal": "signals",
 }  # fmt: skip
-
-
-def _part(rulebook: Rulebook, ref: Ref) -> object:
-    return getattr(rulebook, _SECTIONS[ref.kind]).get(ref.id) if ref.kind in _SECTIONS else None
 
 
 def review_view(review: Review, now: str) -> wire.Review:
@@ -65,12 +73,14 @@ def due(data: DataFolder, owner: str = "") -> wire.ReviewList:
     if published is None:
         return wire.ReviewList([])
     last, now = data.reviews.last(), data.clock()
+    digests = Digests(published.rulebook)
     found = []
     for policy in published.rulebook.policies.values():
         if owner.strip() and policy.owner.casefold() != owner.strip().casefold():
             continue
         review = last.get(policy.id)
-        mark = digest_of(published.rulebook, policy)
+        # What was never reviewed has nothing to be compared with.
+        mark = digests.of(policy) if review is not None else ""
         state = _state(review, mark, now)
         view = review_view(review, mark) if review is not None else None
         found.append(wire.ReviewDue(policy.id, policy.title or policy.id, policy.owner, policy.mode, state, view))
@@ -97,7 +107,7 @@ def add(data: DataFolder, id: str, request: wire.ReviewRequest, by: str) -> wire
     policy = published.rulebook.policies.get(id)
     if policy is None:
         raise not_found(f"policy `{shorten(id)}`", "see GET /api/v1/rulebook/view")
-    mark = digest_of(published.rulebook, policy)
+    mark = Digests(published.rulebook).of(policy)
     if request.digest != mark:
         hint = "look at its sheet as it is now, and review that"
         raise ServiceError(409, "policy-changed", "the policy has changed since the sheet was made", hint)

@@ -18,7 +18,7 @@ from caddrel.service.profiles.policies_about import about_app, naming_group
 from caddrel.service.profiles.reached import signin_lines
 from caddrel.service.state.data_folder import DataFolder
 from caddrel.service.state.titles import title_of, titled
-from caddrel.service.tracing.coverage import coverage
+from caddrel.service.tracing.coverage import column_of, row_of
 from caddrel.store.inventory import Stored
 from caddrel.wire import coverage as grids
 from caddrel.wire import inventory as inventories
@@ -41,16 +41,15 @@ def app_profile(data: DataFolder, id: str) -> wire.AppProfile:
     rulebook = titled(published.rulebook, inventory)
     line = rulebook.apps.get(id)
     own = line.stance if line is not None else None
-    found = coverage(data, grids.GridRequest())
-    column = next((place for place, each in enumerate(found.apps) if each.id == id), None)
-    rows = [
-        wire.AppRow(row.audience, row.title, row.people, row.cells[column])
-        for row in found.rows
-        if column is not None and row.people
-    ]
+    found = column_of(data, id)
+    rows = (
+        [wire.AppRow(row.audience, row.title, row.people, row.cells[0]) for row in found.rows if row.people]
+        if found
+        else []
+    )
     return wire.AppProfile(
         _item(stored), named, own or rulebook.settings.stance, own is not None, about_app(rulebook, app), rows,
-        found.password_alone, found.exact, records,
+        found is not None and found.password_alone, found is not None and found.exact, records,
     )  # fmt: skip
 
 
@@ -74,10 +73,9 @@ def group_profile(data: DataFolder, id: str) -> wire.GroupProfile:
     if published is not None:
         rulebook = titled(published.rulebook, inventory)
         policies = naming_group(rulebook, id)
-        found_grid = coverage(data, grids.GridRequest())
-        mine = Audience("group", id).text
-        reach = next((row.cells for row in found_grid.rows if row.audience == mine), [])
-        apps = [wire.NamedObject(app.id, app.title) for app in found_grid.apps] if reach else []
+        row = row_of(data, Audience("group", id))
+        reach = row.rows[0].cells if row is not None else []
+        apps = [wire.NamedObject(app.id, app.title) for app in row.apps] if row is not None else []
     return wire.GroupProfile(
         _item(stored), len(members), lines, _groups(inventory, parents), _groups(inventory, children), policies, reach,
         apps,

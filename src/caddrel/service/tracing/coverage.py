@@ -6,8 +6,8 @@ Not here: how it is found (`core.cases.grid`).
 from __future__ import annotations
 
 import time
-from collections.abc import Mapping
-from dataclasses import dataclass
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
 
 import msgspec
 
@@ -37,6 +37,8 @@ from caddrel.wire.decisions import RuleRef as WireRule
 
 # Seconds of the processor for one grid; of two that are compared each may take as long.
 LONGEST = 20.0
+# Of a single row or column, which a page shows beside other things.
+LONGEST_PART = 0.7
 LONGEST_CONDITION = 4_000
 # What every sign-in has unless something else is said: right, with a password alone, and nothing noticed about it.
 PLAIN: Mapping[str, Value] = {
@@ -44,6 +46,15 @@ PLAIN: Mapping[str, Value] = {
     "signals": Signals(),
 }  # fmt: skip
 _SHOWN = ("auth.methods", "risk.attempt", "signals")
+
+
+@dataclass(frozen=True, slots=True)
+class _Part:
+    """What of a grid is asked for: with more that every sign-in has, some audiences alone, and how long it may take."""
+
+    more: Mapping[str, Value] = field(default_factory=dict)
+    only: Sequence[Audience] | None = None
+    longest: float = field(default_factory=lambda: LONGEST)
 
 
 @dataclass(frozen=True, slots=True)
@@ -86,11 +97,49 @@ def coverage(state: State, request: wire.GridRequest) -> wire.CoverageGrid:
                 there = _cell(other, audience, app)
                 if (there.mildest, there.strictest) != (cell.mildest, cell.strictest):
                     instead, changed = list(there.possible), changed + 1
-            cells.append(wire.GridCell(list(cell.possible), list(cell.by_stance), list(cell.by_rules), instead))
+            cells.append(_view(cell, instead))
         rows.append(wire.GridRow(audience.text, audience_words(audience.text, inventory), counts[audience], cells))
     apps = [wire.GridApp(app, _title(rulebook, inventory, app)) for app in columns]
     exact = found.exact and (other is None or other.exact)
     return wire.CoverageGrid(apps, rows, dict(made.given), request.where, made.password_alone, exact, changed)
+
+
+def row_of(state: State, audience: Audience) -> wire.CoverageGrid | None:
+    """Return the row of one audience that policies need not name; None where its cases take too long."""
+    inventory, now = state.inventories.current(), state.clock()
+    people = inventory.members_of(audience.name, now) if audience.kind == "group" else inventory.people.values()
+    some = inventory.with_people(people)
+    return _partly(state, some, _Part(only=[audience], longest=LONGEST_PART)) if people else None
+
+
+def column_of(state: State, app: str) -> wire.CoverageGrid | None:
+    """Return the column of one app; None where its cases take too long."""
+    return _partly(state, state.inventories.current(), _Part({"app.id": app}, longest=LONGEST_PART))
+
+
+def _partly(state: State, inventory: Inventory, part: _Part) -> wire.CoverageGrid | None:
+    request = wire.GridRequest()
+    rulebook = _rulebook(state, request)
+    try:
+        made = _made(state, rulebook, inventory, request, part)
+    except ServiceError as refused:
+        if refused.code != "grid-too-large":
+            raise
+        return None
+    counts = _counts(state, inventory, list(made.grid.audiences))
+    rows = [
+        wire.GridRow(
+            audience.text, audience_words(audience.text, inventory), counts[audience],
+            [_view(_cell(made.grid, audience, app)) for app in made.grid.apps],
+        )
+        for audience in made.grid.audiences
+    ]  # fmt: skip
+    apps = [wire.GridApp(app, _title(rulebook, inventory, app)) for app in made.grid.apps]
+    return wire.CoverageGrid(apps, rows, dict(made.given), "", made.password_alone, made.grid.exact, 0)
+
+
+def _view(cell: Cell, instead: list[str] | None = None) -> wire.GridCell:
+    return wire.GridCell(list(cell.possible), list(cell.by_stance), list(cell.by_rules), instead)
 
 
 def cell(state: State, request: wire.CellRequest) -> wire.CellDetail:
@@ -134,16 +183,19 @@ def _cell(found: Grid, audience: Audience, app: str) -> Cell:
     return found.cell(audience, app) if audience in found.audiences and app in found.apps else Cell(())
 
 
-def _made(state: State, rulebook: Rulebook, inventory: Inventory, request: wire.GridRequest) -> _Made:
+def _made(
+    state: State, rulebook: Rulebook, inventory: Inventory, request: wire.GridRequest, part: _Part | None = None
+) -> _Made:
+    part = part or _Part()
     given = _given(rulebook.catalogue, request.given)
     where = _where(request.where, rulebook)
     facts = complete(
-        {**PLAIN, **given}, rulebook.catalogue, rulebook.settings.assume, inventory, Setting.REHEARSAL, state.clock(),
-        state.addresses,
+        {**PLAIN, **given, **part.more}, rulebook.catalogue, rulebook.settings.assume, inventory, Setting.REHEARSAL,
+        state.clock(), state.addresses,
     )  # fmt: skip
-    until = time.thread_time() + LONGEST
+    until, known = time.thread_time() + part.longest, known_addresses(state)
     try:
-        found = grid(rulebook, facts, inventory, where, lambda: time.thread_time() > until, known_addresses(state))
+        found = grid(rulebook, facts, inventory, where, lambda: time.thread_time() > until, known, part.only)
     except (TooLong, RecursionError):
         hint = "give more of the context: the place, the device, the moment"
         raise ServiceError(422, "grid-too-large", "the cases of this grid take too long to go through", hint) from None
