@@ -99,18 +99,14 @@ def main(profile: Path) -> None:
         ("causes", "/causes?since=7d", "light"),
         ("trace", f"/signins/{id}", "light"),
         ("sessions", "/sessions", "dark"),
-        ("tokens", "/settings/tokens", "light"),
+        ("person", "/inventory/people/ines.faro", "light"),
+        ("coverage", "/coverage?audience=group:deck-crew&app=manifest", "dark"),
+        ("sheet", "/rulebook/policy/farebox-at-the-counter/sheet", "light"),
         ("draft", "/drafts/abroad-at-once/policies.abroad", "light"),
-        ("schedule", "/drafts/abroad-at-once/schedules.shore-hours", "dark"),
         ("publish", "/drafts/abroad-at-once", "light"),
         ("replay", "/replay?draft=android-16&since=30d", "dark"),
         ("tighten", "/tighten?limit=policies.stale-desktops.silent.when&since=30d", "light"),
         ("history", "/history?before=1&after=2", "dark"),
-        (
-            "columns",
-            "/signins?columns=person,app,country,client,recorded,reference&outcome=blocked,challenged",
-            "light",
-        ),
     ]
     TARGET.mkdir(parents=True, exist_ok=True)
     sign_in_some(profile, demo["url"])
