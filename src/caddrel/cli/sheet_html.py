@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from html import escape
 
 from caddrel.cli.output import harmless, plain
-from caddrel.cli.sheet_markdown import MODES
+from caddrel.cli.sheet_markdown import MODES, people_were
 from caddrel.wire.decisions import Piece
 from caddrel.wire.sheets import PolicySheet, PolicySheets, SheetRule
 
@@ -203,7 +203,7 @@ def _around(sheet: PolicySheet) -> Iterator[str]:
     if effect is not None:
         counts = f"{effect.blocked} blocked, {effect.challenged} challenged and {effect.allowed} allowed sign-ins"
         yield f"<h2>The last {effect.days} days</h2><p>It decided {counts};"
-        yield f"{effect.people} people were blocked or asked for more by it.</p>"
+        yield f"{people_were(effect.people)} blocked or asked for more by it.</p>"
     if sheet.guarantees:
         yield "<h2>Guarantees that hang on it</h2><ul>"
         yield from (f"<li>{_text(each.title)}</li>" for each in sheet.guarantees)

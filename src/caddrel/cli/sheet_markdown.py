@@ -17,6 +17,11 @@ MODES = {
 }
 
 
+def people_were(count: int) -> str:
+    """Return how many people, as the start of what was done to them."""
+    return "1 person was" if count == 1 else f"{count} people were"
+
+
 def _text(text: str) -> str:
     """Return text of users in which nothing is taken for Markdown."""
     return _MARKS.sub(r"\\\1", harmless(text)).replace("\n", " ")
@@ -106,7 +111,7 @@ def _around(sheet: PolicySheet) -> Iterator[str]:
         yield from ("", f"## The last {effect.days} days", "")
         counts = f"{effect.blocked} blocked, {effect.challenged} challenged and {effect.allowed} allowed sign-ins"
         yield f"It decided {counts};"
-        yield f"{effect.people} people were blocked or asked for more by it."
+        yield f"{people_were(effect.people)} blocked or asked for more by it."
     if sheet.guarantees:
         yield from ("", "## Guarantees that hang on it", "")
         yield from (f"- {_text(each.title)}" for each in sheet.guarantees)

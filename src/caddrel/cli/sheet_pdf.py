@@ -22,13 +22,14 @@ from reportlab.pdfbase.ttfonts import TTFont
 from reportlab.platypus import PageBreak, Paragraph, SimpleDocTemplate, Spacer, Table, TableStyle
 
 from caddrel.cli.output import harmless, plain
-from caddrel.cli.sheet_markdown import MODES
+from caddrel.cli.sheet_markdown import MODES, people_were
 from caddrel.wire.decisions import Piece
 from caddrel.wire.sheets import PolicySheet, PolicySheets
 
 _FONTS = Path(reportlab.__file__).parent / "fonts"
 _PLAIN, _BOLD = "Sheet", "SheetBold"
-_WIDTH = A4[0] - 40 * mm
+# The frame of a page keeps six points on either side.
+_WIDTH = A4[0] - 40 * mm - 12
 _INK, _FINE = colors.HexColor("#1c1b19"), colors.HexColor("#5c5850")
 
 
@@ -40,6 +41,10 @@ def _style(name: str, size: float, font: str = _PLAIN, before: float = 0, color:
 
 _BODY, _LEAD, _SMALL = _style("body", 9), _style("lead", 10.5), _style("small", 8, color=_FINE)
 _TITLE, _HEAD, _PART = _style("title", 15, _BOLD), _style("head", 10.5, _BOLD, 9), _style("part", 9, _BOLD, 5)
+
+
+# A heading stands with what comes after it.
+_HEAD.keepWithNext = _PART.keepWithNext = 1
 
 
 def sheets_pdf(found: PolicySheets) -> bytes:
@@ -151,7 +156,7 @@ def _around(sheet: PolicySheet) -> Iterator[Any]:
     if effect is not None:
         yield _said_as(f"The last {effect.days} days", _HEAD)
         counts = f"{effect.blocked} blocked, {effect.challenged} challenged and {effect.allowed} allowed sign-ins"
-        yield _said_as(f"It decided {counts}; {effect.people} people were blocked or asked for more by it.", _BODY)
+        yield _said_as(f"It decided {counts}; {people_were(effect.people)} blocked or asked for more by it.", _BODY)
     for title, lines in _lists(sheet):
         if lines:
             yield _said_as(title, _HEAD)

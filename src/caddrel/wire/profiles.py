@@ -26,6 +26,8 @@ class AppReach(msgspec.Struct, frozen=True):
         Why, or what is asked for, in one sentence.
     deciding
         The rules that decide.
+    anyhow
+        What is possible from any device, place and moment, at no risk; null where that was not asked for.
     """
 
     app: str
@@ -33,6 +35,7 @@ class AppReach(msgspec.Struct, frozen=True):
     outcome: str
     says: list[Piece]
     deciding: list[RuleRef]
+    anyhow: GridCell | None = None
 
 
 class DeviceLine(msgspec.Struct, frozen=True):

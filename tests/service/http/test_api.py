@@ -109,12 +109,21 @@ def test_every_reading_endpoint_answers_as_it_says(kelpline: Live) -> None:
         "/api/v1/devices/<id>": "tab-0117",
         "/api/v1/apps/<id>": "manifest",
         "/api/v1/lists/<id>": "bad-addresses",
+        "/api/v1/people/<id>/profile": "ines.faro",
+        "/api/v1/groups/<id>/profile": "bridge",
+        "/api/v1/devices/<id>/profile": "tab-0117",
+        "/api/v1/apps/<id>/profile": "manifest",
+        "/api/v1/lists/<id>/profile": "bad-addresses",
+        "/api/v1/rulebook/policies/<id>/sheet": "abroad",
+        "/api/v1/standards/<id>/failing": "crew-tablet",
     }
     object = "/api/v1/drafts/told/objects"
     whole = {
         # A day of it says as much as all thirty.
         "/api/v1/signins/export": "/api/v1/signins/export?since=2026-11-22",
         "/api/v1/causes": "/api/v1/causes?since=2026-11-16",
+        "/api/v1/groups/<id>/joining": "/api/v1/groups/keyholders/joining?person=ines.faro",
+        "/api/v1/rulebook/standing/<path>": "/api/v1/rulebook/standing/places.terminals",
         "/api/v1/drafts/<id>/objects/<path>": f"{object}/standards.crew-tablet",
         "/api/v1/drafts/<id>/objects/<path>/covers": f"{object}/policies.abroad/covers?side=people&limit=3",
         "/api/v1/drafts/<id>/objects/<path>/holds": f"{object}/places.terminals/holds?address=192.0.2.70",

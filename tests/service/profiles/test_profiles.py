@@ -29,6 +29,8 @@ def test_what_a_person_can_open_is_what_a_rehearsal_says(kelpline: Live) -> None
         assert [(each.id, each.failing) for each in found.devices] == [("tab-0117", ["crew-tablet", "own-laptop"])]
         outcomes = {each.app: each.outcome for each in found.reach}
         assert outcomes["manifest"] == "blocked"
+        # Wherever she comes from, and on whatever device: more is possible than from where she mostly is.
+        assert all(each.anyhow is not None and each.outcome in each.anyhow.possible for each in found.reach)
         assert set(outcomes) == {item.id for item in viewer.apps.all()}
         assert found.signins[0].person == "ines.faro"
         signin = viewer.signins.record(found.signins[0].id)
@@ -64,6 +66,22 @@ def test_a_device_an_app_a_group_and_a_list_from_all_sides(kelpline: Live) -> No
         assert [each.policy for each in group.policies] == ["office-second-factor"]
         addresses = viewer.profiles.address_list("bad-addresses")
         assert (addresses.count, [each.id for each in addresses.places]) == (1, ["hidden"])
+
+
+def test_parts_stand_somehow_now(kelpline: Live) -> None:
+    with kelpline.http() as http:
+
+        def lines(path: str) -> list[str]:
+            answer = http.get(f"/api/v1/rulebook/standing/{path}")
+            assert answer.status_code == 200, answer.text
+            found: list[str] = answer.json()["lines"]
+            return found
+
+        assert lines("standards.crew-tablet")[0] == "142 of 143 devices pass it today."
+        assert "in Atlantic/Reykjavik: open now" in lines("schedules.shore-hours")[0]
+        assert "sign-ins of the last 7 days came from it:" in lines("places.terminals")[0]
+        for path in ("places.nowhere", "policies.abroad", "x"):
+            assert http.get(f"/api/v1/rulebook/standing/{path}").status_code == 404
 
 
 @pytest.mark.parametrize("page", ["inventory.md", "reviewing.md"])

@@ -212,7 +212,7 @@ def test_inventory_is_taken_in_whole_or_not_at_all(empty: Live) -> None:
     good = b'{"id": "odd", "kind": "employee", "groups": ["crew"], "unit": null}\n'
     bad = b'{"id": "yrsa", "kind": "pirate", "grops": []}\n{"id": ""}\nx\n{"id": "z", "listed_at": "now"}\n'
     with empty.client() as client:
-        client.groups.import_([b'{"id": "crew", "member_of": ["all"]}\n{"id": "all", "member_of": ["crew"]}\n'])
+        client.groups.import_([b'{"id": "crew", "member_of": ["all"]}\n{"id": "all"}\n'])
         with pytest.raises(Refused) as refused:
             client.people.import_([good + bad])
         assert refused.value.problem.code == "bad-inventory"

@@ -1,6 +1,6 @@
 // What can be asked of the inventory: lists, objects from all sides, changes of them, imports.
 import { call, send } from './caller';
-import type { AppProfile, CellDetail, CoverageGrid, DeviceProfile, FailingDevices, Gone, GridRequest, GroupProfile, Item, Joining, ListProfile, Page, PersonProfile, PolicySheet, PolicySheets, PutResult, ReviewList } from './types';
+import type { AppProfile, CellDetail, CoverageGrid, DeviceProfile, FailingDevices, Gone, GridRequest, GroupProfile, Item, Joining, ListProfile, Page, PersonProfile, PolicySheet, PolicySheets, PutResult, ReviewList, Standing } from './types';
 
 export type Noun = 'people' | 'groups' | 'devices' | 'apps' | 'lists';
 const quoted = encodeURIComponent;
@@ -34,6 +34,7 @@ export const inventory = {
       `/api/v1/${noun}${query({ how, format: file.name.toLowerCase().endsWith('.csv') ? 'csv' : 'ndjson', dry_run: dryRun ? 'yes' : '', accept_removals: removals || '' })}`,
       file,
     ),
+  standing: (path: string, signal?: AbortSignal) => call<Standing>('GET', `/api/v1/rulebook/standing/${quoted(path)}`, undefined, signal),
   failing: (standard: string, draft: string, after: string, signal?: AbortSignal) =>
     call<FailingDevices>('GET', `/api/v1/standards/${quoted(standard)}/failing${query({ draft, after, limit: 100 })}`, undefined, signal),
 };

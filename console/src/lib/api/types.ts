@@ -75,6 +75,7 @@ export interface AppReach {
   outcome: string;
   says: Piece[];
   deciding: RuleRef[];
+  anyhow?: GridCell | null;
 }
 
 /** An audience, and what its sign-ins to an app can meet, as in the coverage grid. */

@@ -62,6 +62,7 @@
     <button class="action" disabled={!writing.undone.length || writing.saving} onclick={() => step(false)}>Redo</button>
     <a class="action" href="#/rehearse?draft={params.name}">Rehearse it</a>
     <a class="action" href="#/replay?draft={params.name}">Replay it</a>
+    {#if path?.startsWith('standards.')}<a class="action" href="#/failing/{encodeURIComponent(path.slice('standards.'.length))}?draft={encodeURIComponent(params.name)}">Devices that fail</a>{/if}
     <a class="action" href="#/tighten?draft={params.name}{path ? `&of=${encodeURIComponent(path)}` : ''}">How strict?</a>
     <a class="action" href="#/drafts/{params.name}">What it changes, and publishing</a>
   {/snippet}

@@ -1,7 +1,8 @@
 <script lang="ts">
   // One part: what it is made of, and everything that changing it would touch.
   import { api } from '../../lib/api/client';
-  import type { RulebookView } from '../../lib/api/types';
+  import { inventory } from '../../lib/api/inventory';
+  import type { RulebookView, Standing } from '../../lib/api/types';
   import { count, linkTo } from '../../lib/format';
   import Failing from '../../lib/parts/Failing.svelte';
   import Heading from '../../lib/parts/Heading.svelte';
@@ -13,7 +14,13 @@
   let { params }: { params: { kind: string; id: string } } = $props();
   const view = new Load<RulebookView>();
   void view.run(() => api.rulebook());
+  const standing = new Load<Standing>();
   const part = $derived(view.value?.parts.find((found) => found.kind === params.kind && found.id === params.id));
+  $effect(() => {
+    // Asked only of what there is.
+    const found = part;
+    if (found && ['place', 'standard', 'schedule'].includes(found.kind)) void standing.run((signal) => inventory.standing(`${found.kind}s.${found.id}`, signal));
+  });
 </script>
 
 {#if view.problem}
@@ -30,6 +37,7 @@
     {part.title}: used by {part.used_by.length ? count(part.used_by.length, 'object') : 'nothing yet'}.
     {#snippet aside()}{#if part.kind === 'standard'}<a class="action" href="#/failing/{encodeURIComponent(part.id)}">Devices that fail</a>{/if}{#if session.info?.role !== 'viewer'}<button class="action" onclick={() => change(`${part.kind}s.${part.id}`)}>Change it</button>{/if}{/snippet}
   </Heading>
+  {#if standing.value?.lines.length}<ul class="mb-4">{#each standing.value.lines as line, i (i)}<li class={i ? 'text-small text-muted' : ''}>{line}</li>{/each}</ul>{/if}
   {#if part.note}<p class="mb-4 text-muted">{part.note}</p>{/if}
   <div class="grid gap-x-10 gap-y-6 lg:grid-cols-[minmax(0,1fr)_19rem]">
     <table class="ruled">

@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import ipaddress
 from collections.abc import Callable, Iterable, Iterator, Sequence
-from datetime import datetime, timedelta
+from datetime import UTC, datetime, timedelta
 from itertools import chain, combinations, pairwise
 from typing import Any
 
@@ -52,8 +52,19 @@ def values_of(spec: FactSpec, asked: Iterable[Said]) -> list[Value]:
             return list(_numbers(operands, False, 0))
         case FactType.ADDRESS:
             return list(addresses([], [each for each in operands if isinstance(each, Address)]))
-        case FactType.MOMENT | FactType.NAMES | FactType.METHODS:
+        case FactType.MOMENT:
+            return list(_moments([each for each in operands if isinstance(each, datetime)]))
+        case FactType.NAMES | FactType.METHODS:
             raise AssertionError(f"{spec.name} has values of its own")
+
+
+def _moments(asked: Sequence[datetime]) -> Iterator[datetime]:
+    """Yield moments: each that is asked for, one between any two, one before all and one after."""
+    ordered = sorted(set(asked)) or [datetime(2026, 1, 1, tzinfo=UTC)]
+    yield ordered[0] - timedelta(seconds=1)
+    for one, next_ in pairwise(ordered):
+        yield from (one, one + (next_ - one) / 2)
+    yield from (ordered[-1], ordered[-1] + timedelta(seconds=1))
 
 
 def _other(taken: Sequence[Any]) -> str:

@@ -137,6 +137,7 @@ ATTRIBUTE_TYPES = (
     FactType.LEVEL,
     FactType.NAME,
     FactType.NAMES,
+    FactType.MOMENT,
 )
 
 

@@ -52,7 +52,7 @@ KEYS: Mapping[str, tuple[str, str]] = {
     "settings.assume": ("Facts that nobody reported, with the value they are given.", "{risk.attempt: none}"),
     "settings.contact": ("Shown to people who are blocked.", "access-help@kelpline.example"),
     "attributes": (
-        "Own facts with their types: text, flag, number, version, level, name, names.",
+        "Own facts with their types: text, flag, number, version, level, name, names, moment.",
         "{device.attributes.maker: text}",
     ),
     "apps.gangway.stance": ("Of this app: `open` or `closed`.", "closed"),

@@ -28,7 +28,9 @@ MOST_OBJECTS = 500_000
 # Of a full list so many may go without a word: more than a tenth, and more than these, is rather a file cut short.
 FEW_GO = 10
 # What is looked at: noun, its place in what was sent, and the object as it was sent.
-Asked = tuple[str, str, Mapping[str, Any]]
+Asked = tuple[str, str, Any]
+# A line that could not be read.
+NOT_JSON = object()
 
 
 @dataclass(slots=True)
@@ -76,7 +78,6 @@ def read_lines(data: DataFolder, noun: str, stream: BinaryIO, form: str) -> list
         return _read_csv(data, noun, stream)
     most = data.limits.rulebook if noun == "lists" else data.limits.line
     found: list[Asked] = []
-    problems: list[Diagnostic] = []
     number = 0
     while line := stream.readline(most + 1):
         number += 1
@@ -87,11 +88,10 @@ def read_lines(data: DataFolder, noun: str, stream: BinaryIO, form: str) -> list
         try:
             found.append((noun, f"line {number}", msgspec.json.decode(line)))
         except (msgspec.DecodeError, UnicodeDecodeError, RecursionError):
-            problems.append(Diagnostic("not-json", "the line is not JSON in UTF-8", path=f"line {number}"))
+            # Said with what is wrong with the others.
+            found.append((noun, f"line {number}", NOT_JSON))
         if len(found) > MOST_OBJECTS:
             raise _too_many()
-    if problems:
-        raise _refused(problems)
     return found
 
 
@@ -183,6 +183,9 @@ def _noun(
     documents: dict[str, dict[str, Any]] = {}
     places: dict[str, str] = {}
     for place, item in mine:
+        if item is NOT_JSON:
+            reader.say(place, "not-json", "the line is not JSON in UTF-8")
+            continue
         id = item.get("id") if isinstance(item, dict) else None
         if not isinstance(id, str):
             read_object(reader, noun, item, place)

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from msgspec import structs
+
 from caddrel.core.decide.truth import TRUE
 from caddrel.core.diagnostics import shorten
 from caddrel.core.facts.facts import Facts, Setting
@@ -18,6 +20,7 @@ from caddrel.service.profiles.device_state import standards_of
 from caddrel.service.profiles.reached import reached, signin_lines
 from caddrel.service.state.data_folder import DataFolder
 from caddrel.service.state.titles import title_of
+from caddrel.service.tracing.coverage import row_of_person
 from caddrel.store.inventory import Stored
 from caddrel.wire import inventory as inventories
 from caddrel.wire import profiles as wire
@@ -65,8 +68,17 @@ def person_profile(data: DataFolder, lockouts: LockOuts, id: str) -> wire.Person
         signin_lines(records),
         str(given.get("device.id", "")),
         str(given.get("network.ip", "")),
-        reached(data, inventory, id, given),
+        _anyhow(data, entry, reached(data, inventory, id, given)),
     )  # fmt: skip
+
+
+def _anyhow(data: DataFolder, entry: Entry, reach: list[wire.AppReach]) -> list[wire.AppReach]:
+    """Return what is reached with what is possible wherever the person comes from."""
+    row = row_of_person(data, entry) if reach and not entry.is_off(data.clock()) else None
+    if row is None:
+        return reach
+    cells = dict(zip((app.id for app in row.apps), row.rows[0].cells, strict=True))
+    return [structs.replace(each, anyhow=cells.get(each.app)) for each in reach]
 
 
 def item_of(stored: Stored) -> inventories.Item:

@@ -21,7 +21,7 @@ from caddrel.core.facts.facts import Facts, Setting
 from caddrel.core.facts.types import Signals, Value
 from caddrel.core.facts.values import show, to_json
 from caddrel.core.inventory.completion import complete
-from caddrel.core.inventory.index import Inventory
+from caddrel.core.inventory.index import Entry, Inventory
 from caddrel.core.language.nodes import Condition
 from caddrel.core.logs.filters import FilterRefused, read_filter
 from caddrel.core.rulebook.model import Rulebook
@@ -110,6 +110,12 @@ def row_of(state: State, audience: Audience) -> wire.CoverageGrid | None:
     people = inventory.members_of(audience.name, now) if audience.kind == "group" else inventory.people.values()
     some = inventory.with_people(people)
     return _partly(state, some, _Part(only=[audience], longest=LONGEST_PART)) if people else None
+
+
+def row_of_person(state: State, person: Entry) -> wire.CoverageGrid | None:
+    """Return the row of one person; None where their cases take too long."""
+    some = state.inventories.current().with_people([person])
+    return _partly(state, some, _Part(only=[Audience(EVERYONE)], longest=LONGEST_PART))
 
 
 def column_of(state: State, app: str) -> wire.CoverageGrid | None:

@@ -105,5 +105,5 @@ IDS = {
     "tokens": "3f9a0c11d2e4", "accounts": "maren.strand",
     "sessions": "d-00000000000000000000",
     "starter-codes": "c-3f9a0c11d2e4", "mappings": "old-log", "kept-factors": "totp", "passwords": "ines.faro",
-    "members": "ines.faro", "standards": "crew-tablet",
+    "members": "ines.faro", "standing": "places.terminals", "standards": "crew-tablet",
 }  # fmt: skip

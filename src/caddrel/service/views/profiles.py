@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from caddrel.service.http.endpoints import Param
-from caddrel.service.profiles import device_state, failing_devices, people, things
+from caddrel.service.profiles import device_state, failing_devices, part_now, people, things
 from caddrel.service.views.calls import Call, Endpoints
 from caddrel.wire import profiles as wire
+from caddrel.wire.authoring import Standing
 
 endpoints = Endpoints()
 _LIMIT = Param("limit", "At most so many.", 50, 500)
@@ -70,3 +71,9 @@ def failing(call: Call) -> wire.FailingDevices:
     query = call.query
     limit = call.number(_LIMIT)
     return failing_devices.failing(call.data, call.path["id"], query.get("draft", ""), query.get("after", ""), limit)
+
+
+@endpoints.add("GET", "/api/v1/rulebook/standing/<path>", role="viewer", returns=Standing)
+def standing(call: Call) -> Standing:
+    """How a place, standard or schedule stands now: sign-ins from it, devices that pass, open or not."""
+    return part_now.part_standing(call.data, call.runtime.covering, call.path["path"])
