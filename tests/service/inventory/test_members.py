@@ -15,6 +15,7 @@ from caddrel.client import Caddrel, Refused
 from caddrel.service.auth.tokens import make_token
 from caddrel.wire import authzen
 from caddrel.wire.authzen import AccessDecision
+from caddrel.wire.coverage import GridRequest
 from caddrel.wire.decisions import File
 
 RULEBOOK = """
@@ -108,6 +109,9 @@ def test_whoever_has_left_is_let_in_nowhere(live: Live) -> None:
         assert told.decision.reason == "credentials"
         # Whoever rehearses with right credentials is told what policies would say.
         assert operator.rehearse({"person": "cy", "app": "post", "auth.credentials": "right"}).decision.reason is None
+        # Nor is anything that only they could meet in the grid.
+        everyone = operator.coverage.grid(GridRequest()).rows[0]
+        assert everyone.people == 1
         profile = operator.profiles.person("cy")
         assert profile.off == gone.since
         assert {each.outcome for each in profile.reach} == {"blocked"}

@@ -74,7 +74,7 @@ def coverage(state: State, request: wire.GridRequest) -> wire.CoverageGrid:
         When the context cannot be read, or takes too long.
     """
     rulebook = _rulebook(state, request)
-    inventory = state.inventories.current()
+    inventory = _present(state)
     made = _made(state, rulebook, inventory, request)
     other = None
     if request.against_files is not None:
@@ -106,7 +106,7 @@ def coverage(state: State, request: wire.GridRequest) -> wire.CoverageGrid:
 
 def row_of(state: State, audience: Audience) -> wire.CoverageGrid | None:
     """Return the row of one audience that policies need not name; None where its cases take too long."""
-    inventory, now = state.inventories.current(), state.clock()
+    inventory, now = _present(state), state.clock()
     people = inventory.members_of(audience.name, now) if audience.kind == "group" else inventory.people.values()
     some = inventory.with_people(people)
     return _partly(state, some, _Part(only=[audience], longest=LONGEST_PART)) if people else None
@@ -120,7 +120,15 @@ def row_of_person(state: State, person: Entry) -> wire.CoverageGrid | None:
 
 def column_of(state: State, app: str) -> wire.CoverageGrid | None:
     """Return the column of one app; None where its cases take too long."""
-    return _partly(state, state.inventories.current(), _Part({"app.id": app}, longest=LONGEST_PART))
+    return _partly(state, _present(state), _Part({"app.id": app}, longest=LONGEST_PART))
+
+
+def _present(state: State) -> Inventory:
+    """Return the inventory without people who have left: they meet nothing anywhere."""
+    inventory, now = state.inventories.current(), state.clock()
+    if not any(person.off is not None and person.is_off(now) for person in inventory.people.values()):
+        return inventory
+    return inventory.with_people(person for person in inventory.people.values() if not person.is_off(now))
 
 
 def _partly(state: State, inventory: Inventory, part: _Part) -> wire.CoverageGrid | None:
@@ -157,7 +165,7 @@ def cell(state: State, request: wire.CellRequest) -> wire.CellDetail:
         As `coverage` does, and when there is no such cell.
     """
     rulebook = _rulebook(state, request.grid)
-    made = _made(state, rulebook, state.inventories.current(), request.grid)
+    made = _made(state, rulebook, _present(state), request.grid)
     found = made.grid
     audience = next((each for each in found.audiences if each.text == request.audience), None)
     if audience is None or request.app not in found.apps:
