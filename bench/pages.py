@@ -19,7 +19,7 @@ from caddrel.service.auth.tokens import make_token
 from caddrel.wiring import build_server, collect_seldom, log_nothing, open_data
 
 NOW = datetime(2026, 11, 23, 9, tzinfo=UTC)
-POLICIES, PEOPLE, DEVICES = 1_000, 50_000, 50_000
+POLICIES, PEOPLE, DEVICES = 1_000, 50_000, 100_000
 GOAL = 0.1
 TIMES = 7
 
@@ -31,7 +31,9 @@ def run() -> Iterator[Result]:
     with tempfile.TemporaryDirectory() as folder:
         opened = open_data(Path(folder) / "data", lambda: NOW)
         company = Company(POLICIES)
-        opened.runtime.data.inventory.put(_inventory(company), NOW)
+        objects = _inventory(company)
+        nouns = dict.fromkeys(noun for noun, _ in objects)
+        opened.runtime.data.inventory.apply({n: [e for noun, e in objects if noun == n] for n in nouns}, {}, NOW, 0)
         text = json.dumps(company.document, indent=1)
         opened.runtime.data.revisions.publish([("rulebook.yaml", _yaml(company.document))], "bench", "first", NOW)
         token = make_token(opened.runtime.data, "bench", "operator", 1, "bench")[1]
@@ -52,7 +54,7 @@ def _inventory(company: Company) -> list[tuple[str, dict[str, Any]]]:
         found.append(("people", {**person, "unit": f"/u{i % 20}/t{i % 400}"}))
     for i in range(DEVICES):
         found.append(
-            ("devices", {"id": f"d-{i:05}", "person": f"p-{i:05}", "encrypted": bool(i % 7), "os_version": "14"})
+            ("devices", {"id": f"d-{i:06}", "person": f"p-{i // 2:05}", "encrypted": bool(i % 7), "os_version": "14"})
         )
     return found
 
@@ -101,6 +103,11 @@ def _pages(http: httpx.Client, size: int) -> Iterator[Result]:
         ),
         "selectors": lambda: http.get("/api/v1/selectors?side=people&search=group-1"),
         "people": lambda: http.get("/api/v1/people?search=p-01&limit=12"),
+        "person": lambda: http.get("/api/v1/people/p-00017/profile"),
+        "device": lambda: http.get("/api/v1/devices/d-000017/profile"),
+        "people by a condition": lambda: http.get("/api/v1/people?where=person.groups has group-7"),
+        "sheet": lambda: http.get(f"/api/v1/rulebook/policies/{path.partition('.')[2]}/sheet"),
+        "reviews": lambda: http.get("/api/v1/reviews"),
         "rehearsal": lambda: http.post("/api/v1/rehearse", json={"given": {"person": "p-00001", "app": "app-1"}}),
     }
     took = {name: _seconds(ask) for name, ask in asked.items()}

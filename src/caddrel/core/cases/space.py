@@ -164,7 +164,7 @@ class Space:
         if id not in self.open:
             self.open = sorted([*self.open, id])
 
-    def _told_apart(self, name: str, value: Value | None) -> Value | None:
+    def _told_apart(self, name: Any, value: Any) -> Any:
         """Return what of a value anything asks for: of a set its members that are asked for alone.
 
         All that is asked of a set is whether it has a member (`operators`), in a case whether it is known never; the
@@ -488,7 +488,11 @@ class Space:
         if name == "device.listed" or (name == "time.at" and name in variable.facts):
             hanging |= set(variable.facts) | set(STANDING)
         found = []
-        numbered = list(enumerate(variable.values))
+        # What nobody asks of a set makes no difference between two objects that stand for others too.
+        numbered = [
+            (place, {key: self._told_apart(key, value) for key, value in each.items()})
+            for place, each in enumerate(variable.values)
+        ]
         for i, one in numbered:
             for j, other in numbered[i + 1 :]:
                 if one.get(name, _NONE) == other.get(name, _NONE) and name in variable.values[i]:
