@@ -35,6 +35,7 @@ _OF_ADDRESS = ("network.country", "network.city", "network.asn", "network.anonym
 _MOST_SPANS = 4_000
 _NOUNS = {"person": "people", "device": "devices", "app": "apps"}
 _NONE = object()
+_AGES = ("device.state_age", "device.listed_for")
 
 
 @dataclass(slots=True)
@@ -136,7 +137,7 @@ class Space:
         found: dict[tuple[Any, ...], dict[str, Any]] = {}
         wanted = sorted({*mine, *(STANDING if kind == "device" else ())} - {id})
         asked = {str(value) for _, value in self.read.asked.get(id, [])}
-        for entry in entries:
+        for entry in _different(entries, self._alike(kind, {*wanted, *told}, asked)):
             facts = self._facts_of(kind, entry)
             if any(facts.get(name, value) != value for name, value in told.items()):
                 continue
@@ -163,6 +164,22 @@ class Space:
         self._objects[kind] = self._add([id, *wanted], values)
         if id not in self.open:
             self.open = sorted([*self.open, id])
+
+    def _alike(self, kind: str, names: Iterable[str], asked: set[str]) -> Callable[[Entry], tuple[Any, ...]] | None:
+        """Return what gives all that the facts of an entry follow from; None where that is more than stored facts.
+
+        An attribute is read as the rulebook declares it, and an age goes with each entry's own moments.
+        """
+        stored = sorted(names)
+        if any(name in _AGES or name.startswith(f"{kind}.attributes.") for name in stored):
+            return None
+        groups = kind == "person"
+
+        def alike(entry: Entry) -> tuple[Any, ...]:
+            held = (entry.facts.get("person.groups"), entry.groups_until) if groups else ()
+            return (entry.id if entry.id in asked else None, *map(entry.facts.get, stored), *held)
+
+        return alike
 
     def _told_apart(self, name: Any, value: Any) -> Any:
         """Return what of a value anything asks for: of a set its members that are asked for alone.
@@ -547,6 +564,18 @@ class Space:
             lists=lists,
             default_age=age if isinstance(age, int | float) else None,
         )
+
+
+def _different(entries: Iterable[Entry], alike: Callable[[Entry], tuple[Any, ...]] | None) -> Iterator[Entry]:
+    """Yield entries but those that are as one before them: of very many most are."""
+    seen: set[tuple[Any, ...]] = set()
+    for entry in entries:
+        if alike is not None:
+            said = alike(entry)
+            if said in seen:
+                continue
+            seen.add(said)
+        yield entry
 
 
 class _All:
