@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import time
 from datetime import timedelta
 
 import pytest
@@ -66,12 +67,12 @@ def _choose(page: Page, name: str, typed: str, option: str) -> None:
     page.keyboard.type(typed)
     wanted, chosen = _found(page, option).first, page.get_by_role("button", name=f"Take out {option}")
     expect(wanted).to_be_visible()
-    # What is found may come anew while somebody goes through it: go on until it is chosen.
-    for _ in range(60):
-        if chosen.count():
-            break
+    # What is found may come anew while somebody goes through it: go on until it is chosen, however long that takes.
+    until = time.monotonic() + PATIENCE
+    while not chosen.count() and time.monotonic() < until:
         highlighted = wanted.count() and wanted.get_attribute("data-highlighted") is not None
         page.keyboard.press("Enter" if highlighted else "ArrowDown")
+        page.wait_for_timeout(20)
     expect(chosen).to_be_visible()
 
 

@@ -15,10 +15,12 @@ export class Replaying {
   of = $state('');
   /** Whether the draft has changed since it was replayed. */
   stale = $state(false);
+  // From the moment that it is asked for: a button must not be there to be pressed in vain.
+  private starting = $state(false);
   private turn = 0;
 
   get busy(): boolean {
-    return this.job !== null && !ended(this.job);
+    return this.starting || (this.job !== null && !ended(this.job));
   }
 
   /** The last replay of a draft that is kept; false when there is none. */
@@ -40,10 +42,11 @@ export class Replaying {
   async start(request: ReplayRequest): Promise<void> {
     const turn = ++this.turn;
     // What nobody waits for any more makes way.
-    if (this.busy) await this.cancel();
+    await this.cancel();
+    this.starting = true;
     [this.problem, this.result, this.changed, this.stale] = [null, null, [], false];
     try {
-      const begun = await replays.start(request);
+      const begun = await replays.start(request).finally(() => (this.starting = false));
       if (turn !== this.turn) return void (await replays.cancel(begun.id));
       const job = await follow(begun, (each) => (this.job = each), () => turn === this.turn);
       if (job?.state === 'failed') this.problem = job.problem ?? null;
@@ -57,7 +60,7 @@ export class Replaying {
   }
 
   async cancel(): Promise<void> {
-    if (this.job && this.busy) await replays.cancel(this.job.id);
+    if (this.job && !ended(this.job)) await replays.cancel(this.job.id);
   }
 
   /** Nobody looks at it any more. */

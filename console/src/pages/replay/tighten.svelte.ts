@@ -10,12 +10,14 @@ export class Tightened {
   result = $state.raw<Tightening | null>(null);
   problem = $state.raw<Problem | null>(null);
   picked = $state('');
+  // From the moment that it is asked for: a button must not be there to be pressed in vain.
+  private starting = $state(false);
   private turn = 0;
 
   constructor(readonly draft: string) {}
 
   get busy(): boolean {
-    return this.job !== null && !ended(this.job);
+    return this.starting || (this.job !== null && !ended(this.job));
   }
 
   get choice(): Choice | undefined {
@@ -45,9 +47,10 @@ export class Tightened {
   start(request: Omit<TighteningRequest, 'under'>): Promise<boolean> {
     const turn = ++this.turn;
     return this.asking(async () => {
-      if (this.busy) await this.cancel();
+      await this.cancel();
+      this.starting = true;
       [this.result, this.picked] = [null, ''];
-      const begun = await limits.start({ under: { draft: this.draft }, ...request });
+      const begun = await limits.start({ under: { draft: this.draft }, ...request }).finally(() => (this.starting = false));
       if (turn !== this.turn) return void (await limits.cancel(begun.id));
       const job = await follow(begun, (each) => (this.job = each), () => turn === this.turn);
       if (job?.state === 'failed') this.problem = job.problem ?? null;
@@ -58,7 +61,7 @@ export class Tightened {
   }
 
   async cancel(): Promise<void> {
-    if (this.job && this.busy) await limits.cancel(this.job.id);
+    if (this.job && !ended(this.job)) await limits.cancel(this.job.id);
   }
 
   /** Put what is picked into the draft, or into a new one; returns the draft's name. */
