@@ -76,6 +76,27 @@ def _choose(page: Page, name: str, typed: str, option: str) -> None:
     expect(chosen).to_be_visible()
 
 
+def test_what_is_found_stays_within_reach_of_the_keys_and_can_be_added_again(browser: Browser, company: Live) -> None:
+    page = _page(browser, company, "/rulebook")
+    _press(page, "button", "Write a policy")
+    _to(page, "input", "Apps")
+    apps = page.get_by_role("group", name="Apps", exact=True)
+    box, out = apps.get_by_role("combobox"), apps.get_by_role("button", name="Take out farebox")
+    for _ in range(2):
+        page.keyboard.type("f")
+        expect(_found(page, "").first).not_to_contain_text("farebox")
+        # The one that the keys stand on goes with the next letter.
+        page.keyboard.type("a")
+        expect(_found(page, "").first).to_contain_text("farebox")
+        expect(_found(page, "").first).to_have_attribute("data-highlighted", "")
+        page.keyboard.press("Enter")
+        expect(out).to_be_visible()
+        expect(box).to_have_value("")
+        out.click()
+        expect(out).to_have_count(0)
+        box.focus()
+
+
 def test_a_newcomer_writes_rehearses_publishes_enforces_and_undoes_by_keyboard(browser: Browser, company: Live) -> None:
     page = _page(browser, company, "/rulebook")
     heading = page.get_by_role("heading", level=1)

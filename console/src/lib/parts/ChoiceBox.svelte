@@ -46,13 +46,16 @@
       align="start"
       class="z-20 max-h-72 w-(--bits-combobox-anchor-width) min-w-72 overflow-y-auto border border-rule-strong bg-raised py-1 text-small shadow-lg"
     >
-      {#each found as [key, name] (key)}
-        <Combobox.Item value={key} label={key} class="flex cursor-pointer gap-3 px-2.5 py-1 data-highlighted:bg-accent-soft">
-          <span class="font-mono text-fine">{key}</span><span class="ml-auto text-muted">{name}</span>
-        </Combobox.Item>
-      {:else}
-        <p class="px-2.5 py-1 text-muted">{nothing}</p>
-      {/each}
+      <!-- Made anew with every find: the one that the keys stand on may be gone, and they go on from the first then. -->
+      {#key found}
+        {#each found as [key, name] (key)}
+          <Combobox.Item value={key} label={key} class="flex cursor-pointer gap-3 px-2.5 py-1 data-highlighted:bg-accent-soft">
+            <span class="font-mono text-fine">{key}</span><span class="ml-auto text-muted">{name}</span>
+          </Combobox.Item>
+        {:else}
+          <p class="px-2.5 py-1 text-muted">{nothing}</p>
+        {/each}
+      {/key}
     </Combobox.Content>
   </Combobox.Portal>
 </Combobox.Root>

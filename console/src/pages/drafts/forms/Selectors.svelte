@@ -1,6 +1,7 @@
 <script lang="ts">
   // People or apps that a scope names: a search over the inventory that tells how many each covers; a condition too.
   import { Combobox } from 'bits-ui';
+  import { tick } from 'svelte';
   import { api } from '../../../lib/api/client';
   import type { SelectorView } from '../../../lib/api/types';
   import { count } from '../../../lib/format';
@@ -35,9 +36,11 @@
   }
   function add(chosen: string): void {
     if (chosen && !entries.includes(chosen)) set([...entries, chosen]);
-    text = '';
     open = false;
     entered = false;
+    // The field writes what was chosen into itself, after this: it is empty again for the next one.
+    text = chosen;
+    void tick().then(() => (text = ''));
   }
   /** Enter takes what is chosen; while the search is under way, what it finds; of nothing found, what was typed. */
   function key(event: KeyboardEvent): void {
@@ -69,7 +72,8 @@
         {/each}
       </ul>
       <div class="mt-1">
-        <Combobox.Root type="single" value="" inputValue={text} bind:open onValueChange={add}>
+        <!-- Nothing stays chosen here: what was added and taken out can be added again. -->
+        <Combobox.Root type="single" bind:value={() => '', add} inputValue={text} bind:open>
           <Combobox.Input
             {id}
             class="field"
@@ -86,13 +90,16 @@
               aria-label="{label}: found"
               class="z-20 max-h-72 w-(--bits-combobox-anchor-width) min-w-80 overflow-y-auto border border-rule-strong bg-raised py-1 text-small shadow-lg"
             >
-              {#each items as item (item.selector)}
-                <Combobox.Item value={item.selector} label={item.selector} class="flex cursor-pointer gap-3 px-2.5 py-1 data-highlighted:bg-accent-soft">
-                  <span class="font-mono text-fine">{item.selector}</span>
-                  <span class="text-fine text-muted">{item.title}</span>
-                  <span class="ml-auto text-fine whitespace-nowrap text-muted">{side === 'people' ? count(item.count, 'person', 'people') : count(item.count, 'app')}</span>
-                </Combobox.Item>
-              {/each}
+              <!-- Made anew with every find: the one that the keys stand on may be gone, and they go on from the first then. -->
+              {#key items}
+                {#each items as item (item.selector)}
+                  <Combobox.Item value={item.selector} label={item.selector} class="flex cursor-pointer gap-3 px-2.5 py-1 data-highlighted:bg-accent-soft">
+                    <span class="font-mono text-fine">{item.selector}</span>
+                    <span class="text-fine text-muted">{item.title}</span>
+                    <span class="ml-auto text-fine whitespace-nowrap text-muted">{side === 'people' ? count(item.count, 'person', 'people') : count(item.count, 'app')}</span>
+                  </Combobox.Item>
+                {/each}
+              {/key}
             </Combobox.Content>
           </Combobox.Portal>
         </Combobox.Root>
