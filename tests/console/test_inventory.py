@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import csv
+import json
 import re
 import shutil
 from collections.abc import Iterator
@@ -10,6 +12,7 @@ from pathlib import Path
 import pytest
 from playwright.sync_api import Browser, Page, expect
 from tests.axe import axe_findings
+from tests.command import run
 from tests.conftest import PATIENCE, Live, serving
 from tests.console.conftest import Open
 
@@ -149,6 +152,27 @@ def test_a_file_tells_what_it_would_change_before_it_is_taken_in(browser: Browse
     page.get_by_label(re.compile("^Kind not")).select_option("guest")
     page.get_by_role("button", name="Add", exact=True).last.click()
     expect(page.get_by_role("heading", level=1)).to_contain_text("another.one can open")
+    page.context.close()
+
+
+def test_every_device_that_fails_is_in_the_file_and_only_those_looked_at_are_counted(
+    browser: Browser, mine: Live
+) -> None:
+    old = {"platform": "android", "os_version": "12", "encrypted": True, "tampered": False, "owner": "company"}
+    owned = [{"id": f"old-{n:03}", "person": "bruno.krog" if n > 120 else "", **old} for n in range(130)]
+    with mine.client("operator") as operator:
+        operator.devices.import_(json.dumps(each).encode() + b"\n" for each in owned)
+    page = _entered(browser, mine, "/failing/crew-tablet")
+    heading = page.get_by_role("heading", level=1)
+    expect(heading).to_contain_text("of the first 100, ")
+    with page.expect_download() as download:
+        page.get_by_role("button", name="As CSV").click()
+    saved = list(csv.DictReader(Path(download.value.path()).read_text(encoding="utf-8").splitlines()))
+    words = ("devices", "failing", "crew-tablet", "--csv")
+    assert saved == list(csv.DictReader(run(*words, env=mine.environment()).stdout.splitlines()))
+    assert {each["id"] for each in owned} < {row["device"] for row in saved}
+    page.get_by_role("button", name="More").click()
+    expect(heading).not_to_contain_text("of the first")
     page.context.close()
 
 

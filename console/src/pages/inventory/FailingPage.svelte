@@ -4,6 +4,7 @@
   import { api } from '../../lib/api/client';
   import { inventory } from '../../lib/api/inventory';
   import type { DraftList, FailingDevice, FailingDevices } from '../../lib/api/types';
+  import { CSV, csv } from '../../lib/csv';
   import { save } from '../../lib/download';
   import { count } from '../../lib/format';
   import Failing from '../../lib/parts/Failing.svelte';
@@ -17,6 +18,8 @@
   const found = new Load<FailingDevices>();
   const drafts = new Load<DraftList>();
   let items = $state<FailingDevice[]>([]);
+  const whole = new Load<FailingDevice[]>();
+  let read = $state(0);
   const load = (after = '') =>
     void found.run(async (signal) => {
       const page = await inventory.failing(params.standard, draft, after, signal);
@@ -29,26 +32,41 @@
   });
   const fixes = (each: FailingDevice) => [...new Set(each.checks.map((check) => check.fix).filter(Boolean))];
   const losing = $derived(new Set(items.filter((each) => each.loses.length).map((each) => each.person)).size);
-  const quote = (cell: string) => `"${(/^[=+\-@\t\r]/.test(cell) ? `'${cell}` : cell).replaceAll('"', '""')}"`;
-  function csv(): void {
-    const lines = items.map((each) => [each.device, each.person, each.person_title, each.checks.map((check) => check.title).join('; '), fixes(each).join('; '), each.loses.join(' ')]);
-    const text = [['device', 'person', 'name', 'fails', 'fixes', 'loses'], ...lines].map((line) => line.map(quote).join(',')).join('\n');
-    save(`${params.standard}.csv`, "text/csv", `${text}\n`);
-  }
+  const kept = $derived(losing ? `${count(losing, 'person', 'people')} would be kept out of an app on one` : 'nobody is kept out of an app by it');
+
+  /** Every device as CSV, also those of pages that were not looked at: what `caddrel devices failing --csv` writes. */
+  const list = () =>
+    whole.run(async (signal) => {
+      const all = [...items];
+      for (let next = found.value?.next; next; ) {
+        read = all.length;
+        const page = await inventory.failing(params.standard, draft, next, signal);
+        all.push(...page.items);
+        next = page.next;
+      }
+      save(`${params.standard}.csv`, CSV, csv(HEADS, all.map(cells)));
+      return all;
+    });
+  const HEADS = ['device', 'title', 'person', 'name', 'passes', 'fails', 'fixes', 'loses'];
+  const cells = (each: FailingDevice) => [
+    each.device, each.title, each.person, each.person_title, each.truth === 'false' ? 'no' : 'not known',
+    each.checks.map((check) => check.title).join('; '), fixes(each).join('; '), each.loses.join(' '),
+  ];
 </script>
 
 <Heading place="Standard · {params.standard}{draft ? ` · draft ${draft}` : ''}">
-  {#if found.value}{count(found.value.devices, 'device')} of {found.value.total} {found.value.devices === 1 ? 'does' : 'do'} not pass {found.value.title}; {losing ? `${count(losing, 'person', 'people')} would be kept out of an app on one` : 'nobody is kept out of an app by it'}.
+  {#if found.value}{count(found.value.devices, 'device')} of {found.value.total} {found.value.devices === 1 ? 'does' : 'do'} not pass {found.value.title}; {found.value.next ? `of the first ${items.length}, ${kept}` : kept}.
   {:else}{found.problem ? 'The devices cannot be shown.' : 'Looking at every device …'}{/if}
   {#snippet aside()}
     <a class="action" href="#/rulebook/standard/{encodeURIComponent(params.standard)}">The standard</a>
-    {#if items.length}<button class="action" onclick={csv}>As CSV</button>{/if}
+    {#if items.length}<button class="action" onclick={list} disabled={whole.busy}>{whole.busy ? `${read} of ${found.value?.devices} looked at …` : 'As CSV'}</button>{/if}
   {/snippet}
 </Heading>
 {#if drafts.value?.items.length}
   <p class="mb-4 text-small"><label>As it is in
     <select class="field inline-block w-auto" bind:value={draft}><option value="">the current revision</option>{#each drafts.value.items as each (each.name)}<option value={each.name}>draft {each.name}</option>{/each}</select></label></p>
 {/if}
+{#if whole.problem}<Failing problem={whole.problem} />{/if}
 {#if found.problem}<Failing problem={found.problem} />
 {:else}
   <ListTable list={found} {items} key={(each) => each.device} label="Devices that fail" width="52rem" again={load} columns={['Device', 'Person', 'Fails', 'What to do', 'Loses']}>

@@ -9,6 +9,7 @@
   import Mark from '../../lib/parts/Mark.svelte';
   import Sentence from '../../lib/parts/Sentence.svelte';
   import Waiting from '../../lib/parts/Waiting.svelte';
+  import { CSV, csv } from '../../lib/csv';
   import { save } from '../../lib/download';
   import Flows from './Flows.svelte';
   import { MOST_LISTED, Replaying } from './replay.svelte';
@@ -43,12 +44,9 @@
   const MOST_SHARES = 8;
   const most = (shares: Share[]) => Math.max(1, ...shares.map((share) => share.count));
 
-  /** The list as CSV, of which no cell can be taken for a formula. */
   function list(): void {
-    const cell = (text: string) => `"${(/^[=+\-@\t\r]/.test(text) ? `'${text}` : text).replaceAll('"', '""')}"`;
     const rows = people.map((each) => [each.person, each.title, String((each.flows ?? []).reduce((sum, flow) => sum + (flow.count ?? 0), 0)), each.last, each.devices.join(' '), each.needs.join(' ')]);
-    const text = [['person', 'name', 'sign-ins', 'last', 'devices', 'needs'], ...rows].map((row) => row.map(cell).join(',')).join('\r\n');
-    save(`whom-to-tell-${draft || 'current'}.csv`, 'text/csv', text);
+    save(`whom-to-tell-${draft || 'current'}.csv`, CSV, csv(['person', 'name', 'sign-ins', 'last', 'devices', 'needs'], rows));
   }
 </script>
 
