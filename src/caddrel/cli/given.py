@@ -1,7 +1,8 @@
-"""A rulebook as a command is given one: a file, a folder, a revision by number, `current`, or draft:NAME."""
+"""What commands are given: facts, and a rulebook as a file, a folder, a revision by number, `current` or draft:NAME."""
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from pathlib import Path
 
 import click
@@ -16,6 +17,19 @@ from caddrel.core.rulebook.source import Source
 from caddrel.wire.rulebooks import Side
 
 FORMS = "a file or folder, a revision's number, current, or draft:NAME"
+
+
+def facts_given(pairs: Iterable[str], such_as: str) -> dict[str, str]:
+    """Return facts as they are given to a command: FACT=VALUE, such as what an error shows."""
+    given: dict[str, str] = {}
+    for pair in pairs:
+        name, equals, value = pair.partition("=")
+        if not equals or not name:
+            raise click.UsageError(f"{pair}: write FACT=VALUE, such as {such_as}")
+        if name in given:
+            raise click.UsageError(f"{name} is given twice")
+        given[name] = value
+    return given
 
 
 def side(text: str) -> Side:

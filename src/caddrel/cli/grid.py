@@ -4,31 +4,17 @@ from __future__ import annotations
 
 import csv
 import sys
-from collections.abc import Iterable
 
 import click
 from rich.text import Text
 
-from caddrel.cli.given import FORMS, side
+from caddrel.cli.given import FORMS, facts_given, side
 from caddrel.cli.output import SHAPES, heading, json_option, mark, remark, say, table, write_json
 from caddrel.cli.profile import connect
 from caddrel.wire.coverage import CellDetail, CoverageGrid, GridCell, GridRequest
 
 # At most so many apps beside one another; the others follow below.
 _ACROSS = 8
-
-
-def facts_given(pairs: Iterable[str]) -> dict[str, str]:
-    """Return facts as they are given to a command: FACT=VALUE."""
-    given: dict[str, str] = {}
-    for pair in pairs:
-        name, equals, value = pair.partition("=")
-        if not equals or not name:
-            raise click.UsageError(f"{pair}: write FACT=VALUE, such as device.managed=yes")
-        if name in given:
-            raise click.UsageError(f"{name} is given twice")
-        given[name] = value
-    return given
 
 
 @click.command("grid")
@@ -60,7 +46,7 @@ def grid(
               caddrel rulebook grid --under draft:tablets-need-may
               caddrel rulebook grid --cell group:deck-crew manifest
     """
-    asked = _request(facts_given(facts), where, file, under)
+    asked = _request(facts_given(facts, "device.managed=yes"), where, file, under)
     with connect() as service:
         if cell:
             detail = service.coverage.cell(asked, *cell)

@@ -2,12 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
-
 import click
 
 from caddrel.cli.cases_text import print_cases, print_matrix
-from caddrel.cli.given import FORMS, side
+from caddrel.cli.given import FORMS, facts_given, side
 from caddrel.cli.output import json_option, plain, remark, say, write_json
 from caddrel.cli.profile import connect
 from caddrel.cli.rehearsal_text import print_beside, print_first_device, print_list, print_person, print_stages
@@ -16,6 +14,8 @@ from caddrel.core.facts.attempts import SHORT
 from caddrel.wire.cases import AxisRequest, MatrixRequest
 from caddrel.wire.decisions import RehearseRequest
 from caddrel.wire.rulebooks import Side
+
+_SUCH_AS = "person=ines.faro"
 
 
 @click.command()
@@ -71,7 +71,7 @@ def rehearse(
               caddrel rehearse person=ines.faro app=manifest --beside person=bruno.krog
               caddrel rehearse person=ines.faro app=manifest --first-device device.platform=android
     """
-    given = _given(facts)
+    given = facts_given(facts, _SUCH_AS)
     under = side(file) if file is not None else Side()
     if revision is not None and under.revision is None:
         under = Side(revision, under.files, under.draft)
@@ -80,23 +80,11 @@ def rehearse(
     if across:
         _matrix(given, across, under, as_json)
     elif changes or other is not None:
-        _beside(given, _given(changes), under, side(other) if other is not None else under, as_json)
+        _beside(given, facts_given(changes, _SUCH_AS), under, side(other) if other is not None else under, as_json)
     elif first_device:
         _first_device(given, under, as_json)
     else:
         _one(given, under, policies, trace, as_json)
-
-
-def _given(pairs: Iterable[str]) -> dict[str, str]:
-    given: dict[str, str] = {}
-    for pair in pairs:
-        name, equals, value = pair.partition("=")
-        if not equals or not name:
-            raise click.UsageError(f"{pair}: write FACT=VALUE, such as person=ines.faro")
-        if name in given:
-            raise click.UsageError(f"{name} is given twice")
-        given[name] = value
-    return given
 
 
 def _one(given: dict[str, str], under: Side, policies: str | None, trace: bool, as_json: bool) -> None:

@@ -73,11 +73,8 @@ class Caller:
         params: Mapping[str, str] | None = None,
     ) -> T:
         """Send a document."""
-        said = {"Content-Type": "application/json", **(headers or {})}
-        if request_id:
-            said["X-Request-ID"] = request_id
-        content = b"" if body is None else msgspec.json.encode(body)
-        return self._send("POST", path, returns, content=content, headers=said, params=_given(params))
+        named = {"X-Request-ID": request_id} if request_id else {}
+        return self._write("POST", path, body, returns, {**(headers or {}), **named}, params)
 
     def patch(
         self,
@@ -88,9 +85,7 @@ class Caller:
         params: Mapping[str, str] | None = None,
     ) -> T:
         """Change a document."""
-        said = {"Content-Type": "application/json", **headers}
-        content = msgspec.json.encode(body)
-        return self._send("PATCH", path, returns, content=content, headers=said, params=_given(params))
+        return self._write("PATCH", path, body, returns, headers, params)
 
     def put(
         self,
@@ -101,8 +96,7 @@ class Caller:
         params: Mapping[str, str] | None = None,
     ) -> T:
         """Replace a document."""
-        said = {"Content-Type": "application/json", **headers}
-        return self._send("PUT", path, returns, content=msgspec.json.encode(body), headers=said, params=_given(params))
+        return self._write("PUT", path, body, returns, headers, params)
 
     def stream(self, path: str, lines: Iterable[bytes], returns: type[T], params: Mapping[str, str] | None = None) -> T:
         """Send lines as they come; this may take long, so that only silence of the network ends it."""
@@ -142,6 +136,19 @@ class Caller:
     ) -> T:
         """Take something away."""
         return self._send("DELETE", path, returns, params=_given(params), headers=headers)
+
+    def _write(
+        self,
+        method: str,
+        path: str,
+        body: msgspec.Struct | None,
+        returns: type[T],
+        headers: Mapping[str, str],
+        params: Mapping[str, str] | None,
+    ) -> T:
+        said = {"Content-Type": "application/json", **headers}
+        content = b"" if body is None else msgspec.json.encode(body)
+        return self._send(method, path, returns, content=content, headers=said, params=_given(params))
 
     def _send(self, method: str, path: str, returns: type[T], **options: Any) -> T:
         try:

@@ -19,7 +19,7 @@ from caddrel.store.signins import SigninRecord
 # So many of the last sign-ins tell where somebody mostly comes from.
 LAST = 60
 # What a sign-in most likely reports of which the log says nothing.
-PLAIN: Mapping[str, Any] = {"client.kind": "browser", "network.anonymiser": "none", "risk.attempt": "none"}
+_MOST_LIKELY: Mapping[str, Any] = {"client.kind": "browser", "network.anonymiser": "none", "risk.attempt": "none"}
 _KEPT = ("client.", "network.")
 # Of these one is taken that is in no place and no list.
 _ANYWHERE = ("198.18.0.1", "100.64.0.1", "192.88.99.1", "240.0.0.1")
@@ -41,7 +41,7 @@ def usual(
     records
         The last sign-ins of the person; where there are none, the network is that of most sign-ins of late.
     """
-    found: dict[str, Any] = dict(PLAIN)
+    found: dict[str, Any] = dict(_MOST_LIKELY)
     mine = _most_like(records) or _most_like(last_signins(data))
     if mine is not None:
         whole = data.signins.get(mine.id)
@@ -58,7 +58,7 @@ def usual(
         return read_facts(found, rulebook.catalogue)
     except AttemptRefused:
         # What the log holds may be on no list of today: then only what surely is.
-        return read_facts({**PLAIN, **({"device.id": device} if device is not None else {})}, rulebook.catalogue)
+        return read_facts({**_MOST_LIKELY, **({"device.id": device} if device is not None else {})}, rulebook.catalogue)
 
 
 def _usual_first(records: list[SigninRecord]) -> list[SigninRecord]:

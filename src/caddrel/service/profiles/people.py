@@ -14,6 +14,7 @@ from caddrel.core.inventory.index import Entry, Inventory
 from caddrel.core.inventory.memberships import memberships
 from caddrel.core.passwords.candidates import standards_for
 from caddrel.service.auth.lockouts import LockOuts
+from caddrel.service.inventory.items import item_of
 from caddrel.service.inventory.usual import last_signins, usual
 from caddrel.service.problems import not_found
 from caddrel.service.profiles.device_state import standards_of
@@ -21,8 +22,6 @@ from caddrel.service.profiles.reached import reached, signin_lines
 from caddrel.service.state.data_folder import DataFolder
 from caddrel.service.state.titles import title_of
 from caddrel.service.tracing.coverage import row_of_person
-from caddrel.store.inventory import Stored
-from caddrel.wire import inventory as inventories
 from caddrel.wire import profiles as wire
 from caddrel.wire.rehearsals import GroupView
 
@@ -79,11 +78,6 @@ def _anyhow(data: DataFolder, entry: Entry, reach: list[wire.AppReach]) -> list[
         return reach
     cells = dict(zip((app.id for app in row.apps), row.rows[0].cells, strict=True))
     return [structs.replace(each, anyhow=cells.get(each.app)) for each in reach]
-
-
-def item_of(stored: Stored) -> inventories.Item:
-    """Return an object as it travels."""
-    return inventories.Item(stored.id, stored.title, dict(stored.document), stored.version)
 
 
 def groups_of(data: DataFolder, inventory: Inventory, entry: Entry) -> list[GroupView]:

@@ -11,6 +11,7 @@ from caddrel.core.inventory.patch import with_member
 from caddrel.core.inventory.reader import InventoryReader, read_object
 from caddrel.core.rulebook.model import PlaceParts, Rulebook
 from caddrel.service.inventory.imports import ImportPlan
+from caddrel.service.inventory.items import item_of
 from caddrel.service.inventory.outcomes import outcomes
 from caddrel.service.inventory.usual import last_signins
 from caddrel.service.problems import not_found
@@ -37,7 +38,7 @@ def app_profile(data: DataFolder, id: str) -> wire.AppProfile:
     named = sorted(labels) if isinstance(labels, frozenset) else []
     records = signin_lines(last_signins(data, "app", id))
     if published is None:
-        return wire.AppProfile(_item(stored), named, "", False, [], [], False, True, records)
+        return wire.AppProfile(item_of(stored), named, "", False, [], [], False, True, records)
     rulebook = titled(published.rulebook, inventory)
     line = rulebook.apps.get(id)
     own = line.stance if line is not None else None
@@ -48,7 +49,7 @@ def app_profile(data: DataFolder, id: str) -> wire.AppProfile:
         else []
     )
     return wire.AppProfile(
-        _item(stored), named, own or rulebook.settings.stance, own is not None, about_app(rulebook, app), rows,
+        item_of(stored), named, own or rulebook.settings.stance, own is not None, about_app(rulebook, app), rows,
         found is not None and found.password_alone, found is not None and found.exact, records,
     )  # fmt: skip
 
@@ -77,8 +78,8 @@ def group_profile(data: DataFolder, id: str) -> wire.GroupProfile:
         reach = row.rows[0].cells if row is not None else []
         apps = [wire.NamedObject(app.id, app.title) for app in row.apps] if row is not None else []
     return wire.GroupProfile(
-        _item(stored), len(members), lines, _groups(inventory, parents), _groups(inventory, children), policies, reach,
-        apps,
+        item_of(stored), len(members), lines, _groups(inventory, parents), _groups(inventory, children), policies,
+        reach, apps,
     )  # fmt: skip
 
 
@@ -121,10 +122,6 @@ def _there(data: DataFolder, noun: str, id: str) -> tuple[Stored, Inventory]:
     if stored is None or id not in getattr(inventory, noun):
         raise not_found(f"{ONE_OF[noun]} `{shorten(id)}`", f"see GET /api/v1/{noun}?search=…")
     return stored, inventory
-
-
-def _item(stored: Stored) -> inventories.Item:
-    return inventories.Item(stored.id, stored.title, dict(stored.document), stored.version)
 
 
 def _groups(inventory: Inventory, ids: list[str]) -> list[wire.NamedObject]:

@@ -24,6 +24,7 @@ from caddrel.core.inventory.completion import complete
 from caddrel.core.inventory.index import Entry, Inventory
 from caddrel.core.language.nodes import Condition
 from caddrel.core.logs.filters import FilterRefused, read_filter
+from caddrel.core.reach.apps import PLAIN
 from caddrel.core.rulebook.model import Rulebook
 from caddrel.core.words.audiences import audience_words
 from caddrel.service.problems import ServiceError
@@ -41,10 +42,7 @@ LONGEST = 20.0
 LONGEST_PART = 0.7
 LONGEST_CONDITION = 4_000
 # What every sign-in has unless something else is said: right, with a password alone, and nothing noticed about it.
-PLAIN: Mapping[str, Value] = {
-    "auth.credentials": "right", "auth.locked_out": False, "auth.methods": {"pwd": 0.0}, "risk.attempt": "none",
-    "signals": Signals(),
-}  # fmt: skip
+_NOTHING_NOTICED: Mapping[str, Value] = {**PLAIN, "risk.attempt": "none", "signals": Signals()}
 _SHOWN = ("auth.methods", "risk.attempt", "signals")
 
 
@@ -204,8 +202,8 @@ def _made(
     given = _given(rulebook.catalogue, request.given)
     where = _where(request.where, rulebook)
     facts = complete(
-        {**PLAIN, **given, **part.more}, rulebook.catalogue, rulebook.settings.assume, inventory, Setting.REHEARSAL,
-        state.clock(), state.addresses,
+        {**_NOTHING_NOTICED, **given, **part.more}, rulebook.catalogue, rulebook.settings.assume, inventory,
+        Setting.REHEARSAL, state.clock(), state.addresses,
     )  # fmt: skip
     until, known = time.thread_time() + part.longest, known_addresses(state)
     try:

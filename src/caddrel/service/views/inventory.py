@@ -17,6 +17,7 @@ from caddrel.service.authoring.inventory_filter import matching
 from caddrel.service.http.endpoints import Param
 from caddrel.service.inventory import audit_note, imports, outcomes
 from caddrel.service.inventory.changes import Accepted
+from caddrel.service.inventory.items import item_of
 from caddrel.service.problems import ServiceError, diagnostic, not_found
 from caddrel.service.profiles.device_state import standards_of
 from caddrel.service.views.calls import Call, Endpoints
@@ -92,10 +93,6 @@ def changes(call: Call) -> wire.InventoryChanges:
     return wire.InventoryChanges(items, following, last is not None)
 
 
-def _item(stored: Stored) -> wire.Item:
-    return wire.Item(stored.id, stored.title, dict(stored.document), stored.version)
-
-
 def _listed(call: Call, noun: str) -> wire.Page:
     limit = call.number(_LIMIT)
     if call.query.get("where", "").strip():
@@ -104,7 +101,7 @@ def _listed(call: Call, noun: str) -> wire.Page:
         return _devices_of(call, call.query["person"], limit)
     found, total = call.data.inventory.page(noun, call.query.get("search", ""), call.query.get("after", ""), limit + 1)
     following = found[limit - 1].id if len(found) > limit else None
-    return wire.Page([_item(stored) for stored in found[:limit]], total, following)
+    return wire.Page([item_of(stored) for stored in found[:limit]], total, following)
 
 
 def _matching(call: Call, noun: str, limit: int) -> wire.Page:
@@ -129,7 +126,7 @@ def _devices_of(call: Call, person: str, limit: int) -> wire.Page:
     ids = sorted(e.id for e in entries if search in e.id.casefold() or search in e.title.casefold())
     wanted = [id for id in ids if id > after]
     stored = [each for id in wanted[:limit] if (each := call.data.inventory.get("devices", id)) is not None]
-    return wire.Page([_item(each) for each in stored], len(ids), wanted[limit - 1] if len(wanted) > limit else None)
+    return wire.Page([item_of(each) for each in stored], len(ids), wanted[limit - 1] if len(wanted) > limit else None)
 
 
 def _detail(call: Call, noun: str) -> wire.Detail:
@@ -143,7 +140,7 @@ def _detail(call: Call, noun: str) -> wire.Detail:
         groups = sorted(inventory.groups_of(person, call.data.clock()) or ()) if person is not None else []
     standards = standards_of(call.data, call.data.inventories.current(), stored.id) if noun == "devices" else []
     call.etag = f'"{stored.version}"'
-    return wire.Detail(noun, _item(stored), groups, standards)
+    return wire.Detail(noun, item_of(stored), groups, standards)
 
 
 def _take_in(call: Call, noun: str) -> wire.PutResult:
@@ -227,9 +224,13 @@ def leave(call: Call) -> wire.Item:
 
 
 def _changed_person(call: Call, person: str, make: Callable[[Mapping[str, Any]], dict[str, Any]]) -> wire.Item:
+    return item_of(_change_person(call, person, make))
+
+
+def _change_person(call: Call, person: str, make: Callable[[Mapping[str, Any]], dict[str, Any]]) -> Stored:
     accepted = call.query.get("accept_lockout_risk", "")
     stored, call.noted = call.runtime.inventory.change("people", person, make, None, accepted)
-    return _item(stored)
+    return stored
 
 
 @endpoints.add("POST", "/api/v1/people/<id>/off", role="operator", returns=wire.Gone, params=[_ACCEPT])
@@ -237,10 +238,7 @@ def off(call: Call) -> wire.Gone:
     """Somebody has left: no sign-in is let in from now on, sessions and starter codes end, and the log keeps all."""
     person, now = call.path["id"], call.data.clock()
     since = show_moment(now)
-    stored, call.noted = call.runtime.inventory.change(
-        "people", person, lambda document: {**document, "off": document.get("off") or since}, None,
-        call.query.get("accept_lockout_risk", ""),
-    )  # fmt: skip
+    stored = _change_person(call, person, lambda document: {**document, "off": document.get("off") or since})
     # In this order: whoever signs in meanwhile is not let in any more, and has no session to be ended.
     ended = call.data.door_sessions.end_of(person, now, call.who().name)
     codes = call.data.starter_codes.revoke_of(person, now)
@@ -265,7 +263,7 @@ def report_state(call: Call) -> wire.Item:
     if call.who().token_name != id:
         raise ServiceError(403, "not-allowed", "a device reports its own state only")
     said = {name: value for name, value in msgspec.structs.asdict(call.body).items() if value is not None}
-    return _item(call.runtime.inventory.report(id, said))
+    return item_of(call.runtime.inventory.report(id, said))
 
 
 def _declare(noun: str) -> None:
@@ -310,7 +308,7 @@ def _declare(noun: str) -> None:
         accepted = call.query.get("accept_lockout_risk", "")
         stored, call.noted = call.runtime.inventory.put_one(noun, document, _seen(call, new=True), accepted)
         call.etag = f'"{stored.version}"'
-        return _item(stored)
+        return item_of(stored)
 
     @endpoints.add(
         "PATCH",
@@ -333,7 +331,7 @@ def _declare(noun: str) -> None:
             noun, call.path["id"], lambda document: patched(document, named), _seen(call), accepted
         )
         call.etag = f'"{stored.version}"'
-        return _item(stored)
+        return item_of(stored)
 
     @endpoints.add(
         "DELETE", f"/api/v1/{noun}/<id>", role="operator", returns=wire.Removed, params=[_ACCEPT], seen="any"
