@@ -338,7 +338,9 @@ def back(id: str, as_json: bool) -> None:
 @groups.command("add")
 @click.argument("group")
 @click.argument("people", nargs=-1, required=True, metavar="PERSON…")
-@click.option("--until", default="", metavar="MOMENT", help="When it ends by itself, such as 2026-12-01.")
+@click.option(
+    "--until", default="", metavar="MOMENT", help="When it ends by itself; of a date alone its beginning, in UTC."
+)
 @click.option("--what-if", is_flag=True, help="Tell what they would gain or lose, and change nothing.")
 @_ACCEPT
 @json_option
@@ -350,7 +352,6 @@ def add(
     \b
     Example: caddrel groups add deck-crew odd.vik --until 2026-12-01
     """
-    at = f"{until}T00:00:00Z" if len(until) == len("2026-12-01") else until
     with connect() as service:
         for person in people:
             if what_if:
@@ -365,7 +366,7 @@ def add(
                 if not found.already and not found.turned:
                     say(f"{person}: no app opens otherwise.")
                 continue
-            item = service.inventory.join(group, person, at, accept_lockout_risk)
+            item = service.inventory.join(group, person, until, accept_lockout_risk)
             if as_json:
                 write_line(item.document)
             else:

@@ -136,6 +136,27 @@ def test_addresses_are_the_same_however_written() -> None:
     assert read_moment("2026-11-02T09:10:00+02:00") == read_moment("2026-11-02T07:10:00Z")
 
 
+@pytest.mark.parametrize(
+    ("said", "read"),
+    [
+        ("2026-12-01", "2026-12-01T00:00:00+00:00"),
+        ("2026-12-01T08:00:00+01:00", "2026-12-01T08:00:00+01:00"),
+        ("2026-02-30", None),
+        ("2026-12-1", None),
+        ("tomorrow", None),
+        (20261201, None),
+        (["2026-12-01"], None),
+    ],
+)
+def test_a_date_alone_is_its_beginning_in_an_inventory(said: object, read: str | None) -> None:
+    catalogue = Catalogue({"person.attributes.ends": attribute_spec("person.attributes.ends", FactType.MOMENT)})
+    inventory, problems = read_inventory({"people": [{"id": "a", "attributes": {"ends": said}}]})
+    assert inventory is not None
+    assert not problems
+    facts = complete({"person.id": "a"}, catalogue, {}, inventory)
+    assert facts.values.get("person.attributes.ends") == (datetime.fromisoformat(read) if read else None)
+
+
 def test_given_texts_are_read_as_typed() -> None:
     assert read_given(FACTS["auth.methods"], "pwd, otp:15m") == {"pwd": None, "otp": 900}
     assert read_given(FACTS["person.groups"], "[a, b]") == frozenset({"a", "b"})
@@ -291,7 +312,7 @@ def test_a_list_of_a_million_networks_is_read_and_a_bad_one_told_of_once() -> No
     ],
 )
 def test_a_membership_with_an_end_ends_by_itself(at: str | None, groups: set[str] | PartlyKnown) -> None:
-    ending = [{"id": "bridge", "until": "2026-11-02T12:00:00Z"}, {"id": "deck", "until": "2026-11-03T00:00:00Z"}]
+    ending = [{"id": "bridge", "until": "2026-11-02T12:00:00Z"}, {"id": "deck", "until": "2026-11-03"}]
     inventory, problems = read_inventory(
         {
             "people": [{"id": "a", "groups": ["crew", *ending]}, {"id": "b", "groups": ["crew"]}],

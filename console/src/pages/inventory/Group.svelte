@@ -26,7 +26,6 @@
   let person = $state('');
   let until = $state('');
   const mayChange = $derived(session.info?.role === 'operator');
-  const end = $derived(until ? `${until}T00:00:00Z` : '');
 
   function chosen(name: string): void {
     person = name;
@@ -34,7 +33,7 @@
     else joining.value = null;
   }
   async function join(): Promise<void> {
-    if (await acting.run(() => inventory.join(id, person, end))) {
+    if (await acting.run(() => inventory.join(id, person, until))) {
       chosen('');
       load();
     }

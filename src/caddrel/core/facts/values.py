@@ -41,6 +41,7 @@ _MOMENT = re.compile(
 )
 
 # How most logs write moments, which needs no taking into another zone.
+_DAY = re.compile(r"[0-9]{4}-[0-9]{2}-[0-9]{2}").fullmatch
 _PLAIN_MOMENT = re.compile(r"[0-9]{4}-[0-9]{2}-[0-9]{2}T[0-9]{2}:[0-9]{2}:[0-9]{2}Z").fullmatch
 
 
@@ -148,6 +149,11 @@ def read_moment(text: str) -> datetime:
     except (ValueError, OverflowError):
         raise ValueRefused(_quote(text), expected) from None
     return moment
+
+
+def read_moment_or_day(text: str) -> datetime:
+    """Return a moment of an inventory, where a date alone, such as ``2026-12-01``, is its beginning in UTC."""
+    return read_moment(f"{text}T00:00:00Z" if _DAY(text) is not None else text)
 
 
 def read_path(text: str) -> str:

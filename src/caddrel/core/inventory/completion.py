@@ -13,8 +13,8 @@ from typing import Any
 
 from caddrel.core.facts.catalogue import Catalogue, FactSpec
 from caddrel.core.facts.facts import AddressData, Facts, Origin, Setting
-from caddrel.core.facts.types import Value
-from caddrel.core.facts.values import ValueRefused, read_told
+from caddrel.core.facts.types import FactType, Value
+from caddrel.core.facts.values import ValueRefused, read_moment_or_day, read_told
 from caddrel.core.inventory.index import Entry, Inventory
 
 
@@ -164,6 +164,9 @@ def attributes_of(entry: Entry, kind: str, catalogue: Catalogue) -> tuple[dict[s
             continue
         # An attribute that the inventory holds in another type than the rulebook declares is not known.
         try:
+            if spec.type is FactType.MOMENT and isinstance(value, str):
+                found[spec.name] = read_moment_or_day(value)
+                continue
             read, said = read_told(spec, value)
         except ValueRefused:
             continue

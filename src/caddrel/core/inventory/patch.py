@@ -34,7 +34,7 @@ def with_member(document: Mapping[str, Any], group: str, until: str = "") -> dic
     Parameters
     ----------
     until
-        When it ends by itself, as RFC 3339; empty where it lasts.
+        When it ends by itself, as RFC 3339 or a date alone; empty where it lasts.
     """
     kept = _others(document, group)
     return {**document, "groups": [*kept, {"id": group, "until": until} if until else group]}

@@ -8,7 +8,7 @@ from typing import Any
 from caddrel.core.diagnostics import Diagnostic, did_you_mean, shorten
 from caddrel.core.facts.catalogue import FACTS
 from caddrel.core.facts.types import Value
-from caddrel.core.facts.values import NotUnderstood, ValueRefused, read_moment, read_reported
+from caddrel.core.facts.values import NotUnderstood, ValueRefused, read_moment_or_day, read_reported
 from caddrel.core.inventory.address_lists import AddressList, Span, read_span
 from caddrel.core.inventory.index import NOUNS, ONE_OF, Entry, Group, Inventory
 
@@ -95,7 +95,7 @@ class InventoryReader:
         if key not in fields:
             return None
         try:
-            return read_moment(fields[key] if isinstance(fields[key], str) else str(fields[key]))
+            return read_moment_or_day(fields[key] if isinstance(fields[key], str) else str(fields[key]))
         except ValueRefused as refused:
             self.say(f"{path}.{key}", "wrong-value", str(refused))
             return None
