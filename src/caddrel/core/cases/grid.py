@@ -214,10 +214,10 @@ def grid(
         read.condition(rulebook, condition)
     d = Diagrams(RESULTS + len(_RESULTS), late)
     space = Space(rulebook, given, people, read, d, known)
-    if any(len(variable.values) > MOST_WAYS for variable in space.variables):
-        raise TooLong
     encoder = Encoder(rulebook, space, read, d)
     space.narrow(tellings(rulebook, read, encoder))
+    if any(len(variable.values) > MOST_WAYS for variable in space.variables):
+        raise TooLong
     encoded = encoder.encode()
     outcome = encoded.outcome
     if context is not None:

@@ -18,6 +18,7 @@ from caddrel.core.cases.diagrams import FALSE, TRUE, Diagrams
 from caddrel.core.cases.ownership import STANDING, STANDINGS, UNLISTED, contradiction, fits_standing, no_such
 from caddrel.core.cases.reads import Reads, limits_of, methods_of, operands
 from caddrel.core.cases.values import MOST_PARTS, OTHER, addresses, classes, moments, values_of
+from caddrel.core.cases.ways import Ways, different, standing_for, ways
 from caddrel.core.decide.requirements import YIELDS
 from caddrel.core.facts.facts import AddressData, Facts, Origin
 from caddrel.core.facts.types import Address, FactType, PartlyKnown, Signals, Value
@@ -34,7 +35,6 @@ _OF_ADDRESS = ("network.country", "network.city", "network.asn", "network.anonym
 # So many spans of an address list are looked at.
 _MOST_SPANS = 4_000
 _NOUNS = {"person": "people", "device": "devices", "app": "apps"}
-_NONE = object()
 _AGES = ("device.state_age", "device.listed_for")
 
 
@@ -86,6 +86,7 @@ class Space:
     _standing: Variable | None = None
     _objects: dict[str, Variable] = field(default_factory=dict)
     _asked_for: dict[str, frozenset[str]] = field(default_factory=dict)
+    _ways: dict[int, Ways] = field(default_factory=dict)
 
     def __post_init__(self) -> None:
         values = self.given.values
@@ -137,16 +138,16 @@ class Space:
         found: dict[tuple[Any, ...], dict[str, Any]] = {}
         wanted = sorted({*mine, *(STANDING if kind == "device" else ())} - {id})
         asked = {str(value) for _, value in self.read.asked.get(id, [])}
-        for entry in _different(entries, self._alike(kind, {*wanted, *told}, asked)):
+        fits = _fitting(told)
+        for entry in different(iter(entries), self._alike(kind, {*wanted, *told}, asked)):
             facts = self._facts_of(kind, entry)
-            if any(facts.get(name, value) != value for name, value in told.items()):
+            if told and any(facts.get(name, value) != value for name, value in told.items()):
                 continue
-            # What it says nothing of is as it was given: that, too, has to fit whose device it is.
-            if kind == "device" and not fits_standing({n: v for n, v in {**told, **facts}.items() if n in STANDING}):
+            if kind == "device" and not fits(facts):
                 continue
             way = (
                 entry.id if entry.id in asked else None,
-                *(self._told_apart(name, facts.get(name)) for name in wanted),
+                *[self._told_apart(name, facts.get(name)) for name in wanted],
             )
             if way not in found:
                 found[way] = {id: entry.id} | {name: facts[name] for name in wanted if name in facts}
@@ -370,6 +371,17 @@ class Space:
             ]
             variable.values = [value for value, _ in classes(variable.values, told)]
             self.diagrams.resize(variable.number, len(variable.values))
+        for variable in self._objects.values():
+            tellings = {name: self._told_by(name, tests.get(name, ())) for name in variable.facts}
+            kept, places = standing_for(variable.values, tellings)
+            # What differs in one fact alone is found among all of them: one that stands for others may differ in more.
+            self._ways[variable.number] = ways(variable.values, self._told_apart, places)
+            variable.values = kept
+            self.diagrams.resize(variable.number, len(kept))
+
+    def _told_by(self, name: str, tests: Sequence[Callable[[Any], Any]]) -> Sequence[Callable[[Any], Any]]:
+        """Return what tells the values of an object's fact apart: of a set, what of it is asked for."""
+        return [partial(self._told_apart, name)] if self.rulebook.catalogue[name].type in SETS else tests
 
     def _member(self, name: str, id: str) -> None:
         value = self.given.values.get(name)
@@ -493,7 +505,7 @@ class Space:
         if self._standing is not None and "device.owner" in self.open:
             yield from (("device.owner", word) for word in ("company", "personal", "unlisted"))
 
-    def pairs(self, variable: Variable, name: str) -> list[tuple[int, int]]:
+    def pairs(self, variable: Variable, name: str) -> set[tuple[int, int]]:
         """Return the pairs of values of a variable that differ in one fact alone, and in what hangs on it."""
         hanging: set[str] = {f"{name.partition('.')[0]}.id"} if variable in self._objects.values() else set()
         if name.endswith(".id"):
@@ -504,24 +516,12 @@ class Space:
             hanging = set(variable.facts)
         if name == "device.listed" or (name == "time.at" and name in variable.facts):
             hanging |= set(variable.facts) | set(STANDING)
-        found = []
-        # What nobody asks of a set makes no difference between two objects that stand for others too.
-        numbered = [
-            (place, {key: self._told_apart(key, value) for key, value in each.items()})
-            for place, each in enumerate(variable.values)
-        ]
-        for i, one in numbered:
-            for j, other in numbered[i + 1 :]:
-                if one.get(name, _NONE) == other.get(name, _NONE) and name in variable.values[i]:
-                    continue
-                # A member of a set, or a method, is named with its fact.
-                keys = [key for key in {*one, *other} if one.get(key, _NONE) != other.get(key, _NONE)]
-                differing = {key[0] if isinstance(key, tuple) else key for key in keys}
-                free = hanging
-                if name == "device.owner" and "unlisted" in (one.get(name), other.get(name)):
-                    free = hanging | set(STANDING)
-                if not differing - free - {name}:
-                    found.append((i, j))
+        all_ways = self._ways.get(variable.number)
+        if all_ways is None:
+            all_ways = self._ways[variable.number] = ways(variable.values, self._told_apart)
+        found = all_ways.differing(name, hanging)
+        if name == "device.owner":
+            found |= all_ways.differing(name, hanging | set(STANDING), "unlisted")
         return found
 
     # A case.
@@ -566,16 +566,18 @@ class Space:
         )
 
 
-def _different(entries: Iterable[Entry], alike: Callable[[Entry], tuple[Any, ...]] | None) -> Iterator[Entry]:
-    """Yield entries but those that are as one before them: of very many most are."""
-    seen: set[tuple[Any, ...]] = set()
-    for entry in entries:
-        if alike is not None:
-            said = alike(entry)
-            if said in seen:
-                continue
-            seen.add(said)
-        yield entry
+def _fitting(told: Mapping[str, Value]) -> Callable[[Mapping[str, Value]], bool]:
+    """Return what tells whether a device's facts fit whose it is; what they say nothing of is as it was given."""
+    known: dict[tuple[Value | None, ...], bool] = {}
+
+    def fits(facts: Mapping[str, Value]) -> bool:
+        standing = tuple([facts.get(name, told.get(name)) for name in STANDING])
+        if standing not in known:
+            said = zip(STANDING, standing, strict=True)
+            known[standing] = fits_standing({name: value for name, value in said if value is not None})
+        return known[standing]
+
+    return fits
 
 
 class _All:
