@@ -7,7 +7,7 @@ import statistics
 import tempfile
 import time
 from collections.abc import Callable, Iterator
-from datetime import UTC, datetime
+from datetime import UTC, datetime, timedelta
 from pathlib import Path
 from typing import Any
 
@@ -31,6 +31,12 @@ def run() -> Iterator[Result]:
     with tempfile.TemporaryDirectory() as folder:
         opened = open_data(Path(folder) / "data", lambda: NOW)
         company = Company(POLICIES)
+        company.document["policies"]["fresh"] = {
+            "mode": "enforced",
+            "people": ["everyone"],
+            "apps": ["every-app"],
+            "rules": [{"id": "old", "when": "device.state_age is above 14d", "then": "require mfa"}],
+        }
         objects = _inventory(company)
         nouns = dict.fromkeys(noun for noun, _ in objects)
         opened.runtime.data.inventory.apply({n: [e for noun, e in objects if noun == n] for n in nouns}, {}, NOW, 0)
@@ -54,7 +60,16 @@ def _inventory(company: Company) -> list[tuple[str, dict[str, Any]]]:
         found.append(("people", {**person, "unit": f"/u{i % 20}/t{i % 400}"}))
     for i in range(DEVICES):
         found.append(
-            ("devices", {"id": f"d-{i:06}", "person": f"p-{i // 2:05}", "encrypted": bool(i % 7), "os_version": "14"})
+            (
+                "devices",
+                {
+                    "id": f"d-{i:06}",
+                    "person": f"p-{i // 2:05}",
+                    "encrypted": bool(i % 7),
+                    "os_version": "14",
+                    "state_at": (NOW - timedelta(minutes=17 * i % 40_000)).isoformat(),
+                },
+            )
         )
     return found
 
@@ -80,6 +95,8 @@ def _pages(http: httpx.Client, size: int) -> Iterator[Result]:
     path = next(each["path"] for each in draft["objects"] if each["path"].startswith("policies."))
     standard = next(each["path"] for each in draft["objects"] if each["path"].startswith("standards."))
     value = http.get(f"/api/v1/drafts/mine/objects/{path}").raise_for_status().json()["value"]
+
+    rehearsed = {"person": "p-00001", "app": "app-1"}
 
     def save() -> httpx.Response:
         nonlocal version
@@ -108,7 +125,10 @@ def _pages(http: httpx.Client, size: int) -> Iterator[Result]:
         "people by a condition": lambda: http.get("/api/v1/people?where=person.groups has group-7"),
         "sheet": lambda: http.get(f"/api/v1/rulebook/policies/{path.partition('.')[2]}/sheet"),
         "reviews": lambda: http.get("/api/v1/reviews"),
-        "rehearsal": lambda: http.post("/api/v1/rehearse", json={"given": {"person": "p-00001", "app": "app-1"}}),
+        "rehearsal": lambda: http.post("/api/v1/rehearse", json={"given": rehearsed}),
+        "rehearsal at a moment": lambda: http.post(
+            "/api/v1/rehearse", json={"given": {**rehearsed, "time.at": NOW.isoformat()}}
+        ),
     }
     took = {name: _seconds(ask) for name, ask in asked.items()}
     slowest = max(took, key=lambda name: took[name])

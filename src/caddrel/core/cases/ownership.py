@@ -5,7 +5,7 @@ Not here: which cases there are (`space`).
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from itertools import combinations, product
 
 from caddrel.core.diagnostics import Diagnostic, shorten
@@ -62,6 +62,20 @@ def _refusal(names: Sequence[str], told: Mapping[str, Value], beside: str, hint:
 def fits_standing(told: Mapping[str, Value]) -> bool:
     """Tell whether some device can be as told."""
     return any(all(each[name] == value for name, value in told.items()) for each in STANDINGS)
+
+
+def fitting(told: Mapping[str, Value]) -> Callable[[Mapping[str, Value]], bool]:
+    """Return what tells whether a device's facts fit whose it is; what they say nothing of is as it was given."""
+    known: dict[tuple[Value | None, ...], bool] = {}
+
+    def fits(facts: Mapping[str, Value]) -> bool:
+        standing = tuple([facts.get(name, told.get(name)) for name in STANDING])
+        if standing not in known:
+            said = zip(STANDING, standing, strict=True)
+            known[standing] = fits_standing({name: value for name, value in said if value is not None})
+        return known[standing]
+
+    return fits
 
 
 def _said(value: Value) -> str:

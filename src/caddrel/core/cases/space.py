@@ -15,7 +15,7 @@ from functools import partial
 from typing import Any
 
 from caddrel.core.cases.diagrams import FALSE, TRUE, Diagrams
-from caddrel.core.cases.ownership import STANDING, STANDINGS, UNLISTED, contradiction, fits_standing, no_such
+from caddrel.core.cases.ownership import STANDING, STANDINGS, UNLISTED, contradiction, fits_standing, fitting, no_such
 from caddrel.core.cases.reads import Reads, limits_of, methods_of, operands
 from caddrel.core.cases.values import MOST_PARTS, OTHER, addresses, classes, moments, values_of
 from caddrel.core.cases.ways import Ways, different, standing_for, ways
@@ -87,6 +87,7 @@ class Space:
     _objects: dict[str, Variable] = field(default_factory=dict)
     _asked_for: dict[str, frozenset[str]] = field(default_factory=dict)
     _ways: dict[int, Ways] = field(default_factory=dict)
+    _stood_for: dict[int, tuple[list[Mapping[Any, Any]], list[int]]] = field(default_factory=dict)
 
     def __post_init__(self) -> None:
         values = self.given.values
@@ -138,7 +139,7 @@ class Space:
         found: dict[tuple[Any, ...], dict[str, Any]] = {}
         wanted = sorted({*mine, *(STANDING if kind == "device" else ())} - {id})
         asked = {str(value) for _, value in self.read.asked.get(id, [])}
-        fits = _fitting(told)
+        fits = fitting(told)
         for entry in different(iter(entries), self._alike(kind, {*wanted, *told}, asked)):
             facts = self._facts_of(kind, entry)
             if told and any(facts.get(name, value) != value for name, value in told.items()):
@@ -375,7 +376,7 @@ class Space:
             tellings = {name: self._told_by(name, tests.get(name, ())) for name in variable.facts}
             kept, places = standing_for(variable.values, tellings)
             # What differs in one fact alone is found among all of them: one that stands for others may differ in more.
-            self._ways[variable.number] = ways(variable.values, self._told_apart, places)
+            self._stood_for[variable.number] = (variable.values, places)
             variable.values = kept
             self.diagrams.resize(variable.number, len(kept))
 
@@ -518,7 +519,8 @@ class Space:
             hanging |= set(variable.facts) | set(STANDING)
         all_ways = self._ways.get(variable.number)
         if all_ways is None:
-            all_ways = self._ways[variable.number] = ways(variable.values, self._told_apart)
+            values, places = self._stood_for.get(variable.number, (variable.values, None))
+            all_ways = self._ways[variable.number] = ways(values, self._told_apart, places)
         found = all_ways.differing(name, hanging)
         if name == "device.owner":
             found |= all_ways.differing(name, hanging | set(STANDING), "unlisted")
@@ -564,20 +566,6 @@ class Space:
             lists=lists,
             default_age=age if isinstance(age, int | float) else None,
         )
-
-
-def _fitting(told: Mapping[str, Value]) -> Callable[[Mapping[str, Value]], bool]:
-    """Return what tells whether a device's facts fit whose it is; what they say nothing of is as it was given."""
-    known: dict[tuple[Value | None, ...], bool] = {}
-
-    def fits(facts: Mapping[str, Value]) -> bool:
-        standing = tuple([facts.get(name, told.get(name)) for name in STANDING])
-        if standing not in known:
-            said = zip(STANDING, standing, strict=True)
-            known[standing] = fits_standing({name: value for name, value in said if value is not None})
-        return known[standing]
-
-    return fits
 
 
 class _All:

@@ -97,7 +97,10 @@ class Inventory:
 
     def with_people(self, people: Iterable[Entry]) -> Inventory:
         """Return the index with some of its people alone; everything else is the same."""
-        return Inventory(people, self.groups.values(), self.devices.values(), self.apps.values(), self.lists.values())
+        made = Inventory(people)
+        made.groups, made.devices, made.apps, made.lists = self.groups, self.devices, self.apps, self.lists
+        made._by_serial, made._closures = self._by_serial, self._closures
+        return made
 
     def parts(self, most: int) -> Iterator[tuple[str, list[Any]]]:
         """Yield everything in it, with its noun, at most so many objects at a time."""

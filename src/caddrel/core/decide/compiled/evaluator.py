@@ -99,7 +99,8 @@ class CompiledRulebook:
 
     def considered(self, facts: Facts) -> frozenset[str]:
         """Return the policies that the index does not leave out for an attempt, by id."""
-        live = self._index(self._key(facts.values.get))
+        key = self._key(facts.values.get)
+        live = self._live.get(key) or self._index(key)
         return frozenset(policy.policy.id for policy, *_ in live.policies)
 
     def outcome(self, facts: Facts) -> str:
