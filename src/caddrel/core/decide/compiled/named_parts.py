@@ -91,6 +91,11 @@ class Parts:
         key = f"standard {name}"
         return m.get(key) or self._asked[key](v, m)
 
+    def schedule(self, v: Values, m: Memo, name: str) -> int:
+        """Return the state of a schedule."""
+        key = f"schedule {name}"
+        return m.get(key) or self._asked[key](v, m)
+
     def failing(self, v: Values, m: Memo, name: str) -> list[int]:
         """Return the places of the checks of a standard that are not true."""
         return [i for i, check in enumerate(self._checks[name]) if check(v, m) != TRUE]

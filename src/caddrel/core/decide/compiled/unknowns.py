@@ -19,13 +19,34 @@ class Unknowns:
     def __init__(self, rulebook: Rulebook, parts: Parts) -> None:
         self._rulebook = rulebook
         self._parts = parts
-        self._states: dict[int, State] = {}
+        self._tests: dict[FactTest, State] = {}
 
     def state(self, node: Condition, v: Values, m: Memo) -> int:
-        """Return the state of a node: 1 false, 2 unknown, 3 true."""
-        if id(node) not in self._states:
-            self._states[id(node)] = self._parts.compiled(node)
-        return self._states[id(node)](v, m)
+        """Return the state of a node: 1 false, 2 unknown, 3 true.
+
+        Only tests of facts are generated, each once however many policies hold it: to generate every condition would
+        take the first decision that asks longer than to decide.
+        """
+        match node:
+            case FactTest():
+                found = self._tests.get(node)
+                if found is None:
+                    found = self._tests[node] = self._parts.compiled(node)
+                return found(v, m)
+            case FromPlace(places=places):
+                return max((self._parts.place(v, m, p.text) for p in places), default=FALSE)
+            case Passes(standard=standard):
+                return self._parts.standard(v, m, standard.text)
+            case During(schedule=schedule):
+                return self._parts.schedule(v, m, schedule.text)
+            case And(parts=parts):
+                return min((self.state(p, v, m) for p in parts), default=TRUE)
+            case Or(parts=parts):
+                return max((self.state(p, v, m) for p in parts), default=FALSE)
+            case Not(part=part):
+                return TRUE + FALSE - self.state(part, v, m)
+            case Surely(part=part):
+                return TRUE if self.state(part, v, m) == TRUE else FALSE
 
     def of_condition(self, node: Condition, v: Values, m: Memo) -> set[str]:
         """Return the facts of the unknown tests that an unknown condition depends on."""
