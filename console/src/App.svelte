@@ -28,6 +28,7 @@
   import SettingsPage from './pages/settings/SettingsPage.svelte';
   import SessionsPage from './pages/sessions/SessionsPage.svelte';
   import SigninsPage from './pages/signins/SigninsPage.svelte';
+  import TakeInPage from './pages/signins/TakeInPage.svelte';
   import TracePage from './pages/trace/TracePage.svelte';
   import WatchPage from './pages/watch/WatchPage.svelte';
 
@@ -59,6 +60,7 @@
     '/settings': SettingsPage,
     '/settings/:part': SettingsPage,
     '/signins': SigninsPage,
+    '/take-in': TakeInPage,
     '/signins/:id': TracePage,
     '*': MissingPage,
   };

@@ -176,6 +176,47 @@ def test_every_device_that_fails_is_in_the_file_and_only_those_looked_at_are_cou
     page.context.close()
 
 
+def test_a_log_of_another_system_is_read_right_before_it_is_taken_in(
+    browser: Browser, mine: Live, tmp_path: Path
+) -> None:
+    log = tmp_path / "Gate Log.csv"
+    rows = "".join(f"2{i}.11.2026 09:1{i},INES.FARO,Post,pwd;totp,logon\n" for i in range(3))
+    log.write_text(f"Event time,Login,System,Steps,Type\n{rows}20.11.2026 09:00,,,,ping\n", encoding="utf-8")
+    page = _entered(browser, mine, "/take-in")
+    heading = page.get_by_role("heading", level=1)
+    page.get_by_label("A CSV or NDJSON file").set_input_files(log)
+    expect(heading).to_have_text("4 of 4 rows are read.")
+    doubts = page.get_by_role("region", name="What is to be looked at")
+    expect(doubts).to_contain_text("totp is on no list of auth.methods, in 3 rows")
+    expect(doubts).to_contain_text("INES.FARO → ines.faro")
+    expect(page.get_by_label("What Steps is")).to_have_value("auth.methods")
+    words = page.get_by_label("Words of Steps")
+    words.fill("totp = otpp")
+    words.press("Tab")
+    expect(page.get_by_role("alert")).to_contain_text("column Steps, totp")
+    words.fill("totp = otp")
+    words.press("Tab")
+    expect(doubts).not_to_contain_text("totp")
+    passed = page.get_by_label("Rows are passed over where Type is")
+    passed.fill("ping")
+    passed.press("Tab")
+    expect(heading).to_have_text("3 of 3 rows are read, 1 passed over.")
+    zone = page.get_by_label("Time zone of stamps")
+    zone.fill("Europe/Oslo")
+    zone.press("Tab")
+    first = page.get_by_role("region", name="The first rows").get_by_role("row").nth(1)
+    expect(first).to_contain_text("2026-11-20T08:10:00Z")
+    expect(first).to_contain_text("pwd, otp")
+    assert axe_findings(page) == []
+    expect(page.get_by_label("Keep how it is read as")).to_have_value("gate-log")
+    page.get_by_role("button", name="Take it in").click()
+    expect(heading).to_have_text("3 sign-ins taken in.")
+    with mine.client("viewer") as viewer:
+        assert viewer.mappings.list()["gate-log"].zone == "Europe/Oslo"
+        assert len(viewer.signins.list(person="ines.faro", since="2026-11-20", app="post", limit=50).items) >= 3
+    page.context.close()
+
+
 def test_a_sheet_is_reviewed(browser: Browser, mine: Live) -> None:
     page = _entered(browser, mine, "/rulebook/policy/abroad")
     page.get_by_role("link", name="Sheet for a reviewer").click()

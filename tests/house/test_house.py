@@ -34,7 +34,7 @@ def test_a_module_is_one_concept_that_says_what_it_is() -> None:
 
 
 # Things that end as doings do.
-_THINGS = ("encoding", "decoding", "wiring", "authoring")
+_THINGS = ("encoding", "decoding", "wiring", "authoring", "mapping")
 
 
 def test_modules_are_named_for_things_and_functions_are_of_a_size_to_read() -> None:

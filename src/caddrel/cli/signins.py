@@ -12,6 +12,7 @@ from rich.text import Text
 from caddrel.cli.failures import AnswerIsNo
 from caddrel.cli.files import growing, lines_of
 from caddrel.cli.jobs import finished
+from caddrel.cli.log_mappings import mapping, print_broken
 from caddrel.cli.output import (
     console,
     heading,
@@ -70,7 +71,7 @@ _FORMAT = click.Choice(["auto", "ndjson", "csv", "ocsf"])
 @signins.command("import")
 @click.argument("file", type=click.Path(path_type=Path, exists=True, allow_dash=True, dir_okay=False))
 @click.option("--format", type=_FORMAT, default="auto", show_default=True, help="auto: CSV by the name, else NDJSON.")
-@click.option("--mapping", default="", help="Of CSV: the mapping to read it by; see caddrel signins mapping.")
+@click.option("--mapping", default="", help="The mapping to read it by; see caddrel signins mapping.")
 @json_option
 def import_(file: Path, format: str, mapping: str, as_json: bool) -> None:
     """Take in a log: NDJSON, CSV or OCSF Authentication events; also compressed with gzip.
@@ -83,7 +84,7 @@ def import_(file: Path, format: str, mapping: str, as_json: bool) -> None:
               caddrel signins import events.ndjson.gz --format ocsf
     """
     if format == "auto":
-        format = "csv" if mapping or file.name.removesuffix(".gz").endswith(".csv") else "ndjson"
+        format = "csv" if file.name.removesuffix(".gz").endswith(".csv") else "ndjson"
     with connect() as service:
         job = finished(service, service.jobs.import_(lines_of(file), format, mapping))
     result = convert(job.result, ImportResult)
@@ -101,12 +102,14 @@ MOST_WORDS = 20
 
 
 def _tell_import(result: ImportResult) -> None:
+    print_broken(result.broken_alike)
     for line in result.listed:
-        hint = f" — {line.hint}" if line.hint else ""
-        remark(f"line {line.line}: {line.message} [{line.code}]{hint}")
-    more = result.broken + result.conflicting - len({line.line for line in result.listed})
-    if more > 0:
-        remark(f"… and {more} more lines")
+        if line.code == "conflicting":
+            remark(f"line {line.line}: {line.message} — {line.hint}")
+    for each in result.respelled[:MOST_WORDS]:
+        remark(f"{each.fact}: `{each.said}` is taken for {each.taken}, in {each.count} rows")
+    if result.skipped:
+        remark(f"{result.skipped} rows were passed over, as the mapping says")
     for word in result.not_understood[:MOST_WORDS]:
         remark(f"{word.fact}: “{word.word}” is on no list, in {word.count:,} sign-ins: the fact is unknown there")
     if len(result.not_understood) > MOST_WORDS:
@@ -167,38 +170,7 @@ def export(format: str, out: Path | None, as_json: bool, **filters: str) -> None
         write_pieces(service.signins.export(format, **filters), out)
 
 
-@signins.command("mapping")
-@click.argument("name", required=False)
-@click.option("--column", "columns", multiple=True, help="COLUMN=FACT; also =id, =recorded.outcome, =recorded.reason.")
-@json_option
-def mapping(name: str | None, columns: tuple[str, ...], as_json: bool) -> None:
-    """Keep which column of a CSV log holds which fact; without columns, show those that are kept.
-
-    \b
-    Example: caddrel signins mapping door --column Event=id --column When=time.at --column User=person.id
-    """
-    pairs = {}
-    for text in columns:
-        column, equals, fact = text.rpartition("=")
-        if not equals or not column or not fact:
-            raise click.UsageError(f"{text}: write COLUMN=FACT, such as User=person.id")
-        pairs[column] = fact
-    if pairs and name is None:
-        raise click.UsageError("give the mapping a name")
-    with connect() as service:
-        if name is not None and pairs:
-            service.signins.put_mapping(name, pairs)
-        kept = service.signins.mappings()
-    shown = {n: kept[n] for n in kept if name in {None, n}}
-    if as_json:
-        write_json({"mappings": shown})
-        return
-    for each, mapped in shown.items():
-        heading(each)
-        for column, fact in mapped.items():
-            say(f"{column} → {fact}", indent=2)
-    if not shown:
-        say("No mapping is kept." if name is None else f"There is no mapping {name}.")
+signins.add_command(mapping)
 
 
 @signins.command("forget")

@@ -15,6 +15,7 @@ from caddrel.client.coverage import Coverage
 from caddrel.client.drafts import Drafts
 from caddrel.client.inventory import InventoryFeed, Things
 from caddrel.client.limits import Tightenings
+from caddrel.client.mappings import Mappings
 from caddrel.client.profiles import Profiles, Sheets
 from caddrel.client.rehearsals import Rehearsals
 from caddrel.client.replays import Replays
@@ -118,15 +119,6 @@ class Signins:
     def export(self, format: str = "ndjson", **filters: str) -> Iterator[bytes]:
         """Yield every sign-in that matches, in pieces of a file; filters as of `list`."""
         return self._caller.pieces("/api/v1/signins/export", {"format": format, **filters})
-
-    def mappings(self) -> dict[str, dict[str, str]]:
-        """Return the mappings of CSV columns to facts, by name."""
-        return self._caller.get("/api/v1/mappings", signins.MappingList).mappings
-
-    def put_mapping(self, name: str, columns: Mapping[str, str]) -> None:
-        """Keep a mapping of CSV columns to facts; replaces the one of that name."""
-        body = signins.MappingRequest(name, dict(columns))
-        self._caller.post("/api/v1/mappings", body, signins.MappingList)
 
     def old(self, older_than: str) -> signins.Forgotten:
         """Tell how many sign-ins are older than a duration."""
@@ -432,6 +424,7 @@ class Caddrel:
         self.rehearsals = Rehearsals(caller)
         self.coverage = Coverage(caller)
         self.profiles = Profiles(caller)
+        self.mappings = Mappings(caller)
         self.sheets = Sheets(caller)
         self.replays = Replays(caller)
         self.tightenings = Tightenings(caller)

@@ -130,19 +130,6 @@ class CauseList(msgspec.Struct, frozen=True):
     people: int
 
 
-class MappingRequest(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
-    """Which column of a CSV log holds which fact, ``id``, ``recorded.outcome`` or ``recorded.reason``."""
-
-    name: str
-    columns: dict[str, str]
-
-
-class MappingList(msgspec.Struct, frozen=True):
-    """The mappings that are kept, by name."""
-
-    mappings: dict[str, dict[str, str]]
-
-
 class Forgotten(msgspec.Struct, frozen=True):
     """How many sign-ins are older than a moment, and whether they were taken out."""
 
@@ -168,8 +155,36 @@ class StrangeWord(msgspec.Struct, frozen=True):
     count: int
 
 
+class BrokenAlike(msgspec.Struct, frozen=True):
+    """Lines that are broken alike: by code and fact, how many, and the first of them."""
+
+    code: str
+    fact: str
+    count: int
+    lines: list[BrokenLine]
+
+
+class Respelled(msgspec.Struct, frozen=True):
+    """An id that was taken for one of the inventory, as letters' case alone differs."""
+
+    fact: str
+    said: str
+    taken: str
+    count: int
+
+
 class ImportResult(msgspec.Struct, frozen=True):
-    """What an import did; of broken lines the first are listed, all are counted, and so are words on no list."""
+    """What an import did; of broken lines the first are listed, all are counted, and so are words on no list.
+
+    Attributes
+    ----------
+    skipped
+        Rows that the mapping passes over.
+    respelled
+        Ids whose spelling became the inventory's.
+    broken_alike
+        The broken lines by what is wrong with them.
+    """
 
     added: int
     already_there: int
@@ -177,6 +192,9 @@ class ImportResult(msgspec.Struct, frozen=True):
     broken: int
     listed: list[BrokenLine]
     not_understood: list[StrangeWord] = []
+    skipped: int = 0
+    respelled: list[Respelled] = []
+    broken_alike: list[BrokenAlike] = []
 
 
 class SigninTrace(msgspec.Struct, frozen=True):

@@ -7,39 +7,17 @@ import gzip
 import io
 import json
 import random
-from collections.abc import Iterator
-from datetime import timedelta
 from pathlib import Path
 from typing import Any
 
 import msgspec
 import pytest
 from tests.command import run
-from tests.conftest import NOW, Live, serving
+from tests.conftest import Live
 
 from caddrel.client import Refused
-from caddrel.demo.fill import ADDRESSES, RULEBOOK, anchor
-from caddrel.demo.world import build_world
 from caddrel.service.signins.import_formats import FORMATS
-from caddrel.wire.decisions import File
 from caddrel.wire.signins import Forgotten
-
-COLUMNS = {
-    "Event": "id", "When": "time.at", "User": "person.id", "Groups": "person.groups", "App": "app.id",
-    "Methods": "auth.methods", "Managed": "device.managed", "Result": "recorded.outcome", "Why": "recorded.reason",
-}  # fmt: skip
-
-
-@pytest.fixture
-def other(tmp_path: Path) -> Iterator[Live]:
-    """A service with Kelpline's rulebook and inventory, and an empty log."""
-    for live in serving(tmp_path / "other", address_files=[ADDRESSES]):
-        live.clock.now = NOW - timedelta(days=90)
-        with live.client() as client:
-            client.rulebook.publish([File("k.yaml", RULEBOOK.read_text(encoding="utf-8"))], "kelpline")
-        live.data.inventory.put(build_world(anchor(NOW)).objects(), NOW)
-        live.clock.now = NOW
-        yield live
 
 
 @pytest.mark.parametrize("format", ["ndjson", "ocsf"])
@@ -85,61 +63,6 @@ def test_an_event_of_another_product_is_read(other: Live) -> None:
         item = client.signins.get("e-1").summary
         assert (item.person, item.app, item.country, item.platform) == ("ines.faro", "post", "IS", "android")
         assert (item.credentials, item.recorded_outcome, item.recorded_reason) == ("wrong", "refused", "bad password")
-
-
-def _csv(*rows: list[str], header: list[str] | None = None) -> bytes:
-    text = io.StringIO()
-    csv.writer(text).writerows([header or list(COLUMNS), *rows])
-    return text.getvalue().encode()
-
-
-def test_csv_is_read_by_a_mapping_that_is_kept(other: Live, tmp_path: Path) -> None:
-    rows = [
-        ["c-1", "2026-11-20T08:00:00Z", "odd", "crew,kelpline", "post", "pwd,otp:15m", "yes", "in", "said\n\"fine\""],
-        ["c-2", "2026-11-20T08:00:00Z", "odd", "", "post", "", "", "", ""],
-        ["c-3", "yesterday", "odd", "", "post", "", "perhaps", "", ""],
-        ["c-4", "2026-11-20T08:00:00Z"],
-        ["", "2026-11-20T08:00:00Z", "odd", "", "post", "", "", "", ""],
-    ]  # fmt: skip
-    path = tmp_path / "door.csv"
-    path.write_bytes(b"\xef\xbb\xbf" + _csv(*rows))
-    columns = [word for column, fact in COLUMNS.items() for word in ("--column", f"{column}={fact}")]
-    assert run("signins", "mapping", "door", *columns, env=other.environment()).returncode == 0
-    assert "User → person.id" in run("signins", "mapping", env=other.environment()).stdout
-    done = run("signins", "import", str(path), "--mapping", "door", env=other.environment())
-    assert (done.returncode, done.stdout) == (1, "2 added, 0 there already, 0 with other content, 3 broken\n")
-    assert "When, `time.at`" in done.stderr
-    assert "[wrong-cells]" in done.stderr
-    with other.client() as client:
-        facts = client.signins.trace("c-1").trace.facts
-        assert facts["person.groups"].value == ["crew", "kelpline"]
-        assert facts["auth.methods"].value == {"pwd": None, "otp": 900}
-        assert "device.managed" not in client.signins.trace("c-2").trace.facts
-        assert client.signins.get("c-1").summary.recorded_reason == 'said\n"fine"'
-
-
-@pytest.mark.parametrize(
-    ("columns", "code"),
-    [
-        ({"A": "id", "B": "time.at", "C": "persn.id"}, "unknown-fact"),
-        ({"A": "id"}, "missing-key"),
-        ({"A": "id", "B": "time.at", "C": "time.at"}, "given-twice"),
-    ],
-)
-def test_a_wrong_mapping_is_refused(other: Live, columns: dict[str, str], code: str) -> None:
-    with other.client() as client:
-        with pytest.raises(Refused) as refused:
-            client.signins.put_mapping("door", columns)
-        assert (refused.value.problem.code, refused.value.problem.errors[0].code) == ("bad-mapping", code)
-        with pytest.raises(Refused) as refused:
-            client.signins.import_([b"A,B\n"], "csv", "door")
-        assert refused.value.problem.code == "not-found"
-        client.signins.put_mapping("door", {"A": "id", "B": "time.at"})
-        with pytest.raises(Refused) as refused:
-            client.signins.import_([b"A,C\n1,2\n"], "csv", "door")
-        assert refused.value.problem.errors[0].code == "missing-column"
-        broken = client.signins.import_([b'A,B\nx,"2026"y\nz,2026-11-20T08:00:00Z\n'], "csv", "door")
-        assert ([line.code for line in broken.listed], broken.added) == (["not-csv"], 1)
 
 
 def test_csv_goes_out_as_rows_and_never_as_formulas(kelpline: Live, other: Live, tmp_path: Path) -> None:

@@ -247,7 +247,7 @@ from caddrel.core.inventory.index import Inventory
 from caddrel.service.signins.reader_process import Apart
 from caddrel.service.signins.line_reader import Source
 from datetime import datetime
-apart = Apart(Source("ndjson", {}, 1000, datetime.max), [], Inventory(), None)
+apart = Apart(Source("ndjson", None, 1000, datetime.max), [], Inventory(), None)
 while not apart.is_ready():
     time.sleep(0.01)
 print(apart._process.pid, flush=True)

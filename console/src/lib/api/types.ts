@@ -164,6 +164,14 @@ export interface BesideRequest {
   right: RehearseRequest;
 }
 
+/** Lines that are broken alike: by code and fact, how many, and the first of them. */
+export interface BrokenAlike {
+  code: string;
+  fact: string;
+  count: number;
+  lines: BrokenLine[];
+}
+
 /** A line that could not be taken in. */
 export interface BrokenLine {
   line: number;
@@ -321,6 +329,13 @@ export interface Choice {
   stopped: Numbers;
   asked: Numbers;
   hit: Numbers;
+}
+
+/** What a column is. */
+export interface ColumnRule {
+  to: string;
+  split?: string;
+  words?: Record<string, string>;
 }
 
 /** How the policies were combined. */
@@ -852,6 +867,9 @@ export interface ImportResult {
   broken: number;
   listed: BrokenLine[];
   not_understood?: StrangeWord[];
+  skipped?: number;
+  respelled?: Respelled[];
+  broken_alike?: BrokenAlike[];
 }
 
 /** An object that has come or changed, as it is now; or that has gone, then without a document. */
@@ -1005,6 +1023,22 @@ export interface LockState {
   reserved?: string;
 }
 
+/** A column of the log: what it is taken for, empty where for nothing, and the first different values in it. */
+export interface LogColumn {
+  name: string;
+  to: string;
+  values: string[];
+}
+
+/** How a log of another system is read. */
+export interface LogMapping {
+  columns: Record<string, ColumnRule>;
+  constants?: Record<string, string>;
+  zone?: string;
+  moment?: string;
+  skip?: Record<string, string[]>;
+}
+
 /** Whether the sign-in log is as it was written. */
 export interface LogVerdict {
   whole: boolean;
@@ -1014,13 +1048,24 @@ export interface LogVerdict {
 
 /** The mappings that are kept, by name. */
 export interface MappingList {
-  mappings: Record<string, Record<string, string>>;
+  mappings: Record<string, LogMapping>;
 }
 
-/** Which column of a CSV log holds which fact, ``id``, ``recorded.outcome`` or ``recorded.reason``. */
-export interface MappingRequest {
-  name: string;
-  columns: Record<string, string>;
+/** What would come of reading rows by a mapping. */
+export interface MappingTrial {
+  mapping: LogMapping;
+  suggested: boolean;
+  notes: string[];
+  columns: LogColumn[];
+  read: number;
+  good: number;
+  skipped: number;
+  twice: number;
+  broken: BrokenAlike[];
+  not_understood: StrangeWord[];
+  respelled: Respelled[];
+  unknown: UnknownObject[];
+  rows: TriedRow[];
 }
 
 /** The outcomes of every combination: a row for each value of `down`, one row without it. */
@@ -1604,6 +1649,14 @@ export interface Replayed {
 export interface RequirementsTrace {
   formulas: FormulaTrace[];
   items: ItemTrace[];
+}
+
+/** An id that was taken for one of the inventory, as letters' case alone differs. */
+export interface Respelled {
+  fact: string;
+  said: string;
+  taken: string;
+  count: number;
 }
 
 /** A revision to publish again as the next one; the others as of publishing. */
@@ -2237,12 +2290,36 @@ export interface Tree {
   signals?: string[];
 }
 
+/** The beginning of a log, to be read without anything being taken in. */
+export interface TrialRequest {
+  text: string;
+  format?: string;
+  mapping?: LogMapping | null;
+}
+
+/** A row as it would be read. */
+export interface TriedRow {
+  line: number;
+  id: string;
+  facts: Record<string, unknown>;
+  recorded: Record<string, string>;
+  problems: string[];
+}
+
 /** What a text says: the canonical text and the tree, None where it cannot be read; positions are of one line. */
 export interface Understood {
   text: string;
   tree: unknown;
   problems: Diagnostic[];
   words: Piece[];
+}
+
+/** Somebody or something that the inventory does not know: the fact, the id, how many rows, and who may be meant. */
+export interface UnknownObject {
+  fact: string;
+  id: string;
+  count: number;
+  hint: string;
 }
 
 /** A place where a part is used. */

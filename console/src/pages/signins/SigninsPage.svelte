@@ -11,6 +11,7 @@
   import Mark from '../../lib/parts/Mark.svelte';
   import Waiting from '../../lib/parts/Waiting.svelte';
   import { Load } from '../../lib/state/load.svelte';
+  import { session } from '../../lib/state/session.svelte';
   import { onDestroy, untrack } from 'svelte';
   import ColumnMenu from './ColumnMenu.svelte';
   import { chosen, keep } from './columns';
@@ -106,6 +107,7 @@
   {:else if page.problem?.code === 'bad-filter'}The condition cannot be read.
   {:else if page.problem}The sign-ins could not be loaded.{:else}Loading the sign-ins …{/if}
   {#snippet aside()}
+    {#if session.info?.role === 'operator'}<a class="action" href="#/take-in">Take in a log</a>{/if}
     <button class="action" aria-pressed={live.on} onclick={() => live.toggle(() => filters, () => page.value?.items ?? [], arrived)}>
       <Radio size={14} aria-hidden="true" />{live.on ? 'Arriving live' : 'Live'}
     </button>

@@ -20,6 +20,7 @@ from caddrel.core.facts.attempts import AttemptRefused
 from caddrel.core.facts.facts import AddressData
 from caddrel.core.facts.values import read_moment, show_moment
 from caddrel.core.inventory.index import Inventory
+from caddrel.core.logs.mapped_rows import RowReader
 from caddrel.core.logs.references import number_for
 from caddrel.core.rulebook.model import Rulebook
 from caddrel.service.signins.line_reader import Line, Recorded, Source, digests_of, read_lines
@@ -87,6 +88,11 @@ class Completing:
         In order of time.
     first
         The first number of a kind of attempts, as of `Kinds`.
+
+    Attributes
+    ----------
+    rows
+        What reads the rows of a mapped log, and remembers what it did to them; None for any other.
     """
 
     def __init__(
@@ -105,13 +111,14 @@ class Completing:
         self._first = first
         self._under: dict[int, Callable[[list[dict[str, Any]]], list[Bundled]]] = {}
         self._recorded: dict[Recorded | None, bytes] = {}
+        mapping = source.mapping
+        self.rows = RowReader(mapping, terms[-1].rulebook.catalogue, inventory) if mapping is not None else None
 
     def pieces(self, lines: Iterable[Lines]) -> Iterator[Completed]:
         """Yield the attempts of lines, many at a time."""
         refused: list[tuple[int, list[Diagnostic]]] = []
-        catalogue = self._terms[-1].rulebook.catalogue
         read = read_lines(
-            lines, self._source, catalogue, lambda number, problems: refused.append((number, problems))
+            lines, self._source, self.rows, lambda number, problems: refused.append((number, problems))
         )  # fmt: skip
         for numbers, good in read:
             yield self._piece(numbers, good, refused.copy())

@@ -1,17 +1,16 @@
-"""The formats that logs come in and go out in: NDJSON of our own, CSV by a mapping, OCSF Authentication events."""
+"""The formats that logs come in: NDJSON of our own, OCSF Authentication events, and CSV or NDJSON by a mapping."""
 
 from __future__ import annotations
 
 import csv
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Iterable, Iterator
 from typing import Any
 
 import msgspec
 
 from caddrel.core.diagnostics import Diagnostic, shorten
 from caddrel.core.facts.attempts import AttemptRefused
-from caddrel.core.facts.catalogue import Catalogue
-from caddrel.core.logs.csv_rows import check_header, row_document
+from caddrel.core.logs.mapped_rows import RowReader
 from caddrel.core.logs.ocsf import from_event
 from caddrel.service.problems import ServiceError
 
@@ -40,30 +39,32 @@ def decode_json(line: bytes) -> Any:
         raise AttemptRefused([Diagnostic("not-json", f"{message}: {shorten(str(error), 120)}")]) from None
 
 
-def documents(
-    lines: Iterable[tuple[int, bytes]], format: str, mapping: Mapping[str, str], catalogue: Catalogue
-) -> Iterator[Read]:
+def documents(lines: Iterable[tuple[int, bytes]], format: str, rows: RowReader | None) -> Iterator[Read]:
     """Yield each line as a document of our own shape, or why it cannot be read.
 
     Parameters
     ----------
     format
         One of `FORMATS`.
-    mapping
-        Of a CSV file: column to fact.
+    rows
+        Reads what is said in columns of another system; CSV always needs one.
     """
     if format == "csv":
-        yield from _rows(lines, mapping, catalogue)
+        assert rows is not None
+        yield from _table(lines, rows)
         return
     for number, line in lines:
         try:
             document = decode_json(line)
-            yield number, from_event(document) if format == "ocsf" else document
+            if rows is not None:
+                document = rows.member_row(document)
+            if document is not None:
+                yield number, from_event(document) if format == "ocsf" else document
         except AttemptRefused as refused:
             yield number, refused
 
 
-def _rows(lines: Iterable[tuple[int, bytes]], mapping: Mapping[str, str], catalogue: Catalogue) -> Iterator[Read]:
+def _table(lines: Iterable[tuple[int, bytes]], rows: RowReader) -> Iterator[Read]:
     at = 0
 
     def texts() -> Iterator[str]:
@@ -85,13 +86,15 @@ def _rows(lines: Iterable[tuple[int, bytes]], mapping: Mapping[str, str], catalo
             continue
         if header is None:
             header = [cell.strip() for cell in row]
-            problems = check_header(header, mapping)
+            problems = rows.missing(header)
             if problems:
                 raise ServiceError(
                     422, "bad-mapping", "the file does not have the columns of the mapping", "", problems
                 )
             continue
         try:
-            yield at, row_document(header, row, mapping, catalogue)
+            document = rows.row(header, row)
+            if document is not None:
+                yield at, document
         except AttemptRefused as refused:
             yield at, refused

@@ -18,6 +18,7 @@ from caddrel.core.columnar.attempt import Bundled
 from caddrel.core.columnar.evaluator import Alike
 from caddrel.core.diagnostics import Diagnostic, shorten
 from caddrel.core.logs.causes import Causes
+from caddrel.core.logs.mapping import LogMapping
 from caddrel.service.problems import ServiceError
 from caddrel.service.signins.batch_writer import Batch, Storing
 from caddrel.service.signins.completer import Completed, Completing, Terms
@@ -30,13 +31,15 @@ from caddrel.service.signins.record_encoding import Decisions, columns_of
 from caddrel.service.signins.strange_words import strange_words
 from caddrel.service.state.data_folder import DataFolder
 from caddrel.service.state.jobs import Cancelled, Progress
-from caddrel.wire.signins import BrokenLine, ImportResult, StrangeWord
+from caddrel.wire.signins import BrokenAlike, BrokenLine, ImportResult, Respelled, StrangeWord
 
 # So many lines are stored in one commit.
 TOGETHER = 8_000
 # How many times as large as a stream may be, what a compressed one unpacks to.
 UNPACKED = 8
 LISTED = 100
+# Lines of each kind of broken ones.
+EXAMPLES = 3
 # Telling what is wrong with a line takes longer than reading a good one.
 MOST_BROKEN = 100_000
 T = TypeVar("T")
@@ -88,6 +91,9 @@ class Importer:
         # A clock that runs ahead would make its sign-in the newest of all for signals; a day is no error yet.
         self._latest = data.clock() + timedelta(days=1)
         self._listed: list[BrokenLine] = []
+        # By what is wrong: how many lines, and the first of them.
+        self._alike: dict[tuple[str, str], tuple[int, list[BrokenLine]]] = {}
+        self._here: Completing | None = None
         self._stopped: ServiceError | None = None
         self._broken = self._known = self._conflicting = 0
         self._strange: Counter[tuple[str, str]] = Counter()
@@ -96,7 +102,7 @@ class Importer:
         self,
         stream: BinaryIO,
         format: str = "ndjson",
-        mapping: Mapping[str, str] | None = None,
+        mapping: LogMapping | None = None,
         progress: Progress | None = None,
     ) -> ImportResult:
         """Take in a log; good lines are kept whatever the others are.
@@ -106,14 +112,14 @@ class Importer:
         stream
             May be compressed with gzip.
         mapping
-            Of a CSV file: column to fact.
+            How it is read, where it is in columns of another system.
         progress
             Is told how many bytes of the stream have been read; may raise `Cancelled`.
         """
         unzipped = Unzipped(stream, UNPACKED * self._data.limits.stream)
         with self._log.importing:
             self._begin()
-            source = Source(format, mapping or {}, self._data.limits.line, self._latest)
+            source = Source(format, mapping, self._data.limits.line, self._latest)
             try:
                 self._run(unzipped, source, progress)
             except Cancelled as cancelled:
@@ -123,7 +129,17 @@ class Importer:
     def _result(self) -> ImportResult:
         listed = sorted(self._listed, key=attrgetter("line"))
         strange = [StrangeWord(fact, word, count) for (fact, word), count in self._strange.most_common(LISTED)]
-        return ImportResult(self._storing.stored, self._known, self._conflicting, self._broken, listed, strange)
+        rows = self._here.rows if self._here is not None else None
+        respelled = [] if rows is None else rows.respelled.most_common(LISTED)
+        return ImportResult(
+            self._storing.stored, self._known, self._conflicting, self._broken, listed, strange,
+            0 if rows is None else rows.skipped,
+            [Respelled(fact, said, taken, count) for (fact, said, taken), count in respelled],
+            sorted(
+                (BrokenAlike(code, fact, count, lines) for (code, fact), (count, lines) in self._alike.items()),
+                key=lambda kind: (kind.lines[0].line, kind.code, kind.fact),
+            ),
+        )  # fmt: skip
 
     def _run(self, stream: Unzipped, source: Source, progress: Progress | None) -> None:
         try:
@@ -149,12 +165,12 @@ class Importer:
     def _pieces(self, stream: Unzipped, source: Source) -> Generator[Completed]:
         """Yield what there is to decide; of a long log, a process of its own reads the most."""
         lines = LineReader(stream, source.most)
-        here = Completing(source, self._terms, self._inventory, self._data.addresses)
+        here = self._here = Completing(source, self._terms, self._inventory, self._data.addresses)
         with Apart(source, self._terms, self._inventory, self._data.addresses) as apart:
             for piece in here.pieces(self._until_stopped(lines)):
                 yield piece
-                # A CSV file means what its first line says: it is read in one place.
-                if source.format != "csv" and stream.taken > self._data.limits.apart and apart.is_ready():
+                # A CSV file means what its first line says, and what became of mapped rows is told: in one place.
+                if source.mapping is None and stream.taken > self._data.limits.apart and apart.is_ready():
                     break
             else:
                 return
@@ -249,4 +265,10 @@ class Importer:
             hint = "the good lines before were taken in; is it in the format that was asked for?"
             raise ServiceError(422, "too-many-broken", f"more than {MOST_BROKEN:,} lines cannot be read", hint)
         for problem in problems[:5]:
-            self._list(BrokenLine(number, problem.code, problem.message, problem.hint))
+            line = BrokenLine(number, problem.code, problem.message, problem.hint)
+            self._list(line)
+            kind = (problem.code, problem.path)
+            count, lines = self._alike.get(kind, (0, []))
+            if kind in self._alike or len(self._alike) < LISTED:
+                # Whichever process read them: the first by their numbers.
+                self._alike[kind] = (count + 1, sorted([*lines, line], key=attrgetter("line"))[:EXAMPLES])

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import hashlib
-from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from itertools import islice
@@ -13,7 +13,8 @@ import msgspec
 
 from caddrel.core.diagnostics import Diagnostic, shorten
 from caddrel.core.facts.attempts import AttemptRefused
-from caddrel.core.facts.catalogue import Catalogue
+from caddrel.core.logs.mapped_rows import RowReader
+from caddrel.core.logs.mapping import LogMapping
 from caddrel.service.signins.import_formats import Read, documents
 from caddrel.service.signins.line_stream import Lines
 
@@ -34,8 +35,10 @@ class Source:
 
     Parameters
     ----------
-    format, mapping
-        As of `formats.documents`.
+    format
+        As of `import_formats.documents`.
+    mapping
+        How it is read, where it is in columns of another system.
     most
         Bytes that a line may have.
     latest
@@ -43,7 +46,7 @@ class Source:
     """
 
     format: str
-    mapping: Mapping[str, str]
+    mapping: LogMapping | None
     most: int
     latest: datetime
 
@@ -78,22 +81,24 @@ _decode = msgspec.json.Decoder(Line).decode
 
 
 def read_lines(
-    pieces: Iterable[Lines], source: Source, catalogue: Catalogue, refuse: Refuse
+    pieces: Iterable[Lines], source: Source, rows: RowReader | None, refuse: Refuse
 ) -> Iterator[tuple[Sequence[int], list[Line]]]:
     """Yield the good lines of a log with their numbers, many at a time.
 
     Parameters
     ----------
+    rows
+        Reads lines by the source's mapping, where there is one.
     refuse
         Is told the number of a line that is not good, and why.
     """
     fitting = (_fitting(piece, source.most, refuse) for piece in pieces)
-    if source.format == "ndjson":
+    if source.format == "ndjson" and rows is None:
         for numbers, lines in fitting:
-            yield _read(numbers, lines, source, catalogue, refuse)
+            yield _read(numbers, lines, refuse)
         return
     each = ((number, line) for numbers, lines in fitting for number, line in zip(numbers, lines, strict=True))
-    read = documents(each, source.format, source.mapping, catalogue)
+    read = documents(each, source.format, rows)
     while piece := list(islice(read, TOGETHER)):
         yield _good(piece, refuse)
 
@@ -111,9 +116,7 @@ def _fitting(piece: Lines, most: int, refuse: Refuse) -> Lines:
     return [number for number, _ in kept], [line for _, line in kept]
 
 
-def _read(
-    numbers: Sequence[int], lines: list[bytes], source: Source, catalogue: Catalogue, refuse: Refuse
-) -> tuple[Sequence[int], list[Line]]:
+def _read(numbers: Sequence[int], lines: list[bytes], refuse: Refuse) -> tuple[Sequence[int], list[Line]]:
     """Return lines of our own format, read as what they are to be; if any is not, one by one, to tell what is wrong."""
     try:
         found = list(map(_decode, lines))
@@ -121,7 +124,7 @@ def _read(
         found = []
     if found and "".join([line.id for line in found]).isprintable():
         return numbers, found
-    return _good(documents(zip(numbers, lines, strict=True), source.format, source.mapping, catalogue), refuse)
+    return _good(documents(zip(numbers, lines, strict=True), "ndjson", None), refuse)
 
 
 def _good(read: Iterable[Read], refuse: Refuse) -> tuple[Sequence[int], list[Line]]:

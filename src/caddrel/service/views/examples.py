@@ -14,12 +14,12 @@ from caddrel.wire import (
     drafts,
     inventory,
     limits,
+    mappings,
     passwords,
     rehearsals,
     replays,
     rulebooks,
     sheets,
-    signins,
     watch,
 )
 from caddrel.wire.starter_codes import StarterCodeRequest
@@ -73,7 +73,15 @@ BODIES: dict[type, dict[str, Any]] = {
     limits.TighteningRequest: {"under": {}, "limit": "standards.crew-tablet.patched", "since": "14d"},
     limits.MoveLimit: {"limit": "standards.crew-tablet.patched", "value": "16"},
     watch.SetAsideRequest: {"key": "token:3f9a0c11d2e4", "mark": "9f86d081884c7d65", "why": "It is replaced on Monday"},
-    signins.MappingRequest: {"name": "old-log", "columns": {"user": "person.id", "when": "time.at"}},
+    mappings.LogMapping: {
+        "columns": {
+            "When": {"to": "time.at"},
+            "User": {"to": "person.id"},
+            "Factors": {"to": "auth.methods", "split": ";", "words": {"totp": "otp"}},
+        },
+        "zone": "Europe/Oslo",
+    },
+    mappings.TrialRequest: {"text": "When,User\n2026-11-20T08:00:00Z,INES.FARO\n", "format": "csv"},
     inventory.DeviceState: {"os_version": "15", "encrypted": True},
     inventory.ItemRequest: {"document": {"title": "Ines Faro", "kind": "employee", "groups": ["deck-crew"]}},
     passwords.CandidateRequest: {"person": "ines.faro", "candidate": "gulls over the harbour"},

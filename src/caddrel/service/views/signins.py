@@ -10,18 +10,17 @@ from urllib.parse import urlencode
 
 import msgspec
 
-from caddrel.core.diagnostics import did_you_mean, shorten
 from caddrel.core.facts.values import ValueRefused, read_duration
-from caddrel.core.logs.csv_rows import check_mapping
-from caddrel.core.rulebook.read.fields import ID
+from caddrel.core.logs.mapping import LogMapping
 from caddrel.service.http.endpoints import Param, Stream
-from caddrel.service.problems import ServiceError, not_found
+from caddrel.service.problems import ServiceError
 from caddrel.service.signins import causes as service_causes
 from caddrel.service.signins.export_formats import MEDIA
 from caddrel.service.signins.import_formats import FORMATS
 from caddrel.service.signins.importer import Importer
 from caddrel.service.signins.log_export import export_log
 from caddrel.service.signins.log_filter import log_query
+from caddrel.service.signins.log_mappings import kept_mapping
 from caddrel.service.signins.retention import would_forget
 from caddrel.service.signins.rows import summary
 from caddrel.service.tracing import trace as deciding
@@ -94,7 +93,7 @@ def listed(call: Call) -> wire.SigninPage | None:
 
 IMPORT_PARAMS = [
     Param("format", "ndjson when left out; ocsf are Authentication events of class 3002.", words=FORMATS),
-    Param("mapping", "Of CSV: the name of a mapping that is kept."),
+    Param("mapping", "The name of a mapping that is kept: CSV needs one, NDJSON of another system too."),
 ]
 
 
@@ -115,10 +114,12 @@ def take_in(call: Call) -> wire.ImportResult:
     return Importer(call.data, call.runtime.log).run(call.stream, format, mapping)
 
 
-def import_format(call: Call) -> tuple[str, dict[str, str]]:
-    """Return the format of a log that is sent, and of CSV the mapping to read it by."""
-    format = _format(call, FORMATS)
-    return format, _mapping(call) if format == "csv" else {}
+def import_format(call: Call) -> tuple[str, LogMapping | None]:
+    """Return the format of a log that is sent, and the mapping to read it by; CSV always has one."""
+    format, name = _format(call, FORMATS), call.query.get("mapping", "")
+    if format == "ocsf" and name:
+        raise ServiceError(400, "bad-parameter", "OCSF events are read without a mapping", "leave `mapping` out")
+    return format, kept_mapping(call.data, name) if name or format == "csv" else None
 
 
 def _format(call: Call, known: Sequence[str]) -> str:
@@ -126,39 +127,6 @@ def _format(call: Call, known: Sequence[str]) -> str:
     if format not in known:
         raise ServiceError(400, "bad-parameter", f"`format` is one of {', '.join(known)}")
     return format
-
-
-def _mapping(call: Call) -> dict[str, str]:
-    name, kept = call.query.get("mapping", ""), call.data.mappings.all()
-    if name not in kept:
-        hint = did_you_mean(name, kept, "keep one: caddrel signins mapping NAME --column COLUMN=FACT …")
-        raise not_found(f"mapping `{shorten(name)}`", hint)
-    mapping = kept[name]
-    _check_mapping(call, mapping)
-    return mapping
-
-
-def _check_mapping(call: Call, mapping: dict[str, str]) -> None:
-    problems = check_mapping(mapping, call.data.rulebooks.need_current().rulebook.catalogue)
-    if problems:
-        raise ServiceError(422, "bad-mapping", f"the mapping is wrong: {problems[0].message}", "", problems)
-
-
-@endpoints.add("GET", "/api/v1/mappings", role="viewer", returns=wire.MappingList)
-def mappings(call: Call) -> wire.MappingList:
-    """The mappings of CSV columns to facts."""
-    return wire.MappingList(call.data.mappings.all())
-
-
-@endpoints.add("POST", "/api/v1/mappings", role="operator", body=wire.MappingRequest, returns=wire.MappingList)
-def put_mapping(call: Call) -> wire.MappingList:
-    """Keep a mapping of CSV columns to facts; replaces the one of that name."""
-    body: wire.MappingRequest = call.body
-    if not ID.fullmatch(body.name):
-        raise ServiceError(422, "bad-mapping", "a mapping's name has small letters, digits and hyphens")
-    _check_mapping(call, body.columns)
-    call.data.mappings.put(body.name, body.columns)
-    return wire.MappingList(call.data.mappings.all())
 
 
 OLDER_THAN = Param("older_than", "Older than this duration, such as 400d.")
