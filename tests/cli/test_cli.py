@@ -227,7 +227,8 @@ def test_one_command_traces_the_newest_of_its_kind(kelpline: Live) -> None:
         done = run("trace", *situation.find.split(), env=env)
         assert done.returncode == 0, situation.name
         assert "decided by" in done.stdout
-    assert run("trace", "--person", "nobody", env=env).returncode == 1
+    assert run("trace", "--person", "ines.faro", "--country", "GB", env=env).returncode == 1
+    assert run("trace", "--person", "nobody", env=env).returncode == 3
     assert run("trace", env=env).returncode == 2
     assert json.loads(run("trace", "s-000001", "--json", env=env).stdout)["same"] is True
 

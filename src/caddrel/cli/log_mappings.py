@@ -33,7 +33,11 @@ def mapping() -> None:
 @mapping.command("list")
 @json_option
 def list_(as_json: bool) -> None:
-    """List the mappings that are kept."""
+    """List the mappings that are kept.
+
+    \b
+    Example: caddrel signins mapping list
+    """
     with connect() as service:
         kept = service.mappings.list()
     if as_json:
@@ -89,7 +93,11 @@ def keep(name: str, file: Path) -> None:
 @mapping.command("remove")
 @click.argument("name")
 def remove(name: str) -> None:
-    """Take a mapping out; what was read by it stays."""
+    """Take a mapping out; what was read by it stays.
+
+    \b
+    Example: caddrel signins mapping remove door
+    """
     with connect() as service:
         service.mappings.remove(name)
     say(f"The mapping {name} is taken out.")

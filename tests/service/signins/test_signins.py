@@ -8,6 +8,7 @@ from datetime import timedelta
 from typing import Any
 
 import pytest
+from tests.command import run
 from tests.conftest import NOW, Live
 from tests.service.http.test_api import RULEBOOK
 
@@ -243,3 +244,49 @@ def test_what_was_seen_is_not_sent_again(empty: Live) -> None:
         line = {"id": "s-1", "facts": {"person.id": "ines", "time.at": "2026-11-02T07:10:00Z"}}
         client.signins.import_([json.dumps(line).encode()])
         assert len(http.get("/api/v1/signins?counts=no", headers=seen).json()["items"]) == 1
+
+
+@pytest.mark.parametrize(
+    ("filters", "hint"),
+    [
+        ({"outcome": "denied"}, "`blocked`"),
+        ({"outcome": "blocked,alowed"}, "`allowed`"),
+        ({"shadow_together": "granted"}, "`allowed`"),
+        ({"reason": "unmetable"}, "`unmeetable`"),
+        ({"policy": "nope"}, "no revision has one"),
+        ({"policy": "abrod"}, "`abroad`"),
+        ({"rule": "nope"}, "no revision has one"),
+        ({"country": "UK"}, "`GB`"),
+        ({"country": "NOR"}, "`NO`"),
+        ({"app": "Manifest"}, "`manifest`"),
+        ({"person": "ines.farro"}, "`ines.faro`"),
+        ({"device": "nothing-like-it-at-all"}, "neither the inventory nor the log"),
+        ({"client": "imap"}, "`legacy`"),
+        ({"credentials": "right,wrng"}, "`wrong`"),
+    ],
+)
+def test_a_filter_that_could_only_find_nothing_says_which_word_is_unknown(
+    kelpline: Live, filters: dict[str, str], hint: str
+) -> None:
+    with kelpline.client("viewer") as client:
+        for ask in (lambda: client.signins.list(**filters), lambda: client.signins.causes(**filters)):
+            with pytest.raises(Refused) as refused:
+                ask()
+            assert refused.value.problem.code == "unknown-word"
+            assert hint in refused.value.problem.hint
+    words = [word for name, text in filters.items() for word in (f"--{name.replace('_', '-')}", text)]
+    done = run("signins", "list", *words, env=kelpline.environment())
+    assert done.returncode == 3
+    assert hint in done.stderr
+
+
+def test_words_are_read_in_any_case_and_what_only_the_past_knows_is_fine(kelpline: Live) -> None:
+    with kelpline.client("viewer") as client:
+        at_all = client.signins.list(outcome="blocked", country="IS", limit=5).items
+        assert at_all
+        assert client.signins.list(outcome="Blocked", country="is", limit=5).items == at_all
+        # Of the first revision alone.
+        before = set(kelpline.data.rulebooks.get(1).rulebook.policies)
+        gone = before - set(kelpline.data.rulebooks.need_current().rulebook.policies)
+        for policy in gone:
+            client.signins.list(policy=policy)

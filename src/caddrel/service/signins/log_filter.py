@@ -19,9 +19,10 @@ from caddrel.core.language.nodes import And, Condition, During, FromPlace, Passe
 from caddrel.core.logs.filters import FilterRefused, for_log, read_filter
 from caddrel.core.rulebook.model import Rulebook
 from caddrel.service.problems import ServiceError
+from caddrel.service.signins.filter_words import filter_words
 from caddrel.service.state.context import State
 from caddrel.store.moments import from_stored
-from caddrel.store.queries import FILTERS, Query
+from caddrel.store.queries import Query
 from caddrel.wire.decoding import decode
 
 LONGEST = 20_000
@@ -137,7 +138,7 @@ def log_query(state: State, asked: Mapping[str, str], limit: int) -> Query:
         raise ServiceError(400, "bad-parameter", "`certain` is yes or no")
     conditions, judge = read_where(state, asked.get("where", ""))
     return Query(
-        _equal(asked),
+        filter_words(state, asked),
         {"yes": True, "no": False}.get(certain),
         _at(state, asked, "since"),
         _at(state, asked, "until"),
@@ -150,16 +151,6 @@ def log_query(state: State, asked: Mapping[str, str], limit: int) -> Query:
 
 # Beyond this the store keeps no number.
 _FARTHEST = 1 << 62
-_MOST_VALUES = 100
-
-
-def _equal(asked: Mapping[str, str]) -> dict[str, str]:
-    """Return the filters that ask for values of their own."""
-    found = {name: asked[name] for name in FILTERS if name in asked}
-    for name, text in found.items():
-        if text.count(",") >= _MOST_VALUES:
-            raise ServiceError(400, "bad-parameter", f"`{name}` holds at most {_MOST_VALUES} values")
-    return found
 
 
 def _cursor(text: str) -> tuple[int, int] | None:

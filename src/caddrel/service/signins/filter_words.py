@@ -1,0 +1,91 @@
+"""The words that the log is filtered by: one that nobody has ever said would find nothing, and look like good news.
+
+What only older revisions or the log itself know is fine.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Mapping
+
+from caddrel.core.diagnostics import shorten
+from caddrel.core.facts.catalogue import FACTS
+from caddrel.core.facts.values import listed
+from caddrel.core.logs.filters import RECORD_FACTS
+from caddrel.core.rulebook.model import OUTCOMES, Rulebook
+from caddrel.core.words.meant import meant
+from caddrel.service.problems import ServiceError
+from caddrel.service.state.context import State
+from caddrel.store.queries import FILTERS, SHOWN, Query
+
+_MOST_VALUES = 100
+# So many revisions are looked through for a policy or rule that is in none of the log.
+_MOST_REVISIONS = 50
+_OBJECTS = {"person": "people", "app": "apps", "device": "devices"}
+_LISTED: Mapping[str, Collection[str]] = {
+    "outcome": OUTCOMES, "shadow_together": OUTCOMES, "reason": RECORD_FACTS["reason"].words,
+}  # fmt: skip
+
+
+def filter_words(state: State, asked: Mapping[str, str]) -> dict[str, str]:
+    """Return the filters that ask for values of their own, each as the log spells it.
+
+    Raises
+    ------
+    ServiceError
+        For a value that is on no list, or that nothing has ever been called.
+    """
+    found: dict[str, str] = {}
+    for name in FILTERS:
+        text = asked.get(name)
+        if text is None:
+            continue
+        if text.count(",") >= _MOST_VALUES:
+            raise ServiceError(400, "bad-parameter", f"`{name}` holds at most {_MOST_VALUES} values")
+        found[name] = ",".join(_word(state, name, each.strip()) for each in text.split(","))
+    return found
+
+
+def _word(state: State, name: str, said: str) -> str:
+    if name in _LISTED:
+        if said.lower() in _LISTED[name]:
+            return said.lower()
+        raise _unknown(name, said, _LISTED[name], f"one of {', '.join(_LISTED[name])}")
+    if name in SHOWN:
+        spec = FACTS[SHOWN[name][1]]
+        if not spec.words:
+            return said
+        word = listed(spec, said)
+        if word is None:
+            some = f"one of {', '.join(spec.words)}" if len(spec.words) <= 12 else "a country code such as NO"
+            raise _unknown(name, said, spec.words, some)
+        return word
+    if name in _OBJECTS:
+        there = getattr(state.inventories.current(), _OBJECTS[name])
+        if said not in there and not _in_log(state, name, said):
+            raise _unknown(name, said, list(there)[:20_000], "neither the inventory nor the log knows it")
+    elif name in ("policy", "rule"):
+        published = state.rulebooks.current()
+        now = _named(published.rulebook, name) if published is not None else frozenset()
+        if said not in now and not _in_log(state, name, said) and not _in_a_revision(state, name, said):
+            raise _unknown(name, said, now, "no revision has one, and none has decided anything")
+    return said
+
+
+def _unknown(name: str, said: str, known: Collection[str], otherwise: str) -> ServiceError:
+    title = f"there is no {name.replace('_', ' ')} `{shorten(said)}`"
+    return ServiceError(400, "unknown-word", title, meant(said, known, otherwise))
+
+
+def _in_log(state: State, name: str, said: str) -> bool:
+    return bool(state.signins.page(Query(equal={name: said}, limit=1)))
+
+
+def _in_a_revision(state: State, name: str, said: str) -> bool:
+    numbers = [number for _, number in state.revisions.in_force()][-_MOST_REVISIONS:]
+    return any(said in _named(state.rulebooks.get(number).rulebook, name) for number in reversed(numbers))
+
+
+def _named(rulebook: Rulebook, name: str) -> frozenset[str]:
+    if name == "policy":
+        return frozenset(rulebook.policies)
+    return frozenset(rule.id for policy in rulebook.policies.values() for rule in policy.rules)
