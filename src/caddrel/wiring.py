@@ -43,7 +43,7 @@ from caddrel.store.causes import CauseStore
 from caddrel.store.door_sessions import DoorSessionStore
 from caddrel.store.draft_outcomes import DraftOutcomeStore
 from caddrel.store.drafts import DraftStore
-from caddrel.store.engine import Database, DatabaseError
+from caddrel.store.engine import Database, DatabaseError, NewerForm
 from caddrel.store.inventory import InventoryStore
 from caddrel.store.log_seal import LogSeal
 from caddrel.store.mappings import MappingStore
@@ -97,7 +97,7 @@ def make_private(folder: Path) -> None:
 
 
 class NotADatabase(Exception):
-    """A file that should be a database and is none."""
+    """A file that should be a database of ours and is none, or is one of a newer release."""
 
 
 class FolderTaken(Exception):
@@ -174,6 +174,9 @@ def open_data(
     for database in (book, log):
         try:
             database.migrate()
+        except NewerForm as newer:
+            database.close()
+            raise NotADatabase(f"{newer}: use that release, or put a backup back that this one made") from None
         except DatabaseError as error:
             database.close()
             if "not a database" in str(error.orig):

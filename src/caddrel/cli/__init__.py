@@ -29,6 +29,8 @@ _COMMANDS = {
     "audit": "audit",
     "draft": "drafts",
     "rescue": "rescue",
+    "backup": "backup",
+    "restore": "backup",
     "trace": "trace",
     "watch": "watch",
     "people": "inventory",

@@ -11,7 +11,7 @@ if TYPE_CHECKING:
     from caddrel.wiring import Opened
 
 
-def open_from_host(data: Path) -> Opened:
+def open_from_host(data: Path, key_file: Path | None = None) -> Opened:
     """Open a data folder that a service has filled; what is none ends the command.
 
     Raises
@@ -26,7 +26,7 @@ def open_from_host(data: Path) -> Opened:
         raise click.UsageError(f"{data} is no data folder of a service: it has no book.sqlite")
     wiring.log_nothing()
     try:
-        return wiring.open_data(data)
+        return wiring.open_data(data, key_file=key_file)
     except KeyRefused as refused:
         raise click.UsageError(str(refused)) from None
     except wiring.NotADatabase as refused:

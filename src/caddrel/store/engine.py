@@ -18,7 +18,7 @@ from sqlalchemy.pool import ConnectionPoolEntry, QueuePool
 if TYPE_CHECKING:
     from alembic.config import Config
 
-__all__ = ["Database", "DatabaseError", "Kept", "NoRoom"]
+__all__ = ["Database", "DatabaseError", "Kept", "NewerForm", "NoRoom", "newest_form"]
 
 # Seconds between looks at what other processes have committed: each look is several calls of the system.
 POLL = 0.02
@@ -54,6 +54,15 @@ def _engine(path: Path, begin: str, pragmas: tuple[str, ...]) -> Engine:
 
 
 T = TypeVar("T")
+
+
+class NewerForm(Exception):
+    """A file that a newer release has written: this one would not know what it holds."""
+
+
+def newest_form(migrations: str) -> str:
+    """Return the newest form of a database that this release knows; each migration's file begins with its own."""
+    return max(path.name for path in (_MIGRATIONS / migrations / "versions").glob("*.py")).partition("_")[0]
 
 
 class NoRoom(Exception):
@@ -119,10 +128,19 @@ class Database:
         return int(row[0])
 
     def migrate(self) -> None:
-        """Bring the file to the newest form; makes it when it is not there."""
+        """Bring the file to the newest form; makes it when it is not there.
+
+        Raises
+        ------
+        NewerForm
+            When it is of a newer release; it is left as it is.
+        """
         self.path.parent.mkdir(parents=True, exist_ok=True, mode=0o700)
         with self._writing.connect() as connection:
-            if self._form(connection) != self._newest_form():
+            form, newest = self._form(connection), newest_form(self._migrations)
+            if form > newest:
+                raise NewerForm(f"{self.path} was written by a newer release (form {form}, this one knows {newest})")
+            if form != newest:
                 # Alembic takes longer to load than all the rest of the store, and most starts find nothing to do.
                 from alembic import command
 
@@ -135,10 +153,6 @@ class Database:
         row = connection.exec_driver_sql("SELECT version_num FROM alembic_version").first() if there else None
         connection.rollback()
         return str(row[0]) if row else ""
-
-    def _newest_form(self) -> str:
-        """Return the newest revision; each migration's file begins with its own."""
-        return max(path.name for path in (_MIGRATIONS / self._migrations / "versions").glob("*.py")).partition("_")[0]
 
     def config(self, connection: Connection) -> Config:
         """Return Alembic's configuration for this file."""

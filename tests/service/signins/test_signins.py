@@ -266,7 +266,7 @@ def test_what_was_seen_is_not_sent_again(empty: Live) -> None:
     ],
 )
 def test_a_filter_that_could_only_find_nothing_says_which_word_is_unknown(
-    kelpline: Live, filters: dict[str, str], hint: str
+    kelpline: Live, filters: dict[str, Any], hint: str
 ) -> None:
     with kelpline.client("viewer") as client:
         for ask in (lambda: client.signins.list(**filters), lambda: client.signins.causes(**filters)):
