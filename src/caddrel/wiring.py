@@ -37,7 +37,7 @@ from caddrel.service.state.keys import open_keys
 from caddrel.service.state.limits import Limits
 from caddrel.service.state.settings import Settings
 from caddrel.store.acceptances import AcceptanceStore
-from caddrel.store.accounts import AccountStore
+from caddrel.store.accounts import AccountStore, Token
 from caddrel.store.audit import AuditStore
 from caddrel.store.causes import CauseStore
 from caddrel.store.door_sessions import DoorSessionStore
@@ -231,6 +231,22 @@ def go_back(data: DataFolder, number: int, why: str, by: str) -> int:
     made = data.revisions.publish(files, by, why, data.clock(), override="rescued on the host")
     data.audit.add(data.clock(), by, "rescue", f"revision {number}", "done", f"revision {made.number}: {why}")
     return made.number
+
+
+def token_from_host(
+    data: DataFolder, name: str, role: str, days: int, reports: Sequence[str] = (), sees: bool = False,
+    only: Sequence[str] = (),
+) -> tuple[Token, str]:  # fmt: skip
+    """Return a token that the host of the service makes, and its text, which is not kept anywhere.
+
+    Raises
+    ------
+    ServiceError
+        When it makes no sense.
+    """
+    made = make_token(data, name, role, days, "host", reports, sees, only)
+    data.audit.add(data.clock(), "host", "token", name, "done", f"{role}, {days} days")
+    return made
 
 
 def way_in(data: DataFolder, account: str = FIRST_ACCOUNT, role: str = "operator") -> str:

@@ -10,8 +10,8 @@ from pathlib import Path
 
 import click
 import pytest
-from tests.command import BIN, run
-from tests.conftest import PATIENCE, Live
+from tests.command import BIN, program, run
+from tests.conftest import PATIENCE, Live, serving
 from tests.service.http.test_api import RULEBOOK
 
 from caddrel.cli import cli
@@ -357,3 +357,25 @@ def test_a_trace_tells_what_has_changed_since(kelpline: Live) -> None:
         assert len(trace.around) == 11
         assert [item.at for item in trace.around] == sorted(item.at for item in trace.around)
         assert trace.since == []
+
+
+def test_the_first_token_and_rulebook_come_from_the_host(tmp_path: Path) -> None:
+    for live in serving(tmp_path / "data"):
+        here = ("--data", str(live.folder))
+        made = program("token", "create", "mine", "--role", "operator", *here, env={"HOME": "/nonexistent"})
+        assert made.returncode == 0, made.stderr
+        env = {"CADDREL_URL": live.url, "CADDREL_TOKEN": made.stdout.strip()}
+        listed = run("rulebook", "starts", env=env).stdout
+        assert "shared-terminals: Terminals shared by shifts" in listed
+        file = tmp_path / "rulebook.yaml"
+        file.write_text(run("rulebook", "starts", "small-office", env=env).stdout, encoding="utf-8")
+        assert run("rulebook", "starts", "small-offices", env=env).returncode == 2
+        done = run("rulebook", "publish", str(file), "--why", "The first rulebook", env=env)
+        assert done.returncode == 0, done.stderr
+        assert run("draft", "begin", "mine", env=env).returncode == 0
+        with live.client() as client:
+            entry = next(each for each in client.audit.list().items if each.did == "token")
+            assert (entry.who, entry.target, entry.note) == ("host", "mine", "operator, 90 days")
+        assert made.stdout.strip().rpartition("_")[2] not in entry.note
+        wrong = program("token", "create", " ", "--role", "operator", *here, env={"HOME": "/nonexistent"})
+        assert (wrong.returncode, "needs a name" in wrong.stderr) == (2, True)

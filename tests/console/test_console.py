@@ -52,24 +52,6 @@ def test_a_wrong_fact_is_told_at_its_field(kelpline: Live, open_console: Open) -
     expect(bare.get_by_label("network.ip")).to_have_attribute("aria-invalid", "false")
 
 
-def test_a_one_time_way_in_works_in_a_tab_that_is_open_and_leaves_no_code_behind(browser: Browser, empty: Live) -> None:
-    page = browser.new_context().new_page()
-    page.goto(empty.url)
-    expect(page.get_by_label("Password")).to_be_visible()
-    page.goto(f"{empty.url}/#/enter?code=nonsense")
-    expect(page.get_by_role("alert")).to_contain_text("one-time way in is unknown")
-    page.goto(f"{empty.url}/#/enter?code={wiring.way_in(empty.data)}")
-    expect(page.get_by_role("heading", level=1)).to_contain_text("Nothing has been published yet")
-    assert "code=" not in page.url
-    page.goto(f"{empty.url}/#/signins")
-    expect(page.get_by_role("heading", level=1)).to_contain_text("No sign-ins have been taken in yet")
-    page.goto(f"{empty.url}/#/rehearse")
-    expect(page.get_by_role("alert").first).to_contain_text("o rulebook has been published yet")
-    page.get_by_role("button", name="Leave").click()
-    expect(page.get_by_label("Password")).to_be_visible()
-    page.context.close()
-
-
 def test_people_are_found_by_typing(open_console: Open) -> None:
     page = open_console("/rehearse")
     box = page.get_by_label("person.id")
@@ -212,9 +194,10 @@ def test_who_is_in_can_be_ended(browser: Browser, empty: Live) -> None:
 
 
 def test_pages_of_nothing_say_so_and_what_to_do(open_console: Open) -> None:
-    page = open_console("/signins?person=nobody.here")
+    page = open_console("/signins?person=ines.faro&country=GB")
     expect(page.get_by_role("heading", level=1)).to_contain_text("No sign-in matches")
-    page.get_by_role("button", name="Take away person nobody.here").click()
+    page.get_by_role("button", name="Take away country GB").click()
+    page.get_by_role("button", name="Take away person ines.faro").click()
     expect(page.get_by_role("heading", level=1)).to_contain_text("sign-ins:")
     page.get_by_role("button", name="Show older").click()
     expect(page.get_by_text("100 of")).to_be_visible()
@@ -225,7 +208,7 @@ def test_pages_of_nothing_say_so_and_what_to_do(open_console: Open) -> None:
 
 
 def test_text_of_users_is_never_markup(open_console: Open) -> None:
-    page = open_console("/signins?person=%3Cimg%20src%3Dx%20onerror%3Dalert(1)%3E")
+    page = open_console("/signins?cause=%3Cimg%20src%3Dx%20onerror%3Dalert(1)%3E")
     expect(page.get_by_text("<img src=x onerror=alert(1)>").first).to_be_visible()
 
 

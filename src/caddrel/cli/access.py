@@ -9,6 +9,7 @@ import platformdirs
 
 from caddrel.cli.output import json_option, remark, say, table, write_json
 from caddrel.cli.profile import connect
+from caddrel.wire.access import TokenInfo, TokenMade
 
 ROLES = click.Choice(["viewer", "author", "publisher", "operator"])
 TOKEN_ROLES = click.Choice(["device", "door", *ROLES.choices])
@@ -26,9 +27,21 @@ def token() -> None:
 @click.option("--only", multiple=True, metavar="AREA", help="What it is for, such as signins; else all its role may.")
 @click.option("--reports", multiple=True, help="Of a door: a fact it may report, or the beginning of several.")
 @click.option("--sees", is_flag=True, help="Of a door: decisions come with what is for administrators.")
+@click.option(
+    "--data",
+    type=click.Path(path_type=Path, exists=True, file_okay=False),
+    help="Make it on the host, in this data folder: for the first one, when nobody has a token yet.",
+)
 @json_option
 def create(
-    name: str, role: str, days: int, reports: tuple[str, ...], sees: bool, only: tuple[str, ...], as_json: bool
+    name: str,
+    role: str,
+    days: int,
+    reports: tuple[str, ...],
+    sees: bool,
+    only: tuple[str, ...],
+    data: Path | None,
+    as_json: bool,
 ) -> None:
     """Make a token; it is shown this once.
 
@@ -38,14 +51,42 @@ def create(
     \b
     Examples: caddrel token create nightly-import --role operator --only signins --only jobs --days 30
               caddrel token create front-door --role door --reports network --reports auth
+              caddrel token create mine --role operator --days 30 --data ./data
     """
-    with connect() as service:
-        made = service.tokens.create(name, role, days, reports, sees, only)
+    if data is not None:
+        made = _made_here(data, name, role, days, reports, sees, only)
+    else:
+        with connect() as service:
+            made = service.tokens.create(name, role, days, reports, sees, only)
     if as_json:
         write_json(made)
         return
     say(made.token)
     remark(f"Keep it: it is not shown again. Role {made.info.role}, expires {made.info.expires_at}.")
+
+
+def _made_here(
+    data: Path, name: str, role: str, days: int, reports: tuple[str, ...], sees: bool, only: tuple[str, ...]
+) -> TokenMade:
+    """Return a token made in a data folder, whether a service works on it or not; the audit trail notes the host."""
+    from caddrel import wiring
+    from caddrel.cli.host import open_from_host
+    from caddrel.service.problems import ServiceError
+
+    opened = open_from_host(data)
+    try:
+        made, secret = wiring.token_from_host(opened.runtime.data, name, role, days, reports, sees, only)
+    except ServiceError as refused:
+        raise click.UsageError(f"{refused.title}: {refused.hint}") from None
+    finally:
+        opened.close()
+    expires = made.expires_at.isoformat() if made.expires_at is not None else None
+    created = made.created_at.isoformat()
+    info = TokenInfo(
+        made.id, made.name, made.role, created, made.created_by, expires, False, list(made.reports), made.sees,
+        list(made.only),
+    )  # fmt: skip
+    return TokenMade(info, secret)
 
 
 @token.command("list")

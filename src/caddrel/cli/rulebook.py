@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import difflib
 import sys
+from dataclasses import asdict
 from pathlib import Path
 
 import click
@@ -24,6 +25,7 @@ from caddrel.core.lint.registry import lint
 from caddrel.core.lint.rehearsals import kept
 from caddrel.core.rulebook.read.rulebook import ReadResult, read_rulebook
 from caddrel.core.rulebook.source import Source
+from caddrel.core.rulebook.starts import starts as rulebook_starts
 from caddrel.wire.rulebooks import Comparison, PolicyView, PublishResult, Side
 
 _BASE = click.option("--base", type=int, help="The revision it starts from; refused when another is current.")
@@ -56,6 +58,30 @@ def _as_json(found: Diagnostic) -> dict[str, object]:
     from caddrel.service.problems import diagnostic
 
     return {"diagnostic": diagnostic(found)}
+
+
+@rulebook.command()
+@click.argument("name", required=False)
+@json_option
+def starts(name: str | None, as_json: bool) -> None:
+    """List rulebooks to start from, or write one; every policy of them begins in shadow.
+
+    \b
+    Examples: caddrel rulebook starts
+              caddrel rulebook starts small-office > rulebook.yaml
+    """
+    found = {each.name: each for each in rulebook_starts()}
+    if name is None:
+        if as_json:
+            write_json({"items": [asdict(each) for each in found.values()]})
+            return
+        for each in found.values():
+            heading(f"{each.name}: {each.title}")
+            say(each.about, indent=2)
+        return
+    if name not in found:
+        raise click.UsageError(f"there is no rulebook {name} to start from; there are {', '.join(found)}")
+    write_json(asdict(found[name])) if as_json else click.echo(found[name].text, nl=False)
 
 
 @rulebook.command()

@@ -233,6 +233,21 @@ class SettingsView(msgspec.Struct, frozen=True):
     closed_apps: list[str]
 
 
+class StartView(msgspec.Struct, frozen=True):
+    """A rulebook to start from: for whom it is, and the document."""
+
+    name: str
+    title: str
+    about: str
+    text: str
+
+
+class StartList(msgspec.Struct, frozen=True):
+    """The rulebooks to start from."""
+
+    items: list[StartView]
+
+
 class RulebookView(msgspec.Struct, frozen=True):
     """A whole rulebook, readable."""
 

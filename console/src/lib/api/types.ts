@@ -2120,6 +2120,19 @@ export interface Standing {
   devices?: Named[];
 }
 
+/** The rulebooks to start from. */
+export interface StartList {
+  items: StartView[];
+}
+
+/** A rulebook to start from: for whom it is, and the document. */
+export interface StartView {
+  name: string;
+  title: string;
+  about: string;
+  text: string;
+}
+
 /** A code without its text. */
 export interface StarterCodeInfo {
   id: string;

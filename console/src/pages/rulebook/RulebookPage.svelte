@@ -1,5 +1,6 @@
 <script lang="ts">
   // The policies as plain sentences, and the parts that they are built from.
+  import Starts from './Starts.svelte';
   import { router, replace } from 'svelte-spa-router';
   import { api } from '../../lib/api/client';
   import type { RulebookView } from '../../lib/api/types';
@@ -45,9 +46,7 @@
 </script>
 
 {#if view.problem?.code === 'no-rulebook'}
-  <Heading place="Rulebook">Nothing has been published yet.</Heading>
-  <p>Here will be your policies as sentences. Publish a rulebook from the command line:</p>
-  <pre class="mt-3 bg-sunk p-3 font-mono text-small">caddrel rulebook publish rulebook.yaml --why "The first rulebook"</pre>
+  <Starts done={load} />
 {:else if view.problem && !view.value}
   <Heading place="Rulebook">The rulebook could not be loaded.</Heading>
   <Failing problem={view.problem} again={load} />

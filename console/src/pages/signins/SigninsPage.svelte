@@ -94,7 +94,10 @@
 </script>
 
 <Heading place="Sign-ins">
-  {#if page.value}
+  {#if page.problem?.code === 'bad-filter'}The condition cannot be read.
+  {:else if page.problem?.code === 'unknown-word'}Nothing can match: {page.problem.title.replaceAll('`', '')}.
+  {:else if page.problem}The sign-ins could not be loaded.
+  {:else if page.value}
     {#if !nothing && counting.busy && !counting.value}
       Counting the sign-ins …
     {:else if !nothing}
@@ -104,8 +107,7 @@
     {:else}
       No sign-ins have been taken in yet.
     {/if}
-  {:else if page.problem?.code === 'bad-filter'}The condition cannot be read.
-  {:else if page.problem}The sign-ins could not be loaded.{:else}Loading the sign-ins …{/if}
+  {:else}Loading the sign-ins …{/if}
   {#snippet aside()}
     {#if session.info?.role === 'operator'}<a class="action" href="#/take-in">Take in a log</a>{/if}
     <button class="action" aria-pressed={live.on} onclick={() => live.toggle(() => filters, () => page.value?.items ?? [], arrived)}>

@@ -50,7 +50,7 @@ class Rulebooks:
         """
         published = self.current()
         if published is None:
-            hint = "publish one: caddrel rulebook publish FILE --why …"
+            hint = "begin with one of caddrel rulebook starts: caddrel rulebook publish FILE --why …"
             raise ServiceError(409, "no-rulebook", "no rulebook has been published yet", hint)
         return published
 

@@ -6,6 +6,7 @@ from collections.abc import Iterable
 
 import msgspec
 
+from caddrel.core.rulebook.starts import starts
 from caddrel.service.authoring.object_reader import parts_of
 from caddrel.service.http.endpoints import Param, Stream
 from caddrel.service.problems import not_found
@@ -50,6 +51,12 @@ def export(call: Call) -> Stream:
     number = deciding.need_revision(call.query.get("revision", ""))
     published = call.data.rulebooks.need_current() if number is None else call.data.rulebooks.get(number)
     return exporting.export(published.revision, call.query.get("form", "file"))
+
+
+@endpoints.add("GET", "/api/v1/rulebook/starts", role="viewer", returns=wire.StartList)
+def rulebook_starts(_call: Call) -> wire.StartList:
+    """Rulebooks to start from; every policy of them is in shadow."""
+    return wire.StartList([wire.StartView(each.name, each.title, each.about, each.text) for each in starts()])
 
 
 @endpoints.add("GET", "/api/v1/rulebook/view", role="viewer", returns=wire.RulebookView, params=[_REVISION])

@@ -1,0 +1,34 @@
+"""The first minutes with an empty service: the way in, pages of nothing, a rulebook to start from."""
+
+from __future__ import annotations
+
+from playwright.sync_api import Browser, expect
+from tests.axe import axe_findings
+from tests.conftest import Live
+
+from caddrel import wiring
+
+
+def test_a_one_time_way_in_works_in_a_tab_that_is_open_and_leaves_no_code_behind(browser: Browser, empty: Live) -> None:
+    page = browser.new_context().new_page()
+    page.goto(empty.url)
+    expect(page.get_by_label("Password")).to_be_visible()
+    page.goto(f"{empty.url}/#/enter?code=nonsense")
+    expect(page.get_by_role("alert")).to_contain_text("one-time way in is unknown")
+    page.goto(f"{empty.url}/#/enter?code={wiring.way_in(empty.data)}")
+    expect(page.get_by_role("heading", level=1)).to_contain_text("Nothing has been published yet")
+    assert "code=" not in page.url
+    page.goto(f"{empty.url}/#/signins")
+    expect(page.get_by_role("heading", level=1)).to_contain_text("No sign-ins have been taken in yet")
+    page.goto(f"{empty.url}/#/signins?person=nobody.here")
+    expect(page.get_by_role("heading", level=1)).to_contain_text("Nothing can match: there is no person nobody.here")
+    page.goto(f"{empty.url}/#/rehearse")
+    expect(page.get_by_role("alert").first).to_contain_text("o rulebook has been published yet")
+    page.goto(f"{empty.url}/#/rulebook")
+    expect(page.get_by_role("heading", name="Terminals shared by shifts")).to_be_visible()
+    assert axe_findings(page) == []
+    page.get_by_role("button", name="Start from it: A small office").click()
+    expect(page.get_by_role("heading", level=1)).to_have_text("3 policies: 0 enforced, 3 in shadow, 0 off.")
+    page.get_by_role("button", name="Leave").click()
+    expect(page.get_by_label("Password")).to_be_visible()
+    page.context.close()
