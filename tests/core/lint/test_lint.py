@@ -113,6 +113,40 @@ policies:
     assert not [f for f in _findings(text) if f.code == "unknown-in-inventory"]
 
 
+def test_names_in_conditions_are_told_at_their_place() -> None:
+    text = """caddrel: 1
+standards:
+  tablet: {checks: {ours: {must: "device.id is one of [tab-1, tab-2]", fix: Ask.}}}
+policies:
+  a:
+    rules:
+      - when: >-
+          (person.groups has any of [crew, finnance]
+          and not person.roles has admn) or app.id is Post
+        then: require mfa
+      - {when: person.id is nobody and app.labels has money, then: block, tell: No.}
+"""
+    document = {
+        "people": [{"id": "odd", "groups": ["crew", "finance"], "roles": ["admin"]}],
+        "apps": [{"id": "post", "labels": ["money"]}],
+        "devices": [{"id": "tab-1"}],
+    }
+    inventory, problems = read_inventory(document)
+    assert not problems
+    found = [f for f in _findings(text, inventory=inventory) if f.code == "unknown-in-inventory"]
+    lines = text.splitlines()
+    told = {}
+    for each in found:
+        assert each.span is not None
+        told[each.message.partition("`")[2].rstrip("`")] = lines[each.span.line - 1][each.span.column - 1 :]
+    assert sorted(told) == ["Post", "admn", "finnance", "nobody", "tab-2"]
+    assert all(rest.startswith(name) for name, rest in told.items())
+    assert {f.hint for f in found} >= {"did you mean `finance`?", "did you mean `admin`?", "did you mean `post`?"}
+    assert {f.path for f in found} == {
+        "standards.tablet.checks.ours.must", "policies.a.rules[0].when", "policies.a.rules[1].when",
+    }  # fmt: skip
+
+
 def test_facts_that_nothing_reports_are_known_only_from_what_was_reported() -> None:
     text = "caddrel: 1\npolicies:\n  a: {rules: [{when: device.tampered, then: require mfa}]}\n"
     assert [f.code for f in _findings(text, reported=frozenset({"person.id"}))].count("nothing-reports") == 1

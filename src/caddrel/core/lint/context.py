@@ -39,9 +39,16 @@ class Context:
         hint: str = "",
         severity: Severity = "warning",
         change: Change | None = None,
+        place: str = "",
     ) -> Diagnostic:
-        """Return a finding on an object; its place is that of the nearest object with a known place."""
-        spans, at = self.rulebook.spans, path
+        """Return a finding on an object; its place is that of the nearest object with a known place.
+
+        Parameters
+        ----------
+        place
+            Under what the place is kept, where it is within the object.
+        """
+        spans, at = self.rulebook.spans, place or path
         while at and at not in spans:
             at = at.rpartition(".")[0] if not at.endswith("]") else at.rpartition("[")[0]
         return Diagnostic(code, message, hint, span=spans.get(at), path=path, severity=severity, change=change)

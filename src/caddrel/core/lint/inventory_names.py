@@ -6,8 +6,10 @@ from collections.abc import Iterator
 
 from caddrel.core.diagnostics import did_you_mean
 from caddrel.core.inventory.index import Inventory
-from caddrel.core.lint.context import Context, Findings
+from caddrel.core.language.nodes import Condition, FactTest, tests_of
+from caddrel.core.lint.context import Context, Findings, rule_path
 from caddrel.core.rulebook.model import Selector
+from caddrel.core.rulebook.read.fields import NAMED, operand_path
 
 CODE = "unknown-in-inventory"
 
@@ -22,6 +24,16 @@ def check(context: Context) -> Findings:
         if known[kind] and name not in known[kind]:
             hint = did_you_mean(name, known[kind], "take it in, or correct the name")
             yield context.finding(path, CODE, f"the inventory knows no {kind} `{name}`", hint)
+    for path, condition in _conditions(context):
+        for test in tests_of(condition):
+            kind = NAMED.get(test.fact, "") if isinstance(test, FactTest) else ""
+            if not isinstance(test, FactTest) or not known.get(kind):
+                continue
+            for operand in test.operands:
+                if operand.text not in known[kind]:
+                    hint = did_you_mean(operand.text, known[kind], "take it in, or correct the name")
+                    message = f"the inventory knows no {kind} `{operand.text}`"
+                    yield context.finding(path, CODE, message, hint, place=operand_path(path, operand))
 
 
 def _known(inventory: Inventory) -> dict[str, set[str]]:
@@ -36,6 +48,7 @@ def _known(inventory: Inventory) -> dict[str, set[str]]:
         "group": set(inventory.groups) | members(inventory.people, "person.groups") | ending,
         "role": members(inventory.people, "person.roles"),
         "person": set(inventory.people),
+        "device": set(inventory.devices),
         "app": set(inventory.apps),
         "label": members(inventory.apps, "app.labels"),
         "address list": set(inventory.lists),
@@ -58,3 +71,13 @@ def _references(context: Context) -> Iterator[tuple[str, str, str]]:
     for policy in context.policies():
         scope = policy.scope
         yield from of(f"policies.{policy.id}", (*scope.people, *scope.except_people, *scope.apps, *scope.except_apps))
+
+
+def _conditions(context: Context) -> Iterator[tuple[str, Condition]]:
+    for policy in context.policies():
+        for rule in policy.rules:
+            if rule.when is not None:
+                yield f"{rule_path(policy, rule)}.when", rule.when
+    for standard in context.rulebook.standards.values():
+        for each in standard.checks:
+            yield f"standards.{standard.id}.checks.{each.id}.must", each.must

@@ -16,13 +16,25 @@ from caddrel.core.facts.values import ValueRefused, read_duration, read_flag, re
 from caddrel.core.language.checker import Scope as CheckScope
 from caddrel.core.language.checker import check_condition, check_formula
 from caddrel.core.language.formulas import Effect, parse_effect
-from caddrel.core.language.nodes import Condition
+from caddrel.core.language.nodes import Condition, FactTest, Operand, tests_of
 from caddrel.core.language.parser import parse_condition
 from caddrel.core.rulebook.source import Mapping, Node, Scalar, Sequence, span_of, span_within
 
 ID = re.compile(r"[a-z][a-z0-9-]*")
 LONGEST_ID = 80
 T = TypeVar("T")
+
+
+# Facts whose values are names of the inventory, and of what each is one.
+NAMED = {
+    "person.groups": "group", "person.roles": "role", "person.id": "person", "app.id": "app", "app.labels": "label",
+    "device.id": "device",
+}  # fmt: skip
+
+
+def operand_path(path: str, operand: Operand) -> str:
+    """Return under what the place of a value in a condition is kept."""
+    return f"{path}#{operand.extent.start}"
 
 
 class Reading:
@@ -69,7 +81,15 @@ class Reading:
         if tree is not None:
             tree, problems = check_condition(tree, self.check_scope(only))
         self.add(node, path, problems)
-        return None if any(p.severity == "error" for p in problems) else tree
+        if any(p.severity == "error" for p in problems) or tree is None:
+            return None
+        for test in tests_of(tree):
+            # Where names stand that only the inventory can tell to be none.
+            if isinstance(test, FactTest) and test.fact in NAMED:
+                for operand in test.operands:
+                    where = operand.extent
+                    self.spans[operand_path(path, operand)] = span_within(node, where.start, where.end)
+        return tree
 
     def effect(self, node: Node, path: str) -> Effect | None:
         """Return the checked effect that a scalar holds, or None."""
