@@ -253,7 +253,8 @@ def _tell_published(made: PublishResult, as_json: bool) -> None:
     for found in made.diagnostics:
         if found.severity == "warning":
             remark(f"warning: {found.message} [{found.code}]{f' — {found.hint}' if found.hint else ''}")
-    say(f"Revision {made.revision.number} is current: {made.revision.why}")
+    already = "already, and says the same" if made.unchanged else made.revision.why
+    say(f"Revision {made.revision.number} is current{' ' if made.unchanged else ': '}{already}")
 
 
 @rulebook.command()

@@ -152,10 +152,11 @@ class Comparison(msgspec.Struct, frozen=True):
 
 
 class PublishResult(msgspec.Struct, frozen=True):
-    """The revision made, with warnings and notes."""
+    """The revision made, with warnings and notes; `unchanged` where the current one says the very same already."""
 
     revision: RevisionInfo
     diagnostics: list[Diagnostic]
+    unchanged: bool = False
 
 
 class RuleView(msgspec.Struct, frozen=True):

@@ -195,3 +195,22 @@ def test_the_host_can_go_back_and_get_in(live: Live) -> None:
         assert operator.audit.verify().whole
     assert run("rescue", *data, "--to", "9", "--why", "x", env={}).returncode != 0
     assert run("rescue", "--data", str(live.folder.parent), env={}).returncode == 2
+
+
+def test_the_very_same_text_makes_no_new_revision(live: Live, tmp_path: Path) -> None:
+    with live.client() as operator:
+        number, text = (current := operator.rulebook.get()).info.number, current.files[0].text
+        same = [File(current.files[0].name, text)]
+        again = operator.rulebook.publish(same, "once more")
+        assert (again.unchanged, again.revision.number, again.revision.why) == (True, number, current.info.why)
+        assert len(operator.rulebook.history()) == number
+        for files, base in ((same, number + 1), (same, 0)):
+            with pytest.raises(Refused) as refused:
+                operator.rulebook.publish(files, "on another", base=base)
+            assert refused.value.problem.code == "published-in-between"
+        path = tmp_path / same[0].name
+        path.write_text(text, encoding="utf-8")
+        done = run("rulebook", "publish", str(path), "--why", "a pipeline", env=live.environment(), cwd=tmp_path)
+        assert (done.returncode, "current already" in done.stdout) == (0, done.stdout.startswith("Revision"))
+        other = operator.rulebook.publish([File(same[0].name, text + "# a word\n")], "with a word")
+        assert (other.unchanged, other.revision.number) == (False, number + 1)

@@ -1518,10 +1518,11 @@ export interface PublishRequest {
   accept_failing_rehearsals?: string;
 }
 
-/** The revision made, with warnings and notes. */
+/** The revision made, with warnings and notes; `unchanged` where the current one says the very same already. */
 export interface PublishResult {
   revision: RevisionInfo;
   diagnostics: Diagnostic[];
+  unchanged?: boolean;
 }
 
 /** What an inventory import did, or with a dry run would do; nothing is taken in when something is wrong. */

@@ -7,6 +7,7 @@ from dataclasses import replace
 
 from caddrel.core.decide.compiled.evaluator import CompiledRulebook
 from caddrel.core.decide.cost import cost_diagnostic
+from caddrel.core.decide.decision import MEANING
 from caddrel.core.diagnostics import Diagnostic, RulebookError
 from caddrel.core.lint.context import Context
 from caddrel.core.lint.registry import lint
@@ -109,9 +110,20 @@ class Publisher:
         result, override = examine(self._data, request)
         why = request.why.strip()
         files = [(file.name[:200] or "rulebook.yaml", file.text) for file in request.files]
+        current = self._data.rulebooks.current()
+        if draft is None and current is not None and _says(current.revision, files, base):
+            # A pipeline that publishes each time it runs would bury what has changed.
+            return wire.PublishResult(
+                info(current.revision, current.revision.number), [diagnostic(d) for d in result.diagnostics], True
+            )
         revision = self._data.revisions.publish(files, by, why, self._data.clock(), base, override, draft)
         found = [*result.diagnostics, *self._findings.of(self._data.rulebooks.get(revision.number))]
         return wire.PublishResult(info(revision, revision.number), [diagnostic(d) for d in found])
+
+
+def _says(current: Revision, files: list[tuple[str, str]], base: int) -> bool:
+    """Tell whether the revision that is current says the very same, and means it by what decisions mean now."""
+    return base == current.number and current.meaning == MEANING and list(current.files) == files
 
 
 def examine(data: State, request: wire.PublishRequest) -> tuple[ReadResult, str]:
