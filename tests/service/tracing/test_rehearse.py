@@ -13,6 +13,7 @@ from caddrel.core.decide.truth import TRUE
 from caddrel.core.facts.attempts import read_given_facts
 from caddrel.core.facts.facts import Setting
 from caddrel.core.inventory.completion import complete
+from caddrel.wire.coverage import GridRequest
 from caddrel.wire.decisions import RehearseRequest
 
 
@@ -185,3 +186,15 @@ def test_the_devices_of_a_person_are_listed(kelpline: Live) -> None:
         assert own
         assert viewer.devices.list(person="ines.faro", search="no such").items == []
         assert viewer.devices.list(person="nobody").items == []
+
+
+def test_now_is_this_moment(kelpline: Live) -> None:
+    with kelpline.client("viewer") as viewer:
+        given = {"person": "ines.faro", "app": "farebox", "time.at": "Now"}
+        at = viewer.rehearse(given).trace.facts["time.at"].value
+        assert at == "2026-11-23T09:00:00Z"
+        grid = viewer.coverage.grid(GridRequest({"time.at": "now"}))
+        assert "2026-11-23" in grid.given["time.at"]
+        with pytest.raises(Refused) as refused:
+            viewer.rehearse({**given, "time.at": "soon"})
+        assert refused.value.problem.errors[0].path == "time.at"

@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass
+from datetime import datetime
 from typing import Any
 
 from caddrel.core.diagnostics import Diagnostic, did_you_mean, shorten
 from caddrel.core.facts.catalogue import Catalogue
-from caddrel.core.facts.types import Value
+from caddrel.core.facts.types import FactType, Value
 from caddrel.core.facts.values import ValueRefused, read_given, read_reported, read_told
 
 DEEPEST = 6
@@ -121,8 +122,13 @@ def read_told_facts(document: Any, catalogue: Catalogue) -> tuple[dict[str, Valu
     return facts, strange
 
 
-def read_given_facts(pairs: Mapping[str, str], catalogue: Catalogue) -> dict[str, Value]:
+def read_given_facts(pairs: Mapping[str, str], catalogue: Catalogue, now: datetime | None = None) -> dict[str, Value]:
     """Return facts given as text, as on a command line; `person`, `app` and `device` stand for their ids.
+
+    Parameters
+    ----------
+    now
+        The moment that ``now`` stands for; without it the word is no moment.
 
     Raises
     ------
@@ -136,6 +142,9 @@ def read_given_facts(pairs: Mapping[str, str], catalogue: Catalogue) -> dict[str
         spec = catalogue.get(name)
         if spec is None:
             problems.append(unknown_fact(name, catalogue))
+            continue
+        if now is not None and spec.type is FactType.MOMENT and text.strip().lower() == "now":
+            facts[name] = now
             continue
         try:
             facts[name] = read_given(spec, text)

@@ -8,6 +8,7 @@ from __future__ import annotations
 import time
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
+from datetime import datetime
 
 import msgspec
 
@@ -199,7 +200,7 @@ def _made(
     state: State, rulebook: Rulebook, inventory: Inventory, request: wire.GridRequest, part: _Part | None = None
 ) -> _Made:
     part = part or _Part()
-    given = _given(rulebook.catalogue, request.given)
+    given = _given(rulebook.catalogue, request.given, state.clock())
     where = _where(request.where, rulebook)
     facts = complete(
         {**_NOTHING_NOTICED, **given, **part.more}, rulebook.catalogue, rulebook.settings.assume, inventory,
@@ -216,13 +217,13 @@ def _made(
     return _Made(found, _counted(rulebook.catalogue, facts, given), where, alone)
 
 
-def _given(catalogue: Catalogue, given: Mapping[str, str]) -> dict[str, Value]:
+def _given(catalogue: Catalogue, given: Mapping[str, str], now: datetime) -> dict[str, Value]:
     found: dict[str, Value] = {}
     problems: list[Diagnostic] = []
     for name, text in given.items():
         try:
             if text.strip():
-                found.update(read_given_facts({name: text}, catalogue))
+                found.update(read_given_facts({name: text}, catalogue, now))
         except AttemptRefused as refused:
             problems += refused.problems
     for name in found:

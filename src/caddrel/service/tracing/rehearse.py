@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import time
+from datetime import datetime
 
 from caddrel.core.decide.compiled.evaluator import CompiledRulebook
 from caddrel.core.decide.interpreter.interpreter import Explained, explain
@@ -101,7 +102,7 @@ def completed(state: State, rulebook: Rulebook, inventory: Inventory, request: R
     AttemptRefused
         Naming every fact that is unknown or wrong, and a person or app that the inventory does not know.
     """
-    reported, problems = _reported(request, rulebook)
+    reported, problems = _reported(request, rulebook, state.clock())
     problems += _unknown(reported, inventory)
     if problems:
         raise AttemptRefused(problems)
@@ -123,7 +124,7 @@ def _info(kept: KeptRehearsal) -> wire.RehearsalInfo:
     return wire.RehearsalInfo(kept.id, kept.title or kept.id, kept.expected, attempt)
 
 
-def _reported(request: RehearseRequest, rulebook: Rulebook) -> tuple[dict[str, Value], list[Diagnostic]]:
+def _reported(request: RehearseRequest, rulebook: Rulebook, now: datetime) -> tuple[dict[str, Value], list[Diagnostic]]:
     """Return the facts that can be read, and what is wrong with the others."""
     problems: list[Diagnostic] = []
     reported: dict[str, Value] = {}
@@ -132,7 +133,7 @@ def _reported(request: RehearseRequest, rulebook: Rulebook) -> tuple[dict[str, V
     given = {name: text for name, text in request.given.items() if text.strip()}
     for name, text in given.items():
         try:
-            reported.update(read_given_facts({name: text}, rulebook.catalogue))
+            reported.update(read_given_facts({name: text}, rulebook.catalogue, now))
         except AttemptRefused as refused:
             problems.extend(refused.problems)
     try:
