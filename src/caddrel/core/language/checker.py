@@ -28,6 +28,7 @@ from caddrel.core.language.nodes import (
     items_of,
 )
 from caddrel.core.language.operators import OPERATORS, Op, fitting
+from caddrel.core.meant import meant
 
 # Facts whose members are ids of a section of the rulebook.
 PART_FACTS = {"signals": "signals", "auth.notices": "notices"}
@@ -125,7 +126,7 @@ class _Checker:
         try:
             value = read_written(spec, operand.text)
         except ValueRefused as refused:
-            hint = did_you_mean(operand.text, refused.words)
+            hint = meant(operand.text, refused.words)
             message = f"{refused.shown} is not {refused.expected}"
             if refused.words:
                 message = f"{refused.shown} is not a value of `{spec.name}`"

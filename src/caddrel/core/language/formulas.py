@@ -20,6 +20,7 @@ from caddrel.core.language.nodes import (
     Item,
 )
 from caddrel.core.language.parser import Reader, Stop
+from caddrel.core.meant import meant
 
 EffectKind = Literal["allow", "block", "abstain", "require"]
 EFFECTS: tuple[EffectKind, ...] = get_args(EffectKind)
@@ -101,7 +102,7 @@ def parse_effect(text: str) -> tuple[Effect | None, list[Diagnostic]]:
         token = reader.token
         kind = next((k for k in EFFECTS if token.kind == "word" and token.text == k), None)
         if kind is None:
-            hint = did_you_mean(token.text, EFFECTS, f"one of {', '.join(EFFECTS)}")
+            hint = meant(token.text, EFFECTS, f"one of {', '.join(EFFECTS)}")
             if any(k.split()[0] == token.text for k in ITEM_KINDS):
                 hint = f"did you mean `require {shorten(text)}`?"
             raise reader.fail("unknown-effect", f"expected an effect, {reader.found()}", hint, EFFECTS)

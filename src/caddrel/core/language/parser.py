@@ -35,6 +35,12 @@ LONGEST_LIST = 5_000
 _SPELLINGS = sorted(
     ((tuple(row.op.value.split()), row) for row in OPERATORS.values() if row.op.value), key=lambda each: -len(each[0])
 )
+# How a comparison is said elsewhere.
+_ELSEWHERE = {
+    "in": "is one of", "equals": "is", "equal": "is", "eq": "is", "ne": "is not", "differs": "is not",
+    "includes": "has", "matches": "contains", "like": "contains", "gt": "is above", "lt": "is below",
+    "ge": "is at least", "gte": "is at least", "le": "is at most", "lte": "is at most",
+}  # fmt: skip
 _AFTER_IS = ("not", "one", "at", "above", "below", "known", "unknown")
 _VERBS = tuple(
     dict.fromkeys(
@@ -247,8 +253,13 @@ class _ConditionReader(Reader):
                 raise self.fail("expected", f"expected `{words[1]}` after `{words[0]}`, {self.found()}")
         token = self.token
         if token.kind == "word" and token.text not in {"and", "or"}:
-            hint = did_you_mean(
-                token.text, (*dict.fromkeys(words[0] for words, _ in reversed(_SPELLINGS)), "and", "or")
+            elsewhere = "is not one of" if token.text.lower() == "not" else _ELSEWHERE.get(token.text.lower(), "")
+            hint = (
+                f"did you mean `{elsewhere}`?"
+                if elsewhere
+                else did_you_mean(
+                    token.text, (*dict.fromkeys(words[0] for words, _ in reversed(_SPELLINGS)), "and", "or")
+                )
             )
             message = f"expected a comparison after `{shorten(fact.text)}`, found `{shorten(token.text)}`"
             raise self.fail("unexpected-word", message, hint, _VERBS)

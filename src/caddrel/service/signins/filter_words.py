@@ -11,8 +11,8 @@ from caddrel.core.diagnostics import shorten
 from caddrel.core.facts.catalogue import FACTS
 from caddrel.core.facts.values import listed
 from caddrel.core.logs.filters import RECORD_FACTS
+from caddrel.core.meant import meant
 from caddrel.core.rulebook.model import OUTCOMES, Rulebook
-from caddrel.core.words.meant import meant
 from caddrel.service.problems import ServiceError
 from caddrel.service.state.context import State
 from caddrel.store.queries import FILTERS, SHOWN, Query

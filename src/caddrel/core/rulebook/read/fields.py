@@ -18,6 +18,7 @@ from caddrel.core.language.checker import check_condition, check_formula
 from caddrel.core.language.formulas import Effect, parse_effect
 from caddrel.core.language.nodes import Condition, FactTest, Operand, tests_of
 from caddrel.core.language.parser import parse_condition
+from caddrel.core.meant import meant
 from caddrel.core.rulebook.source import Mapping, Node, Scalar, Sequence, span_of, span_within
 
 ID = re.compile(r"[a-z][a-z0-9-]*")
@@ -121,7 +122,7 @@ class Reading:
         try:
             return parse(text)
         except ValueRefused as refused:
-            hint = did_you_mean(text, refused.words) if refused.words else ""
+            hint = meant(text, refused.words) if refused.words else ""
             self.say(node, path, "wrong-value", str(refused), hint, refused.words[:300])
             return None
 

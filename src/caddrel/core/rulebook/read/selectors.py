@@ -5,6 +5,8 @@ Each selector is the obvious condition, so that a scope is a condition too.
 
 from __future__ import annotations
 
+import re
+
 from caddrel.core.diagnostics import nearest, shorten
 from caddrel.core.facts.catalogue import KINDS, OPERATIONS
 from caddrel.core.facts.values import ValueRefused, read_path
@@ -40,6 +42,11 @@ def _simple(text: str, kind: SelectorKind, name: str, table: dict[SelectorKind, 
     return Selector(text, kind, value, condition)
 
 
+# What stands for everybody elsewhere, and a name without what it is one of.
+_ALL = {"all", "any", "anyone", "anybody", "everybody", "all-users", "users", "*"}
+_BARE = re.compile(r"[A-Za-z0-9][\w.@-]*")
+
+
 def person_selector(text: str) -> Selector:
     """Return the selector of people that a text such as ``group:deck-crew`` stands for."""
     if text == "everyone":
@@ -49,11 +56,15 @@ def person_selector(text: str) -> Selector:
     if not colon or kind is None or not name:
         forms = ("everyone", *(f"{k}:…" for k in _PEOPLE))
         close = nearest(written, _PEOPLE)
-        expected = (
-            f"people; did you mean `{close}:{name}`?"
-            if colon and close and name
-            else (f"people; write one of {', '.join(forms)}")
-        )
+        expected = f"people; write one of {', '.join(forms)}"
+        if colon and close and name:
+            expected = f"people; did you mean `{close}:{name}`?"
+        elif text.lower() in _ALL:
+            expected = "people; did you mean `everyone`?"
+        elif not colon and (known := next((each for each in KINDS if each in (text, text.removesuffix("s"))), None)):
+            expected = f"people; did you mean `kind:{known}`?"
+        elif not colon and _BARE.fullmatch(text):
+            expected = f"people; did you mean `{'person' if '.' in text or '@' in text else 'group'}:{text}`?"
         raise ValueRefused(f"`{shorten(text)}`", expected)
     return _simple(text, kind, name, _PEOPLE)
 
