@@ -379,3 +379,34 @@ def test_the_first_token_and_rulebook_come_from_the_host(tmp_path: Path) -> None
         assert made.stdout.strip().rpartition("_")[2] not in entry.note
         wrong = program("token", "create", " ", "--role", "operator", *here, env={"HOME": "/nonexistent"})
         assert (wrong.returncode, "needs a name" in wrong.stderr) == (2, True)
+
+
+def test_a_policy_is_added_from_a_pattern(kelpline: Live) -> None:
+    env = kelpline.environment()
+    listed = run("draft", "add", "--list-patterns", env=env)
+    assert listed.returncode == 0
+    assert "second-factor: {people} need a second factor" in listed.stdout
+    assert run("draft", "begin", "patterned", env=env).returncode == 0
+    words = ("draft", "add", "patterned", "fares", "--pattern")
+    done = run(*words, "second-factor", "apps=farebox", "within=4h", "--title", "Fares", env=env)
+    assert done.returncode == 0, done.stderr
+    assert "needs MFA" in done.stdout
+    again = run(*words, "second-factor", "apps=farebox", env=env)
+    assert (again.returncode, "has a policy fares already" in again.stderr) == (2, True)
+    for more, says in (
+        (("secnd-factor",), "second-factor"),
+        (("second-factor",), "to be filled in: Which apps"),
+        (("second-factor", "aps=post"), "apps"),
+        (("second-factor", "apps"), "write FACT=VALUE"),
+    ):
+        wrong = run("draft", "add", "patterned", "other", "--pattern", *more, env=env)
+        assert (wrong.returncode, says in wrong.stderr) == (2, True), wrong.stderr
+    # Parts that it needs come along where they are not there; a place that is none is an error at once.
+    lost = run(
+        "draft", "add", "patterned", "lost", "--pattern", "only-from-places", "apps=post", "place=atlantis", env=env
+    )
+    assert (lost.returncode, "unknown-place" in lost.stdout) == (1, True), lost.stdout
+    with kelpline.client("author") as author:
+        value = author.drafts.look("patterned", "policies.fares").value
+        assert (value["title"], value["apps"], "mode" in value) == ("Fares", ["farebox"], False)
+        author.drafts.discard("patterned")

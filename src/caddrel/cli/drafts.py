@@ -7,8 +7,10 @@ from pathlib import Path
 
 import click
 
+from caddrel.cli.draft_pattern import add
 from caddrel.cli.failures import AnswerIsNo
 from caddrel.cli.files import read_text, read_value, rulebook_files
+from caddrel.cli.object_text import print_object
 from caddrel.cli.output import count, json_option, mark, remark, say, table, write_json, write_line
 from caddrel.cli.profile import connect
 from caddrel.client import Caddrel
@@ -168,24 +170,7 @@ def look(name: str, path: str, covers: str | None, as_json: bool) -> None:
     if as_json:
         write_json(found)
         return
-    if found.words:
-        say("".join(piece.text for piece in found.words))
-    if found.covers is not None:
-        say(
-            f"It covers {count(found.covers.people, 'person', 'people')} and {count(found.covers.apps, 'app', 'apps')}."
-        )
-    for problem in found.problems:
-        say(f"{problem.severity} {problem.code} at {problem.path}: {problem.message}")
-        if problem.hint:
-            say(problem.hint, indent=2)
-    for each in found.told:
-        say(f"{each.outcome} by {each.rule or 'its rule'}, the door shows: {each.text} {each.link or ''}".rstrip())
-    for line in found.standing.lines if found.standing is not None else ():
-        say(line)
-    for device in found.standing.devices if found.standing is not None else ():
-        say(f"{device.id} ({device.title or 'nobody'}): {device.note}", indent=2)
-    for user in found.used_by:
-        say(f"used by the {user.kind} {user.id}")
+    print_object(found)
 
 
 def _list_covered(service: Caddrel, name: str, path: str, side: str, as_json: bool) -> None:
@@ -414,3 +399,6 @@ def _tell(made: WholeDraft, as_json: bool) -> None:
     info = made.info
     changed = ", ".join(each.path for each in made.objects if each.changed)
     say(f"Draft {info.name}, version {info.version}, on revision {info.base}: {changed or 'nothing changed yet'}.")
+
+
+draft.add_command(add)
