@@ -15,7 +15,9 @@ from tests.conftest import PATIENCE, Live, serving
 from tests.service.http.test_api import RULEBOOK
 
 from caddrel.cli import cli
+from caddrel.client import Refused
 from caddrel.demo.situations import SITUATIONS
+from caddrel.wire.drafts import PatternRequest
 
 ROOT = Path(__file__).parents[2]
 PAGE_RULEBOOK = ROOT / "tests" / "cases" / "manifest.yaml"
@@ -392,21 +394,28 @@ def test_a_policy_is_added_from_a_pattern(kelpline: Live) -> None:
     assert done.returncode == 0, done.stderr
     assert "needs MFA" in done.stdout
     again = run(*words, "second-factor", "apps=farebox", env=env)
-    assert (again.returncode, "has a policy fares already" in again.stderr) == (2, True)
+    assert (again.returncode, "the draft has a policy `fares`" in again.stderr) == (3, True)
     for more, says in (
-        (("secnd-factor",), "second-factor"),
+        (("secnd-factor",), "did you mean `second-factor`?"),
         (("second-factor",), "to be filled in: Which apps"),
-        (("second-factor", "aps=post"), "apps"),
-        (("second-factor", "apps"), "write FACT=VALUE"),
+        (("second-factor", "aps=post"), "did you mean `apps`?"),
     ):
         wrong = run("draft", "add", "patterned", "other", "--pattern", *more, env=env)
-        assert (wrong.returncode, says in wrong.stderr) == (2, True), wrong.stderr
+        assert (wrong.returncode, says in wrong.stderr) == (3, True), wrong.stderr
+    assert run("draft", "add", "patterned", "other", "--pattern", "second-factor", "apps", env=env).returncode == 2
     # Parts that it needs come along where they are not there; a place that is none is an error at once.
     lost = run(
         "draft", "add", "patterned", "lost", "--pattern", "only-from-places", "apps=post", "place=atlantis", env=env
     )
     assert (lost.returncode, "unknown-place" in lost.stdout) == (1, True), lost.stdout
     with kelpline.client("author") as author:
+        assert {each.name for each in author.drafts.patterns()} >= {"second-factor", "enrolling"}
+        for pattern, code in (("nothing-like-it", "bad-pattern"), ("second-factor", "policy-exists")):
+            version = author.drafts.get("patterned").info.version
+            request = PatternRequest("fares", pattern, {"apps": "post"})
+            with pytest.raises(Refused) as refused:
+                author.drafts.add_from_pattern("patterned", version, request)
+            assert refused.value.problem.code == code
         value = author.drafts.look("patterned", "policies.fares").value
         assert (value["title"], value["apps"], "mode" in value) == ("Fares", ["farebox"], False)
         author.drafts.discard("patterned")

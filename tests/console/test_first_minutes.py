@@ -29,6 +29,22 @@ def test_a_one_time_way_in_works_in_a_tab_that_is_open_and_leaves_no_code_behind
     assert axe_findings(page) == []
     page.get_by_role("button", name="Start from it: A small office").click()
     expect(page.get_by_role("heading", level=1)).to_have_text("3 policies: 0 enforced, 3 in shadow, 0 off.")
+    # A policy from a pattern: a sentence whose blanks are filled in place.
+    page.get_by_role("button", name="Write a policy").click()
+    page.get_by_label("What is it for?").select_option(label="Only from places")
+    sentence = page.get_by_role("form", name="From a pattern")
+    expect(sentence).to_contain_text("only from")
+    page.get_by_label("Which apps", exact=True).fill("payroll, label:money")
+    page.get_by_label("From where", exact=True).select_option("office")
+    assert axe_findings(page) == []
+    page.get_by_role("button", name="Write it").click()
+    expect(
+        page.get_by_text("payroll and those labelled", exact=False).or_(page.get_by_text("blocked when"))
+    ).to_be_visible()
+    expect(sentence).to_have_count(0)
+    expect(page.get_by_role("textbox", name="Title", exact=True).first).to_have_value("payroll, label:money only from office")
+    page.get_by_role("button", name="Undo").click()
+    expect(page.get_by_role("heading", level=1)).to_contain_text("Nothing is changed yet")
     page.get_by_role("button", name="Leave").click()
     expect(page.get_by_label("Password")).to_be_visible()
     page.context.close()

@@ -9,8 +9,8 @@ from caddrel.cli.given import facts_given
 from caddrel.cli.object_text import print_object
 from caddrel.cli.output import json_option, remark, say, write_json
 from caddrel.cli.profile import connect
-from caddrel.core.diagnostics import did_you_mean
 from caddrel.core.rulebook.patterns import patterns
+from caddrel.wire.drafts import PatternRequest
 
 
 def _list_patterns(context: click.Context, _option: click.Parameter, wanted: bool) -> None:
@@ -40,28 +40,10 @@ def add(name: str, id: str, blanks: tuple[str, ...], chosen: str, title: str, as
     Examples: caddrel draft add --list-patterns
               caddrel draft add fares fares-need-mfa --pattern second-factor apps=farebox within=4h
     """
-    found = {each.name: each for each in patterns()}
-    pattern = found.get(chosen)
-    if pattern is None:
-        hint = did_you_mean(chosen, found, "see caddrel draft add --list-patterns")
-        raise click.UsageError(f"there is no pattern {chosen}; {hint}")
-    policy, problems = pattern.filled(facts_given(blanks, f"{next(iter(pattern.blanks))}=…"))
-    if problems:
-        raise click.UsageError("; ".join(f"{each.message}. {each.hint}".strip(". ") for each in problems))
-    if title:
-        policy["title"] = title
+    request = PatternRequest(id, chosen, facts_given(blanks, "apps=farebox"), title)
     with connect() as service:
-        there = service.drafts.get(name)
-        paths = {each.path for each in there.objects}
-        if f"policies.{id}" in paths:
-            raise click.UsageError(f"the draft has a policy {id} already")
-        version = there.info.version
-        for section, parts in pattern.parts.items():
-            for part, value in parts.items():
-                if f"{section}.{part}" not in paths:
-                    version = service.drafts.put_value(name, version, f"{section}.{part}", value).info.version
-        saved = service.drafts.put_value(name, version, f"policies.{id}", policy)
-        view = service.drafts.look(name, f"policies.{id}")
+        saved = service.drafts.add_from_pattern(name, service.drafts.get(name).info.version, request)
+        view = service.drafts.look(name, saved.path)
     if as_json:
         write_json(saved)
         return

@@ -40,6 +40,14 @@ class Drafts:
         body = drafts.ObjectRequest(path, text)
         return self._caller.post(f"{_draft(name)}/objects", body, drafts.ObjectSaved, headers=_tag(version))
 
+    def add_from_pattern(self, name: str, version: int, request: drafts.PatternRequest) -> drafts.ObjectSaved:
+        """Add a policy to a draft from a pattern; it begins in shadow."""
+        return self._caller.post(f"{_draft(name)}/patterns", request, drafts.ObjectSaved, headers=_tag(version))
+
+    def patterns(self) -> list[drafts.PatternView]:
+        """Return the patterns that policies are written from."""
+        return self._caller.get("/api/v1/rulebook/patterns", drafts.PatternList).items
+
     def put_value(self, name: str, version: int, path: str, value: Any, id: str = "") -> drafts.ObjectSaved:
         """Put one object of a draft as plain values; what says the same keeps its lines. `id` renames it."""
         body = drafts.ObjectRequest(path, None, value, id)

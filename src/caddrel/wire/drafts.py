@@ -144,6 +144,39 @@ class ObjectRequest(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     id: str = ""
 
 
+class BlankView(msgspec.Struct, frozen=True):
+    """A blank of a pattern: what is asked, of what kind it is, and what stands there when nothing is said."""
+
+    name: str
+    asks: str
+    kind: str
+    otherwise: str
+
+
+class PatternView(msgspec.Struct, frozen=True):
+    """A pattern of a policy: the sentence, with its blanks in braces."""
+
+    name: str
+    title: str
+    says: str
+    blanks: list[BlankView]
+
+
+class PatternList(msgspec.Struct, frozen=True):
+    """The patterns that policies are written from."""
+
+    items: list[PatternView]
+
+
+class PatternRequest(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """A policy to be added from a pattern: its id, what stands in the blanks, and a title of its own."""
+
+    id: str
+    pattern: str
+    blanks: dict[str, str] = {}
+    title: str = ""
+
+
 class ObjectSaved(msgspec.Struct, frozen=True):
     """A draft with the object that was put, under the path that it has now; without text when it was taken out."""
 

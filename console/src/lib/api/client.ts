@@ -27,6 +27,8 @@ import type {
   ObjectView,
   Page,
   PasskeyOptions,
+  PatternList,
+  PatternRequest,
   PolicyView,
   PublishResult,
   Rehearsal,
@@ -128,6 +130,8 @@ export const api = {
   draft: (name: string, signal?: AbortSignal) => call<WholeDraft>('GET', draftPath(name), undefined, signal),
   putObject: (name: string, version: number, path: string, text: string | null) =>
     changed<ObjectSaved>(`${draftPath(name)}/objects`, version, { path, text }),
+  patterns: (signal?: AbortSignal) => call<PatternList>('GET', '/api/v1/rulebook/patterns', undefined, signal),
+  addFromPattern: (name: string, version: number, request: PatternRequest) => changed<ObjectSaved>(`${draftPath(name)}/patterns`, version, request),
   putValue: (name: string, version: number, path: string, value: unknown, id = '') =>
     changed<ObjectSaved>(`${draftPath(name)}/objects`, version, { path, value, id }),
   look: (name: string, path: string, signal?: AbortSignal) =>

@@ -164,6 +164,14 @@ export interface BesideRequest {
   right: RehearseRequest;
 }
 
+/** A blank of a pattern: what is asked, of what kind it is, and what stands there when nothing is said. */
+export interface BlankView {
+  name: string;
+  asks: string;
+  kind: string;
+  otherwise: string;
+}
+
 /** Lines that are broken alike: by code and fact, how many, and the first of them. */
 export interface BrokenAlike {
   code: string;
@@ -1297,6 +1305,27 @@ export interface PasskeyOptions {
 export interface PasswordChange {
   password: string;
   current?: string;
+}
+
+/** The patterns that policies are written from. */
+export interface PatternList {
+  items: PatternView[];
+}
+
+/** A policy to be added from a pattern: its id, what stands in the blanks, and a title of its own. */
+export interface PatternRequest {
+  id: string;
+  pattern: string;
+  blanks?: Record<string, string>;
+  title?: string;
+}
+
+/** A pattern of a policy: the sentence, with its blanks in braces. */
+export interface PatternView {
+  name: string;
+  title: string;
+  says: string;
+  blanks: BlankView[];
 }
 
 /** What changes for one person. */

@@ -7,6 +7,7 @@
   import Waiting from '../../lib/parts/Waiting.svelte';
   import Differences from './Differences.svelte';
   import ObjectEditor from './ObjectEditor.svelte';
+  import PatternBox from './PatternBox.svelte';
   import PublishBox from './PublishBox.svelte';
   import { Language } from './language.svelte';
   import { Writing } from './writing.svelte';
@@ -99,6 +100,9 @@
     </nav>
     <div class="min-w-0">
       {#if path}
+        {#if path.startsWith('policies.') && !there && !objects.some((each) => each.path === path)}
+          {#key path}<PatternBox {objects} put={(pattern, blanks) => writing.fromPattern(path.slice('policies.'.length), pattern, blanks)} />{/key}
+        {/if}
         {#key `${path} ${writing.turns}`}<ObjectEditor {writing} {language} {path} fresh={!there} />{/key}
       {:else}
         <PublishBox {writing} />

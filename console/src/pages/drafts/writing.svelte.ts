@@ -88,6 +88,14 @@ export class Writing {
     return this.save(path, (version) => api.putValue(this.name, version, path, value, id));
   }
 
+  /** Add a policy from a pattern; parts that it needs come along. */
+  async fromPattern(id: string, pattern: string, blanks: Record<string, string>): Promise<void> {
+    const saved = await this.save(`policies.${id}`, (version) => api.addFromPattern(this.name, version, { id, pattern, blanks }));
+    if (!saved) return;
+    await this.read();
+    this.turns++;
+  }
+
   private save(path: string, ask: (version: number) => Promise<ObjectSaved>, remember = true): Promise<ObjectSaved | null> {
     this.saving = true;
     return this.alone(() => this.saveNow(path, ask, remember));

@@ -14,6 +14,7 @@ from caddrel.core.rulebook.edit import values as revaluing
 from caddrel.core.rulebook.edit.limits import find_limit, limits_of, with_limit
 from caddrel.core.rulebook.model import Rulebook
 from caddrel.core.rulebook.read.rulebook import read_rulebook
+from caddrel.core.rulebook.source import Source
 from caddrel.service.problems import ServiceError, not_found
 from caddrel.service.rulebooks.publish import MOST_FILES, Publisher
 from caddrel.service.state.data_folder import DataFolder
@@ -184,7 +185,7 @@ def put_object(data: DataFolder, name: str, seen: int, request: wire.ObjectReque
             now = editing.read_path(f"{path[0]}.{request.id}")
         text = revaluing.with_value(editing.object_text(before, path, data.drafted.stands) or "", now, request.value)
     made = editing.with_object(before, path, text, data.drafted.stands)
-    saved = _save(data, draft, seen, tuple((source.name, source.text) for source in made), by)
+    saved = save_sources(data, draft, seen, made, by)
     there = data.drafted.objects(saved.files)
     if text is not None and now not in there:
         # A text may give it another id.
@@ -192,6 +193,11 @@ def put_object(data: DataFolder, name: str, seen: int, request: wire.ObjectReque
     kept = there.get(now) if text is not None else None
     value = revaluing.value_of(kept) if kept is not None else None
     return wire.ObjectSaved(info(data, saved), ".".join(now), kept, value)
+
+
+def save_sources(data: DataFolder, draft: Draft, seen: int, made: Sequence[Source], by: str) -> Draft:
+    """Return a draft with other documents, saved as of the version that was seen."""
+    return _save(data, draft, seen, tuple((source.name, source.text) for source in made), by)
 
 
 def _save(

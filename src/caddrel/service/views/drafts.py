@@ -6,6 +6,7 @@ import re
 
 from caddrel.service.problems import ServiceError, not_found
 from caddrel.service.rulebooks import drafts as drafting
+from caddrel.service.rulebooks import pattern_policies
 from caddrel.service.views.calls import Call, Endpoints
 from caddrel.store.drafts import Draft
 from caddrel.wire import drafts as wire
@@ -90,6 +91,23 @@ def put_object(call: Call) -> wire.ObjectSaved:
     saved = drafting.put_object(call.data, call.path["id"], seen_version(call), call.body, call.who().name)
     call.etag = f'"{saved.info.version}"'
     return saved
+
+
+@endpoints.add(
+    "POST", f"{_ONE}/patterns", role="author", body=wire.PatternRequest, returns=wire.ObjectSaved, seen="exact"
+)
+def add_from_pattern(call: Call) -> wire.ObjectSaved:
+    """Add a policy to a draft from a pattern; it begins in shadow."""
+    call.noted = f"policies.{call.body.id[:100]} from {call.body.pattern[:60]}"
+    saved = pattern_policies.add(call.data, call.path["id"], seen_version(call), call.body, call.who().name)
+    call.etag = f'"{saved.info.version}"'
+    return saved
+
+
+@endpoints.add("GET", "/api/v1/rulebook/patterns", role="viewer", returns=wire.PatternList)
+def pattern_list(_call: Call) -> wire.PatternList:
+    """The patterns that policies are written from: sentences with blanks."""
+    return pattern_policies.pattern_list()
 
 
 @endpoints.add("POST", f"{_ONE}/move", role="author", body=wire.MoveRequest, returns=wire.Moved, seen="exact")

@@ -67,6 +67,11 @@ BODIES: dict[type, dict[str, Any]] = {
         "right": {"given": {"person": "bruno.krog", "app": "manifest"}},
     },
     rehearsals.FirstDeviceRequest: {"given": {"person": "ines.faro", "app": "manifest", "device.platform": "android"}},
+    drafts.PatternRequest: {
+        "id": "fares-need-mfa",
+        "pattern": "second-factor",
+        "blanks": {"apps": "farebox", "within": "4h"},
+    },
     replays.ReplayRequest: {"under": {"draft": "tablets-need-may"}, "since": "7d"},
     replays.LettersRequest: {"template": "Hello {name}, by Monday:\n{needs}", "person": "ines.faro"},
     rulebooks.Side: {"draft": "tablets-need-may"},

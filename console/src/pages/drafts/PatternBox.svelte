@@ -1,0 +1,58 @@
+<script lang="ts">
+  // A new policy from a pattern: what it is for, as a sentence whose blanks are filled in place.
+  import { api } from '../../lib/api/client';
+  import type { DraftObject, PatternList } from '../../lib/api/types';
+  import Failing from '../../lib/parts/Failing.svelte';
+  import { Load } from '../../lib/state/load.svelte';
+
+  let { objects, put }: {
+    /** What the draft has: parts that a blank may name. */
+    objects: DraftObject[];
+    put: (pattern: string, blanks: Record<string, string>) => Promise<void>;
+  } = $props();
+  const SECTIONS: Record<string, string> = { place: 'places', standard: 'standards', schedule: 'schedules', notice: 'notices' };
+  const LEVELS = ['low', 'medium', 'high'];
+  const list = new Load<PatternList>();
+  let chosen = $state('');
+  let blanks = $state<Record<string, string>>({});
+  let busy = $state(false);
+  $effect(() => void list.run((signal) => api.patterns(signal)));
+  const pattern = $derived(list.value?.items.find((each) => each.name === chosen));
+  // The sentence in pieces: words, and the blanks between them; what it does not name stands behind it.
+  const pieces = $derived(pattern ? pattern.says.split(/\{([a-z]+)\}/).map((text, i) => ({ text, blank: i % 2 ? pattern.blanks.find((each) => each.name === text) : undefined })) : []);
+  const rest = $derived(pattern ? pattern.blanks.filter((each) => !pattern.says.includes(`{${each.name}}`)) : []);
+  const parts = (kind: string) => objects.filter((each) => each.path.startsWith(`${SECTIONS[kind]}.`) && each.text).map((each) => each.path.slice(each.path.indexOf('.') + 1));
+  function choose(name: string): void {
+    chosen = name;
+    blanks = Object.fromEntries((list.value?.items.find((each) => each.name === name)?.blanks ?? []).map((each) => [each.name, each.otherwise]));
+  }
+  async function write(event: SubmitEvent): Promise<void> {
+    event.preventDefault();
+    busy = true;
+    await put(chosen, $state.snapshot(blanks));
+    busy = false;
+  }
+</script>
+
+{#snippet blank(each: { name: string; asks: string; kind: string })}
+  {#if SECTIONS[each.kind] || each.kind === 'level'}
+    <select class="field mx-1 inline-block w-auto!" aria-label={each.asks} required bind:value={blanks[each.name]}>
+      <option value="">{each.asks.toLowerCase()} …</option>{#each each.kind === 'level' ? LEVELS : parts(each.kind) as part (part)}<option>{part}</option>{/each}
+    </select>
+  {:else}<input class="field mx-1 inline-block w-44! font-mono" aria-label={each.asks} placeholder={each.asks.toLowerCase()} required bind:value={blanks[each.name]} />{/if}
+{/snippet}
+
+<form class="mb-5 border border-rule bg-raised p-4" onsubmit={write} aria-label="From a pattern">
+  <label class="text-small">What is it for?
+    <select class="field" value={chosen} onchange={(event) => choose(event.currentTarget.value)}>
+      <option value="">something else: begin with nothing, below</option>
+      {#each list.value?.items ?? [] as each (each.name)}<option value={each.name}>{each.title}</option>{/each}
+    </select></label>
+  {#if pattern}
+    <p class="mt-3 leading-10">{#each pieces as piece, i (i)}{#if piece.blank}{@render blank(piece.blank)}{:else}{piece.text}{/if}{/each}</p>
+    {#each rest as each (each.name)}<p class="leading-10 text-small">{each.asks}: {@render blank(each)}</p>{/each}
+    <p class="mt-1 text-fine text-muted">People such as <code>everyone</code>, <code>group:crew</code>, <code>kind:contractor</code>; apps by id, <code>label:…</code> or <code>every-app</code>; several apart by commas. It begins in shadow.</p>
+    <button class="action mt-2" disabled={busy}>Write it</button>
+  {/if}
+  {#if list.problem}<Failing problem={list.problem} />{/if}
+</form>

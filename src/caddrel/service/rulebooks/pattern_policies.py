@@ -1,0 +1,66 @@
+"""Policies that are added to a draft from a pattern, with the parts that they need."""
+
+from __future__ import annotations
+
+from caddrel.core.diagnostics import did_you_mean, shorten
+from caddrel.core.rulebook.edit import objects as editing
+from caddrel.core.rulebook.edit import values as revaluing
+from caddrel.core.rulebook.patterns import patterns
+from caddrel.service.problems import ServiceError
+from caddrel.service.rulebooks import drafts as drafting
+from caddrel.service.state.data_folder import DataFolder
+from caddrel.service.state.drafted import sources
+from caddrel.wire import drafts as wire
+
+
+def pattern_list() -> wire.PatternList:
+    """Return the patterns as they travel."""
+    return wire.PatternList(
+        [
+            wire.PatternView(
+                each.name, each.title, each.says,
+                [wire.BlankView(name, b.asks, b.kind, b.otherwise) for name, b in each.blanks.items()],
+            )
+            for each in patterns()
+        ]
+    )  # fmt: skip
+
+
+def add(data: DataFolder, name: str, seen: int, request: wire.PatternRequest, by: str) -> wire.ObjectSaved:
+    """Return a draft with a policy more, in shadow; parts of the pattern are added where there are none of that name.
+
+    Raises
+    ------
+    ServiceError
+        When there is no such pattern, something is missing, or the draft has a policy of that id.
+    """
+    found = {each.name: each for each in patterns()}
+    pattern = found.get(request.pattern)
+    if pattern is None:
+        hint = did_you_mean(request.pattern, found, f"there are {', '.join(found)}")
+        raise ServiceError(422, "bad-pattern", f"there is no pattern `{shorten(request.pattern)}`", hint)
+    policy, problems = pattern.filled(request.blanks)
+    if problems:
+        raise ServiceError(422, "bad-pattern", problems[0].message, problems[0].hint, problems)
+    if request.title.strip():
+        policy["title"] = request.title.strip()
+    draft = drafting.need(data, name)
+    made = list(sources(draft.files))
+    path = editing.read_path(f"policies.{request.id}")
+    if editing.object_text(made, path, data.drafted.stands) is not None:
+        hint = "take another id, or change the one that is there"
+        raise ServiceError(409, "policy-exists", f"the draft has a policy `{shorten(request.id)}`", hint)
+    for section, parts in pattern.parts.items():
+        for part, value in parts.items():
+            where = editing.read_path(f"{section}.{part}")
+            if editing.object_text(made, where, data.drafted.stands) is None:
+                made = list(
+                    editing.with_object(made, where, revaluing.with_value("", where, dict(value)), data.drafted.stands)
+                )
+    text = revaluing.with_value("", path, policy)
+    made = list(editing.with_object(made, path, text, data.drafted.stands))
+    saved = drafting.save_sources(data, draft, seen, made, by)
+    kept = data.drafted.objects(saved.files).get(path)
+    return wire.ObjectSaved(
+        drafting.info(data, saved), ".".join(path), kept, revaluing.value_of(kept) if kept else None
+    )
