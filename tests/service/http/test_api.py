@@ -218,7 +218,7 @@ def test_publishing_numbers_revisions_and_refuses_a_lost_update(empty: Live) -> 
     with empty.client("publisher") as client:
         first = client.rulebook.publish(files, "the first", base=0)
         empty.clock.forward(hours=1)
-        second = client.rulebook.publish(files, "again", base=1)
+        second = client.rulebook.publish([File("r.yaml", f"{RULEBOOK}# again\n")], "again", base=1)
         assert (first.revision.number, second.revision.number) == (1, 2)
         with pytest.raises(Refused) as refused:
             client.rulebook.publish(files, "too late", base=1)

@@ -60,6 +60,7 @@
 <svelte:window onhashchange={opened} />
 {#snippet field(fact: FactView, known: string)}
   {#if rehearsing.facts.value}
+    <div onfocusin={() => (rehearsing.held = fact.name)} onfocusout={() => (rehearsing.held = '')}>
     <FactField
       {fact}
       facts={rehearsing.facts.value}
@@ -70,6 +71,7 @@
       set={(value) => rehearsing.set(fact.name, value)}
       setMany={(values) => rehearsing.setMany(values)}
     />
+    </div>
   {/if}
 {/snippet}
 <Heading place={rehearsing.draft ? `Rehearse · draft ${rehearsing.draft}` : rehearsing.revision ? `Rehearse · revision ${rehearsing.revision}` : 'Rehearse'}>

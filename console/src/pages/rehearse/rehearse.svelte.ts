@@ -19,6 +19,8 @@ export class Rehearsing {
   readonly draft: string;
   /** An earlier revision that is rehearsed; empty for the current one. */
   readonly revision: string;
+  /** The fact that somebody is about to give: its field stays where it is until they leave it. */
+  held = $state('');
   private stand: string[] = [];
   private timer: ReturnType<typeof setTimeout> | undefined;
 
@@ -56,7 +58,8 @@ export class Rehearsing {
     const matters = this.begun ? (this.answer.value?.cases.matters ?? []) : [];
     const wanted = new Set(['person.id', 'app.id', ...Object.keys(this.given), ...matters, ...(this.begun ? this.decided : [])]);
     // What is shown stays where it is: nothing may move under the hands of somebody who types.
-    this.stand = [...this.stand.filter((name) => wanted.has(name)), ...[...wanted].filter((name) => !this.stand.includes(name))];
+    const kept = this.stand.filter((name) => wanted.has(name) || name === this.held);
+    this.stand = [...kept, ...[...wanted].filter((name) => !kept.includes(name) && name !== this.held)];
     return this.stand;
   }
 
