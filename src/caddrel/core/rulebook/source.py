@@ -104,11 +104,18 @@ def span_within(scalar: Scalar, start: int, end: int) -> Span:
     Quotes, escapes, folding and indentation make the two differ: the value is laid along the source, character by
     character, skipping the white space that YAML drops.
     """
-    text = scalar.source.text
     marks = _alignment(scalar)
     first = marks[min(start, len(marks) - 1)]
     last = marks[min(max(end - 1, start), len(marks) - 1)] + (1 if end > start else 0)
-    return Span(scalar.source.name, *_line_column(text, first), *_line_column(text, max(last, first + 1)))
+    return Span(scalar.source.name, *_place_from(scalar, first), *_place_from(scalar, max(last, first + 1)))
+
+
+def _place_from(scalar: Scalar, index: int) -> tuple[int, int]:
+    """Return line and column of an index, told from where the scalar begins: a document may be long."""
+    text, begin = scalar.source.text, scalar.start
+    newline = text.rfind("\n", begin.index, index)
+    column = begin.column + 1 + index - begin.index if newline < 0 else index - newline
+    return begin.line + 1 + text.count("\n", begin.index, index), column
 
 
 def _alignment(scalar: Scalar) -> list[int]:
