@@ -103,12 +103,20 @@ class RulebookError(Exception):
         return RulebookError, (self.diagnostics,)
 
 
+# Comparing a word with one other takes some ten microseconds.
+_MANY = 1_000
+
+
 def nearest(word: str, known: Iterable[str]) -> str | None:
     """Return the known word that `word` is most likely a slip of, or None."""
     # Long hostile words make the comparison quadratic; no slip of the pen is that long.
     if len(word) > 80:
         return None
     choices = list(known)
+    if len(choices) > _MANY:
+        # Of so many only those that begin alike are looked at: a slip of the pen is seldom in the first letter.
+        first = word[:1].casefold()
+        choices = [each for each in choices if each[:1].casefold() == first and abs(len(each) - len(word)) <= 3][:_MANY]
     folded = {c.casefold(): c for c in choices}
     if word.casefold() in folded:
         return folded[word.casefold()]

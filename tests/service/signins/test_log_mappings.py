@@ -176,7 +176,7 @@ def test_unfit_rows_and_columns_are_told(other: Live) -> None:
                 client.mappings.try_(nothing, "ndjson")
             assert refused.value.problem.code == "bad-mapping"
         odd = client.mappings.try_("When,Who\n" + "2026-11-20T08:00:00Z,ines.farro\n" * 3)
-        assert (odd.suggested, odd.unknown[0].hint, odd.twice) == (True, "did you mean ines.faro?", 2)
+        assert (odd.suggested, odd.unknown[0].hint, odd.twice) == (True, "did you mean `ines.faro`?", 2)
 
 
 def test_a_mapping_of_an_earlier_release_is_read(other: Live) -> None:

@@ -5,6 +5,7 @@ What only older revisions or the log itself know is fine.
 
 from __future__ import annotations
 
+import re
 from collections.abc import Collection, Mapping
 
 from caddrel.core.diagnostics import shorten
@@ -18,8 +19,8 @@ from caddrel.service.state.context import State
 from caddrel.store.queries import FILTERS, SHOWN, Query
 
 _MOST_VALUES = 100
-# So many revisions are looked through for a policy or rule that is in none of the log.
-_MOST_REVISIONS = 50
+# So many revisions are looked through for a policy or rule; of more, one that is not found may be in those before.
+_MOST_REVISIONS = 200
 _OBJECTS = {"person": "people", "app": "apps", "device": "devices"}
 _LISTED: Mapping[str, Collection[str]] = {
     "outcome": OUTCOMES, "shadow_together": OUTCOMES, "reason": RECORD_FACTS["reason"].words,
@@ -62,11 +63,11 @@ def _word(state: State, name: str, said: str) -> str:
     if name in _OBJECTS:
         there = getattr(state.inventories.current(), _OBJECTS[name])
         if said not in there and not _in_log(state, name, said):
-            raise _unknown(name, said, list(there)[:20_000], "neither the inventory nor the log knows it")
+            raise _unknown(name, said, there, "neither the inventory nor the log knows it")
     elif name in ("policy", "rule"):
         published = state.rulebooks.current()
         now = _named(published.rulebook, name) if published is not None else frozenset()
-        if said not in now and not _in_log(state, name, said) and not _in_a_revision(state, name, said):
+        if said not in now and not _in_a_revision(state, said):
             raise _unknown(name, said, now, "no revision has one, and none has decided anything")
     return said
 
@@ -80,9 +81,22 @@ def _in_log(state: State, name: str, said: str) -> bool:
     return bool(state.signins.page(Query(equal={name: said}, limit=1)))
 
 
-def _in_a_revision(state: State, name: str, said: str) -> bool:
-    numbers = [number for _, number in state.revisions.in_force()][-_MOST_REVISIONS:]
-    return any(said in _named(state.rulebooks.get(number).rulebook, name) for number in reversed(numbers))
+def _in_a_revision(state: State, said: str) -> bool:
+    """Tell whether a revision may have something of that id: its text has the word, which takes no reading of it.
+
+    What decided a sign-in stands in a revision, so the log need not be gone through.
+    """
+    revisions = state.revisions.all()
+    if len(revisions) > _MOST_REVISIONS:
+        return True
+    word = re.compile(rf"(?<![\w-]){re.escape(said[:200])}(?![\w-])")
+    # A rule without an id of its own is called after its place.
+    return re.fullmatch(r"r[0-9]{1,3}", said) is not None or any(
+        word.search(text)
+        for each in revisions
+        if (revision := state.revisions.get(each.number)) is not None
+        for _, text in revision.files
+    )
 
 
 def _named(rulebook: Rulebook, name: str) -> frozenset[str]:

@@ -8,12 +8,11 @@ from __future__ import annotations
 import csv
 from collections import Counter
 from collections.abc import Iterator, Mapping
-from difflib import get_close_matches
 from typing import Any
 
 import msgspec
 
-from caddrel.core.diagnostics import Diagnostic, shorten
+from caddrel.core.diagnostics import Diagnostic, did_you_mean, shorten
 from caddrel.core.facts.attempts import AttemptRefused, read_told_facts
 from caddrel.core.facts.catalogue import Catalogue
 from caddrel.core.inventory.index import Inventory
@@ -173,5 +172,4 @@ class _Trial:
             self._first.append(wire.TriedRow(number, "", {}, {}, [problem.message for problem in problems[:5]]))
 
     def _meant(self, fact: str, id: str) -> str:
-        found = get_close_matches(id, list(getattr(self._inventory, SPELLED[fact]))[:5_000], 1, 0.75)
-        return f"did you mean {found[0]}?" if found else ""
+        return did_you_mean(id, getattr(self._inventory, SPELLED[fact]))
