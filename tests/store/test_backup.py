@@ -13,6 +13,7 @@ from tests.command import program, run
 from tests.conftest import Live, serving
 
 from caddrel import wiring
+from caddrel.service.state.keys import KeyRefused
 from caddrel.store.backup import MANIFEST, BackupFailed, put_back, take
 from caddrel.wire.decisions import File
 
@@ -109,6 +110,31 @@ def _environment() -> dict[str, str]:
 def _whole(live: Live) -> None:
     with live.client() as client:
         assert client.audit.verify().whole
+
+
+def test_a_folder_whose_key_is_elsewhere_is_never_sealed_anew(tmp_path: Path) -> None:
+    key, data = tmp_path / "key", tmp_path / "data"
+    key.write_text("ab" * 32, encoding="ascii")
+    wiring.open_data(data, key_file=key).close()
+    with pytest.raises(KeyRefused, match="--key-file"):
+        wiring.open_data(data)
+    assert not (data / "folder.key").exists()
+    made = json.loads(run("backup", str(tmp_path / "kept"), "--data", str(data), "--json").stdout)["backup"]
+    commands = (
+        ("account", "enter", "--data", str(data)),
+        ("token", "create", "mine", "--role", "viewer", "--data", str(data)),
+        ("rescue", "--data", str(data)),
+        ("restore", made, "--data", str(tmp_path / "back")),
+    )
+    for words in commands:
+        refused = program(*words, env=_environment())
+        assert (refused.returncode, "--key-file" in refused.stderr) == (2, True), (words, refused.stderr)
+        done = program(*words, "--key-file", str(key), env=_environment())
+        assert done.returncode == 0, (words, done.stderr)
+    for folder in (data, tmp_path / "back"):
+        opened = wiring.open_data(folder, key_file=key)
+        assert opened.runtime.data.audit.verify()[1] is None
+        opened.close()
 
 
 def test_so_many_are_kept_and_nothing_else_is_taken_out(tmp_path: Path) -> None:

@@ -3,13 +3,18 @@
 from __future__ import annotations
 
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import click
 import platformdirs
 
+from caddrel.cli.host import key_file_option, open_from_host
 from caddrel.cli.output import json_option, remark, say, table, write_json
 from caddrel.cli.profile import connect
 from caddrel.wire.access import TokenInfo, TokenMade
+
+if TYPE_CHECKING:
+    from caddrel.wiring import Opened
 
 ROLES = click.Choice(["viewer", "author", "publisher", "operator"])
 TOKEN_ROLES = click.Choice(["device", "door", *ROLES.choices])
@@ -32,6 +37,7 @@ def token() -> None:
     type=click.Path(path_type=Path, exists=True, file_okay=False),
     help="Make it on the host, in this data folder: for the first one, when nobody has a token yet.",
 )
+@key_file_option
 @json_option
 def create(
     name: str,
@@ -41,6 +47,7 @@ def create(
     sees: bool,
     only: tuple[str, ...],
     data: Path | None,
+    key_file: Path | None,
     as_json: bool,
 ) -> None:
     """Make a token; it is shown this once.
@@ -54,7 +61,7 @@ def create(
               caddrel token create mine --role operator --days 30 --data ./data
     """
     if data is not None:
-        made = _made_here(data, name, role, days, reports, sees, only)
+        made = _made_here(open_from_host(data, key_file), name, role, days, reports, sees, only)
     else:
         with connect() as service:
             made = service.tokens.create(name, role, days, reports, sees, only)
@@ -66,14 +73,12 @@ def create(
 
 
 def _made_here(
-    data: Path, name: str, role: str, days: int, reports: tuple[str, ...], sees: bool, only: tuple[str, ...]
+    opened: Opened, name: str, role: str, days: int, reports: tuple[str, ...], sees: bool, only: tuple[str, ...]
 ) -> TokenMade:
     """Return a token made in a data folder, whether a service works on it or not; the audit trail notes the host."""
     from caddrel import wiring
-    from caddrel.cli.host import open_from_host
     from caddrel.service.problems import ServiceError
 
-    opened = open_from_host(data)
     try:
         made, secret = wiring.token_from_host(opened.runtime.data, name, role, days, reports, sees, only)
     except ServiceError as refused:
@@ -226,17 +231,17 @@ def sessions(end: str | None, as_json: bool) -> None:
     help="The service's data folder on this machine.",
 )
 @click.option("--url", default="http://127.0.0.1:8420", show_default=True, help="Where the service listens.")
+@key_file_option
 @json_option
-def enter(name: str, data: Path, url: str, as_json: bool) -> None:
+def enter(name: str, data: Path, url: str, key_file: Path | None, as_json: bool) -> None:
     """Make a one-time way in to the console, on the host of the service.
 
     \b
     Example: caddrel account enter operator --data ./data
     """
     from caddrel import wiring
-    from caddrel.cli.host import open_from_host
 
-    opened = open_from_host(data)
+    opened = open_from_host(data, key_file)
     try:
         code = wiring.way_in(opened.runtime.data, name)
     finally:

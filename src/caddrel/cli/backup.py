@@ -10,7 +10,7 @@ from pathlib import Path
 import click
 
 from caddrel import __version__
-from caddrel.cli.host import open_from_host
+from caddrel.cli.host import key_file_option, open_from_host
 from caddrel.cli.output import json_option, remark, say, write_json
 
 _NAME = re.compile(r"caddrel-[0-9]{8}T[0-9]{6}Z")
@@ -64,11 +64,7 @@ def backup(folder: Path, data: Path, keep: int | None, as_json: bool) -> None:
 @click.option(
     "--replace", is_flag=True, help="Move what is there aside, under the same name with the moment behind it."
 )
-@click.option(
-    "--key-file",
-    type=click.Path(path_type=Path, exists=True, dir_okay=False),
-    help="The key that seals the trails, where it is kept elsewhere.",
-)
+@key_file_option
 def restore(backup: Path, data: Path, replace: bool, key_file: Path | None) -> None:
     """Make a data folder of a backup. Nothing is lost by it: what is there is moved aside, and only if you say so.
 
@@ -76,11 +72,13 @@ def restore(backup: Path, data: Path, replace: bool, key_file: Path | None) -> N
     Example: caddrel restore /var/backups/caddrel/caddrel-20261130T020000Z --data ./data --replace
     """
     from caddrel import wiring
+    from caddrel.service.state.keys import NAME
     from caddrel.store.backup import BackupFailed, put_back, read_manifest
 
     aside = None
     try:
-        read_manifest(backup)
+        if key_file is None and NAME not in read_manifest(backup).files:
+            raise click.UsageError(f"the key that seals {backup} is not in it: name it with --key-file")
         if data.is_dir() and any(data.iterdir()):
             if not replace:
                 raise click.UsageError(f"{data} is not empty; with --replace it is moved aside first")

@@ -11,6 +11,13 @@ if TYPE_CHECKING:
     from caddrel.wiring import Opened
 
 
+key_file_option = click.option(
+    "--key-file",
+    type=click.Path(path_type=Path, exists=True, dir_okay=False),
+    help="Holds the key that seals the trails, 64 hexadecimal digits, where it is not in the data folder.",
+)
+
+
 def open_from_host(data: Path, key_file: Path | None = None) -> Opened:
     """Open a data folder that a service has filled; what is none ends the command.
 

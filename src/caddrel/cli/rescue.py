@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 import click
 import platformdirs
 
+from caddrel.cli.host import key_file_option, open_from_host
 from caddrel.cli.output import json_option, remark, say, table, write_json
 
 if TYPE_CHECKING:
@@ -38,8 +39,11 @@ def _go_back(opened: Opened, number: int, why: str) -> int:
 @click.option("--why", default="", help="Why, for those who read the history.")
 @click.option("--way-in", is_flag=True, help="Make a one-time way in to the console.")
 @click.option("--url", default="http://127.0.0.1:8420", show_default=True, help="Where the service listens.")
+@key_file_option
 @json_option
-def rescue(data: Path, number: int | None, why: str, way_in: bool, url: str, as_json: bool) -> None:
+def rescue(
+    data: Path, number: int | None, why: str, way_in: bool, url: str, key_file: Path | None, as_json: bool
+) -> None:
     """List the revisions, go back to one, make a one-time way in; the service may run or not.
 
     It asks for no token and checks nothing: whoever can write the data folder may do it. It is recorded.
@@ -49,11 +53,10 @@ def rescue(data: Path, number: int | None, why: str, way_in: bool, url: str, as_
               caddrel rescue --data ./data --to 41 --why "42 locked the office out" --way-in
     """
     from caddrel import wiring
-    from caddrel.cli.host import open_from_host
 
     if number is not None and not why.strip():
         raise click.UsageError("say why with --why")
-    opened = open_from_host(data)
+    opened = open_from_host(data, key_file)
     try:
         made = _go_back(opened, number, why.strip()) if number is not None else None
         link = f"{url}/#/enter?code={wiring.way_in(opened.runtime.data)}" if way_in else None

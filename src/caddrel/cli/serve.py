@@ -10,6 +10,7 @@ from urllib.parse import urlsplit
 import click
 import platformdirs
 
+from caddrel.cli.host import key_file_option
 from caddrel.cli.output import remark, say_error
 
 if TYPE_CHECKING:
@@ -80,11 +81,7 @@ def open_with_addresses(
     show_default=True,
     help="Whether console accounts need a second factor.",
 )
-@click.option(
-    "--key-file",
-    type=click.Path(path_type=Path, exists=True, dir_okay=False),
-    help="Holds the key that seals the trails, 64 hexadecimal digits; without it one is kept in the data folder.",
-)
+@key_file_option
 @address_option
 def serve(
     data: Path,

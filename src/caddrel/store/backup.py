@@ -11,6 +11,7 @@ import json
 import os
 import shutil
 import sqlite3
+import time
 from collections.abc import Callable, Iterator
 from dataclasses import asdict, dataclass
 from pathlib import Path
@@ -152,8 +153,7 @@ def _as_of_now(folder: Path) -> Iterator[dict[str, sqlite3.Connection]]:
 
         # Nobody else writes to either between the first and the last of these.
         holding = [opened(name) for name in DATABASES]
-        for each in holding:
-            each.execute("BEGIN IMMEDIATE")
+        _hold(holding)
         seeing = {name: opened(name) for name in DATABASES}
         for each in seeing.values():
             each.execute("BEGIN")
@@ -161,6 +161,28 @@ def _as_of_now(folder: Path) -> Iterator[dict[str, sqlite3.Connection]]:
         for each in holding:
             each.execute("ROLLBACK")
         yield seeing
+
+
+def _hold(databases: list[sqlite3.Connection]) -> None:
+    """Keep everybody else from writing to any of some databases.
+
+    One that is not to be had at once is not waited for while another is held: who has the one may wait for the other.
+    """
+    until = time.monotonic() + _PATIENCE
+    while True:
+        try:
+            for i, each in enumerate(databases):
+                each.execute(f"PRAGMA busy_timeout={0 if i else _PATIENCE * 1000}")
+                each.execute("BEGIN IMMEDIATE")
+        except sqlite3.OperationalError:
+            for each in databases:
+                if each.in_transaction:
+                    each.execute("ROLLBACK")
+            if time.monotonic() > until:
+                raise
+            time.sleep(0.02)
+        else:
+            return
 
 
 def _copy(source: sqlite3.Connection, path: Path) -> None:

@@ -7,10 +7,13 @@ Not here: the audit trail, whose entries are sealed one after another (`audit`).
 
 from __future__ import annotations
 
+import contextlib
 import hashlib
 import hmac
+import sqlite3
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
+from pathlib import Path
 from typing import Any
 
 from sqlalchemy import Connection, Table, bindparam, literal, select, update
@@ -30,6 +33,18 @@ class LogVerdict:
 
     sealed: int
     wrong: str
+
+
+def is_sealed(path: Path) -> bool:
+    """Tell whether a database of the log, which nobody need have opened, was sealed with some key."""
+    if not path.is_file():
+        return False
+    try:
+        with contextlib.closing(sqlite3.connect(f"{path.resolve().as_uri()}?mode=ro", uri=True)) as connection:
+            return connection.execute("SELECT 1 FROM log_seal").fetchone() is not None
+    except sqlite3.Error:
+        # Of an earlier release, or no database at all: whoever opens it says so.
+        return False
 
 
 class LogSeal:

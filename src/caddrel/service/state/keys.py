@@ -15,6 +15,8 @@ from cryptography.fernet import Fernet, InvalidToken
 from cryptography.hazmat.primitives import serialization
 from cryptography.hazmat.primitives.asymmetric.ed25519 import Ed25519PrivateKey
 
+from caddrel.store.log_seal import is_sealed
+
 NAME = "folder.key"
 _LENGTH = 32
 
@@ -84,10 +86,16 @@ def open_keys(folder: Path, given: Path | None = None) -> Keys:
     Raises
     ------
     KeyRefused
-        When the file holds none.
+        When the file holds none, or the folder is sealed with one that is not there.
     """
     path = given or folder / NAME
     if given is None and not path.exists():
+        if is_sealed(folder / "signins.sqlite"):
+            # A key made now would seal anew whatever is there, also what somebody has changed.
+            raise KeyRefused(
+                f"{folder} is sealed with a key that is not in it: name it with --key-file. Where it is lost, put a "
+                f"new one into {NAME}, {_LENGTH} bytes in hexadecimal digits: nothing before it can be proven then"
+            )
         key = secrets.token_bytes(_LENGTH)
         path.touch(mode=0o600, exist_ok=False)
         path.write_text(key.hex() + "\n", encoding="ascii")
