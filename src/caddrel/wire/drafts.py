@@ -145,12 +145,22 @@ class ObjectRequest(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
 
 
 class BlankView(msgspec.Struct, frozen=True):
-    """A blank of a pattern: what is asked, of what kind it is, and what stands there when nothing is said."""
+    """A blank of a pattern: what is asked, of what kind it is, and what stands there when nothing is said.
+
+    Attributes
+    ----------
+    section
+        Of a part the section of the rulebook that has those to choose from; empty for anything else.
+    words
+        What there is to choose from, where that is fixed.
+    """
 
     name: str
     asks: str
     kind: str
     otherwise: str
+    section: str = ""
+    words: list[str] = []
 
 
 class PatternView(msgspec.Struct, frozen=True):

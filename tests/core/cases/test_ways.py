@@ -61,5 +61,5 @@ def test_what_stands_for_others_differs_where_any_of_them_does(
 
 
 def test_entries_alike_come_once_in_order() -> None:
-    assert list(different(iter([3, 1, 4, 1, 5, 9, 2, 6]), lambda each: (each % 3,))) == [3, 1, 5]
-    assert list(different(iter([1, 1]), None)) == [1, 1]
+    assert list(different([3, 1, 4, 1, 5, 9, 2, 6], lambda each: (each % 3,))) == [3, 1, 5]
+    assert list(different([1, 1], None)) == [1, 1]

@@ -158,6 +158,9 @@ def test_unfit_rows_and_columns_are_told(other: Live) -> None:
             client.signins.import_([b"A,B\n"], "csv", "door")
         assert refused.value.problem.code == "not-found"
         client.mappings.put("door", LogMapping(AT))
+        with pytest.raises(Refused) as refused:
+            client.signins.import_([b"A,B,B\nx,2026-11-20T08:00:00Z,2026-11-21T08:00:00Z\n"], "csv", "door")
+        assert refused.value.problem.errors[0].code == "given-twice"
         for send in (
             lambda: client.signins.import_([b"A,C\n1,2\n"], "csv", "door"),
             lambda: client.mappings.try_("A,C\n1,2\n", "csv", LogMapping(AT)),

@@ -170,6 +170,8 @@ export interface BlankView {
   asks: string;
   kind: string;
   otherwise: string;
+  section?: string;
+  words?: string[];
 }
 
 /** Lines that are broken alike: by code and fact, how many, and the first of them. */

@@ -1,7 +1,7 @@
 <script lang="ts">
   // A new policy from a pattern: what it is for, as a sentence whose blanks are filled in place.
   import { api } from '../../lib/api/client';
-  import type { DraftObject, PatternList } from '../../lib/api/types';
+  import type { BlankView, DraftObject, PatternList } from '../../lib/api/types';
   import Failing from '../../lib/parts/Failing.svelte';
   import { Load } from '../../lib/state/load.svelte';
 
@@ -10,8 +10,6 @@
     objects: DraftObject[];
     put: (pattern: string, blanks: Record<string, string>) => Promise<void>;
   } = $props();
-  const SECTIONS: Record<string, string> = { place: 'places', standard: 'standards', schedule: 'schedules', notice: 'notices' };
-  const LEVELS = ['low', 'medium', 'high'];
   const list = new Load<PatternList>();
   let chosen = $state('');
   let blanks = $state<Record<string, string>>({});
@@ -21,7 +19,8 @@
   // The sentence in pieces: words, and the blanks between them; what it does not name stands behind it.
   const pieces = $derived(pattern ? pattern.says.split(/\{([a-z]+)\}/).map((text, i) => ({ text, blank: i % 2 ? pattern.blanks.find((each) => each.name === text) : undefined })) : []);
   const rest = $derived(pattern ? pattern.blanks.filter((each) => !pattern.says.includes(`{${each.name}}`)) : []);
-  const parts = (kind: string) => objects.filter((each) => each.path.startsWith(`${SECTIONS[kind]}.`) && each.text).map((each) => each.path.slice(each.path.indexOf('.') + 1));
+  const parts = (section: string) => objects.filter((each) => each.path.startsWith(`${section}.`) && each.text).map((each) => each.path.slice(section.length + 1));
+  const choices = (each: BlankView) => (each.section ? parts(each.section) : (each.words ?? []));
   function choose(name: string): void {
     chosen = name;
     blanks = Object.fromEntries((list.value?.items.find((each) => each.name === name)?.blanks ?? []).map((each) => [each.name, each.otherwise]));
@@ -34,10 +33,10 @@
   }
 </script>
 
-{#snippet blank(each: { name: string; asks: string; kind: string })}
-  {#if SECTIONS[each.kind] || each.kind === 'level'}
+{#snippet blank(each: BlankView)}
+  {#if each.section || each.words?.length}
     <select class="field mx-1 inline-block w-auto! leading-normal!" aria-label={each.asks} required bind:value={blanks[each.name]}>
-      <option value="">{each.asks.toLowerCase()} …</option>{#each each.kind === 'level' ? LEVELS : parts(each.kind) as part (part)}<option>{part}</option>{/each}
+      <option value="">{each.asks.toLowerCase()} …</option>{#each choices(each) as part (part)}<option>{part}</option>{/each}
     </select>
   {:else}<input class="field mx-1 inline-block w-44! font-mono leading-normal!" aria-label={each.asks} placeholder={each.asks.toLowerCase()} required bind:value={blanks[each.name]} />{/if}
 {/snippet}

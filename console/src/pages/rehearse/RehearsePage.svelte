@@ -61,16 +61,16 @@
 {#snippet field(fact: FactView, known: string)}
   {#if rehearsing.facts.value}
     <div onfocusin={() => (rehearsing.held = fact.name)} onfocusout={() => (rehearsing.held = '')}>
-    <FactField
-      {fact}
-      facts={rehearsing.facts.value}
-      {known}
-      person={rehearsing.given['person.id'] ?? ''}
-      value={rehearsing.given[fact.name] ?? ''}
-      wrong={rehearsing.wrong(fact.name)}
-      set={(value) => rehearsing.set(fact.name, value)}
-      setMany={(values) => rehearsing.setMany(values)}
-    />
+      <FactField
+        {fact}
+        facts={rehearsing.facts.value}
+        {known}
+        person={rehearsing.given['person.id'] ?? ''}
+        value={rehearsing.given[fact.name] ?? ''}
+        wrong={rehearsing.wrong(fact.name)}
+        set={(value) => rehearsing.set(fact.name, value)}
+        setMany={(values) => rehearsing.setMany(values)}
+      />
     </div>
   {/if}
 {/snippet}

@@ -140,7 +140,7 @@ class Space:
         wanted = sorted({*mine, *(STANDING if kind == "device" else ())} - {id})
         asked = {str(value) for _, value in self.read.asked.get(id, [])}
         fits = fitting(told)
-        for entry in different(iter(entries), self._alike(kind, {*wanted, *told}, asked)):
+        for entry in different(entries, self._alike(kind, {*wanted, *told}, asked)):
             facts = self._facts_of(kind, entry)
             if told and any(facts.get(name, value) != value for name, value in told.items()):
                 continue

@@ -6,7 +6,7 @@ found among all without holding each against each.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
+from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from itertools import combinations
 from operator import itemgetter
@@ -128,7 +128,7 @@ class _Memo:
         return found
 
 
-def different(entries: Iterator[Any], alike: Callable[[Any], tuple[Any, ...]] | None) -> Iterator[Any]:
+def different(entries: Iterable[Any], alike: Callable[[Any], tuple[Any, ...]] | None) -> Iterator[Any]:
     """Yield entries but those that are as one before them: of very many most are."""
     seen: set[tuple[Any, ...]] = set()
     for entry in entries:

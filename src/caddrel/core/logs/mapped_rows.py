@@ -51,8 +51,14 @@ class RowReader:
         self._spellings: dict[str, dict[str, str]] = {}
 
     def missing(self, there: Sequence[str]) -> list[Diagnostic]:
-        """Return findings for columns of the mapping that a file does not have."""
+        """Return findings for columns of the mapping that a file does not have, or has more than once."""
+        twice = [column for column in self._mapping.columns if there.count(column) > 1]
         return [
+            Diagnostic(
+                "given-twice", f"the file has several columns `{shorten(column)}`", "name them apart in the file"
+            )
+            for column in twice
+        ] + [
             Diagnostic("missing-column", f"the file has no column `{shorten(column)}`", did_you_mean(column, there))
             for column in dict.fromkeys([*self._mapping.columns, *self._skip])
             if column not in there

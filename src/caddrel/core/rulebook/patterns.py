@@ -41,6 +41,10 @@ class Blank:
     otherwise: str = ""
 
 
+# Of blanks that name a part, the section that has those to choose from.
+SECTIONS = {"place": "places", "standard": "standards", "schedule": "schedules", "notice": "notices"}
+
+
 @dataclass(frozen=True, slots=True)
 class Pattern:
     """A policy with blanks.

@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from caddrel.core.diagnostics import did_you_mean, shorten
+from caddrel.core.facts.types import LEVELS
 from caddrel.core.rulebook.edit import objects as editing
 from caddrel.core.rulebook.edit import values as revaluing
-from caddrel.core.rulebook.patterns import patterns
+from caddrel.core.rulebook.patterns import SECTIONS, Blank, patterns
 from caddrel.service.problems import ServiceError
 from caddrel.service.rulebooks import drafts as drafting
 from caddrel.service.state.data_folder import DataFolder
@@ -19,11 +20,17 @@ def pattern_list() -> wire.PatternList:
         [
             wire.PatternView(
                 each.name, each.title, each.says,
-                [wire.BlankView(name, b.asks, b.kind, b.otherwise) for name, b in each.blanks.items()],
+                [_blank(name, blank) for name, blank in each.blanks.items()],
             )
             for each in patterns()
         ]
     )  # fmt: skip
+
+
+def _blank(name: str, blank: Blank) -> wire.BlankView:
+    # The least level asks nothing of anybody.
+    words = list(LEVELS[1:]) if blank.kind == "level" else []
+    return wire.BlankView(name, blank.asks, blank.kind, blank.otherwise, SECTIONS.get(blank.kind, ""), words)
 
 
 def add(data: DataFolder, name: str, seen: int, request: wire.PatternRequest, by: str) -> wire.ObjectSaved:

@@ -21,6 +21,7 @@ from caddrel.core.logs.causes import Causes
 from caddrel.core.logs.mapping import LogMapping
 from caddrel.service.problems import ServiceError
 from caddrel.service.signins.batch_writer import Batch, Storing
+from caddrel.service.signins.broken_lines import MOST_OF_A_LINE, BrokenLines
 from caddrel.service.signins.completer import Completed, Completing, Terms
 from caddrel.service.signins.line_reader import Source
 from caddrel.service.signins.line_stream import LineReader, Unzipped
@@ -31,15 +32,13 @@ from caddrel.service.signins.record_encoding import Decisions, columns_of
 from caddrel.service.signins.strange_words import strange_words
 from caddrel.service.state.data_folder import DataFolder
 from caddrel.service.state.jobs import Cancelled, Progress
-from caddrel.wire.signins import BrokenAlike, BrokenLine, ImportResult, Respelled, StrangeWord
+from caddrel.wire.signins import BrokenLine, ImportResult, Respelled, StrangeWord
 
 # So many lines are stored in one commit.
 TOGETHER = 8_000
 # How many times as large as a stream may be, what a compressed one unpacks to.
 UNPACKED = 8
 LISTED = 100
-# Lines of each kind of broken ones.
-EXAMPLES = 3
 # Telling what is wrong with a line takes longer than reading a good one.
 MOST_BROKEN = 100_000
 T = TypeVar("T")
@@ -91,8 +90,7 @@ class Importer:
         # A clock that runs ahead would make its sign-in the newest of all for signals; a day is no error yet.
         self._latest = data.clock() + timedelta(days=1)
         self._listed: list[BrokenLine] = []
-        # By what is wrong: how many lines, and the first of them.
-        self._alike: dict[tuple[str, str], tuple[int, list[BrokenLine]]] = {}
+        self._alike = BrokenLines()
         self._here: Completing | None = None
         self._stopped: ServiceError | None = None
         self._broken = self._known = self._conflicting = 0
@@ -135,10 +133,7 @@ class Importer:
             self._storing.stored, self._known, self._conflicting, self._broken, listed, strange,
             0 if rows is None else rows.skipped,
             [Respelled(fact, said, taken, count) for (fact, said, taken), count in respelled],
-            sorted(
-                (BrokenAlike(code, fact, count, lines) for (code, fact), (count, lines) in self._alike.items()),
-                key=lambda kind: (kind.lines[0].line, kind.code, kind.fact),
-            ),
+            self._alike.alike(),
         )  # fmt: skip
 
     def _run(self, stream: Unzipped, source: Source, progress: Progress | None) -> None:
@@ -264,11 +259,5 @@ class Importer:
         if self._broken > MOST_BROKEN:
             hint = "the good lines before were taken in; is it in the format that was asked for?"
             raise ServiceError(422, "too-many-broken", f"more than {MOST_BROKEN:,} lines cannot be read", hint)
-        for problem in problems[:5]:
-            line = BrokenLine(number, problem.code, problem.message, problem.hint)
+        for line in self._alike.add(number, problems[:MOST_OF_A_LINE]):
             self._list(line)
-            kind = (problem.code, problem.path)
-            count, lines = self._alike.get(kind, (0, []))
-            if kind in self._alike or len(self._alike) < LISTED:
-                # Whichever process read them: the first by their numbers.
-                self._alike[kind] = (count + 1, sorted([*lines, line], key=attrgetter("line"))[:EXAMPLES])

@@ -20,12 +20,13 @@ from caddrel.core.logs.mapped_rows import RowReader, members
 from caddrel.core.logs.mapping import SPELLED, LogMapping
 from caddrel.core.logs.suggested_mapping import suggested
 from caddrel.service.problems import ServiceError
+from caddrel.service.signins.broken_lines import MOST_OF_A_LINE, BrokenLines
 from caddrel.service.signins.import_formats import decode_json, documents
 from caddrel.service.signins.log_mappings import fitting
 from caddrel.service.state.data_folder import DataFolder
 from caddrel.wire import mappings as wire
 from caddrel.wire.decoding import convert
-from caddrel.wire.signins import BrokenAlike, BrokenLine, Respelled, StrangeWord
+from caddrel.wire.signins import Respelled, StrangeWord
 
 FORMATS = ("csv", "ndjson")
 # Rows that are shown as they would be read, values of each column, and of everything else that is listed.
@@ -104,7 +105,7 @@ class _Trial:
         self._catalogue, self._inventory, self._mapping = catalogue, inventory, mapping
         self._rows = RowReader(mapping, catalogue, inventory)
         self._first: list[wire.TriedRow] = []
-        self._broken: dict[tuple[str, str], tuple[int, list[BrokenLine]]] = {}
+        self._broken = BrokenLines()
         self._strange: Counter[tuple[str, str]] = Counter()
         self._unknown: Counter[tuple[str, str]] = Counter()
         self._ids: Counter[str] = Counter()
@@ -130,7 +131,7 @@ class _Trial:
             shown, asked.mapping is None, list(notes),
             [wire.LogColumn(name, targets.get(name, ""), values[:VALUES]) for name, values in columns.items()],
             self._read, self._good, self._rows.skipped, sum(count - 1 for count in self._ids.values()),
-            [BrokenAlike(code, fact, count, some) for (code, fact), (count, some) in self._broken.items()],
+            self._broken.alike(),
             [StrangeWord(fact, word, count) for (fact, word), count in self._strange.most_common(LISTED)],
             [Respelled(*said, count) for said, count in self._rows.respelled.most_common(LISTED)],
             [
@@ -162,14 +163,11 @@ class _Trial:
             self._first.append(wire.TriedRow(number, id, dict(facts), document.get("recorded", {}), []))
 
     def _refuse(self, number: int, problems: list[Diagnostic]) -> None:
-        for problem in problems[:5]:
-            kind = (problem.code, problem.path)
-            count, some = self._broken.get(kind, (0, []))
-            if kind in self._broken or len(self._broken) < LISTED:
-                line = BrokenLine(number, problem.code, problem.message, problem.hint)
-                self._broken[kind] = (count + 1, [*some, line] if count < 3 else some)
+        self._broken.add(number, problems[:MOST_OF_A_LINE])
         if len(self._first) < FIRST:
-            self._first.append(wire.TriedRow(number, "", {}, {}, [problem.message for problem in problems[:5]]))
+            self._first.append(
+                wire.TriedRow(number, "", {}, {}, [problem.message for problem in problems[:MOST_OF_A_LINE]])
+            )
 
     def _meant(self, fact: str, id: str) -> str:
         return did_you_mean(id, getattr(self._inventory, SPELLED[fact]))

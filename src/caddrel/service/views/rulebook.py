@@ -166,7 +166,9 @@ def _noted(call: Call, made: wire.PublishResult) -> wire.PublishResult:
     """Have the audit trail say which revision came of it."""
     revision = made.revision
     risk = f"; lock-out risk accepted: {revision.override}" if revision.override else ""
-    call.noted = f"revision {revision.number}: {revision.why}{risk}"
+    call.noted = (
+        f"revision {revision.number}: {'unchanged, the text is the same' if made.unchanged else revision.why + risk}"
+    )
     return made
 
 
