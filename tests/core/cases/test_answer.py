@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import random
 from dataclasses import replace
+from datetime import UTC, datetime
 from itertools import product
 from typing import Any
 
@@ -224,7 +225,16 @@ def some_inventory(rng: random.Random) -> Inventory:
         "groups": [["a"], ["b"], []],
         "factors": [["password"], ["passkey"]],
     }
-    devices = {"owner": ["company", "personal"], "platform": ["ios", "linux"], "managed": yes_no, "encrypted": yes_no}
+    devices: dict[str, list[Any]] = {
+        "owner": ["company", "personal"],
+        "platform": ["ios", "linux"],
+        "managed": yes_no,
+        "encrypted": yes_no,
+        "os_version": ["9.0.1", "14.2", "15", "16"],
+        # Another moment for each, so that no two are of the same age.
+        "state_at": [f"2026-10-{day:02}T08:00:0{day % 10}Z" for day in range(1, 29)],
+        "listed_at": [f"2026-09-{day:02}T08:00:0{day % 10}Z" for day in range(1, 29)],
+    }
     document = {"people": some("p", 4, people), "devices": some("d", 4, devices), "groups": [{"id": "a"}, {"id": "b"}]}
     found, problems = read_inventory({**document, "apps": some("x", 3, {"labels": [["a"], ["b"]]})})
     assert not problems, problems
@@ -262,6 +272,59 @@ def test_with_an_inventory_cases_have_objects_of_it_as_they_are(text: str, attem
             assert ids["person.id"] in inventory.people
         standing = {name: case.values[name] for name in STANDING if name in case.values}
         assert any(all(each[n] == v for n, v in standing.items()) for each in STANDINGS), standing
+
+
+# What can be asked of an object, each asked by a rule: by tests, a standard, a scope and a requirement.
+OF_OBJECTS = """caddrel: 1
+standards: {fresh: {checks: {a: {must: device.state_age is below 20d, fix: Sync.}}}}
+policies:
+  ages:
+    mode: enforced
+    rules:
+      - {when: device.listed_for is above 40d and device.os_version is at least 15, then: block}
+      - {when: not device passes fresh, then: require mfa}
+      - {when: device.platform is ios or device.encrypted, then: require managed device}
+  whom:
+    mode: enforced
+    people: [group:a, kind:guest]
+    apps: [x0, "label:b"]
+    rules: [{when: person.factors has passkey, then: require company device}, {then: block}]
+"""
+
+
+@given(st.one_of(rulebooks(), st.just(OF_OBJECTS)), attempts(), st.integers(0, 1 << 30), st.booleans())
+@slow
+def test_what_stands_for_an_object_comes_out_as_that_object_does(
+    text: str, attempt: dict[str, Any], seed: int, now: bool
+) -> None:
+    rng = random.Random(seed)
+    inventory = some_inventory(rng)
+    rulebook = read_rulebook(Source("r", text)).or_raise()
+    # Who, what and on what are open.
+    others = {
+        name: value for name, value in attempt.items() if name.partition(".")[0] not in {"person", "device", "app"}
+    }
+    told = understood(rulebook, others)
+    if now:
+        told["time.at"] = datetime(2026, 11, 1, 12, tzinfo=UTC)
+    facts = complete(told, rulebook.catalogue, rulebook.settings.assume, inventory)
+    diagrams, read = Diagrams(RESULTS, lambda: False), reads(rulebook)
+    try:
+        space = Space(rulebook, facts, inventory, read, diagrams)
+    except ContradictoryFacts:
+        return
+    space.narrow(tellings(rulebook, read, Encoder(rulebook, space, read, diagrams)))
+    for variable in space.variables:
+        kept = variable.values
+        for value, place in zip(*space.stood_for.get(variable.number, ([], [])), strict=True):
+            for _ in range(5):
+                chosen = {each.number: rng.randrange(len(each.values)) for each in space.variables}
+                chosen[variable.number] = place
+                here = decide(rulebook, space.case(chosen))
+                variable.values = [*kept[:place], value, *kept[place + 1 :]]
+                there = decide(rulebook, space.case(chosen))
+                variable.values = kept
+                assert (here.outcome, here.deciding) == (there.outcome, there.deciding), (value, kept[place])
 
 
 def _of(policy: str, **told: Any) -> Answer:

@@ -87,7 +87,8 @@ class Space:
     _objects: dict[str, Variable] = field(default_factory=dict)
     _asked_for: dict[str, frozenset[str]] = field(default_factory=dict)
     _ways: dict[int, Ways] = field(default_factory=dict)
-    _stood_for: dict[int, tuple[list[Mapping[Any, Any]], list[int]]] = field(default_factory=dict)
+    # Of objects by their variable: all values, and of each the place of the one that stands for it.
+    stood_for: dict[int, tuple[list[Mapping[Any, Any]], list[int]]] = field(default_factory=dict)
 
     def __post_init__(self) -> None:
         values = self.given.values
@@ -376,7 +377,7 @@ class Space:
             tellings = {name: self._told_by(name, tests.get(name, ())) for name in variable.facts}
             kept, places = standing_for(variable.values, tellings)
             # What differs in one fact alone is found among all of them: one that stands for others may differ in more.
-            self._stood_for[variable.number] = (variable.values, places)
+            self.stood_for[variable.number] = (variable.values, places)
             variable.values = kept
             self.diagrams.resize(variable.number, len(kept))
 
@@ -519,7 +520,7 @@ class Space:
             hanging |= set(variable.facts) | set(STANDING)
         all_ways = self._ways.get(variable.number)
         if all_ways is None:
-            values, places = self._stood_for.get(variable.number, (variable.values, None))
+            values, places = self.stood_for.get(variable.number, (variable.values, None))
             all_ways = self._ways[variable.number] = ways(values, self._told_apart, places)
         found = all_ways.differing(name, hanging)
         if name == "device.owner":
