@@ -8,6 +8,7 @@ from datetime import UTC, datetime
 from itertools import product
 from typing import Any
 
+import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 from tests.strategies import attempts, rulebooks, samples
@@ -274,39 +275,19 @@ def test_with_an_inventory_cases_have_objects_of_it_as_they_are(text: str, attem
         assert any(all(each[n] == v for n, v in standing.items()) for each in STANDINGS), standing
 
 
-# What can be asked of an object, each asked by a rule: by tests, a standard, a scope and a requirement.
-OF_OBJECTS = """caddrel: 1
-standards: {fresh: {checks: {a: {must: device.state_age is below 20d, fix: Sync.}}}}
-policies:
-  ages:
-    mode: enforced
-    rules:
-      - {when: device.listed_for is above 40d and device.os_version is at least 15, then: block}
-      - {when: not device passes fresh, then: require mfa}
-      - {when: device.platform is ios or device.encrypted, then: require managed device}
-  whom:
-    mode: enforced
-    people: [group:a, kind:guest]
-    apps: [x0, "label:b"]
-    rules: [{when: person.factors has passkey, then: require company device}, {then: block}]
-"""
+AT = datetime(2026, 11, 1, 12, tzinfo=UTC)
+STANDARD = "standards: {fresh: {checks: {a: {must: device.state_age is below 20d, fix: Sync.}}}}\n"
+# What can be asked of an object of the inventory.
+ASKED = (
+    "device.state_age is above 15d", "not device passes fresh", "device.listed_for is at least 45d",
+    "device.os_version is below 15", "device.platform is ios", "device.encrypted", "device.managed",
+    "device.owner is company", "device.id is d0", "person.kind is guest", "person.groups has a", "person.id is p1",
+    "person.factors has passkey", "app.labels has b", "app.id is one of [x0, gate]",
+)  # fmt: skip
 
 
-@given(st.one_of(rulebooks(), st.just(OF_OBJECTS)), attempts(), st.integers(0, 1 << 30), st.booleans())
-@slow
-def test_what_stands_for_an_object_comes_out_as_that_object_does(
-    text: str, attempt: dict[str, Any], seed: int, now: bool
-) -> None:
-    rng = random.Random(seed)
+def _held_to_its_objects(rulebook: Rulebook, told: dict[str, Any], rng: random.Random) -> None:
     inventory = some_inventory(rng)
-    rulebook = read_rulebook(Source("r", text)).or_raise()
-    # Who, what and on what are open.
-    others = {
-        name: value for name, value in attempt.items() if name.partition(".")[0] not in {"person", "device", "app"}
-    }
-    told = understood(rulebook, others)
-    if now:
-        told["time.at"] = datetime(2026, 11, 1, 12, tzinfo=UTC)
     facts = complete(told, rulebook.catalogue, rulebook.settings.assume, inventory)
     diagrams, read = Diagrams(RESULTS, lambda: False), reads(rulebook)
     try:
@@ -325,6 +306,30 @@ def test_what_stands_for_an_object_comes_out_as_that_object_does(
                 there = decide(rulebook, space.case(chosen))
                 variable.values = kept
                 assert (here.outcome, here.deciding) == (there.outcome, there.deciding), (value, kept[place])
+
+
+@given(rulebooks(), attempts(), st.integers(0, 1 << 30), st.booleans())
+@slow
+def test_what_stands_for_an_object_comes_out_as_that_object_does(
+    text: str, attempt: dict[str, Any], seed: int, now: bool
+) -> None:
+    rulebook = read_rulebook(Source("r", text)).or_raise()
+    # Who, what and on what are open.
+    others = {
+        name: value for name, value in attempt.items() if name.partition(".")[0] not in {"person", "device", "app"}
+    }
+    told = understood(rulebook, others)
+    if now:
+        told["time.at"] = AT
+    _held_to_its_objects(rulebook, told, random.Random(seed))
+
+
+@pytest.mark.parametrize("asks", ASKED)
+def test_whatever_is_asked_of_an_object_tells_it_apart(asks: str) -> None:
+    text = f"caddrel: 1\n{STANDARD}policies:\n  p: {{mode: enforced, rules: [{{when: '{asks}', then: block}}]}}\n"
+    rulebook = read_rulebook(Source("r", text)).or_raise()
+    for seed in range(12):
+        _held_to_its_objects(rulebook, {"time.at": AT}, random.Random(seed))
 
 
 def _of(policy: str, **told: Any) -> Answer:
