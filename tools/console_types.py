@@ -20,6 +20,8 @@ def type_of(schema: dict[str, Any]) -> str:
         return str(schema["$ref"]).rpartition("/")[2]
     if "anyOf" in schema:
         return " | ".join(dict.fromkeys(type_of(option) for option in schema["anyOf"]))
+    if "enum" in schema:
+        return " | ".join(f"'{word}'" for word in schema["enum"])
     kind = schema.get("type")
     if isinstance(kind, list):
         return " | ".join(_PLAIN[k] for k in kind)

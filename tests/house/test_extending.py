@@ -148,10 +148,10 @@ assert (blocked.outcome, [item.kind for item in blocked.in_the_way]) == ("blocke
             (
                 "core/lint/shouting.py",
                 "",
-                '"""Titles that shout."""\n\nfrom caddrel.core.lint.context import Context, Findings\n\nCODE = "title-shouts"\n\n\ndef check(context: Context) -> Findings:\n    """Find them."""\n    for policy in context.policies():\n        if policy.title.isupper():\n            yield context.finding(f"policies.{policy.id}", CODE, "it shouts", "speak")\n',
+                '"""Titles that shout."""\n\nfrom caddrel.core.lint.context import Context, Findings\n\nCODE = "title-shouts"\nCODES = {CODE: "tidiness"}\n\n\ndef check(context: Context) -> Findings:\n    """Find them."""\n    for policy in context.policies():\n        if policy.title.isupper():\n            yield context.finding(f"policies.{policy.id}", CODE, "it shouts", "speak")\n',
             ),
             ("core/lint/registry.py", "    unfit_requirements,\n    unused,\n)\nfrom", "    shouting,\n"),
-            ("core/lint/registry.py", "        unused,\n    )\n    for", "        shouting,\n"),
+            ("core/lint/registry.py", "    unused,\n)\nCHECKS", "    shouting,\n"),
             ("../../docs/lint/title-shouts.md", "", "# `title-shouts`\n"),
         ),
         """

@@ -14,7 +14,8 @@ from caddrel.cli.object_text import print_object
 from caddrel.cli.output import count, json_option, mark, remark, say, table, write_json, write_line
 from caddrel.cli.profile import connect
 from caddrel.client import Caddrel
-from caddrel.wire.drafts import DraftInfo, ObjectSaved, WholeDraft
+from caddrel.core.diagnostics import did_you_mean
+from caddrel.wire.drafts import AcceptRequest, DraftInfo, ObjectSaved, WholeDraft
 
 _FILE = click.Path(path_type=Path, exists=True, allow_dash=True)
 
@@ -128,9 +129,10 @@ def put(name: str, path: str, file: Path | None, remove: bool, version: int | No
 @click.argument("field")
 @click.argument("value", required=False)
 @click.option("--remove", is_flag=True, help="Take the field out.")
+@click.option("--new", is_flag=True, help="Begin the object, when it is not there.")
 @json_option
-def set_field(name: str, path: str, field: str, value: str | None, remove: bool, as_json: bool) -> None:
-    """Set one field of an object, given as YAML; the object is begun when it is not there. Other lines stay.
+def set_field(name: str, path: str, field: str, value: str | None, remove: bool, new: bool, as_json: bool) -> None:
+    """Set one field of an object, given as YAML; other lines stay.
 
     \b
     Example: caddrel draft set tablets-need-may policies.abroad mode enforced
@@ -140,7 +142,11 @@ def set_field(name: str, path: str, field: str, value: str | None, remove: bool,
         raise click.UsageError("give a value, or --remove")
     with connect() as service:
         whole = service.drafts.get(name)
-        there = any(each.path == path and each.text for each in whole.objects)
+        paths = [each.path for each in whole.objects if each.text]
+        there = path in paths
+        if not there and not new:
+            hint = did_you_mean(path, paths, "")
+            raise click.UsageError(f"{path}: the draft has no such object; {hint or 'to begin it say --new'}")
         fields = dict(service.drafts.look(name, path).value) if there else {}
         if value is None:
             fields.pop(field, None)
@@ -148,6 +154,28 @@ def set_field(name: str, path: str, field: str, value: str | None, remove: bool,
             fields[field] = read_value(value)
         made = service.drafts.put_value(name, whole.info.version, path, fields)
     _tell_object(made, as_json)
+
+
+@draft.command()
+@click.argument("name")
+@click.argument("code")
+@click.argument("object")
+@click.option("--because", required=True, help="Why it stands.")
+@click.option("--until", default="", metavar="DAY", help="The last day on which it stands, such as 2027-06-30.")
+@json_option
+def accept(name: str, code: str, object: str, because: str, until: str, as_json: bool) -> None:
+    """Have a draft say that a finding was looked at and stands; it is told as a note from then on.
+
+    \b
+    Example: caddrel draft accept abroad person-by-name policies.abroad --because "Two captains only."
+    """
+    with connect() as service:
+        seen = service.drafts.get(name).info.version
+        made = service.drafts.accept(name, seen, AcceptRequest(code, object, because, until))
+    if as_json:
+        write_json(made)
+        return
+    say(f"{code} at {object} stands in the draft {name}{f' until {until}' if until else ''}: {because}")
 
 
 @draft.command()

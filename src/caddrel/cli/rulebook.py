@@ -5,6 +5,7 @@ from __future__ import annotations
 import difflib
 import sys
 from dataclasses import asdict
+from datetime import UTC, datetime
 from pathlib import Path
 
 import click
@@ -121,7 +122,7 @@ def check(file: Path, inventory_path: Path | None, folder: Path | None, junit: P
     found = list(result.diagnostics)
     if result.rulebook is not None:
         inventory = read_inventory_file(inventory_path) if inventory_path is not None else None
-        context = Context(result.rulebook, inventory)
+        context = Context(result.rulebook, inventory, today=datetime.now(UTC).date())
         found += lint(context)
         if junit is not None:
             write_junit(junit, list(kept(context)))

@@ -40,6 +40,10 @@ class Drafts:
         body = drafts.ObjectRequest(path, text)
         return self._caller.post(f"{_draft(name)}/objects", body, drafts.ObjectSaved, headers=_tag(version))
 
+    def accept(self, name: str, version: int, finding: drafts.AcceptRequest) -> drafts.ObjectSaved:
+        """Have a draft say that a finding stands, with the reason."""
+        return self._caller.post(f"{_draft(name)}/accepted", finding, drafts.ObjectSaved, headers=_tag(version))
+
     def add_from_pattern(self, name: str, version: int, request: drafts.PatternRequest) -> drafts.ObjectSaved:
         """Add a policy to a draft from a pattern; it begins in shadow."""
         return self._caller.post(f"{_draft(name)}/patterns", request, drafts.ObjectSaved, headers=_tag(version))

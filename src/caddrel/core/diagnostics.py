@@ -8,9 +8,13 @@ from __future__ import annotations
 import difflib
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
-from typing import Literal
+from typing import Literal, get_args
 
 Severity = Literal["error", "warning", "note"]
+# What a finding endangers, the worst first: a thief gets in, those who should get in do not, nobody can tell why
+# somebody was stopped, the rulebook is harder to read than it need be.
+Danger = Literal["somebody-gets-in", "nobody-gets-in", "nobody-can-explain", "tidiness"]
+DANGERS: tuple[Danger, ...] = get_args(Danger)
 
 
 @dataclass(frozen=True, slots=True)
@@ -73,6 +77,10 @@ class Diagnostic:
         Place within the document, such as ``policies.x.rules[0].when``.
     change
         A change that would settle it, where there is one.
+    danger
+        What it endangers; None for what is wrong rather than doubtful.
+    accepted
+        Why the rulebook says that it stands; empty where it does not.
     """
 
     code: str
@@ -84,6 +92,8 @@ class Diagnostic:
     path: str = ""
     severity: Severity = "error"
     change: Change | None = None
+    danger: Danger | None = None
+    accepted: str = ""
 
     def within(self, span: Span | None, path: str) -> Diagnostic:
         """Return the same finding placed in a file and document."""

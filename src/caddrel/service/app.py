@@ -18,6 +18,8 @@ from caddrel.core.facts.catalogue import Catalogue
 from caddrel.core.logs.schema import signin_schema
 from caddrel.core.rulebook.schema import rulebook_schema
 from caddrel.service.auth.secrets import new_id
+from caddrel.service.handbook.pages import Handbook, folder
+from caddrel.service.handbook.routes import serve_handbook
 from caddrel.service.http import openapi
 from caddrel.service.http.dispatch import register
 from caddrel.service.http.endpoints import Endpoint
@@ -112,6 +114,7 @@ def create_app(runtime: Runtime, console: Path) -> Flask:
         )
 
     _serve_console(app, console)
+    serve_handbook(app, Handbook(folder()))
 
     @app.get("/api/signin.schema.json")
     def record_format() -> Response:

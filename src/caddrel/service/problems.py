@@ -53,6 +53,8 @@ def diagnostic(found: Diagnostic) -> wire.Diagnostic:
         found.path,
         wire.Span(span.file, span.line, span.column, span.end_line, span.end_column) if span else None,
         wire.Change(found.change.path, found.change.value) if found.change else None,
+        found.danger or "",
+        found.accepted,
     )
 
 
@@ -104,6 +106,7 @@ def _problem(
         title=title,
         status=status,
         code=code,
+        type=f"/docs/diagnostics#{code}",
         hint=hint,
         request_id=request_id,
         errors=[diagnostic(each) for each in found[:MOST_TOLD]],

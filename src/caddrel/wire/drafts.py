@@ -178,6 +178,15 @@ class PatternList(msgspec.Struct, frozen=True):
     items: list[PatternView]
 
 
+class AcceptRequest(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """A finding that stands: its code, the path of what it is about, why, and until which day (YYYY-MM-DD)."""
+
+    code: str
+    object: str
+    because: str
+    until: str = ""
+
+
 class PatternRequest(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     """A policy to be added from a pattern: its id, what stands in the blanks, and a title of its own."""
 

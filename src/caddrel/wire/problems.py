@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Literal
+
 import msgspec
 
 
@@ -23,7 +25,10 @@ class Change(msgspec.Struct, frozen=True):
 
 
 class Diagnostic(msgspec.Struct, frozen=True, omit_defaults=True):
-    """One finding about a text: stable code, what is wrong, what would be right."""
+    """One finding about a text: stable code, what is wrong, what would be right.
+
+    `danger` is what a doubtful thing endangers; `accepted` why the rulebook says that it stands.
+    """
 
     code: str
     message: str
@@ -33,6 +38,8 @@ class Diagnostic(msgspec.Struct, frozen=True, omit_defaults=True):
     path: str = ""
     span: Span | None = None
     change: Change | None = None
+    danger: Literal["", "somebody-gets-in", "nobody-gets-in", "nobody-can-explain", "tidiness"] = ""
+    accepted: str = ""
 
 
 class Problem(msgspec.Struct, frozen=True, omit_defaults=True):

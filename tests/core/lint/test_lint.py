@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 import re
+from datetime import date
 from pathlib import Path
 
 import pytest
 import yaml
 from tests.loading import RulebookCase, rulebook_cases
 
-from caddrel.core.diagnostics import Change, Diagnostic
+from caddrel.core.diagnostics import DANGERS, Change, Diagnostic
 from caddrel.core.inventory.reader import read_inventory
 from caddrel.core.lint.context import Context
 from caddrel.core.lint.registry import CHECKS, lint
@@ -22,6 +23,8 @@ QUIET = {
 }  # fmt: skip
 # These need an inventory or a log, and have tests of their own.
 ELSEWHERE = {"unknown-in-inventory", "nothing-reports"}
+# What the checks found is held against what the rulebook accepts.
+AFTERWARDS = {"accepts-nothing"}
 
 
 def _findings(text: str, **context: object) -> list[Diagnostic]:
@@ -37,8 +40,10 @@ def test_lint(case: RulebookCase) -> None:
     if case.expected == ["nothing"]:
         assert said == []
         return
-    assert said == case.places
-    for finding, line in zip(found, case.expected, strict=True):
+    assert sorted(said) == sorted(case.places)
+    by_place = dict(zip(said, found, strict=True))
+    for place, line in zip(case.places, case.expected, strict=True):
+        finding = by_place[place]
         assert line.partition(": ")[2] in f"{finding.message} {finding.hint}"
 
 
@@ -77,7 +82,7 @@ def test_a_suggested_change_settles_its_finding() -> None:
 def test_every_check_has_a_case_and_a_page() -> None:
     named = {line.split()[0] for case in rulebook_cases("lint/cases.txt") for line in case.expected}
     assert set(CHECKS) - ELSEWHERE <= named
-    assert {page.stem for page in PAGES.glob("*.md")} == set(CHECKS) | {"README"}
+    assert {page.stem for page in PAGES.glob("*.md")} == set(CHECKS) | AFTERWARDS | {"README"}
     index = (PAGES / "README.md").read_text(encoding="utf-8")
     for code in CHECKS:
         text = (PAGES / f"{code}.md").read_text(encoding="utf-8")
@@ -154,3 +159,42 @@ def test_facts_that_nothing_reports_are_known_only_from_what_was_reported() -> N
         assert "nothing-reports" not in {f.code for f in _findings(text, **context)}
     assumed = text + "settings: {assume: {device.tampered: no}}\n"
     assert "nothing-reports" not in {f.code for f in _findings(assumed, reported=frozenset())}
+
+
+_ACCEPTING = """caddrel: 1
+accepted:
+  - {code: block-without-words, object: policies.a, because: They are told by phone., until: 2027-01-31}
+  - {code: policy-without-why, object: "policies.b.rules[0]", because: Another place.}
+  - {code: person-by-nane, object: policies.a, because: Misspelt.}
+policies:
+  a: {owner: me, why: so, rules: [{then: block}]}
+  b: {owner: me, rules: [{then: block, tell: No.}]}
+"""
+
+
+@pytest.mark.parametrize(("today", "stands"), [(None, True), (date(2027, 1, 31), True), (date(2027, 2, 1), False)])
+def test_what_stands_is_told_with_its_reason_until_its_day(today: date | None, stands: bool) -> None:
+    found = {(f.code, f.path): f for f in _findings(_ACCEPTING, today=today)}
+    words = found["block-without-words", "policies.a.rules[0]"]
+    assert (words.severity, words.accepted) == (("note", "They are told by phone.") if stands else ("warning", ""))
+    assert ("stood until 2027-01-31" in words.hint) is not stands
+    # An acceptance counts for its own place, not for what is around it.
+    assert found["policy-without-why", "policies.b"].severity == "warning"
+    assert "person-by-name" in found["accepts-nothing", "accepted[2]"].hint
+    # Without an inventory not everything is found, so that nothing is said of what is left over.
+    assert ("accepts-nothing", "accepted[1]") not in found
+    all_at_hand = _findings(_ACCEPTING, today=today, inventory=read_inventory({})[0], reported=frozenset())
+    assert ("accepts-nothing", "accepted[1]") in {(f.code, f.path) for f in all_at_hand}
+
+
+def test_what_endangers_most_is_told_first() -> None:
+    found = _findings(
+        _ACCEPTING
+        + """  c: {rules: [{when: device.managed and not device.managed, then: block, tell: No.}]}
+"""
+    )
+    dangers = [DANGERS.index(f.danger) for f in found if f.danger is not None and not f.accepted]
+    assert dangers == sorted(dangers)
+    assert found[0].code == "condition-never-true"
+    assert found[-1].accepted
+    assert len(dangers) == len(found) - 1

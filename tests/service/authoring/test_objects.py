@@ -358,7 +358,10 @@ def test_a_policy_is_written_field_by_field_from_the_command_line(live: Live) ->
     def draft(*words: str) -> Any:
         return run("draft", *words, env=live.environment())
 
-    assert draft("set", "mine", "policies.keys", "people", "[kind:contractor]").returncode == 0
+    misspelt = draft("set", "mine", "policies.key", "people", "[kind:contractor]")
+    assert misspelt.returncode == 2
+    assert "--new" in misspelt.stderr
+    assert draft("set", "mine", "policies.keys", "people", "[kind:contractor]", "--new").returncode == 0
     assert draft("set", "mine", "policies.keys", "apps", "[farebox]").returncode == 0
     rules = '[{when: not during shore-hours, then: require proof strong-key, tell: "Use your key for {app}."}]'
     assert "version 4" in draft("set", "mine", "policies.keys", "rules", rules).stdout

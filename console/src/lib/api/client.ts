@@ -1,5 +1,6 @@
 // What can be asked of the service, each under its name.
 import type {
+  AcceptRequest,
   AcceptanceList,
   AuditPage,
   AuditVerdict,
@@ -131,6 +132,7 @@ export const api = {
   putObject: (name: string, version: number, path: string, text: string | null) =>
     changed<ObjectSaved>(`${draftPath(name)}/objects`, version, { path, text }),
   patterns: (signal?: AbortSignal) => call<PatternList>('GET', '/api/v1/rulebook/patterns', undefined, signal),
+  acceptFinding: (name: string, version: number, request: AcceptRequest) => changed<ObjectSaved>(`${draftPath(name)}/accepted`, version, request),
   addFromPattern: (name: string, version: number, request: PatternRequest) => changed<ObjectSaved>(`${draftPath(name)}/patterns`, version, request),
   putValue: (name: string, version: number, path: string, value: unknown, id = '') =>
     changed<ObjectSaved>(`${draftPath(name)}/objects`, version, { path, value, id }),

@@ -1,5 +1,13 @@
 // Written by tools/console_types.py from the service's OpenAPI document; do not edit.
 
+/** A finding that stands: its code, the path of what it is about, why, and until which day (YYYY-MM-DD). */
+export interface AcceptRequest {
+  code: string;
+  object: string;
+  because: string;
+  until?: string;
+}
+
 /** Who accepted which version of which notice, when, at which door, on the way into which sign-in. */
 export interface AcceptanceInfo {
   person: string;
@@ -517,6 +525,8 @@ export interface Diagnostic {
   path?: string;
   span?: Span | null;
   change?: Change | null;
+  danger?: '' | 'nobody-can-explain' | 'nobody-gets-in' | 'somebody-gets-in' | 'tidiness';
+  accepted?: string;
 }
 
 /** One session that is still good. */

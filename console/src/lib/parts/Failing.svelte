@@ -15,7 +15,7 @@
     </p>
   {/each}
   <p class="mt-1 text-fine text-muted">
-    {problem.code}{#if problem.request_id}&nbsp;· request {problem.request_id}{/if}
+    <a href={problem.type?.startsWith('/docs/') ? problem.type : `/docs/diagnostics#${problem.code}`} target="_blank" rel="noopener">{problem.code}</a>{#if problem.request_id}&nbsp;· request {problem.request_id}{/if}
   </p>
   {#if again}<button class="action mt-2" onclick={again}>Try again</button>{/if}
 </div>

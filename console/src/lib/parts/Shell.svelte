@@ -1,4 +1,5 @@
 <script lang="ts">
+  import BookText from '@lucide/svelte/icons/book-text';
   import BookOpenText from '@lucide/svelte/icons/book-open-text';
   import DoorOpen from '@lucide/svelte/icons/door-open';
   import Eye from '@lucide/svelte/icons/eye';
@@ -23,18 +24,20 @@
 
   let { children }: { children: Snippet } = $props();
   const PAGES = [
-    { href: '/watch', word: 'Watch', icon: Eye },
-    { href: '/rulebook', word: 'Rulebook', icon: BookOpenText },
-    { href: '/coverage', word: 'Coverage', icon: Grid3x3 },
-    { href: '/inventory', word: 'Inventory', icon: Users },
-    { href: '/drafts', word: 'Drafts', icon: FilePen },
-    { href: '/history', word: 'History', icon: History },
-    { href: '/rehearse', word: 'Rehearse', icon: FlaskConical },
-    { href: '/signins', word: 'Sign-ins', icon: ListTree },
-    { href: '/causes', word: 'Causes', icon: OctagonAlert },
-    { href: '/sessions', word: 'Sessions', icon: DoorOpen },
-    { href: '/settings', word: 'Settings', icon: KeyRound },
+    { href: '/watch', docs: 'watching', word: 'Watch', icon: Eye },
+    { href: '/rulebook', docs: 'rulebook', word: 'Rulebook', icon: BookOpenText },
+    { href: '/coverage', docs: 'inventory', word: 'Coverage', icon: Grid3x3 },
+    { href: '/inventory', docs: 'inventory', word: 'Inventory', icon: Users },
+    { href: '/drafts', docs: 'publishing', word: 'Drafts', icon: FilePen },
+    { href: '/history', docs: 'publishing', word: 'History', icon: History },
+    { href: '/rehearse', docs: 'rehearsing', word: 'Rehearse', icon: FlaskConical },
+    { href: '/signins', docs: 'log', word: 'Sign-ins', icon: ListTree },
+    { href: '/causes', docs: 'log', word: 'Causes', icon: OctagonAlert },
+    { href: '/sessions', docs: 'door', word: 'Sessions', icon: DoorOpen },
+    { href: '/settings', docs: 'security', word: 'Settings', icon: KeyRound },
   ];
+  // The page of the docs about what is on the screen.
+  const docs = $derived(router.location.startsWith('/trace') ? 'log' : (PAGES.find((page) => here(page.href))?.docs ?? ''));
   const THEMES = { system: SunMoon, light: Sun, dark: Moon };
   const ThemeIcon = $derived(THEMES[theme.choice]);
   let palette = $state(false);
@@ -95,6 +98,14 @@
         <Search size={15} aria-hidden="true" /><span class="max-md:sr-only">Go to</span>
         <kbd class="ml-auto font-sans text-fine max-md:hidden">Ctrl K</kbd>
       </button>
+      <a
+        href="/docs/{docs}"
+        target="_blank"
+        rel="noopener"
+        class="flex items-center gap-2 rounded-[3px] px-2 py-1 text-muted hover:bg-sunk hover:no-underline"
+      >
+        <BookText size={15} aria-hidden="true" /><span class="max-md:sr-only">About this page</span>
+      </a>
       <button class="flex items-center gap-2 rounded-[3px] px-2 py-1 text-muted hover:bg-sunk" onclick={() => theme.next()}>
         <ThemeIcon size={15} aria-hidden="true" /><span class="max-md:sr-only">Theme: {theme.choice}</span>
       </button>

@@ -3,6 +3,7 @@
   import { push } from 'svelte-spa-router';
   import { count } from '../../lib/format';
   import Failing from '../../lib/parts/Failing.svelte';
+  import Finding from '../../lib/parts/Finding.svelte';
   import Heading from '../../lib/parts/Heading.svelte';
   import Waiting from '../../lib/parts/Waiting.svelte';
   import Differences from './Differences.svelte';
@@ -27,6 +28,7 @@
   );
   const errors = $derived((writing.check.value?.diagnostics ?? []).filter((found) => !found.severity || found.severity === 'error'));
   const warnings = $derived((writing.check.value?.diagnostics ?? []).filter((found) => found.severity === 'warning'));
+  const standing = $derived((writing.check.value?.diagnostics ?? []).filter((found) => found.accepted));
   const changed = $derived(writing.whole?.info.changed ?? 0);
   let adding = $state('');
   let section = $state('policies');
@@ -106,14 +108,11 @@
         {#key `${path} ${writing.turns}`}<ObjectEditor {writing} {language} {path} fresh={!there} />{/key}
       {:else}
         <PublishBox {writing} />
-        {#if errors.length || warnings.length}
+        {#if errors.length || warnings.length || standing.length}
           <h2 class="mt-6 mb-1 font-semibold">What checking finds</h2>
           <ul>
-            {#each [...errors, ...warnings] as found, i (i)}
-              <li class="mb-1 text-small">
-                <span class="font-semibold {found.severity === 'warning' ? 'text-challenged' : 'text-blocked'}">{found.severity ?? 'error'}</span>
-                {found.message}{#if found.hint}<span class="block text-muted">{found.hint}</span>{/if}
-              </li>
+            {#each [...errors, ...warnings, ...standing] as found, i (`${found.code} ${found.path} ${i}`)}
+              <Finding {found} where stand={(of, because, until) => writing.accept(of, because, until)} />
             {/each}
           </ul>
         {/if}

@@ -126,7 +126,7 @@
     {/if}
   </div>
   <aside aria-label="What it says and does" class="min-w-0 xl:sticky xl:top-4 xl:max-h-[85vh] xl:self-start xl:overflow-y-auto">
-    {#if view.value}<Beside view={view.value} {findings} draft={writing.name} {path} />
+    {#if view.value}<Beside view={view.value} {findings} draft={writing.name} {path} stand={(found, because, until) => writing.accept(found, because, until)} />
     {:else if fresh}<p class="text-small text-muted">What it says and whom it covers shows here as soon as it is begun.</p>{/if}
   </aside>
 </div>

@@ -1,6 +1,6 @@
 // One draft while it is being written: what was saved, what can be undone, what checking finds, and what differs.
 import { api, Failure } from '../../lib/api/client';
-import type { CheckResult, Comparison, ObjectSaved, Problem, WholeDraft } from '../../lib/api/types';
+import type { CheckResult, Comparison, Diagnostic, ObjectSaved, Problem, WholeDraft } from '../../lib/api/types';
 import { Load } from '../../lib/state/load.svelte';
 
 /** An object before and after a change; without text where it is not there. */
@@ -94,6 +94,14 @@ export class Writing {
     if (!saved) return;
     await this.read();
     this.turns++;
+  }
+
+  /** Have a finding stand; gives whether it was saved. */
+  async accept(found: Diagnostic, because: string, until: string): Promise<boolean> {
+    // What stands for an object as a whole goes on standing when its rules move.
+    const object = (found.path ?? '').split(/[.[]/).slice(0, 2).join('.');
+    const saved = await this.save('accepted', (version) => api.acceptFinding(this.name, version, { code: found.code, object, because, until }));
+    return saved !== null;
   }
 
   private save(path: string, ask: (version: number) => Promise<ObjectSaved>, remember = true): Promise<ObjectSaved | null> {

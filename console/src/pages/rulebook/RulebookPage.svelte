@@ -7,6 +7,7 @@
   import { count, linkTo, moment, plain } from '../../lib/format';
   import { rows } from '../../lib/keys';
   import Failing from '../../lib/parts/Failing.svelte';
+  import Finding from '../../lib/parts/Finding.svelte';
   import Heading from '../../lib/parts/Heading.svelte';
   import Mark from '../../lib/parts/Mark.svelte';
   import Sentence from '../../lib/parts/Sentence.svelte';
@@ -30,7 +31,7 @@
     (view.value?.parts ?? []).filter((part) => `${part.kind} ${part.id} ${part.title}`.toLowerCase().includes(wanted)),
   );
   const inMode = (mode: string) => view.value?.policies.filter((policy) => policy.mode === mode).length ?? 0;
-  const findings = $derived((view.value?.diagnostics ?? []).filter((found) => found.severity === 'warning'));
+  const findings = $derived((view.value?.diagnostics ?? []).filter((found) => found.severity === 'warning' || found.accepted));
 
   let choosing = $state(false);
   let chosen = $state<string[]>([]);
@@ -93,10 +94,7 @@
   {/if}
   {#if findings.length}
     <ul class="mb-5 border-l-4 border-challenged bg-challenged-soft px-4 py-2 text-small">
-      {#each findings as found, i (i)}<li>{found.path}: {found.message}.
-        {found.hint}{#if found.change}<span class="text-muted"> · suggested: {found.change.value === null
-            ? `take out ${found.change.path}`
-            : `set ${found.change.path} to ${found.change.value}`}</span>{/if}</li>{/each}
+      {#each findings as found, i (`${found.code} ${found.path} ${i}`)}<Finding {found} where />{/each}
     </ul>
   {/if}
   <div {@attach rows}>

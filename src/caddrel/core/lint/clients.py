@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+from caddrel.core.diagnostics import Danger
 from caddrel.core.language.nodes import And, Condition, FactTest
 from caddrel.core.language.operators import Op
 from caddrel.core.lint.context import Context, Findings, fact_tests, policy_tests, rule_path
 
 CODE = "browser-only"
+CODES: dict[str, Danger] = {CODE: "somebody-gets-in"}
 
 
 def check(context: Context) -> Findings:

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+from caddrel.core.diagnostics import Danger
 from caddrel.core.lint.context import Context, Findings
 from caddrel.core.rulebook.model import Policy
 
 CODE = "closed-app-unopened"
+CODES: dict[str, Danger] = {CODE: "nobody-gets-in"}
 
 
 def check(context: Context) -> Findings:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
+from datetime import date
 
 from caddrel.core.diagnostics import Change, Diagnostic, Severity
 from caddrel.core.inventory.index import Inventory
@@ -21,11 +22,14 @@ class Context:
         None where none is at hand; checks that need it then find nothing.
     reported
         The facts that the log and the inventory have ever carried; None where nobody knows.
+    today
+        The day on which it is looked at; None where what was accepted for a time stands all the same.
     """
 
     rulebook: Rulebook
     inventory: Inventory | None = None
     reported: frozenset[str] | None = None
+    today: date | None = None
 
     def policies(self) -> Iterator[Policy]:
         """Yield the policies that are not off."""

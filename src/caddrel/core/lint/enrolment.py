@@ -2,13 +2,18 @@
 
 from __future__ import annotations
 
+from caddrel.core.diagnostics import Danger
 from caddrel.core.language.nodes import items_of
 from caddrel.core.lint.context import Context, Findings, every, rule_path
 
 NEEDS_ENROLLED = "enrolment-needs-enrolled"
 EVERYTHING = "everything-and-enrolment"
 BLOCKED_FIX = "blocked-from-its-fix"
-CODES = (NEEDS_ENROLLED, EVERYTHING, BLOCKED_FIX)
+CODES: dict[str, Danger] = {
+    NEEDS_ENROLLED: "nobody-gets-in",
+    EVERYTHING: "nobody-gets-in",
+    BLOCKED_FIX: "nobody-gets-in",
+}
 _ENROLLED_ONLY = {"device passes", "managed device", "company device"}
 
 

@@ -4,13 +4,13 @@ from __future__ import annotations
 
 from collections import defaultdict
 
-from caddrel.core.diagnostics import Change
+from caddrel.core.diagnostics import Change, Danger
 from caddrel.core.facts.values import show
 from caddrel.core.language.operators import Op
 from caddrel.core.lint.context import Context, Findings, fact_tests, policy_tests
 
 NOTHING_REPORTS, HIDES = "nothing-reports", "assumption-hides-feed"
-CODES = (NOTHING_REPORTS, HIDES)
+CODES: dict[str, Danger] = {NOTHING_REPORTS: "nobody-gets-in", HIDES: "somebody-gets-in"}
 # Completed by Caddrel itself, whatever is reported.
 _ALWAYS = {"operation", "flow", "signals", "auth.age", "device.listed", "device.state_age", "device.listed_for"}
 _FEEDS = ("risk.attempt", "person.risk", "network.anonymiser", "device.tampered", "device.encrypted", "device.managed")

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 
+from caddrel.core.diagnostics import Danger
 from caddrel.core.facts.types import FactType, Version
 from caddrel.core.facts.values import read_version
 from caddrel.core.language.nodes import FactTest, tests_of
@@ -11,6 +12,7 @@ from caddrel.core.lint.context import Context, Findings
 from caddrel.core.rulebook.model import Check, Rulebook
 
 CODE = "fix-names-other-version"
+CODES: dict[str, Danger] = {CODE: "nobody-gets-in"}
 # Any number may stand in a fix; one behind these words is a version.
 _NAMED = re.compile(
     r"\b(?:android|ios|ipados|macos|windows|linux|chromeos|version|to|at least)\s+([0-9]{1,6}(?:\.[0-9]{1,6}){0,4})\b",

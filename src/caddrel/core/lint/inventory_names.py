@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from caddrel.core.diagnostics import did_you_mean
+from caddrel.core.diagnostics import Danger, did_you_mean
 from caddrel.core.inventory.index import Inventory
 from caddrel.core.language.nodes import Condition, FactTest, tests_of
 from caddrel.core.lint.context import Context, Findings, rule_path
@@ -12,6 +12,7 @@ from caddrel.core.rulebook.model import Selector
 from caddrel.core.rulebook.read.fields import NAMED, operand_path
 
 CODE = "unknown-in-inventory"
+CODES: dict[str, Danger] = {CODE: "somebody-gets-in"}
 
 
 def check(context: Context) -> Findings:

@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from caddrel.core.diagnostics import Change
+from caddrel.core.diagnostics import Change, Danger
 from caddrel.core.lint.context import Context, Findings, every, rule_path
 
 NONE, BLOCKED = "no-keyholders", "keyholder-blocked"
-CODES = (NONE, BLOCKED)
+CODES: dict[str, Danger] = {NONE: "nobody-gets-in", BLOCKED: "nobody-gets-in"}
 
 
 def check(context: Context) -> Findings:

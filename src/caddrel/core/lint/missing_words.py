@@ -2,10 +2,15 @@
 
 from __future__ import annotations
 
+from caddrel.core.diagnostics import Danger
 from caddrel.core.lint.context import Context, Findings, rule_path
 
 NO_WORDS, NO_WHY, NO_OWNER = "block-without-words", "policy-without-why", "policy-without-owner"
-CODES = (NO_WORDS, NO_WHY, NO_OWNER)
+CODES: dict[str, Danger] = {
+    NO_WORDS: "nobody-can-explain",
+    NO_WHY: "nobody-can-explain",
+    NO_OWNER: "nobody-can-explain",
+}
 
 
 def check(context: Context) -> Findings:

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+from caddrel.core.diagnostics import Danger
 from caddrel.core.language.nodes import FromPlace
 from caddrel.core.lint.context import Context, Findings, every, rule_path
 
 CODE = "network-exempts-all"
+CODES: dict[str, Danger] = {CODE: "somebody-gets-in"}
 
 
 def check(context: Context) -> Findings:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 from ipaddress import ip_network
 
-from caddrel.core.diagnostics import Change
+from caddrel.core.diagnostics import Change, Danger
 from caddrel.core.facts.types import Network
 from caddrel.core.lint.context import Context, Findings
 
@@ -15,7 +15,12 @@ PRIVATE, OVERLAPPING, ENORMOUS, EMPTIED = (
     "enormous-network",
     "emptied-place",
 )
-CODES = (PRIVATE, OVERLAPPING, ENORMOUS, EMPTIED)
+CODES: dict[str, Danger] = {
+    PRIVATE: "somebody-gets-in",
+    OVERLAPPING: "tidiness",
+    ENORMOUS: "somebody-gets-in",
+    EMPTIED: "somebody-gets-in",
+}
 # RFC 1918, RFC 6598, RFC 1122, RFC 3927; RFC 4193, RFC 4291. Documentation networks are not among them.
 _PRIVATE = [
     ip_network(text)

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from caddrel.core.diagnostics import Change
+from caddrel.core.diagnostics import Change, Danger
 from caddrel.core.language.nodes import AllOf, AnyOf, Formula, Item
 from caddrel.core.language.printer import print_formula
 from caddrel.core.lint.context import Context, Findings, rule_path
 
 CODE = "password-without-proof"
+CODES: dict[str, Danger] = {CODE: "somebody-gets-in"}
 
 
 def check(context: Context) -> Findings:

@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from caddrel.core.diagnostics import Change
+from caddrel.core.diagnostics import Change, Danger
 from caddrel.core.language.operators import Op
 from caddrel.core.lint.context import Context, Findings, every, fact_tests, policy_tests
 
 BY_NAME = "person-by-name"
 NOBODY_LEFT = "except-removes-everyone"
-CODES = (BY_NAME, NOBODY_LEFT)
+CODES: dict[str, Danger] = {BY_NAME: "tidiness", NOBODY_LEFT: "somebody-gets-in"}
 
 
 def check(context: Context) -> Findings:

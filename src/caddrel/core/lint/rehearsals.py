@@ -9,6 +9,7 @@ from caddrel.core.cases.answer import all_cases
 from caddrel.core.cases.ownership import ContradictoryFacts
 from caddrel.core.decide.decision import RuleRef
 from caddrel.core.decide.interpreter.interpreter import Explained, explain
+from caddrel.core.diagnostics import Danger
 from caddrel.core.facts.facts import Setting
 from caddrel.core.inventory.completion import complete
 from caddrel.core.inventory.index import Inventory
@@ -18,7 +19,7 @@ from caddrel.core.words.decisions import decision_words, policy_title
 from caddrel.core.words.pieces import plain
 
 FAILS, OPEN = "rehearsal-fails", "rehearsal-open"
-CODES = (FAILS, OPEN)
+CODES: dict[str, Danger] = {FAILS: "somebody-gets-in", OPEN: "tidiness"}
 # How often time is asked for before the search for all cases gives up.
 MOST_LOOKS = 60
 MOST_NAMED = 3

@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+from caddrel.core.diagnostics import Danger
 from caddrel.core.language.nodes import items_of
 from caddrel.core.language.printer import print_item
 from caddrel.core.lint.context import Context, Findings, rule_path
 
 CODE = "requirement-does-not-fit"
+CODES: dict[str, Danger] = {CODE: "nobody-gets-in"}
 _NOT_FOR = {
     "register-account": ("mfa", "proof", "device passes", "managed device", "new password"),
     "change-password": ("new password",),

@@ -42,6 +42,8 @@ guarantees:
 rehearsals:
   mate: {attempt: {person: ines.faro, app: manifest}, expect: allowed}
   anywhere: {attempt: {person: ines.faro, app: manifest}, expect_open: [allowed, blocked]}
+accepted:
+  - {code: person-by-name, object: policies.farebox, because: Two captains only.}
 """
 
 # Path in the document (the first rule is `rules.0`), what the key says, an example of its value.
@@ -165,6 +167,7 @@ KEYS: Mapping[str, tuple[str, str]] = {
         "require mfa or proof strong-key",
     ),
     "guarantees.reachable.at_most": ("None is treated worse: challenged or allowed.", "allowed"),
+    "guarantees.proven.with_shadow": ("Count policies in shadow as if they were enforced; no when left out.", "yes"),
     "rehearsals.mate.attempt": (
         "Facts; person, app and device stand for their ids.",
         "{person: ines.faro, auth.methods: [pwd, otp]}",
@@ -174,6 +177,10 @@ KEYS: Mapping[str, tuple[str, str]] = {
         "The outcomes that must be possible, and no others, whatever the facts that are left open are.",
         "[challenged, blocked]",
     ),
+    "accepted.0.code": ("The code of a finding that was looked at and stands.", "policy-without-why"),
+    "accepted.0.object": ("The path of what it is about; what lies within counts too.", "policies.farebox.rules[0]"),
+    "accepted.0.because": ("Why it stands.", "The counters are told by phone."),
+    "accepted.0.until": ("The last day on which it stands; it is told again afterwards.", "2027-06-30"),
     "policies.farebox.title": ("Every object may have a title …", "Farebox opens at the counter"),
     "policies.farebox.note": ("… and a note.", "Agreed with the terminals in spring."),
 }

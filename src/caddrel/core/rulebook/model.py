@@ -274,6 +274,7 @@ class Guarantee:
     bound: str
     effect: Effect | None
     outcome: str
+    with_shadow: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -294,6 +295,30 @@ class Rehearsal:
 
 
 @dataclass(frozen=True, slots=True)
+class AcceptedFinding:
+    """A doubtful thing that was looked at and stands.
+
+    Attributes
+    ----------
+    object
+        The path of what it is about, such as ``policies.abroad``; it counts for whatever is within.
+    until
+        The last day on which it stands; None for always.
+    """
+
+    index: int
+    code: str
+    object: str
+    because: str
+    until: date | None = None
+
+    @property
+    def path(self) -> str:
+        """Where it stands in the document."""
+        return f"accepted[{self.index}]"
+
+
+@dataclass(frozen=True, slots=True)
 class Rulebook:
     """Everything an administrator wrote; sections map ids to objects in document order."""
 
@@ -310,6 +335,7 @@ class Rulebook:
     policies: Mapping[str, Policy]
     guarantees: Mapping[str, Guarantee]
     rehearsals: Mapping[str, Rehearsal]
+    accepted: tuple[AcceptedFinding, ...] = ()
     spans: Mapping[str, Span] = field(default_factory=dict)
 
     def stance_of(self, app: str) -> str:

@@ -10,6 +10,7 @@ from typing import Any
 from caddrel.core.facts.catalogue import ATTRIBUTE_TYPES, METHODS, OPERATIONS
 from caddrel.core.facts.countries import COUNTRIES
 from caddrel.core.rulebook.model import MODES, OUTCOMES, STANCES, WHO
+from caddrel.core.rulebook.read.accepted import ACCEPTED_KEYS
 from caddrel.core.rulebook.read.fields import ID
 from caddrel.core.rulebook.read.password_standards import PASSWORD_LOCK, PASSWORD_MUST
 from caddrel.core.rulebook.read.policies import LONGEST_TELL
@@ -118,6 +119,7 @@ def _guarantee() -> Schema:
         "for": _fields(_scope()),
         "when": _CONDITION,
         "who": _words(*WHO),
+        "with_shadow": _FLAG,
         "at_least": _TEXT,
         "at_most": _words(*OUTCOMES[:2]),
     }
@@ -160,6 +162,7 @@ def rulebook_schema() -> Schema:
         "policies": _by_id(_policy()),
         "guarantees": _by_id(_guarantee()),
         "rehearsals": _by_id(_fields(attempt, ("attempt",))),
+        "accepted": _list(_fields(dict.fromkeys(ACCEPTED_KEYS, _TEXT), ("code", "object", "because"))),
     }
     return {
         "$schema": "https://json-schema.org/draft/2020-12/schema",

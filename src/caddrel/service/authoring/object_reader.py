@@ -13,7 +13,7 @@ from caddrel.core.rulebook.read.rulebook import ReadResult
 from caddrel.service.state.drafted import Drafted
 
 # Objects that nothing names: the others are read along with any of them.
-_ALONE = ("policies", "guarantees", "rehearsals", "password-standards")
+_ALONE = ("policies", "guarantees", "rehearsals", "password-standards", "accepted")
 Objects = Mapping[Path, str]
 
 

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from datetime import date
+
 from caddrel.core.diagnostics import Diagnostic
 from caddrel.core.inventory.index import Inventory
 from caddrel.core.lint.context import Context
@@ -12,20 +14,22 @@ from caddrel.store.signins import SigninStore
 
 
 class Findings:
-    """Looks for what is doubtful; the last answer is kept for as long as neither revision nor inventory changes."""
+    """Looks for what is doubtful; the last answer is kept for as long as revision, inventory and day stay."""
 
     def __init__(self, state: State) -> None:
         self._state = state
-        self._last: tuple[int, Inventory, list[Diagnostic]] | None = None
+        self._last: tuple[int, Inventory, date, list[Diagnostic]] | None = None
 
     def of(self, published: Published) -> list[Diagnostic]:
         """Return what is doubtful about a revision."""
         number, inventory = published.revision.number, self._state.inventories.current()
+        # What was accepted for a time comes back when its day has passed.
+        today = self._state.clock().date()
         last = self._last
-        if last is not None and last[0] == number and last[1] is inventory:
-            return last[2]
-        found = lint(Context(published.rulebook, inventory, _reported(self._state.signins, inventory)))
-        self._last = (number, inventory, found)
+        if last is not None and last[0] == number and last[1] is inventory and last[2] == today:
+            return last[3]
+        found = lint(Context(published.rulebook, inventory, _reported(self._state.signins, inventory), today))
+        self._last = (number, inventory, today, found)
         return found
 
 

@@ -55,7 +55,7 @@ def check(state: State, files: Sequence[File], base: int | None = None) -> wire.
     if not cost.fits:
         found.append(diagnostic(cost_diagnostic(state.costs.of(result.rulebook))))
         return wire.CheckResult(False, found[:MOST_FINDINGS], 0, more=len(found[MOST_FINDINGS:]), cost=cost)
-    context = Context(result.rulebook, state.inventories.current())
+    context = Context(result.rulebook, state.inventories.current(), today=state.clock().date())
     found += [diagnostic(d) for d in lint(context)]
     found += [diagnostic(d) for d in lockout.diagnostics(lockouts(state, result.rulebook))]
     rehearsed = list(kept(context))

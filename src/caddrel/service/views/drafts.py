@@ -5,8 +5,8 @@ from __future__ import annotations
 import re
 
 from caddrel.service.problems import ServiceError, not_found
+from caddrel.service.rulebooks import accepted_findings, pattern_policies
 from caddrel.service.rulebooks import drafts as drafting
-from caddrel.service.rulebooks import pattern_policies
 from caddrel.service.views.calls import Call, Endpoints
 from caddrel.store.drafts import Draft
 from caddrel.wire import drafts as wire
@@ -100,6 +100,17 @@ def add_from_pattern(call: Call) -> wire.ObjectSaved:
     """Add a policy to a draft from a pattern; it begins in shadow."""
     call.noted = f"policies.{call.body.id[:100]} from {call.body.pattern[:60]}"
     saved = pattern_policies.add(call.data, call.path["id"], seen_version(call), call.body, call.who().name)
+    call.etag = f'"{saved.info.version}"'
+    return saved
+
+
+@endpoints.add(
+    "POST", f"{_ONE}/accepted", role="author", body=wire.AcceptRequest, returns=wire.ObjectSaved, seen="exact"
+)
+def accept(call: Call) -> wire.ObjectSaved:
+    """Have a draft say that a finding stands, with the reason."""
+    call.noted = f"{call.body.code[:60]} at {call.body.object[:100]}: {call.body.because[:200]}"
+    saved = accepted_findings.accept(call.data, call.path["id"], seen_version(call), call.body, call.who().name)
     call.etag = f'"{saved.info.version}"'
     return saved
 

@@ -67,6 +67,12 @@ BODIES: dict[type, dict[str, Any]] = {
         "right": {"given": {"person": "bruno.krog", "app": "manifest"}},
     },
     rehearsals.FirstDeviceRequest: {"given": {"person": "ines.faro", "app": "manifest", "device.platform": "android"}},
+    drafts.AcceptRequest: {
+        "code": "person-by-name",
+        "object": "policies.abroad",
+        "because": "Two captains only.",
+        "until": "2027-06-30",
+    },
     drafts.PatternRequest: {
         "id": "fares-need-mfa",
         "pattern": "second-factor",

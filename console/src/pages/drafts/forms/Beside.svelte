@@ -1,13 +1,25 @@
 <script lang="ts">
   // What stands beside an object while it is written: its sentence, whom it covers, what is wrong, what the door shows.
   import type { Diagnostic, ObjectView } from '../../../lib/api/types';
+  import Finding from '../../../lib/parts/Finding.svelte';
   import Sentence from '../../../lib/parts/Sentence.svelte';
   import AddressBox from './AddressBox.svelte';
   import Covers from './Covers.svelte';
   import DoorPreview from './DoorPreview.svelte';
 
-  let { view, findings, draft, path }: { view: ObjectView; findings: Diagnostic[]; draft: string; path: string } = $props();
-  const colour = (severity?: string) => (severity === 'warning' ? 'text-challenged' : severity === 'note' ? 'text-muted' : 'text-blocked');
+  let {
+    view,
+    findings,
+    draft,
+    path,
+    stand,
+  }: {
+    view: ObjectView;
+    findings: Diagnostic[];
+    draft: string;
+    path: string;
+    stand: (finding: Diagnostic, because: string, until: string) => Promise<boolean>;
+  } = $props();
   const section = $derived(path.split('.')[0]);
 </script>
 
@@ -18,10 +30,7 @@
   {#if findings.length}
     <h3 class="eyebrow mt-4">What checking finds</h3>
     <ul>
-      {#each findings as found, i (i)}
-        <li class="mt-1 text-small"><span class="font-semibold {colour(found.severity)}">{found.severity ?? 'error'}</span>
-          {found.message}{#if found.hint}<span class="block text-muted">{found.hint}</span>{/if}</li>
-      {/each}
+      {#each findings as found, i (`${found.code} ${found.path} ${i}`)}<Finding {found} {stand} />{/each}
     </ul>
   {/if}
 </div>

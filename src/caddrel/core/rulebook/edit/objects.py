@@ -16,7 +16,7 @@ from caddrel.core.rulebook.edit.writer import format_rulebook
 from caddrel.core.rulebook.source import Entry, Mapping, Scalar, Source, read_source
 
 Path = tuple[str, ...]
-WITHOUT_IDS = ("settings",)
+WITHOUT_IDS = ("settings", "accepted")
 
 
 class _Found(NamedTuple):

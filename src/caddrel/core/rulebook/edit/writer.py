@@ -22,8 +22,8 @@ _ORDER = (
     *("kind", "of", "version", "text", "zone", "hours", "closed", "open", *_SCOPE),
     *("networks", "lists", "countries", "anonymisers", "asns", "places", "without"),
     *("checks", "must", "fix", "lock", "any_of", "above_kmh", "ignore_km", "km", "after", "within", "history"),
-    *("for", "who", "rules", "when", "at_least", "at_most", "not_older_than"),
-    *("then", "tell", "link", "keep", "attempt", "expect", "expect_open", "from", "until"),
+    *("for", "who", "with_shadow", "rules", "when", "at_least", "at_most", "not_older_than"),
+    *("then", "tell", "link", "keep", "attempt", "expect", "expect_open", "code", "object", "because", "from", "until"),
     *("session_at_most", "idle_at_most", "end_with_browser"),
 )
 _RANK = {key: i for i, key in enumerate(_ORDER)}

@@ -26,7 +26,7 @@ def read_guarantees(reading: Reading, document: Mapping) -> dict[str, Guarantee]
     """Return the guarantees."""
     found = {}
     for name, node, path in section_objects(reading, document, "guarantees", "guarantee"):
-        fields = Fields(reading, node, path, ("for", "when", "who", "at_least", "at_most"), "guarantee")
+        fields = Fields(reading, node, path, ("for", "when", "who", "with_shadow", "at_least", "at_most"), "guarantee")
         scope_node = fields.need("for", "such as for: {apps: [manifest]}")
         if scope_node is None:
             continue
@@ -53,5 +53,6 @@ def read_guarantees(reading: Reading, document: Mapping) -> dict[str, Guarantee]
             bounds[0],
             effect,
             outcome,
+            fields.flag("with_shadow") is True,
         )
     return found

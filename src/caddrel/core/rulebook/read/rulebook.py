@@ -10,6 +10,7 @@ from dataclasses import dataclass
 
 from caddrel.core.diagnostics import Diagnostic, RulebookError, Span, did_you_mean, shorten
 from caddrel.core.rulebook.model import Rulebook
+from caddrel.core.rulebook.read.accepted import read_accepted
 from caddrel.core.rulebook.read.fields import Reading
 from caddrel.core.rulebook.read.guarantees import read_guarantees
 from caddrel.core.rulebook.read.parts import read_apps, read_attributes, read_notices, read_proofs, read_standards
@@ -35,6 +36,7 @@ SECTIONS = (
     "policies",
     "guarantees",
     "rehearsals",
+    "accepted",
 )
 FORMAT_VERSION = "1"
 WITHOUT_EFFECT = ("guarantees",)
@@ -172,6 +174,7 @@ def _read(reading: Reading, document: Mapping) -> Rulebook:
         policies=read_policies(reading, document),
         guarantees=read_guarantees(reading, document),
         rehearsals=read_rehearsals(reading, document),
+        accepted=read_accepted(reading, document),
         spans=reading.spans,
     )
     for section in WITHOUT_EFFECT:
