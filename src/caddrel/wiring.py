@@ -8,6 +8,7 @@ import gc
 import logging
 import os
 import signal
+import socket
 import sys
 import threading
 import time
@@ -119,11 +120,45 @@ def holding(folder: Path) -> Iterator[None]:
             fcntl.flock(file, fcntl.LOCK_EX | fcntl.LOCK_NB)
         except OSError:
             file.seek(0)
-            raise FolderTaken(f"{folder} is served already, by process {file.read().strip() or 'unknown'}") from None
+            raise FolderTaken(
+                f"{folder} is served already, by process {file.readline().strip() or 'unknown'}"
+            ) from None
         file.truncate(0)
-        file.write(str(os.getpid()))
+        file.write(f"{os.getpid()}\n")
         file.flush()
         yield
+
+
+def tell_url(folder: Path, url: str) -> None:
+    """Write down what the service that holds a folder is called, for the commands of its host."""
+    with (folder / "lock").open("a", encoding="ascii") as file:
+        file.write(f"{url}\n")
+
+
+def url_of(folder: Path) -> str | None:
+    """Return what the service that works on a folder is called, None where none does."""
+    try:
+        with (folder / "lock").open("r+", encoding="ascii") as file:
+            try:
+                fcntl.flock(file, fcntl.LOCK_EX | fcntl.LOCK_NB)
+            except OSError:
+                lines = file.read().splitlines()
+                return lines[1] if len(lines) > 1 else None
+    except (OSError, UnicodeDecodeError):
+        return None
+    # Nobody holds it: what stands there is of a service that has ended.
+    return None
+
+
+def tell_supervisor(state: str) -> None:
+    """Tell systemd how the service is, where it was started by it: ``READY=1``, ``STOPPING=1`` (sd_notify(3))."""
+    address = os.environ.get("NOTIFY_SOCKET", "")
+    if not address.startswith(("/", "@")):
+        return
+    # An abstract socket is written with an @ and begins with a null byte.
+    address = f"\0{address[1:]}" if address.startswith("@") else address
+    with contextlib.suppress(OSError), socket.socket(socket.AF_UNIX, socket.SOCK_DGRAM) as told:
+        told.sendto(state.encode("ascii"), address)
 
 
 @dataclass(slots=True)
@@ -174,6 +209,7 @@ def open_data(
     for database in (book, log):
         try:
             database.migrate()
+            database.settle()
         except NewerForm as newer:
             database.close()
             raise NotADatabase(f"{newer}: use that release, or put a backup back that this one made") from None
@@ -296,6 +332,7 @@ class Server:
 
     def stop(self) -> None:
         """Finish what is under way and close."""
+        tell_supervisor("STOPPING=1")
         for dispatcher in self._dispatchers:
             dispatcher.shutdown(cancel_pending=False, timeout=10)
         if self._thread is not None and self._thread.is_alive():

@@ -12,38 +12,44 @@ import click
 from caddrel import __version__
 from caddrel.cli.failures import run
 
-_COMMANDS = {
-    "serve": "serve",
-    "demo": "demo",
-    "doorway": "doorway",
-    "rulebook": "rulebook",
-    "decide": "decide",
-    "rehearse": "rehearse",
-    "replay": "replay",
-    "tighten": "tighten",
-    "signins": "signins",
-    "jobs": "jobs",
-    "sessions": "sessions",
-    "starter-code": "starter_codes",
-    "acceptances": "acceptances",
-    "audit": "audit",
-    "draft": "drafts",
-    "rescue": "rescue",
-    "backup": "backup",
-    "restore": "backup",
-    "trace": "trace",
-    "watch": "watch",
-    "people": "inventory",
-    "groups": "inventory",
-    "devices": "inventory",
-    "apps": "inventory",
-    "lists": "inventory",
-    "inventory": "inventory",
-    "password": "passwords",
-    "doctor": "doctor",
-    "token": "access",
-    "account": "access",
+# The commands by the work of the day, each with the module it is in.
+_WORK = {
+    "Begin": {"demo": "demo", "serve": "serve", "config": "config", "token": "access", "account": "access"},
+    "Say who and what there is": {
+        "people": "inventory",
+        "groups": "inventory",
+        "devices": "inventory",
+        "apps": "inventory",
+        "lists": "inventory",
+        "inventory": "inventory",
+    },
+    "Write policies": {"rulebook": "rulebook", "draft": "drafts", "password": "passwords"},
+    "See what will happen": {
+        "rehearse": "rehearse",
+        "decide": "decide",
+        "replay": "replay",
+        "tighten": "tighten",
+        "doorway": "doorway",
+    },
+    "See what happened": {
+        "watch": "watch",
+        "signins": "signins",
+        "trace": "trace",
+        "sessions": "sessions",
+        "acceptances": "acceptances",
+    },
+    "Help people": {"starter-code": "starter_codes"},
+    "Look after it": {
+        "doctor": "doctor",
+        "audit": "audit",
+        "jobs": "jobs",
+        "backup": "backup",
+        "restore": "backup",
+        "rescue": "rescue",
+        "completion": "completion",
+    },
 }
+_COMMANDS = {name: module for commands in _WORK.values() for name, module in commands.items()}
 
 
 class _Commands(click.Group):
@@ -58,6 +64,16 @@ class _Commands(click.Group):
         module = import_module(f"caddrel.cli.{_COMMANDS[name]}")
         command: click.Command = getattr(module, name.replace("-", "_"))
         return command
+
+    def format_commands(self, ctx: click.Context, formatter: click.HelpFormatter) -> None:
+        widest = max(map(len, _COMMANDS))
+        for work, names in _WORK.items():
+            limit = formatter.width - 6 - widest
+            found = [(name, self.get_command(ctx, name)) for name in names]
+            with formatter.section(work):
+                formatter.write_dl(
+                    [(name.ljust(widest), made.get_short_help_str(limit)) for name, made in found if made is not None]
+                )
 
     def resolve_command(
         self, ctx: click.Context, args: list[str]
@@ -77,6 +93,8 @@ def cli() -> None:
 
     Commands that talk to a service find it by CADDREL_URL and CADDREL_TOKEN, or by a profile file: CADDREL_PROFILE, or
     caddrel/profile.json in your configuration folder, with `url` and `token`.
+
+    Begin with `caddrel demo`, or with a company of your own: the docs at /docs of any service tell how.
 
     Exit codes: 0 done, 1 the answer is no, 2 usage, 3 the service said no or could not be reached.
     """

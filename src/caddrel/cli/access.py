@@ -10,7 +10,7 @@ import platformdirs
 
 from caddrel.cli.host import key_file_option, open_from_host
 from caddrel.cli.output import json_option, remark, say, table, write_json
-from caddrel.cli.profile import connect
+from caddrel.cli.profile import DEFAULT_URL, connect
 from caddrel.wire.access import TokenInfo, TokenMade
 
 if TYPE_CHECKING:
@@ -230,10 +230,10 @@ def sessions(end: str | None, as_json: bool) -> None:
     show_default="the user's data folder",
     help="The service's data folder on this machine.",
 )
-@click.option("--url", default="http://127.0.0.1:8420", show_default=True, help="Where the service listens.")
+@click.option("--url", help="What the service is called; that of the one that runs on the folder when left out.")
 @key_file_option
 @json_option
-def enter(name: str, data: Path, url: str, key_file: Path | None, as_json: bool) -> None:
+def enter(name: str, data: Path, url: str | None, key_file: Path | None, as_json: bool) -> None:
     """Make a one-time way in to the console, on the host of the service.
 
     \b
@@ -246,7 +246,7 @@ def enter(name: str, data: Path, url: str, key_file: Path | None, as_json: bool)
         code = wiring.way_in(opened.runtime.data, name)
     finally:
         opened.close()
-    link = f"{url}/#/enter?code={code}"
+    link = f"{url or wiring.url_of(data) or DEFAULT_URL}/#/enter?code={code}"
     if as_json:
         write_json({"login_url": link})
         return

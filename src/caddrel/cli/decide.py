@@ -13,8 +13,9 @@ import click
 
 from caddrel.cli.failures import AnswerIsNo
 from caddrel.cli.files import open_bytes, read_inventory_file
-from caddrel.cli.given import FORMS, read_given
+from caddrel.cli.given import FORMS, inventory_document, read_given, side
 from caddrel.cli.output import remark
+from caddrel.cli.profile import connect
 from caddrel.cli.recheck import check_again
 from caddrel.core.cases.answer import all_cases, answer_json
 from caddrel.core.decide.compiled.evaluator import CompiledRulebook
@@ -26,6 +27,7 @@ from caddrel.core.facts.attempts import AttemptRefused, read_attempt
 from caddrel.core.facts.facts import Facts
 from caddrel.core.inventory.completion import complete
 from caddrel.core.inventory.index import Inventory
+from caddrel.core.inventory.reader import read_inventory
 from caddrel.core.rulebook.model import Rulebook
 
 LONGEST_LINE = 4 * 1024 * 1024
@@ -75,6 +77,8 @@ def decide(
 ) -> None:
     """Decide attempts against a rulebook; one decision a line, in the same order. With a file it needs no service.
 
+    A rulebook of the service is decided with the service's inventory. Lines may be what `signins export` wrote.
+
     \b
     Examples: caddrel decide --rulebook rulebook.yaml --attempts attempts.ndjson
               caddrel trace s-004711 --json | caddrel decide --recheck -
@@ -87,7 +91,7 @@ def decide(
         raise click.UsageError("give --rulebook and --attempts, or --recheck")
     rulebook = read_given(rulebook_given)
     compiled = None if trace else CompiledRulebook(rulebook)
-    inventory = read_inventory_file(inventory_path) if inventory_path is not None else None
+    inventory = read_inventory_file(inventory_path) if inventory_path is not None else _there(rulebook_given)
     bad = 0
     with open_bytes(attempts) as file:
         for number, line in _lines(file):
@@ -97,6 +101,16 @@ def decide(
     if bad:
         remark(f"{bad} of the lines could not be read.")
         raise AnswerIsNo
+
+
+def _there(rulebook: str) -> Inventory | None:
+    """Return the inventory of the service that the rulebook is taken from; None of a file's."""
+    if side(rulebook).files is not None:
+        return None
+    with connect() as service:
+        document = inventory_document(service)
+    remark("With the service's inventory as it is now; --inventory gives another.")
+    return read_inventory(document)[0]
 
 
 def _lines(file: Any) -> Iterator[tuple[int, bytes]]:

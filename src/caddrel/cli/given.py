@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from pathlib import Path
+from typing import Any
 
 import click
 
@@ -11,6 +12,8 @@ from caddrel.cli.failures import AnswerIsNo
 from caddrel.cli.files import rulebook_files, rulebook_sources
 from caddrel.cli.output import print_diagnostics
 from caddrel.cli.profile import connect
+from caddrel.client import Caddrel
+from caddrel.core.inventory.index import NOUNS
 from caddrel.core.rulebook.model import Rulebook
 from caddrel.core.rulebook.read.rulebook import read_rulebook
 from caddrel.core.rulebook.source import Source
@@ -30,6 +33,11 @@ def facts_given(pairs: Iterable[str], such_as: str) -> dict[str, str]:
             raise click.UsageError(f"{name} is given twice")
         given[name] = value
     return given
+
+
+def inventory_document(service: Caddrel) -> dict[str, list[Any]]:
+    """Return a service's whole inventory as one document, as `--inventory` takes it."""
+    return {noun: [item.document for item in getattr(service, noun).all()] for noun in NOUNS}
 
 
 def side(text: str) -> Side:

@@ -12,13 +12,13 @@ import msgspec
 
 from caddrel.cli.failing_devices import failing
 from caddrel.cli.files import objects_of, open_bytes
+from caddrel.cli.given import inventory_document
 from caddrel.cli.inventory_text import cell, print_import, print_profile
 from caddrel.cli.output import json_option, remark, say, table, write_json, write_line
 from caddrel.cli.profile import connect
 from caddrel.client.caddrel import Caddrel
 from caddrel.client.inventory import Things, import_options
 from caddrel.core.inventory.csv_table import attribute_value, field_value, write_table
-from caddrel.core.inventory.index import NOUNS
 from caddrel.core.inventory.reader import FIELDS, OTHER_FIELDS
 from caddrel.wire.inventory import Item, PutResult
 
@@ -406,7 +406,7 @@ def export_all() -> None:
     Example: caddrel inventory export > inventory.json
     """
     with connect() as service:
-        found = {noun: [item.document for item in getattr(service, noun).all()] for noun in NOUNS}
+        found = inventory_document(service)
     sys.stdout.write(msgspec.json.format(msgspec.json.encode(found), indent=1).decode() + "\n")
 
 

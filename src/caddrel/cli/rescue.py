@@ -10,6 +10,7 @@ import platformdirs
 
 from caddrel.cli.host import key_file_option, open_from_host
 from caddrel.cli.output import json_option, remark, say, table, write_json
+from caddrel.cli.profile import DEFAULT_URL
 
 if TYPE_CHECKING:
     from caddrel.wiring import Opened
@@ -38,11 +39,11 @@ def _go_back(opened: Opened, number: int, why: str) -> int:
 @click.option("--to", "number", type=int, help="Publish this revision again; it counts from the next decision on.")
 @click.option("--why", default="", help="Why, for those who read the history.")
 @click.option("--way-in", is_flag=True, help="Make a one-time way in to the console.")
-@click.option("--url", default="http://127.0.0.1:8420", show_default=True, help="Where the service listens.")
+@click.option("--url", help="What the service is called; that of the one that runs on the folder when left out.")
 @key_file_option
 @json_option
 def rescue(
-    data: Path, number: int | None, why: str, way_in: bool, url: str, key_file: Path | None, as_json: bool
+    data: Path, number: int | None, why: str, way_in: bool, url: str | None, key_file: Path | None, as_json: bool
 ) -> None:
     """List the revisions, go back to one, make a one-time way in; the service may run or not.
 
@@ -57,6 +58,7 @@ def rescue(
     if number is not None and not why.strip():
         raise click.UsageError("say why with --why")
     opened = open_from_host(data, key_file)
+    url = url or wiring.url_of(data) or DEFAULT_URL
     try:
         made = _go_back(opened, number, why.strip()) if number is not None else None
         link = f"{url}/#/enter?code={wiring.way_in(opened.runtime.data)}" if way_in else None

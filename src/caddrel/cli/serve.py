@@ -10,6 +10,7 @@ from urllib.parse import urlsplit
 import click
 import platformdirs
 
+from caddrel.cli.config import PREFIX, config_option
 from caddrel.cli.host import key_file_option
 from caddrel.cli.output import remark, say_error
 
@@ -62,7 +63,8 @@ def open_with_addresses(
         raise click.UsageError(str(refused)) from None
 
 
-@click.command()
+@click.command(context_settings={"auto_envvar_prefix": PREFIX})
+@config_option
 @click.option(
     "--data",
     type=click.Path(path_type=Path, file_okay=False),
@@ -95,6 +97,9 @@ def serve(
 ) -> None:
     """Run the service until it is told to stop.
 
+    Every option may be given by the environment too (CADDREL_SERVE_BIND for --bind) or by a file: see
+    `caddrel config show`.
+
     \b
     Example: caddrel serve --data ./data --bind 127.0.0.1:8420
     """
@@ -115,6 +120,8 @@ def serve(
                 opened.close()
                 raise listen_failed(*bind, error) from None
             remark(f"Caddrel on {server.url}, data in {data}")
+            wiring.tell_url(data, opened.runtime.data.settings.origin)
+            wiring.tell_supervisor("READY=1")
             if opened.runtime.data.accounts.count() == 0:
                 way_in = wiring.way_in(opened.runtime.data)
                 origin = opened.runtime.data.settings.origin

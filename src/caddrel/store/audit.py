@@ -67,6 +67,10 @@ class AuditStore:
                 "BEGIN SELECT RAISE(ABORT, 'the audit trail is only added to'); END"
             )
 
+    def settle(self) -> None:
+        """As of `Database.settle`."""
+        self._database.settle()
+
     def head(self) -> tuple[int, str]:
         """Return number and seal of the newest entry; 0 before the first."""
         with self._database.read() as connection:

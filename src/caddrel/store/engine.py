@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import sqlite3
 import threading
 import time
@@ -126,6 +127,21 @@ class Database:
             self._watch = sqlite3.connect(self.path, check_same_thread=False, isolation_level=None)
         row = self._watch.execute("PRAGMA data_version").fetchone()
         return int(row[0])
+
+    def settle(self) -> None:
+        """Bring what is committed from the write-ahead log into the file, as far as nobody is reading it just now.
+
+        The file is whole without it. But who copies only the file, as one should not, has an empty one in the first
+        days of a service that writes little.
+        """
+        # Outside any transaction, in which every connection of an engine is.
+        connection = sqlite3.connect(self.path, isolation_level=None)
+        try:
+            # Without room it is done another time.
+            with contextlib.suppress(sqlite3.OperationalError):
+                connection.execute("PRAGMA wal_checkpoint(PASSIVE)").close()
+        finally:
+            connection.close()
 
     def migrate(self) -> None:
         """Bring the file to the newest form; makes it when it is not there.

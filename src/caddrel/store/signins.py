@@ -108,6 +108,10 @@ class SigninStore:
         """Return the seals of records; `rows` are the columns of the table from the third on."""
         return self._seal.of_records(ids, own, [at, *(rows[place] for place in _SEALED)])
 
+    def settle(self) -> None:
+        """As of `Database.settle`."""
+        self._database.settle()
+
     def head(self) -> tuple[int, str]:
         """Return how often the log was changed, and the seal of what it is now."""
         return self._seal.head(self._database)

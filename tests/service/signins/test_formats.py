@@ -146,3 +146,20 @@ def test_formats_are_named(other: Live) -> None:
     assert FORMATS == ("ndjson", "csv", "ocsf")
     with other.http() as http:
         assert http.post("/api/v1/signins?format=xml", content=b"").json()["code"] == "bad-parameter"
+
+
+def test_what_is_exported_can_be_decided_with_the_inventory_that_is_there(kelpline: Live, tmp_path: Path) -> None:
+    env = kelpline.environment()
+    exported = run("signins", "export", "--since", "12h", "--format", "ndjson", env=env).stdout
+    decided = run("decide", "--rulebook", "current", "--attempts", "-", env=env, stdin=exported)
+    assert decided.returncode == 0
+    assert "With the service's inventory" in decided.stderr
+    (tmp_path / "inventory.json").write_text(run("inventory", "export", env=env).stdout, encoding="utf-8")
+    (tmp_path / "none.json").write_text("{}", encoding="utf-8")
+    by_hand, without = (
+        run("decide", "--rulebook", "current", "--attempts", "-", "--inventory", str(tmp_path / file), env=env,
+            stdin=exported)
+        for file in ("inventory.json", "none.json")
+    )  # fmt: skip
+    assert decided.stdout == by_hand.stdout != without.stdout
+    assert len(decided.stdout.splitlines()) == len(exported.splitlines()) > 50

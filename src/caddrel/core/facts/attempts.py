@@ -172,7 +172,8 @@ def wrong_value(name: str, refused: ValueRefused, value: object) -> Diagnostic:
     return Diagnostic("wrong-value", f"`{name}`: {refused}", hint, refused.words[:50], path=name)
 
 
-_LINE_KEYS = ("id", "facts")
+# What another system made of it travels with an export of the log; nothing is decided by it.
+_LINE_KEYS = ("id", "facts", "recorded")
 
 
 def read_attempt(document: Any, number: int, catalogue: Catalogue) -> Attempt:

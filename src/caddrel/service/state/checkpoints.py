@@ -44,6 +44,8 @@ class Checkpoints:
             if text.partition(" at ")[0] == self._last:
                 return
             self._last = text.partition(" at ")[0]
+        self._audit.settle()
+        self._signins.settle()
         _log.info("audit.checkpoint", checkpoint=text)
         kept = json.dumps({"checkpoint": text, "seal": self._seal(text)})
         half = self._path.with_suffix(".part")
