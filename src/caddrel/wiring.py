@@ -45,6 +45,7 @@ from caddrel.store.door_sessions import DoorSessionStore
 from caddrel.store.draft_outcomes import DraftOutcomeStore
 from caddrel.store.drafts import DraftStore
 from caddrel.store.engine import Database, DatabaseError, NewerForm
+from caddrel.store.imports import ImportStore
 from caddrel.store.inventory import InventoryStore
 from caddrel.store.log_seal import LogSeal
 from caddrel.store.mappings import MappingStore
@@ -233,6 +234,7 @@ def open_data(
         accounts=AccountStore(book),
         passwords=PasswordStore(book),
         mappings=MappingStore(book),
+        imports=ImportStore(log),
         door_sessions=DoorSessionStore(log),
         starter_codes=StarterCodeStore(book),
         acceptances=AcceptanceStore(book),

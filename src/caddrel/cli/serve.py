@@ -10,9 +10,9 @@ from urllib.parse import urlsplit
 import click
 import platformdirs
 
-from caddrel.cli.config import PREFIX, config_option
 from caddrel.cli.host import key_file_option
 from caddrel.cli.output import remark, say_error
+from caddrel.cli.settings_file import PREFIX, config_option
 
 if TYPE_CHECKING:
     from caddrel.wiring import Opened

@@ -12,6 +12,7 @@ from rich.text import Text
 from caddrel.cli.failures import AnswerIsNo
 from caddrel.cli.files import growing, lines_of
 from caddrel.cli.jobs import finished
+from caddrel.cli.log_imports import confirmed, imports
 from caddrel.cli.log_mappings import mapping, print_broken
 from caddrel.cli.output import (
     console,
@@ -72,8 +73,9 @@ _FORMAT = click.Choice(["auto", "ndjson", "csv", "ocsf"])
 @click.argument("file", type=click.Path(path_type=Path, exists=True, allow_dash=True, dir_okay=False))
 @click.option("--format", type=_FORMAT, default="auto", show_default=True, help="auto: CSV by the name, else NDJSON.")
 @click.option("--mapping", default="", help="The mapping to read it by; see caddrel signins mapping.")
+@click.option("--instead-of", type=int, metavar="IMPORT", help="Take this import back first: the file was corrected.")
 @json_option
-def import_(file: Path, format: str, mapping: str, as_json: bool) -> None:
+def import_(file: Path, format: str, mapping: str, instead_of: int | None, as_json: bool) -> None:
     """Take in a log: NDJSON, CSV or OCSF Authentication events; also compressed with gzip.
 
     Good lines are kept, broken ones counted and listed.
@@ -82,11 +84,13 @@ def import_(file: Path, format: str, mapping: str, as_json: bool) -> None:
     Examples: caddrel signins import signins.ndjson
               caddrel signins import door.csv --mapping door
               caddrel signins import events.ndjson.gz --format ocsf
+              caddrel signins import door-corrected.csv --mapping door --instead-of 3
     """
     if format == "auto":
         format = "csv" if file.name.removesuffix(".gz").endswith(".csv") else "ndjson"
     with connect() as service:
-        job = finished(service, service.jobs.import_(lines_of(file), format, mapping))
+        name = "" if str(file) == "-" else file.name
+        job = finished(service, service.jobs.import_(lines_of(file), format, mapping, name, instead_of))
     result = convert(job.result, ImportResult)
     if as_json:
         write_json(result)
@@ -118,6 +122,8 @@ def _tell_import(result: ImportResult) -> None:
         f"{result.added} added, {result.already_there} there already, "
         f"{result.conflicting} with other content, {result.broken} broken"
     )
+    if result.added and result.number:
+        remark(f"This was import {result.number}; to take it back: caddrel signins imports take-back {result.number}")
 
 
 @signins.command("follow")
@@ -139,8 +145,10 @@ def follow(file: Path, format: str, every: float, once: bool, as_json: bool) -> 
     Example: caddrel signins follow /var/log/door.ndjson
     """
     with connect() as service:
+        number = None
         for piece in growing(file, every, once):
-            result = service.signins.import_([piece], format)
+            result = service.signins.import_([piece], format, name=file.name, goes_on=number)
+            number = result.number
             if as_json:
                 write_line(result)
             elif result.added or result.broken or result.conflicting:
@@ -171,22 +179,25 @@ def export(format: str, out: Path | None, as_json: bool, **filters: str) -> None
 
 
 signins.add_command(mapping)
+signins.add_command(imports)
 
 
 @signins.command("forget")
 @click.option("--older-than", required=True, help="A duration such as 400d.")
 @click.option("--dry-run", is_flag=True, help="Only tell how many.")
+@click.option("--yes", is_flag=True, help="Do not ask.")
 @json_option
-def forget(older_than: str, dry_run: bool, as_json: bool) -> None:
-    """Take out old sign-ins for good.
+def forget(older_than: str, dry_run: bool, yes: bool, as_json: bool) -> None:
+    """Take out old sign-ins for good; how many is told and asked before.
 
     \b
     Example: caddrel signins forget --older-than 400d --dry-run
     """
     with connect() as service:
-        if dry_run:
-            found = service.signins.old(older_than)
-        else:
+        found = service.signins.old(older_than)
+        if not dry_run and found.count:
+            confirmed(f"{_many(found.count, 'sign-in')} from before {found.before[:16]} will be gone for good.", yes)
+        if not dry_run:
             found = convert(finished(service, service.jobs.forget(older_than)).result, Forgotten)
     if as_json:
         write_json(found)

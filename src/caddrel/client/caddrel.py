@@ -13,6 +13,7 @@ import httpx
 from caddrel.client.caller import Caller, Refused
 from caddrel.client.coverage import Coverage
 from caddrel.client.drafts import Drafts
+from caddrel.client.imports import Imports
 from caddrel.client.inventory import InventoryFeed, Things
 from caddrel.client.limits import Tightenings
 from caddrel.client.mappings import Mappings
@@ -111,9 +112,24 @@ class Signins:
     def __init__(self, caller: Caller) -> None:
         self._caller = caller
 
-    def import_(self, lines: Iterable[bytes], format: str = "ndjson", mapping: str = "") -> signins.ImportResult:
-        """Take in a log: NDJSON, CSV by a mapping that is kept, or OCSF events; the bytes may be gzip."""
-        params = {"format": format, **({"mapping": mapping} if mapping else {})}
+    def import_(
+        self,
+        lines: Iterable[bytes],
+        format: str = "ndjson",
+        mapping: str = "",
+        name: str = "",
+        goes_on: int | None = None,
+    ) -> signins.ImportResult:
+        """Take in a log: NDJSON, CSV by a mapping that is kept, or OCSF events; the bytes may be gzip.
+
+        Parameters
+        ----------
+        name
+            What the import is called in the list of imports.
+        goes_on
+            The number of an import that this goes on with.
+        """
+        params = _given(format=format, mapping=mapping, name=name, goes_on=goes_on)
         return self._caller.stream("/api/v1/signins", lines, signins.ImportResult, params)
 
     def export(self, format: str = "ndjson", **filters: str) -> Iterator[bytes]:
@@ -146,15 +162,32 @@ class Signins:
         return self._caller.get(f"/api/v1/signins/{quote(id, safe='')}/trace", signins.SigninTrace)
 
 
+def _given(**params: str | int | None) -> dict[str, str]:
+    return {name: str(value) for name, value in params.items() if value not in {"", None}}
+
+
 class Jobs:
     """Long work: started here, followed, cancelled."""
 
     def __init__(self, caller: Caller) -> None:
         self._caller = caller
 
-    def import_(self, lines: Iterable[bytes], format: str = "ndjson", mapping: str = "") -> jobs.Job:
-        """Start taking in a log, as `Signins.import_` does, once all of it has been sent."""
-        params = {"format": format, **({"mapping": mapping} if mapping else {})}
+    def import_(
+        self,
+        lines: Iterable[bytes],
+        format: str = "ndjson",
+        mapping: str = "",
+        name: str = "",
+        instead_of: int | None = None,
+    ) -> jobs.Job:
+        """Start taking in a log, as `Signins.import_` does, once all of it has been sent.
+
+        Parameters
+        ----------
+        instead_of
+            The number of an import that is taken back first.
+        """
+        params = _given(format=format, mapping=mapping, name=name, instead_of=instead_of)
         return self._caller.stream("/api/v1/jobs/import", lines, jobs.Job, params)
 
     def forget(self, older_than: str) -> jobs.Job:
@@ -425,6 +458,7 @@ class Caddrel:
         self.coverage = Coverage(caller)
         self.profiles = Profiles(caller)
         self.mappings = Mappings(caller)
+        self.imports = Imports(caller)
         self.sheets = Sheets(caller)
         self.replays = Replays(caller)
         self.tightenings = Tightenings(caller)

@@ -11,7 +11,7 @@ from pathlib import Path
 from caddrel.demo.log import DAYS, sign_ins
 from caddrel.demo.world import build_world
 from caddrel.service.runtime import Runtime
-from caddrel.service.signins.importer import Importer
+from caddrel.service.signins.importer import Called, Importer
 from caddrel.wire.signins import ImportResult
 
 RULEBOOK = Path(__file__).parent / "kelpline.yaml"
@@ -50,4 +50,5 @@ def fill(runtime: Runtime, now: datetime) -> ImportResult:
     why = "Tablets need Android 15: an unpatched hole is being used"
     data.revisions.publish([("kelpline.yaml", current)], "maren.strand", why, second)
     data.inventory.put(build_world(end).objects(), end)
-    return Importer(data, runtime.log).run(io.BytesIO(b"".join(log_lines(end))))
+    called = Called("thirty days of Kelpline", "", "demo")
+    return Importer(data, runtime.log, called).run(io.BytesIO(b"".join(log_lines(end))))

@@ -25,6 +25,7 @@ from caddrel.store.dictionary import COLUMNS, Dictionary, Documents
 from caddrel.store.door_sessions import DoorSession, put_sessions
 from caddrel.store.engine import Database
 from caddrel.store.filters import bundled, fact_value
+from caddrel.store.imports import came_with, some_of
 from caddrel.store.log_seal import LogSeal, LogVerdict
 from caddrel.store.moments import from_stored, to_stored
 from caddrel.store.new_signins import NewSignin, NewSignins
@@ -72,7 +73,13 @@ class SigninStore:
         with self._database.read() as connection:
             return {row[0]: row[1] for row in connection.exec_driver_sql(_PRESENT, (json.dumps(ids),))}
 
-    def add(self, new: NewSignins, late: Mapping[str, datetime], sessions: Iterable[DoorSession] = ()) -> None:
+    def add(
+        self,
+        new: NewSignins,
+        late: Mapping[str, datetime],
+        sessions: Iterable[DoorSession] = (),
+        of_import: int | None = None,
+    ) -> None:
         """Add records in one commit.
 
         Parameters
@@ -81,10 +88,12 @@ class SigninStore:
             People with the moment from which their signals are to be worked out again, kept until that is done.
         sessions
             What becomes of sessions of doors by these.
+        of_import
+            The number of the import that they come with, None of live ones.
         """
         moments = list(map(to_stored, new["at"]))
         with self._writing() as connection:
-            last = int(connection.exec_driver_sql("SELECT coalesce(max(seq), 0) FROM records").scalar_one())
+            last = int(connection.exec_driver_sql(_LAST_NUMBER).scalar_one())
             if new:
                 seqs = range(last + 1, last + 1 + len(new))
                 rows = self._rows(connection, new)
@@ -94,13 +103,12 @@ class SigninStore:
                 self._seal.change(connection, seals)
                 insert_many(connection, "signins", _SIGNIN, [moments, seqs, *rows])
                 _count(connection, Counter(zip([at // DAY for at in moments], rows[_OUTCOME], strict=True)))
+                if of_import is not None:
+                    came_with(connection, of_import, seqs, moments)
             mark_stretches(connection, moments)
             put_sessions(connection, sessions)
             _add_causes(connection, new["cause"])
-            for person, since in late.items():
-                adding = insert(due).values(person=person, since=to_stored(since))
-                earliest = func.min(due.c.since, adding.excluded.since)
-                connection.execute(adding.on_conflict_do_update(index_elements=["person"], set_={"since": earliest}))
+            _add_due(connection, {person: to_stored(since) for person, since in late.items()})
 
     def _sealed(
         self, ids: Sequence[str], own: Sequence[str], at: Sequence[int], rows: Sequence[Sequence[Any]]
@@ -161,18 +169,48 @@ class SigninStore:
                 found = connection.execute(oldest.limit(FORGET_AT_ONCE)).all()
                 if not found:
                     return
-                end = tuple_(signins.c.at, signins.c.seq) <= tuple(found[-1])
-                gone = select(signins.c.at // DAY, signins.c.outcome, func.count()).where(end)
-                gone = gone.group_by(signins.c.at // DAY, signins.c.outcome)
-                _count(connection, Counter({(row[0], row[1]): -row[2] for row in connection.execute(gone)}))
-                listed = func.json_each(json.dumps([row.seq for row in found])).table_valued("value")
-                sealed = select(records.c.mac).where(records.c.seq.in_(select(listed.c.value)))
-                self._seal.change(connection, (), connection.execute(sealed).scalars().all())
-                connection.execute(delete(records).where(records.c.seq.in_(select(listed.c.value))))
-                connection.execute(delete(signins).where(end))
-                mark_stretches(connection, [row.at for row in found])
+                self._take_out(connection, [(row.at, row.seq) for row in found])
             self.columns.forget([row.at for row in found])
             yield len(found)
+
+    def take_back(self, number: int, signals: bool) -> Iterator[int]:
+        """Take out the records of an import; yields how many are gone after each commit.
+
+        Parameters
+        ----------
+        signals
+            Whether signals look back: of each person who had one of them, what came later is due then.
+        """
+        while True:
+            with self._database.write() as connection:
+                found = some_of(connection, number, FORGET_AT_ONCE)
+                if not found:
+                    return
+                gone = self._take_out(connection, found)
+                if signals:
+                    _add_due(connection, gone)
+            self.columns.forget([at for at, _ in found])
+            yield len(found)
+
+    def _take_out(self, connection: Connection, found: Sequence[tuple[int, int]]) -> dict[str, int]:
+        """Take out records by moment and number; return whose they were, each with the earliest moment."""
+        rows = [
+            connection.exec_driver_sql(_GONE, place).one()  # one by one: each is found by the key of the table
+            for place in found
+        ]
+        counts = Counter((row.at // DAY, row.outcome) for row in rows)
+        _count(connection, {key: -count for key, count in counts.items()})
+        listed = func.json_each(json.dumps([seq for _, seq in found])).table_valued("value")
+        mine = records.c.seq.in_(select(listed.c.value))
+        self._seal.change(connection, (), connection.execute(select(records.c.mac).where(mine)).scalars().all())
+        connection.execute(delete(records).where(mine))
+        connection.exec_driver_sql("DELETE FROM signins WHERE at = ? AND seq = ?", list(found))
+        mark_stretches(connection, [at for at, _ in found])
+        whose: dict[str, int] = {}
+        for row in rows:
+            if row.person is not None:
+                whose[row.person] = min(row.at, whose.get(row.person, row.at))
+        return whose
 
     def forget_unused(self) -> None:
         """Take out what no record names any more: days, causes, facts and decisions."""
@@ -502,6 +540,11 @@ _REFERENCED = (
 )
 _BUNDLES = "SELECT number, document FROM bundles WHERE number IN (SELECT value FROM json_each(?))"
 _PRESENT = "SELECT id, digest FROM records WHERE id IN (SELECT value FROM json_each(?))"
+# Taken back or forgotten, the number of an import's record is not given to another: it would go with the import then.
+_LAST_NUMBER = (
+    "SELECT max(coalesce((SELECT max(seq) FROM records), 0), coalesce((SELECT max(last) FROM import_ranges), 0))"
+)
+_GONE = "SELECT at, outcome, person FROM signins WHERE at = ? AND seq = ?"
 _EVER = 1 << 62
 _RECORD = ("seq", "at", "id", "reference", "digest", "own", "mac")
 _SIGNIN = ("at", "seq", *(c.name for c in signins.c if c.name not in {"at", "seq"} and c.computed is None))
@@ -528,6 +571,14 @@ def _count(connection: Connection, moved: Mapping[tuple[int, str], int]) -> None
     rows = [(day, outcome, count) for (day, outcome), count in moved.items()]
     if rows:
         connection.exec_driver_sql(_COUNT, rows)
+
+
+def _add_due(connection: Connection, people: Mapping[str, int]) -> None:
+    """Have what people did from a moment on worked out again; from the earliest that was asked for."""
+    for person, since in people.items():
+        adding = insert(due).values(person=person, since=since)
+        earliest = func.min(due.c.since, adding.excluded.since)
+        connection.execute(adding.on_conflict_do_update(index_elements=["person"], set_={"since": earliest}))
 
 
 def _value(bundle: Mapping[str, Any], fact: str) -> Any:

@@ -395,6 +395,38 @@ causes = Table(
     Column("key", String, primary_key=True),
     Column("document", Text, nullable=False),
 )
+# What was taken into the log at a time.
+imports = Table(
+    "imports",
+    LOG,
+    Column("number", Integer, primary_key=True),
+    Column("name", String, nullable=False),
+    Column("format", String, nullable=False),
+    Column("mapping", String, nullable=False),
+    Column("by", String, nullable=False),
+    Column("began", Integer, nullable=False),
+    Column("ended", Integer),
+    Column("added", Integer, nullable=False, server_default="0"),
+    Column("already_there", Integer, nullable=False, server_default="0"),
+    Column("conflicting", Integer, nullable=False, server_default="0"),
+    Column("broken", Integer, nullable=False, server_default="0"),
+    Column("first", Integer),
+    Column("last", Integer),
+    Column("taken_back", Integer),
+    Column("taken_back_by", String),
+    sqlite_autoincrement=True,
+)
+# The numbers of the records that came with each.
+import_ranges = Table(
+    "import_ranges",
+    LOG,
+    Column("import", Integer, primary_key=True),
+    Column("first", Integer, primary_key=True),
+    Column("last", Integer, nullable=False),
+    # A number that came with an import is not used again, though its record is gone: the next one is looked up here.
+    Index("import_ranges_last", "last"),
+    sqlite_with_rowid=False,
+)
 # People whose signals are to be worked out again, from a moment on: a record came in late.
 due = Table(
     "due",

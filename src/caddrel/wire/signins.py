@@ -184,6 +184,8 @@ class ImportResult(msgspec.Struct, frozen=True):
         Ids whose spelling became the inventory's.
     broken_alike
         The broken lines by what is wrong with them.
+    number
+        Under which the import is listed.
     """
 
     added: int
@@ -195,6 +197,7 @@ class ImportResult(msgspec.Struct, frozen=True):
     skipped: int = 0
     respelled: list[Respelled] = []
     broken_alike: list[BrokenAlike] = []
+    number: int = 0
 
 
 class SigninTrace(msgspec.Struct, frozen=True):

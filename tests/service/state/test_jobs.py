@@ -151,7 +151,7 @@ def test_old_sign_ins_are_forgotten_by_a_job(log: Live) -> None:
         client.signins.import_(_lines(12_000))
         age = f"{9 * 86_400 - 11_000}s"
         assert client.signins.old(age).count == 11_000
-        done = run("signins", "forget", "--older-than", age, env=log.environment())
+        done = run("signins", "forget", "--older-than", age, "--yes", env=log.environment())
         assert done.stdout.startswith("11000 sign-ins from before"), done.stderr
         assert client.signins.list().counts == {"allowed": 900, "challenged": 0, "blocked": 100}
         # What nobody names any more is gone too, and comes back when it is named again.

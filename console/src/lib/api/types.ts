@@ -879,6 +879,12 @@ export interface Health {
   revision: number | null;
 }
 
+/** Imports, the newest first; `following` asks for those before. */
+export interface ImportList {
+  items: LogImport[];
+  following: number | null;
+}
+
 /** What an import did; of broken lines the first are listed, all are counted, and so are words on no list. */
 export interface ImportResult {
   added: number;
@@ -890,6 +896,7 @@ export interface ImportResult {
   skipped?: number;
   respelled?: Respelled[];
   broken_alike?: BrokenAlike[];
+  number?: number;
 }
 
 /** An object that has come or changed, as it is now; or that has gone, then without a document. */
@@ -1048,6 +1055,26 @@ export interface LogColumn {
   name: string;
   to: string;
   values: string[];
+}
+
+/** One import. */
+export interface LogImport {
+  number: number;
+  name: string;
+  format: string;
+  mapping: string;
+  by: string;
+  began: string;
+  ended: string | null;
+  added: number;
+  already_there: number;
+  conflicting: number;
+  broken: number;
+  first: string | null;
+  last: string | null;
+  taken_back: string | null;
+  taken_back_by: string | null;
+  there?: number | null;
 }
 
 /** How a log of another system is read. */

@@ -41,6 +41,11 @@ class Storing:
     As a context it waits at its end for what is being stored. What goes wrong is raised where the next batch is put, or
     at the end.
 
+    Parameters
+    ----------
+    of_import
+        The number of the import that they come with.
+
     Attributes
     ----------
     stored
@@ -49,8 +54,9 @@ class Storing:
         The one that was put last: it may not be stored yet.
     """
 
-    def __init__(self, signins: SigninStore) -> None:
+    def __init__(self, signins: SigninStore, of_import: int) -> None:
         self._signins = signins
+        self._of_import = of_import
         self._worker: ThreadPoolExecutor | None = None
         self._under_way: Future[None] | None = None
         self.stored = 0
@@ -78,7 +84,7 @@ class Storing:
         assert self._worker is not None
         self._settle()
         self.batch = batch
-        self._under_way = self._worker.submit(self._signins.add, batch.signins, batch.late)
+        self._under_way = self._worker.submit(self._signins.add, batch.signins, batch.late, (), self._of_import)
 
     def _settle(self) -> None:
         under_way, self._under_way = self._under_way, None

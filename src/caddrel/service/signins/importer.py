@@ -9,6 +9,7 @@ from __future__ import annotations
 from collections import Counter
 from collections.abc import Generator, Iterable, Iterator, Mapping, Sequence
 from contextlib import closing
+from dataclasses import dataclass
 from datetime import datetime, timedelta
 from itertools import groupby
 from operator import attrgetter, itemgetter
@@ -48,6 +49,16 @@ _Ready = tuple[datetime, str, int, bytes, bytes, int, Bundled]
 _MOMENT, _REVISION = attrgetter("at"), itemgetter(5)
 
 
+@dataclass(frozen=True, slots=True)
+class Called:
+    """What an import is called, by which mapping it is read, and who asked; `goes_on` is one that it goes on with."""
+
+    name: str = ""
+    mapping: str = ""
+    by: str = ""
+    goes_on: int | None = None
+
+
 class _Under:
     """A revision made ready for deciding many records."""
 
@@ -60,11 +71,19 @@ class _Under:
 
 
 class Importer:
-    """One import: holds the revisions, the inventory and the clock as they are when it begins to run."""
+    """One import: holds the revisions, the inventory and the clock as they are when it begins to run.
 
-    def __init__(self, data: DataFolder, log: LiveLog) -> None:
+    Parameters
+    ----------
+    called
+        What the list of imports says of it.
+    """
+
+    def __init__(self, data: DataFolder, log: LiveLog, called: Called | None = None) -> None:
         self._data = data
         self._log = log
+        self._called = called or Called()
+        self._number = 0
         # Told at once, though everything is read when it runs: it may have to wait for others.
         data.rulebooks.need_current()
 
@@ -84,7 +103,7 @@ class Importer:
             self._let_go = self._histories.let_go
         # What is decided and not stored yet.
         self._ready = Batch()
-        self._storing = Storing(data.signins)
+        self._storing = Storing(data.signins, self._number)
         self._causes = Causes()
         self._decisions = Decisions()
         # A clock that runs ahead would make its sign-in the newest of all for signals; a day is no error yet.
@@ -116,13 +135,27 @@ class Importer:
         """
         unzipped = Unzipped(stream, UNPACKED * self._data.limits.stream)
         with self._log.importing:
+            self._number = self._listed_as(format)
             self._begin()
             source = Source(format, mapping, self._data.limits.line, self._latest)
             try:
                 self._run(unzipped, source, progress)
             except Cancelled as cancelled:
                 raise Cancelled(self._result()) from cancelled
+            finally:
+                self._data.imports.end(self._number, self._data.clock(), self._known, self._conflicting, self._broken)
         return self._result()
+
+    def _listed_as(self, format: str) -> int:
+        """Return the number under which the import is listed."""
+        data, called = self._data, self._called
+        if called.goes_on is not None:
+            found = data.imports.get(called.goes_on)
+            if found is None or found.taken_back is not None:
+                hint = "leave `goes_on` out: it begins one of its own"
+                raise ServiceError(409, "no-such-import", f"import {called.goes_on} cannot be gone on with", hint)
+            return found.number
+        return data.imports.begin(called.name, format, called.mapping, called.by, data.clock())
 
     def _result(self) -> ImportResult:
         listed = sorted(self._listed, key=attrgetter("line"))
@@ -133,7 +166,7 @@ class Importer:
             self._storing.stored, self._known, self._conflicting, self._broken, listed, strange,
             0 if rows is None else rows.skipped,
             [Respelled(fact, said, taken, count) for (fact, said, taken), count in respelled],
-            self._alike.alike(),
+            self._alike.alike(), self._number,
         )  # fmt: skip
 
     def _run(self, stream: Unzipped, source: Source, progress: Progress | None) -> None:

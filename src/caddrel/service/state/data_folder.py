@@ -18,6 +18,7 @@ from caddrel.store.causes import CauseStore
 from caddrel.store.door_sessions import DoorSessionStore
 from caddrel.store.draft_outcomes import DraftOutcomeStore
 from caddrel.store.drafts import DraftStore
+from caddrel.store.imports import ImportStore
 from caddrel.store.mappings import MappingStore
 from caddrel.store.passwords import PasswordStore
 from caddrel.store.reviews import ReviewStore
@@ -34,6 +35,7 @@ class DataFolder(State):
     accounts: AccountStore
     passwords: PasswordStore
     mappings: MappingStore
+    imports: ImportStore
     door_sessions: DoorSessionStore
     starter_codes: StarterCodeStore
     acceptances: AcceptanceStore

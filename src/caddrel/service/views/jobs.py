@@ -9,17 +9,21 @@ from dataclasses import replace
 
 import msgspec
 
-from caddrel.service.http.endpoints import Stream
+from caddrel.service.http.endpoints import Param, Stream
 from caddrel.service.problems import ServiceError
 from caddrel.service.signins.importer import Importer
 from caddrel.service.signins.retention import forget, would_forget
+from caddrel.service.signins.taking_back import take_back, to_take_back
 from caddrel.service.state.jobs import Progress
 from caddrel.service.views.calls import Call, Endpoints
-from caddrel.service.views.signins import IMPORT_PARAMS, OLDER_THAN, forget_before, import_format
+from caddrel.service.views.signins import IMPORT_PARAMS, MOST_NUMBER, OLDER_THAN, called, forget_before, import_format
 from caddrel.wire import jobs as wire
+from caddrel.wire.imports import TakenBack
 from caddrel.wire.signins import Forgotten, ImportResult
 
 endpoints = Endpoints()
+_IMPORT = Param("import", "The number of the import.", most=MOST_NUMBER, needed=True)
+_INSTEAD = Param("instead_of", "The number of an import to take back first: the file before, say.", most=MOST_NUMBER)
 
 
 @endpoints.add("GET", "/api/v1/jobs", role="viewer", returns=wire.JobList)
@@ -60,15 +64,20 @@ def cancel(call: Call) -> wire.Job:
     returns=wire.Job,
     stream="As of POST /api/v1/signins.",
     limit="stream",
-    params=IMPORT_PARAMS,
+    params=[*IMPORT_PARAMS, _INSTEAD],
     status=202,
 )
 def start_import(call: Call) -> wire.Job:
-    """Take in a sign-in log as a job: it goes on when the sender has gone."""
+    """Take in a sign-in log as a job, which goes on when the sender has gone; instead of an import, if one is named."""
     if call.stream is None:
         raise ServiceError(400, "bad-request", "send NDJSON, one sign-in a line")
     format, mapping = import_format(call)
-    importer = Importer(call.data, call.runtime.log)
+    by = call.who().name
+    importer = Importer(call.data, call.runtime.log, called(call))
+    instead = call.number(_INSTEAD) if "instead_of" in call.query else None
+    if instead is not None:
+        to_take_back(call.data, instead)
+        call.noted = f"instead of import {instead}"
     # In the data folder, where there is room for logs, and where others may not read.
     spooled = tempfile.TemporaryFile(dir=call.data.folder)  # noqa: SIM115 - closed when the job has ended
     shutil.copyfileobj(call.stream, spooled, 1024 * 1024)
@@ -76,9 +85,24 @@ def start_import(call: Call) -> wire.Job:
     spooled.seek(0)
 
     def work(progress: Progress) -> ImportResult:
+        if instead is not None:
+            take_back(call.data, call.runtime.log, instead, by, lambda _done: progress(0))
         return importer.run(spooled, format, mapping, progress)
 
-    return call.runtime.jobs.start("import", call.who().name, size, "bytes", work, spooled.close)
+    return call.runtime.jobs.start("import", by, size, "bytes", work, spooled.close)
+
+
+@endpoints.add("POST", "/api/v1/jobs/take-back", role="operator", returns=wire.Job, params=[_IMPORT], status=202)
+def start_taking_back(call: Call) -> wire.Job:
+    """Take the sign-ins of an import out of the log again as a job, for good."""
+    data, number, by = call.data, call.number(_IMPORT), call.who().name
+    count = to_take_back(data, number)
+    call.noted = f"import {number}: {count} sign-ins"
+
+    def work(progress: Progress) -> TakenBack:
+        return take_back(data, call.runtime.log, number, by, progress)
+
+    return call.runtime.jobs.start("take-back", by, count, "sign-ins", work, lambda: None)
 
 
 @endpoints.add(

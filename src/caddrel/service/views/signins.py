@@ -10,6 +10,7 @@ from urllib.parse import urlencode
 
 import msgspec
 
+from caddrel.core.diagnostics import shorten
 from caddrel.core.facts.values import ValueRefused, read_duration
 from caddrel.core.logs.mapping import LogMapping
 from caddrel.service.http.endpoints import Param, Stream
@@ -17,7 +18,7 @@ from caddrel.service.problems import ServiceError
 from caddrel.service.signins import causes as service_causes
 from caddrel.service.signins.export_formats import MEDIA
 from caddrel.service.signins.import_formats import FORMATS
-from caddrel.service.signins.importer import Importer
+from caddrel.service.signins.importer import Called, Importer
 from caddrel.service.signins.log_export import export_log
 from caddrel.service.signins.log_filter import log_query
 from caddrel.service.signins.log_mappings import kept_mapping
@@ -94,7 +95,11 @@ def listed(call: Call) -> wire.SigninPage | None:
 IMPORT_PARAMS = [
     Param("format", "ndjson when left out; ocsf are Authentication events of class 3002.", words=FORMATS),
     Param("mapping", "The name of a mapping that is kept: CSV needs one, NDJSON of another system too."),
+    Param("name", "What the import is called in the list of imports, such as the name of the file."),
 ]
+# As many imports as anybody will ever number.
+MOST_NUMBER = 1 << 31
+_GOES_ON = Param("goes_on", "The number of an import that this goes on with: a file that grows.", most=MOST_NUMBER)
 
 
 @endpoints.add(
@@ -104,14 +109,21 @@ IMPORT_PARAMS = [
     returns=wire.ImportResult,
     stream='One sign-in a line: {"id": …, "facts": {…}, "recorded": {"outcome": …, "reason": …}}; may be gzip.',
     limit="stream",
-    params=IMPORT_PARAMS,
+    params=[*IMPORT_PARAMS, _GOES_ON],
 )
 def take_in(call: Call) -> wire.ImportResult:
     """Take in a sign-in log; good lines are kept, broken ones counted and listed."""
     if call.stream is None:
         raise ServiceError(400, "bad-request", "send NDJSON, one sign-in a line")
     format, mapping = import_format(call)
-    return Importer(call.data, call.runtime.log).run(call.stream, format, mapping)
+    goes_on = call.number(_GOES_ON) if "goes_on" in call.query else None
+    return Importer(call.data, call.runtime.log, called(call, goes_on)).run(call.stream, format, mapping)
+
+
+def called(call: Call, goes_on: int | None = None) -> Called:
+    """Return what an import is called, and who asked for it."""
+    get = call.query.get
+    return Called(shorten(get("name", ""), 200), get("mapping", ""), call.who().name, goes_on)
 
 
 def import_format(call: Call) -> tuple[str, LogMapping | None]:
