@@ -16,8 +16,17 @@ def test_a_one_time_way_in_works_in_a_tab_that_is_open_and_leaves_no_code_behind
     page.goto(f"{empty.url}/#/enter?code=nonsense")
     expect(page.get_by_role("alert")).to_contain_text("one-time way in is unknown")
     page.goto(f"{empty.url}/#/enter?code={wiring.way_in(empty.data)}")
-    expect(page.get_by_role("heading", level=1)).to_contain_text("Nothing has been published yet")
+    steps = page.get_by_role("list", name="First steps")
+    expect(steps.get_by_role("listitem")).to_have_count(7)
+    expect(steps).to_contain_text("caddrel people import people.csv")
     assert "code=" not in page.url
+    assert axe_findings(page) == []
+    # Passed over, and taken up again: nothing is lost by it.
+    page.get_by_role("button", name="Pass over: People and groups").click()
+    expect(steps).to_contain_text("passed over by operator")
+    expect(steps).to_contain_text("caddrel apps import apps.csv")
+    page.get_by_role("button", name="Take up again: People and groups").click()
+    expect(steps).to_contain_text("caddrel people import people.csv")
     page.goto(f"{empty.url}/#/signins")
     expect(page.get_by_role("heading", level=1)).to_contain_text("No sign-ins have been taken in yet")
     page.goto(f"{empty.url}/#/signins?person=nobody.here")
@@ -29,6 +38,9 @@ def test_a_one_time_way_in_works_in_a_tab_that_is_open_and_leaves_no_code_behind
     assert axe_findings(page) == []
     page.get_by_role("button", name="Start from it: A small office").click()
     expect(page.get_by_role("heading", level=1)).to_have_text("3 policies: 0 enforced, 3 in shadow, 0 off.")
+    page.goto(f"{empty.url}/#/watch")
+    expect(page.get_by_role("list", name="First steps").get_by_text("done")).to_have_count(2)
+    page.goto(f"{empty.url}/#/rulebook")
     # A policy from a pattern: a sentence whose blanks are filled in place.
     page.get_by_role("button", name="Write a policy").click()
     page.get_by_label("What is it for?").select_option(label="Only from places")

@@ -16,6 +16,12 @@ export function moment(text: string): string {
   return new Date(text).toISOString().slice(0, 16).replace('T', ' ');
 }
 
+/** Whether a text is a day as pages write them, `2026-11-22`, and there is such a day. */
+export function isDay(text: string): boolean {
+  const day = /^\d{4}-\d{2}-\d{2}$/.test(text) ? new Date(`${text}T00:00:00Z`) : null;
+  return day !== null && !Number.isNaN(day.getTime()) && day.toISOString().startsWith(text);
+}
+
 export function plain(pieces: Piece[]): string {
   return pieces.map((piece) => piece.text).join('');
 }
@@ -47,6 +53,7 @@ export function keepText(keep: Record<string, number | boolean>): string {
 /** Where a named thing lives in the console; empty when it has no page. */
 export function linkTo(kind: string, id: string): string {
   const quoted = encodeURIComponent(id);
+  if (kind === 'draft') return `#/drafts/${quoted}`;
   if (kind === 'policy') return `#/rulebook/policy/${quoted}`;
   if (['place', 'standard', 'schedule', 'proof', 'notice', 'signal'].includes(kind)) return `#/rulebook/${kind}/${quoted}`;
   const noun = { person: 'people', app: 'apps', device: 'devices', group: 'groups', list: 'lists' }[kind];

@@ -6,7 +6,7 @@ import click
 from rich.text import Text
 
 from caddrel.cli.failures import AnswerIsNo
-from caddrel.cli.output import json_option, remark, say, write_json, write_line
+from caddrel.cli.output import json_option, plain, remark, say, write_json, write_line
 from caddrel.cli.profile import connect
 
 
@@ -35,11 +35,9 @@ def listed(search: str, limit: int, as_json: bool) -> None:
         say("Nothing was changed or refused yet." if not search else "No entry has that text.")
         return
     for e in page.items:
-        did = f"{e.did.partition(' ')[0]} {e.target.removeprefix('/api/v1/')}"
-        line = f"{e.seq:>5}  {e.at[5:19].replace('T', ' ')}  {e.outcome:<18}  {did}, by {e.who}"
-        say(Text(line, style="" if e.outcome == "done" else "red"))
-        if e.note:
-            say(Text(e.note, style="dim"), indent=7)
+        refused = "" if e.outcome == "done" else f" (refused: {e.outcome})"
+        line = f"{e.seq:>5}  {e.at[:16].replace('T', ' ')}  {e.who} {plain(e.words)}{refused}"
+        say(Text(line, style="red" if refused else ""))
     if page.next is not None:
         remark("There are more: see --limit and --search.")
 

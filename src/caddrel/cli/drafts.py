@@ -48,7 +48,7 @@ def listed(as_json: bool) -> None:
     rows = [
         (
             each.name,
-            f"{each.base}{' (behind)' if each.behind and not each.discarded else ''}",
+            f"{each.base or 'none'}{' (behind)' if each.behind and not each.discarded else ''}",
             str(each.changed),
             each.saved[:16].replace("T", " "),
             each.saved_by,
@@ -145,8 +145,10 @@ def set_field(name: str, path: str, field: str, value: str | None, remove: bool,
         paths = [each.path for each in whole.objects if each.text]
         there = path in paths
         if not there and not new:
-            hint = did_you_mean(path, paths, "")
-            raise click.UsageError(f"{path}: the draft has no such object; {hint or 'to begin it say --new'}")
+            hint = did_you_mean(path, paths)
+            raise click.UsageError(
+                f"{path}: the draft has no such object; {hint} To begin it say --new.".replace("  ", " ")
+            )
         fields = dict(service.drafts.look(name, path).value) if there else {}
         if value is None:
             fields.pop(field, None)
@@ -417,7 +419,7 @@ def _tell_object(made: ObjectSaved, as_json: bool) -> None:
         return
     info = made.info
     done = "put" if made.text is not None else "taken out"
-    say(f"Draft {info.name}, version {info.version}, on revision {info.base}: {made.path} {done}.")
+    say(f"Draft {info.name}, version {info.version}, {_on(info)}: {made.path} {done}.")
 
 
 def _tell(made: WholeDraft, as_json: bool) -> None:
@@ -426,7 +428,12 @@ def _tell(made: WholeDraft, as_json: bool) -> None:
         return
     info = made.info
     changed = ", ".join(each.path for each in made.objects if each.changed)
-    say(f"Draft {info.name}, version {info.version}, on revision {info.base}: {changed or 'nothing changed yet'}.")
+    say(f"Draft {info.name}, version {info.version}, {_on(info)}: {changed or 'nothing changed yet'}.")
 
 
 draft.add_command(add)
+
+
+def _on(info: DraftInfo) -> str:
+    """Return on which revision a draft is."""
+    return f"on revision {info.base}" if info.base else "before the first revision"

@@ -8,7 +8,7 @@ from rich.text import Text
 from caddrel.cli.failures import AnswerIsNo
 from caddrel.cli.output import SHAPES, json_option, plain, remark, say, table, write_json
 from caddrel.cli.profile import connect
-from caddrel.wire.watch import ShadowPolicy
+from caddrel.wire.watch import ShadowPolicy, Watch
 
 _LIKE = {"wrong": "false", "due": "unknown", "look": "true"}
 
@@ -33,14 +33,16 @@ def watch(aside: bool, key: str | None, why: str, shadow: bool, as_json: bool) -
     with connect() as service:
         found = service.watch.look()
         if key is not None:
-            item = next((item for item in found.items if item.key == key), None)
-            if item is None:
+            marks = {item.key: item.mark for item in found.items}
+            marks |= {f"first-step:{step.name}": "" for step in found.first_steps}
+            if key not in marks:
                 raise click.UsageError(f"there is nothing `{key}` to set aside; see caddrel watch --json")
-            found = service.watch.set_aside(key, item.mark, why)
+            found = service.watch.set_aside(key, marks[key], why)
     if as_json:
         write_json(found)
     else:
         say(found.sentence)
+        _first_steps(found)
         for item in found.items:
             if item.set_aside and not aside:
                 continue
@@ -57,6 +59,24 @@ def watch(aside: bool, key: str | None, why: str, shadow: bool, as_json: bool) -
             remark(f"{hidden} set aside; see caddrel watch --aside")
     if not found.well:
         raise AnswerIsNo
+
+
+def _first_steps(found: Watch) -> None:
+    """Tell what a new company has done, and what comes next."""
+    if not found.first_steps:
+        return
+    say("First steps:")
+    coming = next((step.name for step in found.first_steps if not step.taken and not step.skipped_by), "")
+    for step in found.first_steps:
+        shape = "✓" if step.taken else "–" if step.skipped_by else "→" if step.name == coming else " "
+        say(Text(f"{shape} {step.title}", style="bold" if step.name == coming else ""), indent=2)
+        if step.name == coming:
+            say(step.why, indent=4)
+            say(Text(step.command, style="dim"), indent=4)
+            say(
+                Text(f'to pass it over: caddrel watch --set-aside first-step:{step.name} --why "…"', style="dim"),
+                indent=4,
+            )
 
 
 def _shadow(as_json: bool) -> None:

@@ -4,11 +4,13 @@ from __future__ import annotations
 
 import msgspec
 
+from caddrel.wire.decisions import Piece
+
 
 class AuditEntry(msgspec.Struct, frozen=True):
     """Who did what to what, and how it went: ``done``, or the code of the refusal; `hash` seals it and the one before.
 
-    `address` is where the request came from.
+    `address` is where the request came from; `words` tell all of it but who, when and how it went.
     """
 
     seq: int
@@ -21,6 +23,7 @@ class AuditEntry(msgspec.Struct, frozen=True):
     request_id: str
     hash: str
     address: str = ""
+    words: list[Piece] = []
 
 
 class AuditPage(msgspec.Struct, frozen=True):

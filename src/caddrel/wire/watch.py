@@ -84,13 +84,32 @@ class DayOutcomes(msgspec.Struct, frozen=True):
     blocked: int = 0
 
 
+class FirstStep(msgspec.Struct, frozen=True):
+    """One of the first steps of a company: why it is taken, where in the console, and by which command.
+
+    `skipped_by` is who passed it over; empty when nobody did. It is set aside by the key ``first-step:`` and its name.
+    """
+
+    name: str
+    title: str
+    why: str
+    place: str
+    command: str
+    taken: bool
+    skipped_by: str = ""
+
+
 class Watch(msgspec.Struct, frozen=True):
-    """Everything to watch; `well` when nothing is wrong that is not set aside."""
+    """Everything to watch; `well` when nothing is wrong that is not set aside.
+
+    `first_steps` are there until each was taken or passed over.
+    """
 
     sentence: str
     well: bool
     items: list[WatchItem]
     days: list[DayOutcomes]
+    first_steps: list[FirstStep] = []
 
 
 class SetAsideRequest(msgspec.Struct, frozen=True, forbid_unknown_fields=True):

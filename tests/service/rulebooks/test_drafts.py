@@ -255,8 +255,12 @@ def test_draft_revision_and_file_stand_for_each_other(live: Live, tmp_path: Path
     with live.client() as operator:
         operator.drafts.begin("same")
     answers = set()
+    # What the service has is decided with its inventory, a file with one that is named.
+    inventory = tmp_path / "inventory.json"
+    inventory.write_text(run("inventory", "export", env=live.environment()).stdout, encoding="utf-8")
     for given in (str(file), "draft:same", "1", "current"):
-        done = run("decide", "--rulebook", given, "--attempts", str(attempts), env=live.environment())
+        named = ["--inventory", str(inventory)] if given == str(file) else []
+        done = run("decide", "--rulebook", given, "--attempts", str(attempts), *named, env=live.environment())
         assert done.returncode == 0, done.stderr
         answers.add(done.stdout)
         assert run("rulebook", "check", given, env=live.environment()).returncode == 0
@@ -267,3 +271,33 @@ def test_draft_revision_and_file_stand_for_each_other(live: Live, tmp_path: Path
     for given, code in (("draft:none", 3), ("99", 3), ("none.yaml", 2)):
         done = run("decide", "--rulebook", given, "--attempts", str(attempts), env=live.environment())
         assert done.returncode == code
+
+
+def test_the_first_revision_is_written_as_a_draft(empty: Live) -> None:
+    env = empty.environment()
+    begun = run("draft", "begin", "first", env=env)
+    assert "before the first revision: nothing changed yet" in begun.stdout
+    policy = ("draft", "set", "first", "policies.money")
+    assert run(*policy, "apps", "[farebox]", "--new", env=env).returncode == 0
+    assert run(*policy, "rules", "[{then: require mfa}]", env=env).returncode == 0
+    assert "Farebox" in run("draft", "look", "first", "policies.money", env=env).stdout.replace("farebox", "Farebox")
+    assert run("rulebook", "check", "draft:first", env=env).returncode == 0
+    with empty.client() as client:
+        before = client.rulebook.compare(Side(), Side(draft="first"))
+        assert (before.before, [each.change for each in before.objects]) == ("nothing", ["added"])
+        shown = client.drafts.get("first")
+        assert (shown.info.base, shown.info.behind, [each.path for each in shown.objects]) == (
+            0,
+            False,
+            ["policies.money"],
+        )
+    started = run("rulebook", "starts", "small-office", env=env).stdout
+    assert run("draft", "begin", "other", "-", env=env, stdin=started).returncode == 0
+    assert (
+        run("draft", "publish", "first", "--why", "the first", env=env).stdout == "Revision 1 is current: the first\n"
+    )
+    refused = run("draft", "publish", "other", "--why", "too late", env=env)
+    assert (refused.returncode, "revision 1" in refused.stderr) == (3, True)
+    moved = run("draft", "move", "other", env=env)
+    assert moved.returncode == 0, moved.stdout
+    assert "on revision 1" in moved.stdout

@@ -10,5 +10,5 @@ export const mappings = {
   remove: (name: string) => call<MappingList>('DELETE', path(name)),
   try: (text: string, format: string, mapping: LogMapping | null, signal?: AbortSignal) =>
     call<MappingTrial>('POST', '/api/v1/mappings/try', { text, format, mapping }, signal),
-  takeIn: (file: File, format: string, mapping: string) => call<Job>('POST', `/api/v1/jobs/import?${new URLSearchParams({ format, mapping }).toString()}`, file),
+  takeIn: (file: File, format: string, mapping: string) => call<Job>('POST', `/api/v1/jobs/import?${new URLSearchParams({ format, mapping, name: file.name }).toString()}`, file),
 };

@@ -106,6 +106,7 @@ export interface AuditEntry {
   request_id: string;
   hash: string;
   address?: string;
+  words?: Piece[];
 }
 
 /** Entries, newest first, and where to go on. */
@@ -768,6 +769,17 @@ export interface FirstDeviceStep {
   deciding: RuleRef[];
   given: Record<string, string>;
   needs_code: boolean;
+}
+
+/** One of the first steps of a company: why it is taken, where in the console, and by which command. */
+export interface FirstStep {
+  name: string;
+  title: string;
+  why: string;
+  place: string;
+  command: string;
+  taken: boolean;
+  skipped_by?: string;
 }
 
 /** A failed check of a device standard, with what to do about it. */
@@ -2433,6 +2445,7 @@ export interface Watch {
   well: boolean;
   items: WatchItem[];
   days: DayOutcomes[];
+  first_steps?: FirstStep[];
 }
 
 /** One thing that is wrong, due or worth a look. */

@@ -59,9 +59,9 @@
         {#each items as draft (draft.name)}
           <tr class="hover:bg-sunk">
             <td>{#if draft.discarded}{draft.name}<span class="text-muted">&nbsp;{draft.published ? `revision ${draft.published}` : 'discarded'}</span>{:else}<a data-row href="#/drafts/{encodeURIComponent(draft.name)}">{draft.name}</a>{/if}</td>
-            <td class="tabular-nums">{draft.base}{#if draft.behind && !draft.discarded}<span class="text-challenged">&nbsp;behind</span>{/if}</td>
+            <td class="tabular-nums">{draft.base || "none"}{#if draft.behind && !draft.discarded}<span class="text-challenged">&nbsp;behind</span>{/if}</td>
             <td>{count(draft.changed, 'object')}</td>
-            <td class="whitespace-nowrap tabular-nums">{moment(draft.saved)}</td>
+            <td class="whitespace-nowrap">{moment(draft.saved)}</td>
             <td>{draft.saved_by}</td>
             <td class="text-right">
               {#if mayWrite && draft.discarded}<button class="action" aria-label="Take up again: {draft.name}" onclick={() => attempt(() => api.recoverDraft(draft.name), load)}>Take up again</button>

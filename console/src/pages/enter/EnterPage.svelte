@@ -14,13 +14,13 @@
   $effect(() => {
     const code = router.location === '/enter' ? new URLSearchParams(router.querystring ?? '').get('code') : null;
     if (code) void enter(code);
-    else if (router.location === '/enter' && session.info && !session.info.half) void replace('/rulebook');
+    else if (router.location === '/enter' && session.info && !session.info.half) void replace('/watch');
   });
 
   async function enter(code: string): Promise<void> {
     await session.enter(code);
     // The code is used up and must not stay in the address bar.
-    await replace(session.info ? '/rulebook' : '/enter');
+    await replace(session.info ? '/watch' : '/enter');
   }
 
   async function submit(event: SubmitEvent): Promise<void> {
@@ -28,7 +28,7 @@
     busy = true;
     await session.signIn(name, password);
     busy = false;
-    if (session.info && !session.info.half && router.location === '/enter') await replace('/rulebook');
+    if (session.info && !session.info.half && router.location === '/enter') await replace('/watch');
   }
 </script>
 

@@ -68,7 +68,7 @@
         {#each list.value.items as found (found.number)}
           <tr class="hover:bg-sunk">
             <td class="tabular-nums">{found.number}{#if found.current}<span class="text-muted">&nbsp;current</span>{/if}</td>
-            <td class="whitespace-nowrap tabular-nums">{moment(found.published_at)}</td>
+            <td class="whitespace-nowrap">{moment(found.published_at)}</td>
             <td>{found.published_by}</td>
             <td>{found.why}{#if found.override}<span class="block text-fine text-challenged">lock-out risk accepted: {found.override}</span>{/if}</td>
             <td class="whitespace-nowrap">

@@ -65,7 +65,7 @@
           <thead><tr><th>Person</th><th>Through</th><th>Until</th><th><span class="sr-only">Take out</span></th></tr></thead>
           <tbody>
             {#each it.members as member (member.person)}
-              <tr><td><a data-row href="#/inventory/people/{encodeURIComponent(member.person)}">{member.title}</a></td><td class="text-muted">{member.through.join(' → ') || 'itself'}</td><td class="tabular-nums">{member.until ? moment(member.until) : ''}</td>
+              <tr><td><a data-row href="#/inventory/people/{encodeURIComponent(member.person)}">{member.title}</a></td><td class="text-muted">{member.through.join(' → ') || 'itself'}</td><td>{member.until ? moment(member.until) : ''}</td>
                 <td class="text-right">{#if mayChange && !member.through.length}<button class="tool" aria-label="Take out {member.title}" onclick={() => leave(member.person)}>Take out</button>{/if}</td></tr>
             {:else}<tr><td colspan="4" class="text-muted">Nobody is in it.</td></tr>{/each}
           </tbody>
@@ -87,7 +87,7 @@
               {:else}<li>Nothing opens otherwise for them.</li>{/each}
             </ul>
             {#if mayChange}
-              <p class="mt-2 flex flex-wrap items-end gap-2"><label>Until<input type="date" class="field" bind:value={until} /></label><button class="action" onclick={join}>Make them a member</button></p>
+              <p class="mt-2 flex flex-wrap items-end gap-2"><label>Until<input class="field w-36!" inputmode="numeric" placeholder="2026-12-01" bind:value={until} /></label><button class="action" onclick={join}>Make them a member</button></p>
             {/if}
           {/if}
         {/if}

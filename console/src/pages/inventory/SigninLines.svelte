@@ -13,7 +13,7 @@
     <ul class="text-small">
       {#each lines as line (line.id)}
         <li class="flex flex-wrap gap-x-3 border-t border-rule py-1">
-          <a class="tabular-nums" href="#/signins/{encodeURIComponent(line.id)}">{moment(line.at)}</a>
+          <a  href="#/signins/{encodeURIComponent(line.id)}">{moment(line.at)}</a>
           <Mark value={line.outcome} size={10} /><span>{line.app}</span><span class="text-muted">{line.person}{line.device ? `, ${line.device}` : ''}</span>
         </li>
       {/each}

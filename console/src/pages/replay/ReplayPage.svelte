@@ -125,7 +125,7 @@
             <tr>
               <td><a href="#/signins?person={encodeURIComponent(person.person)}">{person.title}</a></td>
               <td class="whitespace-nowrap">{#each person.flows as flow, i (i)}<span class="block">{flow.count} × <Mark value={flow.from} size={9} /> to <Mark value={flow.to} size={9} /></span>{/each}</td>
-              <td class="whitespace-nowrap tabular-nums">{moment(person.last)}</td>
+              <td class="whitespace-nowrap">{moment(person.last)}</td>
               <td class="font-mono text-fine">{person.devices.join(', ')}</td>
               <td>{#each person.needs as need, i (i)}<span class="block">{need}</span>{/each}</td>
             </tr>

@@ -30,7 +30,7 @@
     <td><a data-row href="#/rulebook/policy/{encodeURIComponent(each.policy)}/sheet">{each.title}</a></td>
     <td>{each.owner}</td><td><Mark value={each.mode} size={10} /></td>
     <td class:font-semibold={each.state !== 'good'}>{STATES[each.state] ?? each.state}</td>
-    <td class="tabular-nums">{each.last ? `${each.last.at.slice(0, 10)} by ${each.last.by}` : ''}</td>
-    <td class="tabular-nums">{each.last?.again.slice(0, 10) ?? ''}</td>
+    <td>{each.last ? `${each.last.at.slice(0, 10)} by ${each.last.by}` : ''}</td>
+    <td>{each.last?.again.slice(0, 10) ?? ''}</td>
   {/snippet}
 </ListTable>

@@ -59,8 +59,8 @@
     <td>{found.app}</td>
     <td>{found.device ?? ''}{#if !found.device}<span class="text-muted">not named</span>{/if}</td>
     <td>{found.door}</td>
-    <td class="whitespace-nowrap tabular-nums">{moment(found.started)}</td>
-    <td class="whitespace-nowrap tabular-nums">{moment(found.seen)}</td>
+    <td class="whitespace-nowrap">{moment(found.started)}</td>
+    <td class="whitespace-nowrap">{moment(found.seen)}</td>
     <td class="whitespace-nowrap tabular-nums">
       {until ? moment(until) : ''}
       {#if !until}<span class="text-muted">no limit</span>{/if}

@@ -50,7 +50,7 @@
     <td><a data-row href="#/signins/{encodeURIComponent(found.signin)}" aria-label="Trace how {found.person} accepted it">{found.person}</a></td>
     <td><a href={linkTo('notice', found.notice)}>{found.notice}</a></td>
     <td class="tabular-nums">{found.version}</td>
-    <td class="whitespace-nowrap tabular-nums">{moment(found.accepted)}</td>
+    <td class="whitespace-nowrap">{moment(found.accepted)}</td>
     <td>{found.door}</td>
   {/snippet}
 </ListTable>

@@ -61,7 +61,7 @@
     {#each factors.value.passkeys as key (key.id)}
       <li class="flex items-baseline gap-3 border-b border-rule py-2">
         <span>{key.title}</span>
-        <span class="text-fine text-muted tabular-nums">since {moment(key.created_at)}{key.used_at ? `, used ${moment(key.used_at)}` : ''}</span>
+        <span class="text-fine text-muted">since {moment(key.created_at)}{key.used_at ? `, used ${moment(key.used_at)}` : ''}</span>
         <button class="action ml-auto" aria-label="Take the passkey {key.title} away" onclick={() => remove(key.id)}>Take it away</button>
       </li>
     {/each}
@@ -79,8 +79,8 @@
         {#each sessions.value.items as each (each.id)}
           <tr class="hover:bg-sunk">
             <td>{each.account}{#if each.mine}<span class="text-muted">&nbsp;this one</span>{/if}</td>
-            <td class="whitespace-nowrap tabular-nums">{moment(each.created_at)}</td>
-            <td class="whitespace-nowrap tabular-nums">{moment(each.seen_at)}</td>
+            <td class="whitespace-nowrap">{moment(each.created_at)}</td>
+            <td class="whitespace-nowrap">{moment(each.seen_at)}</td>
             <td class="font-mono text-fine">{each.address}</td>
             <td class="text-right">{#if !each.mine}<button class="action" aria-label="End the sessions of {each.account}" onclick={() => end(each.account)}>End theirs</button>{/if}</td>
           </tr>

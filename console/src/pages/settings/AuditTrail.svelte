@@ -7,6 +7,7 @@
   import { moment, number } from '../../lib/format';
   import { rows } from '../../lib/keys';
   import Failing from '../../lib/parts/Failing.svelte';
+  import Sentence from '../../lib/parts/Sentence.svelte';
   import Heading from '../../lib/parts/Heading.svelte';
   import Waiting from '../../lib/parts/Waiting.svelte';
   import { Load } from '../../lib/state/load.svelte';
@@ -61,16 +62,16 @@
   <!-- svelte-ignore a11y_no_noninteractive_tabindex: a region that scrolls must be reachable by keyboard -->
   <div class="relative overflow-x-auto" {@attach rows} tabindex="0" role="region" aria-label="Audit trail">
     <table class="ruled min-w-[48rem]">
-      <thead><tr><th>No.</th><th>At (UTC)</th><th>Who</th><th>Did</th><th>Outcome</th><th>Note</th></tr></thead>
+      <thead><tr><th>No.</th><th>At (UTC)</th><th>Who</th><th>Did</th><th>Outcome</th><th>From</th></tr></thead>
       <tbody>
         {#each shown as entry (entry.seq)}
           <tr class="hover:bg-sunk">
             <td class="tabular-nums">{entry.seq}</td>
-            <td class="whitespace-nowrap tabular-nums">{moment(entry.at)}</td>
+            <td class="whitespace-nowrap">{moment(entry.at)}</td>
             <td>{entry.who}</td>
-            <td class="font-mono text-fine">{entry.did.split(' ')[0]} {entry.target.replace('/api/v1/', '')}</td>
+            <td class="max-w-[40rem] break-words"><Sentence pieces={entry.words ?? []} /></td>
             <td class={entry.outcome === 'done' ? '' : 'text-blocked'}>{entry.outcome === 'done' ? 'done' : `refused: ${entry.outcome}`}</td>
-            <td class="max-w-[24rem]">{entry.note}</td>
+            <td class="text-fine text-muted">{entry.address}</td>
           </tr>
         {/each}
       </tbody>

@@ -35,7 +35,7 @@
   async function issue(event: SubmitEvent): Promise<void> {
     event.preventDefault();
     await doing.run(async () => {
-      made = await api.issueStarterCode(person.trim(), starts ? `${starts}:00Z` : '', lasts);
+      made = await api.issueStarterCode(person.trim(), starts ? `${starts.replace(' ', 'T')}:00Z` : '', lasts);
       person = '';
     });
     load();
@@ -52,7 +52,7 @@
 {#if mayIssue}
   <form class="mb-6 flex max-w-4xl flex-wrap items-end gap-3 border border-rule bg-raised p-4" onsubmit={issue}>
     <div class="min-w-56 flex-1 text-small"><label for="starter-person">For whom</label><InventoryBox id="starter-person" noun="people" value={person} wrong="" set={(text) => (person = text)} /></div>
-    <label class="text-small">From (UTC; empty: now)<input class="field" type="datetime-local" bind:value={starts} /></label>
+    <label class="text-small">From (UTC; empty: now)<input class="field" inputmode="numeric" placeholder="2026-12-01 07:00" pattern="\d{'{4}'}-\d{'{2}'}-\d{'{2}'}[ T]\d{'{2}'}:\d{'{2}'}" title="A day and a time, such as 2026-12-01 07:00" bind:value={starts} /></label>
     <div class="text-small">
       <label for="starter-lasts">For</label>
       <select id="starter-lasts" class="field" bind:value={lasts}>
@@ -77,8 +77,8 @@
   {/snippet}
   {#snippet row(code)}
     <td><a href="#/signins?person={encodeURIComponent(code.person)}">{code.person}</a></td>
-    <td class="whitespace-nowrap tabular-nums">{moment(code.starts)}</td>
-    <td class="whitespace-nowrap tabular-nums">{moment(code.ends)}</td>
+    <td class="whitespace-nowrap">{moment(code.starts)}</td>
+    <td class="whitespace-nowrap">{moment(code.ends)}</td>
     <td>{code.issued_by}</td>
     <td>{#if code.used_for}<a data-row href="#/signins/{encodeURIComponent(code.used_for)}">{standing(code)} {moment(code.used ?? '')}</a>{:else}{standing(code)}{/if}</td>
     <td class="text-right">{#if mayIssue && ['waits to be used', 'not yet'].includes(standing(code))}<button class="action" aria-label="Revoke the code for {code.person}" onclick={() => revoke(code)}>Revoke</button>{/if}</td>

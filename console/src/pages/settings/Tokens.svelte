@@ -71,9 +71,9 @@
     <td class="max-w-[26rem] font-mono text-fine">
       {#if token.role === 'door'}{(token.reports ?? []).join(', ')}{:else if token.role === 'device'}its own state{:else if (token.only ?? []).length}only {(token.only ?? []).join(', ')}{:else}<span class="text-muted">all that its role may</span>{/if}
     </td>
-    <td>{token.created_by}<span class="block text-fine text-muted tabular-nums">{token.created_at.slice(0, 10)}</span></td>
-    <td class="whitespace-nowrap tabular-nums">{token.expires_at?.slice(0, 10) ?? 'never'}</td>
-    <td class="whitespace-nowrap tabular-nums">{token.used_at ? moment(token.used_at) : 'never'}<span class="block font-mono text-fine text-muted">{token.used_from}</span></td>
+    <td>{token.created_by}<span class="block text-fine text-muted">{token.created_at.slice(0, 10)}</span></td>
+    <td class="whitespace-nowrap">{token.expires_at?.slice(0, 10) ?? 'never'}</td>
+    <td class="whitespace-nowrap">{token.used_at ? moment(token.used_at) : 'never'}<span class="block font-mono text-fine text-muted">{token.used_from}</span></td>
     <td>{standing(token)}{#each token.plans ?? [] as plan (plan)}<a class="block text-fine" href="#/drafts/{plan}">planned {plan}</a>{/each}</td>
     <td class="text-right whitespace-nowrap">
       {#if good(token)}<TwoSteps word="Revoke" label="Revoke the token {token.name}" sure="Revoke it" act={() => revoke(token)} />{/if}

@@ -3,7 +3,7 @@
   // to all of them, and the two dates do the same by keyboard.
   import { scaleLinear } from './scale';
   import type { Day } from '../../lib/api/types';
-  import { number } from '../../lib/format';
+  import { isDay, number } from '../../lib/format';
 
   let { days, href, choose }: { days: Day[]; href: (first: string, last: string) => string; choose: (first: string, last: string) => unknown } = $props();
   const WIDTH = 1000;
@@ -25,6 +25,13 @@
     if (!box) return 0;
     const at = Math.floor(((event.clientX - box.left) / box.width) * (WIDTH / step));
     return Math.max(0, Math.min(days.length - 1, at));
+  }
+
+  /** A day as the page writes them; what is none is put back. */
+  function picked(field: HTMLInputElement, before: string, use: (day: string) => void): void {
+    const day = field.value.trim();
+    if (isDay(day)) use(day);
+    else field.value = before;
   }
 
   function drop(event: PointerEvent): void {
@@ -83,20 +90,18 @@
   <p class="flex items-center justify-between gap-2 text-fine text-muted">
     <input
       class="dates"
-      type="date"
       aria-label="First day"
+      inputmode="numeric"
       value={first}
-      max={last}
-      onchange={(event) => event.currentTarget.value && choose(event.currentTarget.value, last)}
+      onchange={(event) => picked(event.currentTarget, first, (day) => choose(day, last))}
     />
     <span class="max-sm:hidden">Click a day, or drag over several.</span>
     <input
       class="dates"
-      type="date"
       aria-label="Last day"
+      inputmode="numeric"
       value={last}
-      min={first}
-      onchange={(event) => event.currentTarget.value && choose(first, event.currentTarget.value)}
+      onchange={(event) => picked(event.currentTarget, last, (day) => choose(first, day))}
     />
   </p>
 {/if}

@@ -8,6 +8,7 @@
   import Failing from '../../lib/parts/Failing.svelte';
   import Heading from '../../lib/parts/Heading.svelte';
   import { Load } from '../../lib/state/load.svelte';
+  import Imports from './Imports.svelte';
   import { TakeIn, textOf, wordsOf } from './takein.svelte';
 
   const BESIDE: [string, string][] = [
@@ -161,3 +162,4 @@
     </table>
   </div>
 {/if}
+<Imports after={log.result} />

@@ -25,7 +25,7 @@
         aria-current={item.id === here ? 'true' : undefined}
       >
         <span class="text-right text-muted tabular-nums">{before ? `+${between(before.at, item.at)}` : ''}</span>
-        <a class="tabular-nums" href="#/signins/{encodeURIComponent(item.id)}">{moment(item.at)}</a>
+        <a  href="#/signins/{encodeURIComponent(item.id)}">{moment(item.at)}</a>
         <Mark value={item.outcome} />
         <span class="text-muted">
           {item.app ?? 'no app named'} from {[item.address, item.country].filter(Boolean).join(' ') || 'an unknown place'}{item.credentials ===

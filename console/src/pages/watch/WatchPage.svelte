@@ -12,6 +12,7 @@
   import Waiting from '../../lib/parts/Waiting.svelte';
   import { Load } from '../../lib/state/load.svelte';
   import { session } from '../../lib/state/session.svelte';
+  import FirstSteps from './FirstSteps.svelte';
   import Outcomes from './Outcomes.svelte';
 
   const watch = new Load<Watch>();
@@ -47,7 +48,7 @@
     if (kind === 'rehearsal' || kind === 'lint') return second.startsWith('policies.') ? `#/rulebook/policy/${encodeURIComponent(second.split(/[.[]/)[1] ?? '')}` : '#/rulebook';
     return '#/settings';
   }
-  async function set(item: WatchItem, reason: string): Promise<void> {
+  async function set(item: { key: string; mark: string }, reason: string): Promise<void> {
     refused = null;
     try {
       watch.value = await watching.setAside({ key: item.key, mark: item.mark, why: reason });
@@ -86,6 +87,9 @@
 {#if watch.problem}<Failing problem={watch.problem} again={() => void watch.run((signal) => watching.look(signal))} />
 {:else if !watch.value}<Waiting lines={8} />
 {:else}
+  {#if watch.value.first_steps?.length}
+    <FirstSteps steps={watch.value.first_steps} {may} skip={(step, reason) => void set({ key: `first-step:${step.name}`, mark: '' }, reason)} />
+  {/if}
   {#if watch.value.days.length}<Outcomes days={watch.value.days} />{/if}
   {#if refused}<Failing problem={refused} />{/if}
   <ul class="mt-6 border-t-2 border-ink" aria-label="What is wrong, due or worth a look">
@@ -103,7 +107,7 @@
         {#each shadow.value as policy (policy.policy)}
           <tr>
             <td><a href="#/rulebook/policy/{encodeURIComponent(policy.policy)}">{policy.title}</a></td>
-            <td class="whitespace-nowrap tabular-nums">{policy.since.slice(0, 10)}</td>
+            <td class="whitespace-nowrap">{policy.since.slice(0, 10)}</td>
             <td class="text-right! tabular-nums">{number(policy.blocked)}</td><td class="text-right! tabular-nums">{number(policy.challenged)}</td><td class="text-right! tabular-nums">{number(policy.people.length)}</td>
             <td><strong>{policy.ready ? 'Yes' : 'No'}</strong>: {policy.why}.
               {#if mayPublish}<button class="action ml-2" aria-expanded={enforcing === policy.policy} onclick={() => (enforcing = enforcing === policy.policy ? '' : policy.policy)}>Enforce it …</button>{/if}</td>

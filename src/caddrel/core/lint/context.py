@@ -21,7 +21,8 @@ class Context:
     inventory
         None where none is at hand; checks that need it then find nothing.
     reported
-        The facts that the log and the inventory have ever carried; None where nobody knows.
+        The facts that the log and the inventory have ever carried; none before the first record, None where nobody
+        knows.
     today
         The day on which it is looked at; None where what was accepted for a time stands all the same.
     """

@@ -13,7 +13,19 @@ NOTHING_REPORTS, HIDES = "nothing-reports", "assumption-hides-feed"
 CODES: dict[str, Danger] = {NOTHING_REPORTS: "nobody-gets-in", HIDES: "somebody-gets-in"}
 # Completed by Caddrel itself, whatever is reported.
 _ALWAYS = {"operation", "flow", "signals", "auth.age", "device.listed", "device.state_age", "device.listed_for"}
+# What only a feed, or a door that looks, ever tells: where nobody reports them, rules that ask are never sure.
+_SELDOM = ("risk.attempt", "person.risk", "client.kind", "network.anonymiser", "device.tampered")
 _FEEDS = ("risk.attempt", "person.risk", "network.anonymiser", "device.tampered", "device.encrypted", "device.managed")
+
+
+# What holds of nearly every sign-in.
+_USUAL = {
+    "risk.attempt": "none",
+    "person.risk": "none",
+    "client.kind": "browser",
+    "network.anonymiser": "none",
+    "device.tampered": "no",
+}
 
 
 def check(context: Context) -> Findings:
@@ -25,17 +37,15 @@ def check(context: Context) -> Findings:
                 users[test.fact].append(policy.id)
     assumed = context.rulebook.settings.assume
     for fact, policies in users.items():
-        if (
-            context.reported is not None
-            and fact not in context.reported
-            and fact not in assumed
-            and fact not in _ALWAYS
-        ):
+        # Before the first record nobody knows what will be reported: only of what seldom is there is something to say.
+        silent = fact not in context.reported if context.reported else fact in _SELDOM
+        if context.reported is not None and silent and fact not in assumed and fact not in _ALWAYS:
             yield context.finding(
                 f"policies.{policies[0]}",
                 NOTHING_REPORTS,
-                f"`{fact}` has never been reported: what `{policies[0]}` says of it is never certain",
-                "connect the feed that knows it, or assume a value under `settings`",
+                f"`{fact}` has never been reported: without it `{policies[0]}` takes the stricter of what may be",
+                f"connect the feed that knows it, or say under `settings.assume` what holds until then: "
+                f"`{fact}: {_USUAL.get(fact, '…')}`",
             )
         if fact in assumed and fact in _FEEDS:
             value = show(assumed[fact], context.rulebook.catalogue[fact])

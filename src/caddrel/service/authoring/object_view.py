@@ -102,7 +102,12 @@ def _used_by(data: DataFolder, name: str, path: Path) -> list[Use]:
     kind = KINDS.get(path[0])
     if kind is None or kind in {"policy", "guarantee"}:
         return []
-    rulebook = drafting.read(data, name) or data.rulebooks.get(drafting.need(data, name).base).rulebook
+    base = drafting.need(data, name).base
+    rulebook = drafting.read(data, name)
+    if rulebook is None:
+        if base == drafting.NOTHING:
+            return []
+        rulebook = data.rulebooks.get(base).rulebook
     return [use(ref, rulebook) for ref in data.drafted.users(rulebook).get(Ref(kind, path[1]), [])]
 
 

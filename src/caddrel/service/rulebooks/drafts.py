@@ -28,6 +28,9 @@ from caddrel.wire.limits import MoveLimit
 
 _NAME = re.compile(r"[a-z0-9][a-z0-9-]{0,59}")
 LARGEST = 8 * 1024 * 1024
+# The base of a draft that was begun before the first revision, and what it then begins with.
+NOTHING = 0
+_EMPTY = (("rulebook.yaml", "caddrel: 1\n"),)
 # Each is decided beside every sign-in.
 MOST_SHADOWED = 4
 # Of one person.
@@ -56,7 +59,7 @@ def whole(data: DataFolder, draft: Draft) -> wire.WholeDraft:
     changed = _changed(data, draft)
     there, before = (
         data.drafted.objects(draft.files),
-        data.drafted.objects(data.rulebooks.get(draft.base).revision.files),
+        objects_at(data, draft.base),
     )
     objects = [
         wire.DraftObject(".".join(path), there.get(path, ""), path in changed, before.get(path, ""))
@@ -71,7 +74,7 @@ def changed_paths(data: DataFolder, name: str) -> list[editing.Path]:
 
 
 def _changed(data: DataFolder, draft: Draft) -> list[editing.Path]:
-    before, now = data.drafted.objects(data.rulebooks.get(draft.base).revision.files), data.drafted.objects(draft.files)
+    before, now = objects_at(data, draft.base), data.drafted.objects(draft.files)
     return [path for path in dict.fromkeys((*now, *before)) if now.get(path) != before.get(path)]
 
 
@@ -80,11 +83,11 @@ def begin(data: DataFolder, request: wire.DraftRequest, by: str) -> Draft:
     if not _NAME.fullmatch(request.name):
         hint = "small letters, digits and hyphens, at most 60: tablets-need-may"
         raise ServiceError(422, "bad-draft", "a draft needs a name", hint)
-    current = data.rulebooks.need_current().revision
     _room_for(data, by)
-    base = current if request.revision is None else data.rulebooks.get(request.revision).revision
-    files = base.files if request.files is None else _checked(request.files)
-    made = data.drafts.begin(request.name, base.number, files, by, data.clock())
+    base = data.revisions.current_number() or NOTHING if request.revision is None else request.revision
+    there = _files_at(data, base)
+    files = there if request.files is None else _checked(request.files)
+    made = data.drafts.begin(request.name, base, files or _EMPTY, by, data.clock())
     if made is None:
         hint = "take another name; a discarded draft of that name can be recovered"
         raise ServiceError(409, "draft-exists", f"there is a draft `{request.name}` already", hint)
@@ -170,8 +173,13 @@ def read(data: DataFolder, name: str) -> Rulebook | None:
 
 
 def objects_at(data: DataFolder, number: int) -> Mapping[editing.Path, str]:
-    """Return the objects of a revision."""
-    return data.drafted.objects(data.rulebooks.get(number).revision.files)
+    """Return the objects of a revision, none of `NOTHING`."""
+    return data.drafted.objects(_files_at(data, number))
+
+
+def _files_at(data: DataFolder, number: int) -> tuple[tuple[str, str], ...]:
+    """Return the documents of a revision, none of `NOTHING`."""
+    return () if number == NOTHING else tuple(data.rulebooks.get(number).revision.files)
 
 
 def put_object(data: DataFolder, name: str, seen: int, request: wire.ObjectRequest, by: str) -> wire.ObjectSaved:
@@ -294,9 +302,9 @@ def move(data: DataFolder, name: str, seen: int, request: wire.MoveRequest, by: 
     if wrong:
         raise ServiceError(422, "bad-draft", f"`{shorten(wrong[0])}` is no side to take", "mine or theirs")
     current = data.rulebooks.need_current().revision
-    base = data.rulebooks.get(draft.base).revision
+    base = _files_at(data, draft.base)
     made, conflicts = editing.moved(
-        sources(base.files), sources(draft.files), sources(current.files), request.taking, data.drafted.stands
+        sources(base), sources(draft.files), sources(current.files), request.taking, data.drafted.stands
     )
     told = [wire.DraftConflict(".".join(c.path), c.mine, c.theirs) for c in conflicts]
     if not told:

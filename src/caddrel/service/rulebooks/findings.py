@@ -28,16 +28,16 @@ class Findings:
         last = self._last
         if last is not None and last[0] == number and last[1] is inventory and last[2] == today:
             return last[3]
-        found = lint(Context(published.rulebook, inventory, _reported(self._state.signins, inventory), today))
+        found = lint(Context(published.rulebook, inventory, reported(self._state.signins, inventory), today))
         self._last = (number, inventory, today, found)
         return found
 
 
-def _reported(signins: SigninStore, inventory: Inventory) -> frozenset[str] | None:
-    """Return the facts that the inventory and the newest sign-ins carry, None before there are any."""
+def reported(signins: SigninStore, inventory: Inventory) -> frozenset[str]:
+    """Return the facts that the inventory and the newest sign-ins carry; none before the first sign-in."""
     found = signins.facts_reported()
     if not found:
-        return None
+        return frozenset()
     kinds = (("person", inventory.people), ("device", inventory.devices), ("app", inventory.apps))
     for kind, entries in kinds:
         for entry in entries.values():

@@ -18,7 +18,7 @@ from caddrel.core.rulebook.model import Rulebook
 from caddrel.core.rulebook.read.rulebook import ReadResult, read_rulebook
 from caddrel.core.rulebook.source import Source
 from caddrel.service.problems import ServiceError, diagnostic
-from caddrel.service.rulebooks.findings import Findings
+from caddrel.service.rulebooks.findings import Findings, reported
 from caddrel.service.rulebooks.turned import turned
 from caddrel.service.state.context import State
 from caddrel.service.state.data_folder import DataFolder
@@ -55,7 +55,8 @@ def check(state: State, files: Sequence[File], base: int | None = None) -> wire.
     if not cost.fits:
         found.append(diagnostic(cost_diagnostic(state.costs.of(result.rulebook))))
         return wire.CheckResult(False, found[:MOST_FINDINGS], 0, more=len(found[MOST_FINDINGS:]), cost=cost)
-    context = Context(result.rulebook, state.inventories.current(), today=state.clock().date())
+    inventory = state.inventories.current()
+    context = Context(result.rulebook, inventory, reported(state.signins, inventory), state.clock().date())
     found += [diagnostic(d) for d in lint(context)]
     found += [diagnostic(d) for d in lockout.diagnostics(lockouts(state, result.rulebook))]
     rehearsed = list(kept(context))

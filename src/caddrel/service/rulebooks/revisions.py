@@ -9,6 +9,7 @@ from caddrel.core.diagnostics import RulebookError, shorten
 from caddrel.core.rulebook.edit.objects import object_text, read_path, with_object
 from caddrel.core.rulebook.edit.values import value_of, with_value
 from caddrel.core.rulebook.model import Policy, Rulebook
+from caddrel.core.rulebook.read.rulebook import read_rulebook
 from caddrel.core.rulebook.source import Source
 from caddrel.core.words.policies import policy_words
 from caddrel.service.problems import ServiceError, not_found
@@ -90,6 +91,9 @@ def _side(state: State, side: wire.Side) -> tuple[str, Rulebook, Lines]:
             raise RulebookError(result.diagnostics)
         name = f"draft {side.draft}" if side.draft else "documents"
         rulebook, files = result.rulebook, lines_of((file.name, file.text) for file in given)
+    elif side.revision is None and state.rulebooks.current() is None:
+        # What the first revision is held against.
+        name, rulebook, files = "nothing", read_rulebook(Source("", "caddrel: 1")).or_raise(), {}
     else:
         current = state.rulebooks.need_current()
         published = current if side.revision is None else state.rulebooks.get(side.revision)

@@ -78,7 +78,7 @@ class Planner:
             raise ServiceError(
                 422, "bad-moment", "give a moment that is to come, within 400 days", "UTC, or with an offset"
             )
-        if draft.base != data.revisions.current_number():
+        if draft.base != (data.revisions.current_number() or drafting.NOTHING):
             raise Conflict(data.revisions.current_number() or 0)
         files = [File(*file) for file in draft.files]
         risk, rehearsals = request.accept_lockout_risk.strip(), request.accept_failing_rehearsals.strip()

@@ -34,7 +34,8 @@ def turned(
     base
         The revision that was changed; the current one when None.
     """
-    published = state.rulebooks.current() if base is None else state.rulebooks.get(base)
+    # Of a draft that was begun before the first revision, which is 0, nothing turned anything.
+    published = state.rulebooks.current() if base is None else state.rulebooks.get(base) if base else None
     wanted = list(failing)[:MOST_REHEARSALS]
     if published is None or not wanted or sum(len(text) for _, text in files) > LARGEST:
         return {}

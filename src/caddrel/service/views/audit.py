@@ -7,6 +7,7 @@ import re
 from caddrel.core.facts.values import show_moment
 from caddrel.service.http.endpoints import Param
 from caddrel.service.problems import ServiceError
+from caddrel.service.views.audit_words import in_words
 from caddrel.service.views.calls import Call, Endpoints
 from caddrel.wire import audit as wire
 
@@ -33,7 +34,8 @@ def listed(call: Call) -> wire.AuditPage:
     found = call.data.audit.page(call.query.get("search", ""), before, limit + 1)
     items = [
         wire.AuditEntry(
-            e.seq, show_moment(e.at), e.who, e.did, e.target, e.outcome, e.note, e.request_id, e.hash, e.address
+            e.seq, show_moment(e.at), e.who, e.did, e.target, e.outcome, e.note, e.request_id, e.hash, e.address,
+            in_words(e),
         )
         for e in found[:limit]
     ]  # fmt: skip

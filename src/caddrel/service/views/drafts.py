@@ -58,6 +58,7 @@ def _all(call: Call) -> wire.DraftList:
 )
 def begin(call: Call) -> wire.WholeDraft:
     """Begin a draft on top of a revision."""
+    call.noted = call.body.name[:100]
     return _told(call, drafting.begin(call.data, call.body, call.who().name))
 
 

@@ -123,6 +123,7 @@ IDS = {
     "jobs": "j-3f9a0c11d2e4", "replays": "j-3f9a0c11d2e4", "tightenings": "j-3f9a0c11d2e4",
     "tokens": "3f9a0c11d2e4", "accounts": "maren.strand",
     "sessions": "d-00000000000000000000",
-    "starter-codes": "c-3f9a0c11d2e4", "mappings": "old-log", "imports": "1", "kept-factors": "totp", "passwords": "ines.faro",
+    "starter-codes": "c-3f9a0c11d2e4", "mappings": "old-log", "imports": "1",
+    "kept-factors": "totp", "passwords": "ines.faro",
     "members": "ines.faro", "standing": "places.terminals", "standards": "crew-tablet",
 }  # fmt: skip

@@ -9,6 +9,7 @@ from dataclasses import replace
 
 import msgspec
 
+from caddrel.core.facts.values import show_moment
 from caddrel.service.http.endpoints import Param, Stream
 from caddrel.service.problems import ServiceError
 from caddrel.service.signins.importer import Importer
@@ -77,7 +78,9 @@ def start_import(call: Call) -> wire.Job:
     instead = call.number(_INSTEAD) if "instead_of" in call.query else None
     if instead is not None:
         to_take_back(call.data, instead)
-        call.noted = f"instead of import {instead}"
+    call.noted = ", ".join(
+        part for part in (call.query.get("name", "")[:200], f"instead of import {instead}" if instead else "") if part
+    )
     # In the data folder, where there is room for logs, and where others may not read.
     spooled = tempfile.TemporaryFile(dir=call.data.folder)  # noqa: SIM115 - closed when the job has ended
     shutil.copyfileobj(call.stream, spooled, 1024 * 1024)
@@ -117,6 +120,7 @@ def start_forgetting(call: Call) -> wire.Job:
     """Take out old sign-ins as a job, for good."""
     data, before = call.data, forget_before(call)
     count = would_forget(data, before).count
+    call.noted = f"{count} from before {show_moment(before)}"
 
     def work(progress: Progress) -> Forgotten:
         call.runtime.replays.forget(before)

@@ -47,6 +47,7 @@ def remove_mapping(call: Call) -> wire.MappingList:
     returns=wire.MappingTrial,
     limit="rulebook",
     heavy="rehearse",
+    changes=False,
 )
 def try_mapping(call: Call) -> wire.MappingTrial:
     """Read the beginning of a log by a mapping, or by what its columns suggest; nothing is taken in."""

@@ -116,6 +116,7 @@ def take_in(call: Call) -> wire.ImportResult:
     if call.stream is None:
         raise ServiceError(400, "bad-request", "send NDJSON, one sign-in a line")
     format, mapping = import_format(call)
+    call.noted = call.query.get("name", "")[:200]
     goes_on = call.number(_GOES_ON) if "goes_on" in call.query else None
     return Importer(call.data, call.runtime.log, called(call, goes_on)).run(call.stream, format, mapping)
 

@@ -20,6 +20,7 @@ from caddrel.service.signins.strange_words import StrangeWords
 from caddrel.service.state.data_folder import DataFolder
 from caddrel.service.tracing.doctor import examine
 from caddrel.service.watch.causes import Growth, growing
+from caddrel.service.watch.first_steps import first_steps
 from caddrel.service.watch.shadow_policies import shadow_policies
 from caddrel.store.queries import Query
 from caddrel.wire import watch as wire
@@ -73,7 +74,13 @@ def view(data: DataFolder, looked: Looked) -> wire.Watch:
     items.sort(key=lambda item: (bool(item.set_aside), order[item.state]))
     open_ = [item for item in items if not item.set_aside]
     wrong = sum(item.state == "wrong" for item in open_)
-    return wire.Watch(_sum(wrong, len(open_) - wrong), wrong == 0, items, wire.day_counts(looked.days))
+    return wire.Watch(
+        _sum(wrong, len(open_) - wrong),
+        wrong == 0,
+        items,
+        wire.day_counts(looked.days),
+        first_steps(data, data.clock()),
+    )
 
 
 def _sum(wrong: int, others: int) -> str:
