@@ -32,7 +32,7 @@ def matching(state: State, covering: Covering, noun: str, text: str) -> list[str
     rulebook, condition = _read(state, noun, text)
     if any(isinstance(test, Passes) for test in tests_of(condition)):
         # A standard is asked by name: what it asks for is the rulebook's.
-        written: Any = (print_condition(condition), state.rulebooks.need_current().revision.number)
+        written: Any = (print_condition(condition), state.revisions.current_number() or 0)
     else:
         written = print_condition(condition)
     key = ("matching", noun, written, attribute_types(rulebook))
@@ -45,7 +45,7 @@ def _read(state: State, noun: str, text: str) -> tuple[Rulebook, Condition]:
         raise ServiceError(400, "bad-parameter", f"{noun} have no facts to ask for", "search for an id or a title")
     if len(text) > LONGEST:
         raise ServiceError(413, "too-large", f"a filter has at most {LONGEST} characters")
-    rulebook = state.rulebooks.need_current().rulebook
+    rulebook = state.rulebooks.in_force()
     try:
         condition = read_filter(text, rulebook)
     except FilterRefused as refused:

@@ -28,6 +28,6 @@ def export_log(state: State, asked: Mapping[str, str], format: str) -> Iterator[
     """
     records = state.signins.every(log_query(state, asked, 1))
     if format == "parquet":
-        catalogue = state.rulebooks.need_current().rulebook.catalogue
+        catalogue = state.rulebooks.in_force().catalogue
         return parquet(records, catalogue, summary, state.folder)
     return exported(records, format, summary)

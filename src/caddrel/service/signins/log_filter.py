@@ -41,7 +41,7 @@ def read_where(state: State, text: str) -> tuple[tuple[Condition, ...], LogJudge
         return (), None
     if len(text) > LONGEST:
         raise ServiceError(413, "too-large", f"a filter has at most {LONGEST} characters")
-    rulebook = for_log(state.rulebooks.need_current().rulebook)
+    rulebook = for_log(state.rulebooks.in_force())
     try:
         condition = read_filter(text, rulebook)
     except FilterRefused as refused:

@@ -27,7 +27,7 @@ def kept_mapping(data: DataFolder, name: str) -> LogMapping:
     if name not in kept:
         hint = did_you_mean(name, kept, "keep one: caddrel signins mapping keep NAME FILE")
         raise not_found(f"mapping `{shorten(name)}`", hint)
-    return fitting(kept[name], data.rulebooks.need_current().rulebook.catalogue)
+    return fitting(kept[name], data.rulebooks.in_force().catalogue)
 
 
 def all_mappings(data: DataFolder) -> dict[str, wire.LogMapping]:
@@ -58,7 +58,7 @@ def keep(data: DataFolder, name: str, mapping: wire.LogMapping) -> None:
     ServiceError
         When it is wrong, or there are too many.
     """
-    fitting(mapping, data.rulebooks.need_current().rulebook.catalogue)
+    fitting(mapping, data.rulebooks.in_force().catalogue)
     if name not in (kept := data.mappings.all()) and len(kept) >= MOST_KEPT:
         raise ServiceError(422, "bad-mapping", f"at most {MOST_KEPT} mappings are kept", "take one out")
     data.mappings.put(name, msgspec.to_builtins(mapping))

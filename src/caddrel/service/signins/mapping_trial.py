@@ -46,7 +46,7 @@ def trial(data: DataFolder, asked: wire.TrialRequest) -> wire.MappingTrial:
     """
     if asked.format not in FORMATS:
         raise ServiceError(400, "bad-parameter", f"`format` is one of {', '.join(FORMATS)}")
-    catalogue = data.rulebooks.need_current().rulebook.catalogue
+    catalogue = data.rulebooks.in_force().catalogue
     inventory = data.inventories.current()
     text = asked.text.removeprefix("\ufeff").encode()
     lines = [(number, line) for number, line in enumerate(text.split(b"\n"), 1) if line.strip()]

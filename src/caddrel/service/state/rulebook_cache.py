@@ -15,6 +15,7 @@ from caddrel.service.state.caches import Cache, Caches
 from caddrel.store.revisions import Revision, RevisionStore
 
 MOST_READ = 16
+_NOTHING = read_rulebook([Source("nothing", "caddrel: 1")]).or_raise()
 
 
 @dataclass(frozen=True, slots=True)
@@ -39,6 +40,14 @@ class Rulebooks:
         """Return the current revision, None before the first."""
         number = self._store.current_number()
         return None if number is None else self.get(number)
+
+    def in_force(self) -> Rulebook:
+        """Return the rulebook of the current revision; before the first one that says nothing.
+
+        For what asks a rulebook for its names alone: who writes a filter, or tries how a log is read, needs no policy.
+        """
+        published = self.current()
+        return _NOTHING if published is None else published.rulebook
 
     def need_current(self) -> Published:
         """Return the current revision.
