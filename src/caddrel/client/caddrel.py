@@ -422,6 +422,21 @@ class Accounts:
 class Caddrel:
     """A Caddrel service.
 
+    Attributes
+    ----------
+    rulebook, drafts, rehearsals, coverage, sheets
+        What is written: revisions, drafts, attempts that did not happen, who reaches what, pages to sign.
+    people, groups, devices, apps, lists, inventory, profiles
+        Who and what there is, and how each stands.
+    signins, imports, mappings, replays, tightenings, jobs
+        The log: looked into, taken in, decided again; long work is a job.
+    watch, audit, sessions, acceptances, starter_codes, passwords
+        What is wrong or due, who did what, and what people have.
+    tokens, accounts
+        Who may call the service.
+    access
+        Decisions for a door (OpenID AuthZEN).
+
     Parameters
     ----------
     url

@@ -171,7 +171,7 @@ def test_a_passkey_is_made_and_proved_in_a_browser(live: Live, browser: Browser)
         page.get_by_role("button", name="Enter").click()
 
     sign_in()
-    page.wait_for_url("**/#/rulebook")
+    page.wait_for_url("**/#/watch")
     page.goto(f"{at}/#/settings/account")
     page.get_by_role("button", name="Add a second factor").click()
     page.get_by_label("What it is called").fill("Laptop")
@@ -183,7 +183,7 @@ def test_a_passkey_is_made_and_proved_in_a_browser(live: Live, browser: Browser)
     sign_in()
     page.get_by_role("heading", name="One more proof, maren").wait_for()
     page.get_by_role("button", name="Use a passkey").click()
-    page.wait_for_url("**/#/rulebook")
+    page.wait_for_url("**/#/watch")
     kept = live.data.accounts.passkeys("maren")
     assert [key.title for key in kept] == ["Laptop"]
     assert kept[0].used is not None

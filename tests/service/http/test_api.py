@@ -92,6 +92,7 @@ def test_every_reading_endpoint_answers_as_it_says(kelpline: Live) -> None:
         assert [each.state for each in client.jobs.follow(curve)][-1] == "done"
     examples = {
         "/api/v1/drafts/<id>": "told",
+        "/api/v1/imports/<id>": "1",
         "/api/v1/drafts/<id>/shadow": "told",
         "/api/v1/drafts/<id>/replay": "told",
         "/api/v1/replays/<id>": replay,

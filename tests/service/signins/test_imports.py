@@ -77,8 +77,9 @@ def test_what_is_taken_back_was_never_there(other: Live) -> None:
         assert done.stdout == "12 sign-ins of import 2 were taken out.\n"
         assert _state(other) == before
         assert other.data.signins.verify().wrong == ""
-        with pytest.raises(Refused, match="taken back already"):
+        with pytest.raises(Refused, match="taken back already") as refused:
             client.imports.take_back(2)
+        assert refused.value.problem.code == "taken-back"
         # As often as somebody likes: the same file comes in as it did the first time.
         again = client.signins.import_(_late(), name="late.ndjson")
         assert (again.number, again.added) == (3, 12)
@@ -122,8 +123,9 @@ def test_a_file_that_grows_is_one_import(other: Live, tmp_path: Path) -> None:
         assert found.last is not None
         assert found.first < found.last
         for number in (7, 1 << 40):
-            with pytest.raises(Refused):
+            with pytest.raises(Refused) as refused:
                 client.signins.import_(one, goes_on=number)
+            assert refused.value.problem.code in {"no-such-import", "bad-parameter"}
         with pytest.raises(Refused, match="there is no import 7"):
             client.imports.get(7)
     with other.client("publisher") as client, pytest.raises(Refused, match="operator"):

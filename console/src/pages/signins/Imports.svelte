@@ -47,7 +47,7 @@
     <!-- svelte-ignore a11y_no_noninteractive_tabindex: a region that scrolls must be reachable by keyboard -->
     <div class="relative overflow-x-auto" tabindex="0" role="region" aria-label="Imports">
       <table class="ruled min-w-[48rem]">
-        <thead><tr><th>Import</th><th>Began (UTC)</th><th class="text-right!">Added</th><th>Sign-ins of</th><th>Beside</th><th></th></tr></thead>
+        <thead><tr><th>Import</th><th>Began (UTC)</th><th class="text-right!">Added</th><th>Sign-ins of</th><th>Beside</th><th><span class="sr-only">Take back</span></th></tr></thead>
         <tbody>
           {#each list.value.items as each (each.number)}
             <tr class="align-top">
@@ -65,7 +65,7 @@
               </td>
               <td class="text-right">
                 {#if each.taken_back}<span class="text-fine text-muted">taken back by {each.taken_back_by}, {moment(each.taken_back)}</span>
-                {:else if session.info?.role === 'operator'}<TwoSteps word="Take back" label="Take import {each.number} back" sure="Take out {count(each.added, 'sign-in')}" act={() => takeBack(each)} />{/if}
+                {:else if session.info?.role === 'operator'}<TwoSteps word="Take back" label="Take back … import {each.number}" sure="Take out {count(each.added, 'sign-in')}" act={() => takeBack(each)} />{/if}
               </td>
             </tr>
           {/each}

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from datetime import datetime
 
+from caddrel.core.diagnostics import shorten
 from caddrel.core.facts.values import show_moment
 from caddrel.core.signals.history import needed_history
 from caddrel.service.problems import ServiceError, not_found
@@ -25,6 +26,19 @@ def import_list(data: DataFolder, limit: int, before: int | None) -> wire.Import
 def one_import(data: DataFolder, number: int) -> wire.LogImport:
     """Return an import with how many of its records are in the log still."""
     return _view(need(data, number), data.imports.there(number))
+
+
+def numbered(text: str) -> int:
+    """Return the number of an import as a path has it.
+
+    Raises
+    ------
+    ServiceError
+        When it is none.
+    """
+    if not (text.isascii() and text.isdigit() and len(text) < 10):
+        raise not_found(f"import {shorten(text, 40)}", "see caddrel signins imports list")
+    return int(text)
 
 
 def need(data: DataFolder, number: int) -> LogImport:

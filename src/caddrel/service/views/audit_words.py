@@ -7,7 +7,6 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator
-from functools import lru_cache
 from urllib.parse import unquote
 
 from caddrel.service.rulebooks.view import SECTIONS
@@ -120,12 +119,13 @@ def _filled(template: str, values: dict[str, str]) -> Iterator[Piece]:
 
 def _named(did: str, target: str) -> dict[str, str]:
     """Return the parts of the path that an endpoint names."""
-    _, _, route = did.partition(" ")
-    found = _pattern(route).fullmatch(target)
+    found = _PATTERNS[did].fullmatch(target) if did in _PATTERNS else None
     return {} if found is None else {name: unquote(value) for name, value in found.groupdict().items()}
 
 
-@lru_cache(maxsize=256)
 def _pattern(route: str) -> re.Pattern[str]:
     parts = re.split(r"<(?:[^<>:]*:)?(\w+)>", route)
     return re.compile("".join(f"(?P<{p}>[^/]+)" if i % 2 else re.escape(p) for i, p in enumerate(parts)))
+
+
+_PATTERNS = {did: _pattern(did.partition(" ")[2]) for did in WORDS}

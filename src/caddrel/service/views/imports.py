@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from caddrel.service.http.endpoints import Param
-from caddrel.service.signins.taking_back import import_list, one_import
+from caddrel.service.signins.taking_back import import_list, numbered, one_import
 from caddrel.service.views.calls import Call, Endpoints
 from caddrel.service.views.signins import MOST_NUMBER
 from caddrel.wire import imports as wire
@@ -20,7 +20,7 @@ def listed(call: Call) -> wire.ImportList:
     return import_list(call.data, call.number(_LIMIT), before)
 
 
-@endpoints.add("GET", "/api/v1/imports/<int:number>", role="viewer", returns=wire.LogImport)
+@endpoints.add("GET", "/api/v1/imports/<id>", role="viewer", returns=wire.LogImport)
 def one(call: Call) -> wire.LogImport:
     """One import, with how many of its sign-ins are in the log still."""
-    return one_import(call.data, int(call.path["number"]))
+    return one_import(call.data, numbered(call.path["id"]))

@@ -1,0 +1,275 @@
+"""Two rulebooks compared by what they mean: which attempts come to something else, and none where they mean the same.
+
+What is outstanding is a smallest set of items, which no formula says shortly. So attempts are looked for in which what
+is asked for differs at all; the interpreter says whether that makes another decision, and where it does not, all
+attempts alike in it are left out and the next is looked for.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Iterator
+from dataclasses import dataclass
+from typing import Any
+
+import z3
+
+from caddrel.core.decide.decision import Decision
+from caddrel.core.inventory.index import Inventory
+from caddrel.core.language.nodes import Condition, Item, items_of
+from caddrel.core.language.printer import print_formula
+from caddrel.core.prove.encoding import OUTCOMES, EncodedPolicy, Encoder, Outcome, gather
+from caddrel.core.prove.logic import Logic, all_of, any_of, differ, none_of
+from caddrel.core.prove.solver import Solver, TooLate
+from caddrel.core.prove.space import Space
+from caddrel.core.prove.witness import Attempt, Wrong, attempt_of, explained, smallest
+from caddrel.core.rulebook.model import Rulebook
+
+# So many ways of asking for the same are looked at before it is left undecided.
+_MOST_LOOKS = 400
+
+
+@dataclass(frozen=True, slots=True)
+class Change:
+    """A kind of change, with an attempt that shows it, and what the interpreter makes of that on both sides."""
+
+    before: Decision
+    after: Decision
+    attempt: Attempt
+
+    @property
+    def kind(self) -> tuple[str, str]:
+        """From which outcome to which."""
+        return self.before.outcome, self.after.outcome
+
+
+@dataclass(slots=True)
+class _Encoded:
+    encoder: Encoder
+    policies: list[EncodedPolicy]
+    outcome: Outcome
+
+    @property
+    def asked(self) -> dict[str, Logic]:
+        """Where each formula is asked for and not met, by its text."""
+        found: dict[str, list[Logic]] = {}
+        for policy in self.policies:
+            for each in policy.rules:
+                formula = each.rule.effect.formula
+                if formula is not None:
+                    here = all_of((each.possible, none_of(self.encoder.formula(formula))))
+                    found.setdefault(print_formula(formula), []).append(here)
+        return {text: any_of(parts) for text, parts in found.items()}
+
+    @property
+    def items(self) -> list[Item]:
+        """The items that are asked for."""
+        formulas = [each.rule.effect.formula for policy in self.policies for each in policy.rules]
+        return list(dict.fromkeys(item for f in formulas if f is not None for item in items_of(f)))
+
+    def knows(self, item: Item) -> bool:
+        """Tell whether the rulebook has what an item names."""
+        parts = {"proof": "proofs", "device passes": "standards", "notice": "notices"}
+        section = parts.get(item.kind)
+        return section is None or item.name in getattr(self.encoder.rulebook, section)
+
+    def kept(self) -> dict[tuple[str, Any], Logic]:
+        """Where a limit of sessions is at most so long, by its name and length."""
+        found: dict[tuple[str, Any], list[Logic]] = {}
+        for policy in self.policies:
+            for each in policy.rules:
+                keep = each.rule.keep
+                if keep is None:
+                    continue
+                for name in ("session_at_most", "idle_at_most"):
+                    value = getattr(keep, name)
+                    if value is not None:
+                        found.setdefault((name, value), []).append(each.possible)
+                if keep.end_with_browser:
+                    found.setdefault(("end_with_browser", True), []).append(each.possible)
+        return {key: any_of(parts) for key, parts in found.items()}
+
+
+class Comparison:
+    """The attempts of two rulebooks together, and where they come to something else.
+
+    Parameters
+    ----------
+    conditions
+        Beside what the policies read, what else is going to be asked of attempts.
+    """
+
+    def __init__(
+        self,
+        before: Rulebook,
+        after: Rulebook,
+        inventory: Inventory | None,
+        left: Callable[[], float],
+        conditions: Iterable[Condition] = (),
+    ) -> None:
+        self.sides = (before, after)
+        self.inventory = inventory
+        self.space = Space(inventory)
+        asked = list(conditions)
+        for side in self.sides:
+            gather(self.space, side, _counting(side), asked)
+        for side in self.sides:
+            # What is going to be asked for is asked in the first pass too.
+            first = _encoded(side, self.space, asked)
+            for item in (item for other in self.sides for item in _encoded_items(other) if first.knows(item)):
+                first.encoder.item(item)
+        self.space.finish()
+        self._encoded = tuple(_encoded(side, self.space, asked) for side in self.sides)
+        self.solver = Solver(self.space, left)
+        self.conditions = {condition: self._encoded[1].encoder.condition(condition)[0] for condition in asked}
+
+    def of(self, before: str, after: str) -> Logic:
+        """Return where the outcome goes from one to another."""
+        return all_of((self._encoded[0].outcome.of(before), self._encoded[1].outcome.of(after)))
+
+    def otherwise(self) -> Logic:
+        """Return where the same outcome may ask for something else, or hold for another time."""
+        before, after = self._encoded
+        same = any_of(self.of(each, each) for each in OUTCOMES)
+        asked = self._asked_otherwise()
+        kept_before, kept_after = before.kept(), after.kept()
+        limits: list[Logic] = []
+        for name, value in dict.fromkeys([*kept_before, *kept_after]):
+            # The shortest is what counts: one differs where for some length one side has a limit that short.
+            one, other = (
+                any_of(where for (n, v), where in kept.items() if n == name and v <= value)
+                for kept in (kept_before, kept_after)
+            )
+            limits.append(differ(one, other))
+        return all_of((same, any_of((all_of((self.of("challenged", "challenged"), asked)), any_of(limits)))))
+
+    def _asked_otherwise(self) -> Logic:
+        one, other = self._encoded
+        before, after = one.asked, other.asked
+        formulas = (
+            differ(before.get(text, False), after.get(text, False)) for text in dict.fromkeys([*before, *after])
+        )
+        # What is asked for may be the same, and yet another part of it be met already, or be within reach.
+        items = dict.fromkeys(item for each in self._encoded for item in each.items)
+        states = (
+            differ(had, has)
+            for item in items
+            if all(each.knows(item) for each in self._encoded)
+            for had, has in zip(one.encoder.item(item), other.encoder.item(item), strict=True)
+        )
+        return any_of((any_of(formulas), any_of(states)))
+
+    def alike(self, model: Any) -> Logic:
+        """Return where the same is asked for as in a model, on both sides."""
+        found: list[Logic] = []
+        for each in self._encoded:
+            states = [state for item in each.items for state in each.encoder.item(item)]
+            for where in (*each.asked.values(), *each.kept().values(), *states):
+                if not isinstance(where, bool):
+                    true = z3.is_true(model.eval(where, model_completion=True))
+                    found.append(where if true else z3.Not(where))
+        return all_of((*found, any_of(self.of(each, each) for each in OUTCOMES)))
+
+    def decided(self, attempt: Attempt) -> tuple[Decision, Decision]:
+        """Return what the interpreter makes of an attempt on both sides."""
+        before, after = (explained(side, attempt, self.inventory).decision for side in self.sides)
+        return before, after
+
+    def find(self, before: str, after: str, *wanted: Logic) -> Attempt | None:
+        """Return an attempt whose outcome goes from one to another, and for which something else holds too.
+
+        Raises
+        ------
+        Wrong
+            When the interpreter does not agree.
+        """
+        model = self.solver.find(self.of(before, after), *wanted)
+        if model is None:
+            return None
+        attempt = attempt_of(self.space, model)
+        if tuple(each.outcome for each in self.decided(attempt)) != (before, after):
+            raise Wrong(f"{dict(attempt.reported)} does not go from {before} to {after}")
+        return attempt
+
+    def find_otherwise(self, *wanted: Logic) -> Attempt | None:
+        """Return an attempt of the same outcome for which something else is outstanding, or holds for another time.
+
+        Raises
+        ------
+        TooLate
+            When it cannot be told.
+        """
+        passed: list[Logic] = []
+        otherwise = self.otherwise()
+        for _ in range(_MOST_LOOKS):
+            model = self.solver.find(otherwise, *passed, *wanted)
+            if model is None:
+                return None
+            attempt = attempt_of(self.space, model)
+            if differs(*self.decided(attempt)):
+                return attempt
+            passed.append(none_of(self.alike(model)))
+        raise TooLate
+
+
+def changes(
+    before: Rulebook, after: Rulebook, inventory: Inventory | None, left: Callable[[], float]
+) -> Iterator[Change]:
+    """Yield each kind of change between two rulebooks, the outcomes that differ first; none where they mean the same.
+
+    Raises
+    ------
+    TooLate
+        When it cannot be told in time.
+    """
+    comparison = Comparison(before, after, inventory, left)
+    yield from kinds(comparison)
+
+
+def kinds(comparison: Comparison, *wanted: Logic) -> Iterator[Change]:
+    """Yield each kind of change, as small an attempt as shows it."""
+    for one in OUTCOMES:
+        for other in OUTCOMES:
+            if one == other:
+                continue
+            attempt = comparison.find(one, other, *wanted)
+            if attempt is not None:
+                yield _change(comparison, attempt, (one, other))
+    attempt = comparison.find_otherwise(*wanted)
+    if attempt is not None:
+        yield _change(comparison, attempt, None)
+
+
+def _change(comparison: Comparison, attempt: Attempt, kind: tuple[str, str] | None) -> Change:
+    def still(fewer: Attempt) -> bool:
+        before, after = comparison.decided(fewer)
+        if kind is not None:
+            return (before.outcome, after.outcome) == kind
+        return before.outcome == after.outcome and differs(before, after)
+
+    attempt = smallest(attempt, still)
+    return Change(*comparison.decided(attempt), attempt)
+
+
+def differs(before: Decision, after: Decision) -> bool:
+    """Tell whether two decisions differ in outcome, in what is outstanding, or in how long a session lasts."""
+    return (before.outcome, before.outstanding, before.keep) != (after.outcome, after.outstanding, after.keep)
+
+
+def _counting(side: Rulebook) -> list[Any]:
+    return [policy for policy in side.policies.values() if policy.mode == "enforced"]
+
+
+def _encoded(side: Rulebook, space: Space, conditions: Iterable[Condition]) -> _Encoded:
+    encoder = Encoder(side, space)
+    policies = [encoder.policy(policy) for policy in _counting(side)]
+    for condition in conditions:
+        encoder.condition(condition)
+    encoded = _Encoded(encoder, policies, encoder.outcome(policies))
+    return encoded
+
+
+def _encoded_items(side: Rulebook) -> Iterator[Item]:
+    for policy in _counting(side):
+        for rule in policy.rules:
+            if rule.effect.formula is not None:
+                yield from items_of(rule.effect.formula)

@@ -1,0 +1,152 @@
+"""What does nothing: rules that never fire, conditions that cannot vary, policies without which all would be the same.
+
+Not here: what lint sees without the solver (`core/lint`).
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass
+from typing import Literal
+
+from caddrel.core.inventory.index import Inventory
+from caddrel.core.language.nodes import Condition
+from caddrel.core.prove.comparing import changes
+from caddrel.core.prove.encoding import EncodedPolicy, Encoder, gather
+from caddrel.core.prove.guarantees import as_enforced
+from caddrel.core.prove.logic import Logic, all_of, none_of
+from caddrel.core.prove.solver import Solver, TooLate
+from caddrel.core.prove.space import Space
+from caddrel.core.prove.witness import Wrong, attempt_of, explained
+from caddrel.core.rulebook.model import Policy, Rule, Rulebook
+
+Kind = Literal["never-fires", "always-true", "always-false", "changes-nothing"]
+
+
+@dataclass(frozen=True, slots=True)
+class Idle:
+    """Something that does nothing.
+
+    Attributes
+    ----------
+    rule
+        Its id; empty for a policy as a whole.
+    because
+        For a rule that never fires: the ids of the rules before it that leave it nothing; none where it is the scope,
+        or the condition itself.
+    """
+
+    kind: Kind
+    policy: str
+    rule: str = ""
+    index: int = -1
+    because: tuple[str, ...] = ()
+    scope: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class Found:
+    """What does nothing; `whole` is false when time ran out before all was looked at."""
+
+    items: tuple[Idle, ...]
+    whole: bool
+
+
+def idle(rulebook: Rulebook, inventory: Inventory | None, left: Callable[[], float]) -> Found:
+    """Return the rules and conditions of a rulebook that do nothing, policy by policy.
+
+    Policies that are off are not told.
+
+    Raises
+    ------
+    Wrong
+        When what the solver found is not what the interpreter says.
+    """
+    found: list[Idle] = []
+    for policy in rulebook.policies.values():
+        if policy.mode == "off":
+            continue
+        try:
+            found.extend(_of_policy(rulebook, policy, inventory, left))
+        except TooLate:
+            return Found(tuple(found), False)
+    return Found(tuple(found), True)
+
+
+def redundant(rulebook: Rulebook, inventory: Inventory | None, left: Callable[[], float]) -> Found:
+    """Return the policies without which every attempt comes to the same; those in shadow each as if enforced."""
+    found: list[Idle] = []
+    for policy in rulebook.policies.values():
+        if policy.mode == "off":
+            continue
+        others = [each for each in rulebook.policies.values() if each.mode == "enforced" and each.id != policy.id]
+        before = as_enforced(rulebook, [*others, policy])
+        after = as_enforced(rulebook, others)
+        try:
+            if next(changes(before, after, inventory, left), None) is None:
+                found.append(Idle("changes-nothing", policy.id))
+        except TooLate:
+            return Found(tuple(found), False)
+    return Found(tuple(found), True)
+
+
+def _of_policy(
+    rulebook: Rulebook, policy: Policy, inventory: Inventory | None, left: Callable[[], float]
+) -> Iterator[Idle]:
+    alone = as_enforced(rulebook, [policy])
+    space = Space(inventory)
+    gather(space, rulebook, [policy])
+    Encoder(rulebook, space).policy(policy)
+    space.finish()
+    encoder = Encoder(rulebook, space)
+    encoded = encoder.policy(policy)
+    solver = Solver(space, left)
+    in_scope = none_of(encoded.scope[1])
+    nowhere = solver.find(in_scope) is None
+    for each in encoded.rules:
+        model = None if nowhere else solver.find(each.possible)
+        if model is None:
+            yield _never(encoder, solver, policy, each.rule, encoded, nowhere)
+            continue
+        attempt = attempt_of(space, model)
+        said = next(s for s in explained(alone, attempt, inventory).policies if s.policy.id == policy.id)
+        if each.rule.id not in {rule.id for rule in said.says.rules}:
+            raise Wrong(f"rule {each.rule.id} of {policy.id} is not possible for {dict(attempt.reported)}")
+        if each.rule.when is not None:
+            yield from _constant(encoder, solver, policy, each.rule, each.reached, each.rule.when)
+    for rule in policy.rules[len(encoded.rules) :]:
+        # Behind one that holds whatever is the case.
+        yield Idle("never-fires", policy.id, rule.id, rule.index, (encoded.rules[-1].rule.id,))
+
+
+def _constant(
+    encoder: Encoder, solver: Solver, policy: Policy, rule: Rule, reached: Logic, condition: Condition
+) -> Iterator[Idle]:
+    """Yield that a condition is the same for every attempt with all facts known in which its rule is reached."""
+    known = all_of((encoder.space.know_all(), reached))
+    if solver.find(known) is None:
+        return
+    yes, no = encoder.condition(condition)
+    if solver.find(known, none_of(yes)) is None:
+        yield Idle("always-true", policy.id, rule.id, rule.index)
+    elif solver.find(known, none_of(no)) is None:
+        yield Idle("always-false", policy.id, rule.id, rule.index)
+
+
+def _never(encoder: Encoder, solver: Solver, policy: Policy, rule: Rule, encoded: EncodedPolicy, nowhere: bool) -> Idle:
+    """Return a rule that never fires, with what leaves it nothing."""
+    if nowhere:
+        return Idle("never-fires", policy.id, rule.id, rule.index, (), True)
+    fails: Logic = False if rule.when is None else encoder.condition(rule.when)[1]
+    here = all_of((none_of(encoded.scope[1]), none_of(fails)))
+    if solver.find(here) is None:
+        # Nobody in the scope meets the condition: the scope leaves it nothing, if anybody else would.
+        return Idle("never-fires", policy.id, rule.id, rule.index, (), solver.find(none_of(fails)) is not None)
+    before = [each for each in policy.rules if each.index < rule.index]
+    needed = list(before)
+    for each in before:
+        rest = [other for other in needed if other is not each]
+        taken = [none_of(True if o.when is None else encoder.condition(o.when)[0]) for o in rest]
+        if solver.find(here, *taken) is None:
+            needed = rest
+    return Idle("never-fires", policy.id, rule.id, rule.index, tuple(each.id for each in needed))

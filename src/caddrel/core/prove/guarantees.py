@@ -1,0 +1,172 @@
+"""Guarantees: each holds for all attempts, or fails with one (semantics, section 9)."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Iterator
+from dataclasses import dataclass, replace
+from typing import Literal
+
+from caddrel.core.decide.interpreter.interpreter import Explained
+from caddrel.core.decide.interpreter.judge import Judge
+from caddrel.core.decide.requirements import Requirements, formula_holds
+from caddrel.core.decide.truth import FALSE, TRUE, Truth, all_true, any_true, opposite, truth_of
+from caddrel.core.inventory.index import Inventory
+from caddrel.core.language.nodes import Condition, items_of
+from caddrel.core.prove.encoding import Encoder, gather
+from caddrel.core.prove.logic import Logic, all_of, any_of, none_of
+from caddrel.core.prove.solver import Solver, TooLate
+from caddrel.core.prove.space import Space
+from caddrel.core.prove.witness import Attempt, Wrong, attempt_of, explained, smallest
+from caddrel.core.rulebook.model import Guarantee, Policy, Rulebook, Scope
+
+Answer = Literal["holds", "fails", "undecided"]
+
+
+@dataclass(frozen=True, slots=True)
+class Counterexample:
+    """An attempt that breaks a guarantee, with what the interpreter makes of it."""
+
+    attempt: Attempt
+    explained: Explained
+
+    @property
+    def outcome(self) -> str:
+        """What it comes to."""
+        return self.explained.decision.outcome
+
+
+@dataclass(frozen=True, slots=True)
+class Proven:
+    """The answer to a guarantee.
+
+    Attributes
+    ----------
+    empty
+        It asks nothing: no attempt is one that it speaks of, or nothing could break it.
+    """
+
+    guarantee: Guarantee
+    answer: Answer
+    counterexample: Counterexample | None = None
+    empty: bool = False
+
+
+def prove(
+    rulebook: Rulebook,
+    guarantee: Guarantee,
+    inventory: Inventory | None,
+    left: Callable[[], float],
+) -> Proven:
+    """Return whether a guarantee holds.
+
+    Parameters
+    ----------
+    inventory
+        What apps there are, and for ``who: inventory`` what people and devices; None where none is at hand.
+    left
+        Tells how many seconds are left.
+
+    Raises
+    ------
+    Wrong
+        When what the solver found is not what the interpreter says.
+    """
+    policies = [policy for policy in rulebook.policies.values() if counts(policy, guarantee.with_shadow)]
+    own = guarantee.who == "inventory"
+    space = Space(inventory, own)
+    formula = guarantee.effect.formula if guarantee.effect is not None else None
+    gather(space, rulebook, policies, _conditions(guarantee), items_of(formula) if formula is not None else ())
+    _broken(Encoder(rulebook, space), guarantee, policies)
+    space.finish()
+    spoken_of, broken = _broken(Encoder(rulebook, space), guarantee, policies)
+    solver = Solver(space, left)
+
+    def breaks(attempt: Attempt) -> bool:
+        found = explained(as_enforced(rulebook, policies), attempt, inventory)
+        return _is_broken(found, guarantee)
+
+    try:
+        model = solver.find(spoken_of, broken)
+        if model is None:
+            return Proven(guarantee, "holds" if space.exact else "undecided", None, solver.find(spoken_of) is None)
+    except TooLate:
+        return Proven(guarantee, "undecided")
+    attempt = attempt_of(space, model)
+    if not breaks(attempt):
+        raise Wrong(f"the guarantee {guarantee.id} is not broken by {dict(attempt.reported)}")
+    attempt = smallest(attempt, breaks)
+    found = explained(as_enforced(rulebook, policies), attempt, inventory)
+    return Proven(guarantee, "fails", Counterexample(attempt, found))
+
+
+def counts(policy: Policy, with_shadow: bool) -> bool:
+    """Tell whether a policy counts for a guarantee."""
+    return policy.mode == "enforced" or (with_shadow and policy.mode == "shadow")
+
+
+def as_enforced(rulebook: Rulebook, policies: Iterable[Policy]) -> Rulebook:
+    """Return a rulebook in which some policies are enforced, and all others off."""
+    chosen = {policy.id for policy in policies}
+    return replace(
+        rulebook,
+        policies={
+            id: replace(policy, mode="enforced" if id in chosen else "off") for id, policy in rulebook.policies.items()
+        },
+    )
+
+
+def _conditions(guarantee: Guarantee) -> Iterator[Condition]:
+    scope = guarantee.scope
+    for selector in (*scope.people, *scope.except_people, *scope.apps, *scope.except_apps):
+        yield selector.condition
+    if guarantee.when is not None:
+        yield guarantee.when
+
+
+def _broken(encoder: Encoder, guarantee: Guarantee, policies: Iterable[Policy]) -> tuple[Logic, Logic]:
+    """Return which attempts a guarantee speaks of, and which break it."""
+    outcome = encoder.outcome([encoder.policy(policy) for policy in policies])
+    yes, no = encoder.scope(guarantee.scope)
+    holds, fails = (True, False) if guarantee.when is None else encoder.condition(guarantee.when)
+    if guarantee.bound == "at_most":
+        spoken_of = all_of((yes, holds, encoder.space.know_all()))
+        worse = outcome.blocked if guarantee.outcome == "challenged" else none_of(outcome.allowed)
+        return spoken_of, worse
+    spoken_of = all_of((none_of(no), none_of(fails)))
+    effect = guarantee.effect
+    if effect is None or effect.formula is None:
+        return spoken_of, any_of((outcome.allowed, outcome.challenged))
+    return spoken_of, all_of((outcome.allowed, none_of(encoder.formula(effect.formula))))
+
+
+def _is_broken(found: Explained, guarantee: Guarantee) -> bool:
+    """Tell whether the interpreter says of an attempt that it breaks a guarantee."""
+    judge = found.judge
+    scope = _scope_truth(judge, guarantee.scope)
+    when = TRUE if guarantee.when is None else judge.judge(guarantee.when).truth
+    outcome = found.decision.outcome
+    if guarantee.bound == "at_most":
+        # Left out are only facts on which neither the outcome nor whether it is spoken of hangs.
+        worse = outcome == "blocked" if guarantee.outcome == "challenged" else outcome != "allowed"
+        return scope is TRUE and when is TRUE and worse and found.decision.certain
+    if scope is FALSE or when is FALSE:
+        return False
+    effect = guarantee.effect
+    if effect is None or effect.formula is None:
+        return outcome != "blocked"
+    requirements: Requirements = found.requirements
+    return outcome == "allowed" and not formula_holds(effect.formula, lambda item: requirements.met(item) is TRUE)
+
+
+def _scope_truth(judge: Judge, scope: Scope) -> Truth:
+    """Return the truth of a guarantee's scope, which has no hours."""
+    parts = []
+    for selectors, positive in (
+        (scope.people, True), (scope.except_people, False), (scope.apps, True), (scope.except_apps, False),
+    ):  # fmt: skip
+        if selectors or positive:
+            chosen = any_true(judge.selected(selector).truth for selector in selectors)
+            parts.append(chosen if positive else opposite(chosen))
+    operation = judge.values.get("operation")
+    parts.append(truth_of(operation in scope.operations))
+    return all_true(parts)

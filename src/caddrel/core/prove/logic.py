@@ -1,0 +1,58 @@
+"""Formulas for the solver, put together so that what is settled already takes no part in them."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from typing import Any
+
+import z3
+
+# A formula: True or False where it is settled, else one of the solver's (`z3.BoolRef`), which has no types.
+Logic = Any
+
+
+def all_of(parts: Iterable[Logic]) -> Logic:
+    """Return the formula that holds where all parts do."""
+    kept: list[Any] = []
+    # All of them are made, also behind one that settles it: in a first pass each tells what it asks.
+    for part in list(parts):
+        if part is False:
+            return False
+        if part is not True:
+            kept.append(part)
+    return z3.And(*kept) if len(kept) > 1 else kept[0] if kept else True
+
+
+def any_of(parts: Iterable[Logic]) -> Logic:
+    """Return the formula that holds where one part does."""
+    kept: list[Any] = []
+    for part in list(parts):
+        if part is True:
+            return True
+        if part is not False:
+            kept.append(part)
+    return z3.Or(*kept) if len(kept) > 1 else kept[0] if kept else False
+
+
+def none_of(part: Logic) -> Logic:
+    """Return the formula that holds where a part does not."""
+    return (not part) if isinstance(part, bool) else z3.Not(part)
+
+
+def implies(one: Logic, other: Logic) -> Logic:
+    """Return the formula that holds where the first does not, or the second does."""
+    return any_of((none_of(one), other))
+
+
+def differ(one: Logic, other: Logic) -> Logic:
+    """Return the formula that holds where just one of two does."""
+    if isinstance(one, bool):
+        return none_of(other) if one else other
+    if isinstance(other, bool):
+        return none_of(one) if other else one
+    return z3.Xor(one, other)
+
+
+def stated(part: Logic) -> z3.BoolRef:
+    """Return a formula as the solver takes it."""
+    return z3.BoolVal(part) if isinstance(part, bool) else part

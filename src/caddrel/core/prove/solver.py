@@ -1,0 +1,62 @@
+"""Asking the solver: one question after another about the same attempts."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+import z3
+
+from caddrel.core.prove.logic import Logic, stated
+from caddrel.core.prove.space import Space
+
+
+class TooLate(Exception):
+    """Time has run out before there was an answer."""
+
+
+class Solver:
+    """Finds attempts.
+
+    Parameters
+    ----------
+    left
+        Tells how many seconds are left.
+    """
+
+    def __init__(self, space: Space, left: Callable[[], float]) -> None:
+        self._solver = z3.SolverFor("QF_FD")
+        self._solver.add(*space.rules)
+        self._added = len(space.rules)
+        self._space = space
+        self._left = left
+
+    def find(self, *wanted: Logic) -> Any:
+        """Return a model in which all that is wanted holds, None where there is none.
+
+        Raises
+        ------
+        TooLate
+            When it cannot be told in time.
+        """
+        if any(each is False for each in wanted):
+            return None
+        # Lists that are not at hand are made when they are first asked for.
+        if len(self._space.rules) > self._added:
+            self._solver.add(*self._space.rules[self._added :])
+            self._added = len(self._space.rules)
+        left = self._left()
+        if left <= 0:
+            raise TooLate
+        self._solver.set("timeout", max(1, int(left * 1000)))
+        self._solver.push()
+        try:
+            self._solver.add(*[stated(each) for each in wanted if each is not True])
+            answer = self._solver.check()
+            if answer == z3.sat:
+                return self._solver.model()
+            if answer == z3.unknown:
+                raise TooLate
+            return None
+        finally:
+            self._solver.pop()

@@ -1,0 +1,109 @@
+"""Attempts of what the solver found, as small as they can be, and decided by the interpreter before they are shown."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+from typing import Any
+
+import z3
+
+from caddrel.core.decide.interpreter.interpreter import Explained, explain
+from caddrel.core.facts.facts import Facts
+from caddrel.core.facts.types import Value
+from caddrel.core.inventory.completion import complete
+from caddrel.core.inventory.index import Inventory
+from caddrel.core.prove.space import SETTLED, Space
+from caddrel.core.rulebook.model import Rulebook
+
+# Tells whether an attempt, as the interpreter explains it, is what was looked for.
+Check = Callable[[Explained], bool]
+
+
+class Wrong(AssertionError):
+    """The solver and the interpreter do not agree: an error of ours, which is told as one."""
+
+
+@dataclass(frozen=True, slots=True)
+class Attempt:
+    """An attempt: what is reported of it, and of address lists that are not at hand whether they hold its address."""
+
+    reported: Mapping[str, Value]
+    lists: Mapping[str, bool]
+
+    def without(self, name: str) -> Attempt:
+        """Return it with one fact away."""
+        return Attempt({n: v for n, v in self.reported.items() if n != name}, self.lists)
+
+
+class _Holding:
+    """An address list of which only is known whether it holds this address."""
+
+    def __init__(self, holds: bool) -> None:
+        self._holds = holds
+
+    def __contains__(self, address: object) -> bool:
+        return self._holds
+
+
+def explained(rulebook: Rulebook, attempt: Attempt, inventory: Inventory | None) -> Explained:
+    """Return what the interpreter makes of an attempt."""
+    return explain(rulebook, facts_of(rulebook, attempt, inventory))
+
+
+def facts_of(rulebook: Rulebook, attempt: Attempt, inventory: Inventory | None) -> Facts:
+    """Return the facts of an attempt, completed as offline."""
+    # A fact that only another rulebook has is none of this one's.
+    reported = {name: value for name, value in attempt.reported.items() if name in rulebook.catalogue}
+    facts = complete(reported, rulebook.catalogue, rulebook.settings.assume, inventory)
+    if attempt.lists:
+        facts.lists = {**facts.lists, **{name: _Holding(holds) for name, holds in attempt.lists.items()}}
+    return facts
+
+
+def attempt_of(space: Space, model: Any) -> Attempt:
+    """Return the attempt that a model of the solver stands for."""
+
+    def true(variable: Any) -> bool:
+        return variable is not False and z3.is_true(model.eval(variable, model_completion=True))
+
+    reported: dict[str, Value] = dict(SETTLED)
+    for name, of in space.ways.items():
+        for variable, value in zip(of.variables, of.values, strict=True):
+            if true(variable):
+                reported[name] = value
+    for name, members in space.sets.items():
+        if not true(members.away):
+            reported[name] = frozenset(id for id, bit in members.bits.items() if true(bit))
+    if space.methods is not None and not true(space.methods.away):
+        methods: dict[str, float | None] = {}
+        for method, used in space.methods.used.items():
+            ages = [age for variable, age in zip(used, space.methods.ages, strict=True) if true(variable)]
+            methods.update((method, age) for age in ages)
+            if true(space.methods.unaged[method]):
+                methods[method] = None
+        reported["auth.methods"] = methods
+    for kind, choices in space.choices.items():
+        entry = next((choice.entry for choice in choices if true(choice.variable)), None)
+        if entry is not None and f"{kind}.id" in reported:
+            reported[f"{kind}.id"] = entry.id
+    lists = {name: true(of.variables[0]) for name, of in space.lists.items() if of.variables and not true(of.away)}
+    return Attempt(reported, lists)
+
+
+def smallest(attempt: Attempt, still: Callable[[Attempt], bool]) -> Attempt:
+    """Return an attempt with as few facts as it takes: one after another is left out while it is still what it was."""
+    found = attempt
+    changed = True
+    while changed:
+        changed = False
+        for name in sorted(found.reported, key=_worth):
+            fewer = found.without(name)
+            if still(fewer):
+                found, changed = fewer, True
+    return found
+
+
+def _worth(name: str) -> tuple[int, str]:
+    """Return the place of a fact: who and what it is about is left out last."""
+    return (1 if name in {"person.id", "app.id", "person.kind", "person.groups", "app.labels"} else 0), name
