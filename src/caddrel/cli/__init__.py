@@ -25,6 +25,7 @@ _WORK = {
     },
     "Write policies": {"rulebook": "rulebook", "draft": "drafts", "password": "passwords"},
     "See what will happen": {
+        "prove": "prove",
         "rehearse": "rehearse",
         "decide": "decide",
         "replay": "replay",

@@ -9,6 +9,7 @@ from datetime import UTC, datetime
 from pathlib import Path
 
 import click
+import msgspec
 from rich.text import Text
 
 from caddrel.cli.failures import AnswerIsNo
@@ -16,6 +17,7 @@ from caddrel.cli.files import read_inventory_file, rulebook_files, rulebook_sour
 from caddrel.cli.given import side
 from caddrel.cli.grid import grid
 from caddrel.cli.junit import write_junit
+from caddrel.cli.meaning import FAIL_ON, compare_meaning, idle_here, tell_idle
 from caddrel.cli.modes import mode, widen
 from caddrel.cli.output import heading, json_option, mark, plain, print_diagnostics, remark, say, table, write_json
 from caddrel.cli.profile import connect
@@ -100,8 +102,16 @@ def starts(name: str | None, as_json: bool) -> None:
     help="A file or folder of rehearsals that are kept beside the rulebook; they must come out too.",
 )
 @click.option("--junit", type=click.Path(path_type=Path, dir_okay=False), help="Write the rehearsals as JUnit XML.")
+@click.option("--prove", "proving", is_flag=True, help="Prove too which rules and policies do nothing.")
 @json_option
-def check(file: Path, inventory_path: Path | None, folder: Path | None, junit: Path | None, as_json: bool) -> None:
+def check(
+    file: Path,
+    inventory_path: Path | None,
+    folder: Path | None,
+    junit: Path | None,
+    proving: bool,
+    as_json: bool,
+) -> None:
     """Check a rulebook and tell everything that is wrong or doubtful, at once.
 
     A file or folder needs no service; a revision's number, `current` and draft:NAME are checked with its inventory.
@@ -115,7 +125,7 @@ def check(file: Path, inventory_path: Path | None, folder: Path | None, junit: P
     if given is not None and given.files is None:
         if folder is not None or junit is not None:
             raise click.UsageError("--rehearsals and --junit are for a rulebook in a file or folder")
-        _check_there(given, str(file), as_json)
+        _check_there(given, str(file), proving, as_json)
         return
     sources = [*rulebook_sources(file), *(rulebook_sources(folder) if folder is not None else ())]
     result = read_rulebook(sources)
@@ -126,26 +136,32 @@ def check(file: Path, inventory_path: Path | None, folder: Path | None, junit: P
         found += lint(context)
         if junit is not None:
             write_junit(junit, list(kept(context)))
+    idle = idle_here(result.rulebook) if proving and result.rulebook is not None else None
     count = {severity: sum(d.severity == severity for d in found) for severity in ("error", "warning", "note")}
     failing = sum(d.code == "rehearsal-fails" for d in found)
     if as_json:
         listed = [_as_json(d)["diagnostic"] for d in found]
         good = result.rulebook is not None and not failing
-        write_json({"ok": good, "errors": count["error"], "warnings": count["warning"], "diagnostics": listed})
+        told = {"ok": good, "errors": count["error"], "warnings": count["warning"], "diagnostics": listed}
+        write_json(told if idle is None else {**told, "idle": idle})
     else:
         print_diagnostics(found, {s.name: s.text for s in sources})
         say(_summary(result, count))
+        if idle is not None:
+            tell_idle(idle)
     if result.rulebook is None or failing:
         raise AnswerIsNo
 
 
-def _check_there(given: Side, name: str, as_json: bool) -> None:
+def _check_there(given: Side, name: str, proving: bool, as_json: bool) -> None:
     """Check what the service has, with its inventory."""
     with connect() as service:
         files = [] if given.draft else service.rulebook.get(given.revision).files
         found = service.rulebook.check(files, draft=given.draft)
+        idle = service.proofs.idle(given) if proving and found.ok else None
     if as_json:
-        write_json(found)
+        told = msgspec.to_builtins(found)
+        write_json(told if idle is None else {**told, "idle": idle})
     else:
         for each in found.diagnostics:
             where = f"{each.span.file}:{each.span.line}:{each.span.column}: " if each.span else ""
@@ -157,6 +173,8 @@ def _check_there(given: Side, name: str, as_json: bool) -> None:
                 say(f"{kept.title}: turned by the change of {', '.join(kept.turned_by)}")
         verdict = "no errors" if found.ok else "it has errors"
         say(f"{name}: {verdict}, {_count(found.policies, 'policy', 'policies')}")
+        if idle is not None:
+            tell_idle(idle)
     if not found.ok:
         raise AnswerIsNo
 
@@ -281,8 +299,12 @@ def restore(
 @rulebook.command()
 @click.argument("before")
 @click.argument("after")
+@click.option("--meaning", is_flag=True, help="What differs in what they mean, proven, instead of in what they say.")
+@click.option(
+    "--fail-on", type=click.Choice(FAIL_ON), default="any", show_default=True, help="Of --meaning: when to exit with 1."
+)
 @json_option
-def compare(before: str, after: str, as_json: bool) -> None:
+def compare(before: str, after: str, meaning: bool, fail_on: str, as_json: bool) -> None:
     """Tell what differs between two rulebooks, object by object: files, revision numbers, `current`, draft:NAME.
 
     Exit code 1 when they differ.
@@ -290,7 +312,11 @@ def compare(before: str, after: str, as_json: bool) -> None:
     \b
     Example: caddrel rulebook compare 1 current
              caddrel rulebook compare current rulebook.yaml
+             caddrel rulebook compare current draft:tablets-need-may --meaning --fail-on loosened
     """
+    if meaning:
+        compare_meaning(before, after, fail_on, as_json)
+        return
     with connect() as service:
         found = service.rulebook.compare(side(before), side(after))
     if as_json:

@@ -18,6 +18,7 @@ from caddrel.client.inventory import InventoryFeed, Things
 from caddrel.client.limits import Tightenings
 from caddrel.client.mappings import Mappings
 from caddrel.client.profiles import Profiles, Sheets
+from caddrel.client.proofs import Proofs
 from caddrel.client.rehearsals import Rehearsals
 from caddrel.client.replays import Replays
 from caddrel.client.watch import Watching
@@ -424,7 +425,7 @@ class Caddrel:
 
     Attributes
     ----------
-    rulebook, drafts, rehearsals, coverage, sheets
+    rulebook, drafts, proofs, rehearsals, coverage, sheets
         What is written: revisions, drafts, attempts that did not happen, who reaches what, pages to sign.
     people, groups, devices, apps, lists, inventory, profiles
         Who and what there is, and how each stands.
@@ -469,6 +470,7 @@ class Caddrel:
         self.acceptances = Acceptances(caller)
         self.audit = Audit(caller)
         self.drafts = Drafts(caller)
+        self.proofs = Proofs(caller)
         self.rehearsals = Rehearsals(caller)
         self.coverage = Coverage(caller)
         self.profiles = Profiles(caller)

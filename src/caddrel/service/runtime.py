@@ -56,6 +56,7 @@ class Runtime(Serving):
     checker: WorkerProcess
     exporter: WorkerProcess
     replayer: WorkerProcess
+    prover: WorkerProcess
     watched: Watched
 
 
@@ -100,6 +101,7 @@ def begin(data: DataFolder) -> Runtime:
         exporter=WorkerProcess(data.folder, data.addresses, data.limits.exported_here),
         replays=ReplayResults(data.folder),
         replayer=WorkerProcess(data.folder, data.addresses, 0),
+        prover=WorkerProcess(data.folder, data.addresses, 0),
         watched=watched,
     )
 
@@ -117,6 +119,7 @@ def stop(runtime: Runtime) -> None:
     runtime.checker.stop()
     runtime.exporter.stop()
     runtime.replayer.stop()
+    runtime.prover.stop()
     runtime.replays.stop()
     with contextlib.suppress(Exception):
         runtime.checkpoints.write(now(), always=True)

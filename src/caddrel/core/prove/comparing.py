@@ -43,7 +43,9 @@ class Change:
 
 
 @dataclass(slots=True)
-class _Encoded:
+class Encoded:
+    """What a rulebook comes to: its policies that count, and their outcome."""
+
     encoder: Encoder
     policies: list[EncodedPolicy]
     outcome: Outcome
@@ -94,33 +96,25 @@ class Comparison:
 
     Parameters
     ----------
-    conditions
-        Beside what the policies read, what else is going to be asked of attempts.
+    sides
+        The rulebooks, of which the enforced policies count.
+    encoded
+        What each comes to, in the same space.
     """
 
     def __init__(
         self,
-        before: Rulebook,
-        after: Rulebook,
+        space: Space,
+        sides: tuple[Rulebook, Rulebook],
+        encoded: tuple[Encoded, Encoded],
         inventory: Inventory | None,
-        left: Callable[[], float],
-        conditions: Iterable[Condition] = (),
+        solver: Solver,
     ) -> None:
-        self.sides = (before, after)
+        self.space = space
+        self.sides = sides
         self.inventory = inventory
-        self.space = Space(inventory)
-        asked = list(conditions)
-        for side in self.sides:
-            gather(self.space, side, _counting(side), asked)
-        for side in self.sides:
-            # What is going to be asked for is asked in the first pass too.
-            first = _encoded(side, self.space, asked)
-            for item in (item for other in self.sides for item in _encoded_items(other) if first.knows(item)):
-                first.encoder.item(item)
-        self.space.finish()
-        self._encoded = tuple(_encoded(side, self.space, asked) for side in self.sides)
-        self.solver = Solver(self.space, left)
-        self.conditions = {condition: self._encoded[1].encoder.condition(condition)[0] for condition in asked}
+        self.solver = solver
+        self._encoded = encoded
 
     def of(self, before: str, after: str) -> Logic:
         """Return where the outcome goes from one to another."""
@@ -190,6 +184,23 @@ class Comparison:
             raise Wrong(f"{dict(attempt.reported)} does not go from {before} to {after}")
         return attempt
 
+    def occurs(self, change: Change, here: Logic) -> bool:
+        """Tell whether a kind of change occurs where something holds."""
+        if change.before.outcome != change.after.outcome:
+            return self.find(*change.kind, here) is not None
+        return self.find_otherwise(here) is not None
+
+    def differ_at_all(self) -> bool:
+        """Tell whether any attempt comes to something else.
+
+        Raises
+        ------
+        TooLate
+            When it cannot be told.
+        """
+        same = any_of(self.of(each, each) for each in OUTCOMES)
+        return self.solver.find(none_of(same)) is not None or self.find_otherwise() is not None
+
     def find_otherwise(self, *wanted: Logic) -> Attempt | None:
         """Return an attempt of the same outcome for which something else is outstanding, or holds for another time.
 
@@ -221,8 +232,37 @@ def changes(
     TooLate
         When it cannot be told in time.
     """
-    comparison = Comparison(before, after, inventory, left)
-    yield from kinds(comparison)
+    yield from kinds(compared(before, after, inventory, left)[0])
+
+
+def compared(
+    before: Rulebook,
+    after: Rulebook,
+    inventory: Inventory | None,
+    left: Callable[[], float],
+    conditions: Iterable[Condition] = (),
+) -> tuple[Comparison, dict[Condition, Logic]]:
+    """Return two rulebooks made ready to be compared, and where conditions are true.
+
+    Parameters
+    ----------
+    conditions
+        Of the rulebook after, beside what its policies read: audiences and apps that will be asked for.
+    """
+    space, asked = Space(inventory), list(conditions)
+    for side in (before, after):
+        gather(space, side, _counting(side), asked if side is after else ())
+    for side in (before, after):
+        # What is going to be asked for is asked in the first pass too.
+        first = encode(side, space)
+        for item in (item for other in (before, after) for item in _items(other) if first.knows(item)):
+            first.encoder.item(item)
+        for condition in asked if side is after else ():
+            first.encoder.condition(condition)
+    space.finish()
+    sides = (encode(before, space), encode(after, space))
+    where = {condition: sides[1].encoder.condition(condition)[0] for condition in asked}
+    return Comparison(space, (before, after), sides, inventory, Solver(space, left)), where
 
 
 def kinds(comparison: Comparison, *wanted: Logic) -> Iterator[Change]:
@@ -259,16 +299,14 @@ def _counting(side: Rulebook) -> list[Any]:
     return [policy for policy in side.policies.values() if policy.mode == "enforced"]
 
 
-def _encoded(side: Rulebook, space: Space, conditions: Iterable[Condition]) -> _Encoded:
+def encode(side: Rulebook, space: Space) -> Encoded:
+    """Return what a rulebook comes to."""
     encoder = Encoder(side, space)
     policies = [encoder.policy(policy) for policy in _counting(side)]
-    for condition in conditions:
-        encoder.condition(condition)
-    encoded = _Encoded(encoder, policies, encoder.outcome(policies))
-    return encoded
+    return Encoded(encoder, policies, encoder.outcome(policies))
 
 
-def _encoded_items(side: Rulebook) -> Iterator[Item]:
+def _items(side: Rulebook) -> Iterator[Item]:
     for policy in _counting(side):
         for rule in policy.rules:
             if rule.effect.formula is not None:

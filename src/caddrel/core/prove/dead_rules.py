@@ -11,7 +11,7 @@ from typing import Literal
 
 from caddrel.core.inventory.index import Inventory
 from caddrel.core.language.nodes import Condition
-from caddrel.core.prove.comparing import changes
+from caddrel.core.prove.comparing import Comparison, Encoded
 from caddrel.core.prove.encoding import EncodedPolicy, Encoder, gather
 from caddrel.core.prove.guarantees import as_enforced
 from caddrel.core.prove.logic import Logic, all_of, none_of
@@ -75,15 +75,26 @@ def idle(rulebook: Rulebook, inventory: Inventory | None, left: Callable[[], flo
 
 def redundant(rulebook: Rulebook, inventory: Inventory | None, left: Callable[[], float]) -> Found:
     """Return the policies without which every attempt comes to the same; those in shadow each as if enforced."""
+    policies = [policy for policy in rulebook.policies.values() if policy.mode != "off"]
+    space = Space(inventory)
+    gather(space, rulebook, policies)
+    first = Encoder(rulebook, space)
+    first.outcome([first.policy(policy) for policy in policies])
+    space.finish()
+    encoder = Encoder(rulebook, space)
+    encoded = {policy.id: encoder.policy(policy) for policy in policies}
+    solver = Solver(space, left)
+    enforced = [policy for policy in policies if policy.mode == "enforced"]
     found: list[Idle] = []
-    for policy in rulebook.policies.values():
-        if policy.mode == "off":
-            continue
-        others = [each for each in rulebook.policies.values() if each.mode == "enforced" and each.id != policy.id]
-        before = as_enforced(rulebook, [*others, policy])
-        after = as_enforced(rulebook, others)
+    for policy in policies:
+        others = [each for each in enforced if each.id != policy.id]
+        sides = (as_enforced(rulebook, [*others, policy]), as_enforced(rulebook, others))
+        each = tuple(
+            Encoded(encoder, chosen, encoder.outcome(chosen))
+            for chosen in ([encoded[p.id] for p in (*others, policy)], [encoded[p.id] for p in others])
+        )
         try:
-            if next(changes(before, after, inventory, left), None) is None:
+            if not Comparison(space, sides, (each[0], each[1]), inventory, solver).differ_at_all():
                 found.append(Idle("changes-nothing", policy.id))
         except TooLate:
             return Found(tuple(found), False)

@@ -101,6 +101,19 @@ def smallest(attempt: Attempt, still: Callable[[Attempt], bool]) -> Attempt:
             fewer = found.without(name)
             if still(fewer):
                 found, changed = fewer, True
+    return _fewer_members(found, still)
+
+
+def _fewer_members(attempt: Attempt, still: Callable[[Attempt], bool]) -> Attempt:
+    """Return an attempt whose sets and methods have as few members as it takes."""
+    found = attempt
+    for name, value in attempt.reported.items():
+        for member in sorted(value) if isinstance(value, dict | frozenset) else ():
+            held: Any = found.reported[name]
+            less: Any = {k: v for k, v in held.items() if k != member} if isinstance(held, dict) else held - {member}
+            fewer = Attempt({**found.reported, name: less}, found.lists)
+            if still(fewer):
+                found = fewer
     return found
 
 

@@ -16,6 +16,7 @@ from caddrel.wire import (
     limits,
     mappings,
     passwords,
+    proofs,
     rehearsals,
     replays,
     rulebooks,
@@ -67,6 +68,8 @@ BODIES: dict[type, dict[str, Any]] = {
         "right": {"given": {"person": "bruno.krog", "app": "manifest"}},
     },
     rehearsals.FirstDeviceRequest: {"given": {"person": "ines.faro", "app": "manifest", "device.platform": "android"}},
+    proofs.ProofRequest: {"side": {}},
+    proofs.MeaningRequest: {"before": {"revision": 1}, "after": {}},
     drafts.AcceptRequest: {
         "code": "person-by-name",
         "object": "policies.abroad",

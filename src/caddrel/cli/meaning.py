@@ -1,0 +1,113 @@
+"""What rulebooks mean, from the command line: two of them compared, and what does nothing in one.
+
+Not here: guarantees (`cli/prove`).
+"""
+
+from __future__ import annotations
+
+from typing import Any
+
+from rich.text import Text
+
+from caddrel.cli.failures import AnswerIsNo
+from caddrel.cli.given import read_documents, side, sources
+from caddrel.cli.output import mark, plain, say, write_json
+from caddrel.cli.profile import connect
+from caddrel.core.rulebook.model import OUTCOMES, Rulebook
+from caddrel.wire.decoding import convert
+from caddrel.wire.proofs import IdleResult, Meaning, MeaningChange
+
+FAIL_ON = ("loosened", "tightened", "any")
+
+
+def compare_meaning(before: str, after: str, fail_on: str, as_json: bool) -> None:
+    """Tell what differs between two rulebooks in meaning; files alone need no service.
+
+    Raises
+    ------
+    AnswerIsNo
+        When they differ in the way that is asked for, or it could not be told.
+    """
+    sides = (side(before), side(after))
+    if all(each.files is not None for each in sides):
+        document = _compared_here(before, after)
+        found = convert(document, Meaning)
+    else:
+        with connect() as service:
+            found = service.proofs.meaning(*sides)
+    if as_json:
+        write_json({"meaning": found})
+    else:
+        _tell(found)
+    if not found.exact or (found.definitions and fail_on == "any"):
+        raise AnswerIsNo
+    if any(fail_on in {"any", direction(change)} for change in found.changes):
+        raise AnswerIsNo
+
+
+def direction(change: MeaningChange) -> str:
+    """Tell whether a change makes something milder or stricter; neither where only something else is asked for."""
+    before, after = OUTCOMES.index(change.before), OUTCOMES.index(change.after)
+    return "loosened" if after < before else "tightened" if after > before else ""
+
+
+def _compared_here(before: str, after: str) -> dict[str, Any]:
+    from caddrel.cli.prove import time_left
+    from caddrel.core.prove.comparing import Change
+    from caddrel.core.prove.places import places
+    from caddrel.core.prove.report import compared_json
+    from caddrel.core.prove.witness import explained
+    from caddrel.core.words.pieces import plain as words
+    from caddrel.core.words.proofs import change_words, meaning_words
+
+    one, other = (read_documents(sources(each)) for each in (before, after))
+
+    def told(change: Change) -> dict[str, Any]:
+        story = change_words(change, explained(other, change.attempt, None))
+        return {"story": [{"text": words(story)}]}
+
+    document = compared_json(one, other, None, time_left(), places(one, other, None), told)
+    document["sentence"] = meaning_words(document)
+    return document
+
+
+def _tell(found: Meaning) -> None:
+    say(found.sentence)
+    for change in found.changes:
+        say("")
+        say(mark(change.before) + Text(" → ") + mark(change.after))
+        say(plain(change.story), indent=2)
+        for name, held in (("in", change.apps), ("of", change.people)):
+            if held:
+                say(Text(f"{name} {', '.join(held)}", style="dim"), indent=2)
+        before, after = change.outstanding
+        if before != after:
+            say(f"asked for before: {', '.join(before) or 'nothing'}; now: {', '.join(after) or 'nothing'}", indent=2)
+        for when, rules in (("before", change.because.before), ("now", change.because.after)):
+            if rules:
+                say(Text(f"{when} by {', '.join(f'{r.policy} / {r.rule}' for r in rules)}", style="dim"), indent=2)
+
+
+def idle_here(rulebook: Rulebook) -> IdleResult:
+    """Return what does nothing in a rulebook, proven here."""
+    from caddrel.cli.prove import time_left
+    from caddrel.core.prove import dead_rules
+    from caddrel.core.words.proofs import idle_words
+
+    left = time_left()
+    rules, policies = dead_rules.idle(rulebook, None, left), dead_rules.redundant(rulebook, None, left)
+    items = [
+        {"kind": i.kind, "policy": i.policy, "rule": i.rule, "because": list(i.because), "says": idle_words(i)}
+        for i in (*rules.items, *policies.items)
+    ]
+    return convert({"items": items, "whole": rules.whole and policies.whole}, IdleResult)
+
+
+def tell_idle(found: IdleResult) -> None:
+    """Tell what does nothing."""
+    for each in found.items:
+        say(Text(f"{each.kind}: ", style="bold") + Text(each.says))
+    if not found.items and found.whole:
+        say("Every rule can fire, and every policy changes something.")
+    if not found.whole:
+        say("Time ran out before all was looked at.")

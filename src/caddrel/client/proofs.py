@@ -1,0 +1,34 @@
+"""Proofs, through the client library."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+from caddrel.client.caller import Caller
+from caddrel.wire import proofs
+from caddrel.wire.rulebooks import Side
+
+_CURRENT = Side()
+
+
+class Proofs:
+    """What is proven of rulebooks: guarantees, rules that do nothing, and what a change means."""
+
+    def __init__(self, caller: Caller) -> None:
+        self._caller = caller
+
+    def guarantees(
+        self, side: Side = _CURRENT, guarantee: str = "", who: Literal["", "anyone", "inventory"] = ""
+    ) -> list[proofs.GuaranteeAnswer]:
+        """Return whether the guarantees of a rulebook hold; one alone where it is named."""
+        body = proofs.ProofRequest(side, guarantee, who)
+        return self._caller.post("/api/v1/rulebook/prove", body, proofs.ProofResult).guarantees
+
+    def idle(self, side: Side = _CURRENT) -> proofs.IdleResult:
+        """Return the rules, conditions and policies that do nothing."""
+        return self._caller.post("/api/v1/rulebook/idle", proofs.ProofRequest(side), proofs.IdleResult)
+
+    def meaning(self, before: Side, after: Side) -> proofs.Meaning:
+        """Return what differs between two rulebooks in what they mean."""
+        body = proofs.MeaningRequest(before, after)
+        return self._caller.post("/api/v1/rulebook/meaning", body, proofs.MeaningResult).meaning

@@ -1,0 +1,107 @@
+"""What was proven as plain values, in the shape that every output has."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable
+from typing import Any
+
+from caddrel.core.decide.decision import Decision
+from caddrel.core.facts.values import to_json
+from caddrel.core.inventory.index import Inventory
+from caddrel.core.language.printer import print_item
+from caddrel.core.prove.comparing import Change, compared, kinds
+from caddrel.core.prove.guarantees import Proven
+from caddrel.core.prove.solver import TooLate
+from caddrel.core.prove.witness import Attempt
+from caddrel.core.rulebook.model import Rulebook
+
+
+def attempt_json(attempt: Attempt) -> dict[str, Any]:
+    """Return the facts of an attempt, as `decide` reads them."""
+    return {name: to_json(value) for name, value in sorted(attempt.reported.items())}
+
+
+def proven_json(proven: Proven, seconds: float) -> dict[str, Any]:
+    """Return the answer to a guarantee."""
+    found: dict[str, Any] = {
+        "guarantee": proven.guarantee.id,
+        "answer": proven.answer,
+        "seconds": round(seconds, 3),
+        "empty": proven.empty,
+    }
+    example = proven.counterexample
+    if example is not None:
+        decision = example.explained.decision
+        found["counterexample"] = {
+            "facts": attempt_json(example.attempt),
+            "outcome": decision.outcome,
+            "deciding": _rules(decision),
+        }
+    return found
+
+
+def _rules(decision: Decision) -> list[dict[str, str]]:
+    return [{"policy": ref.policy, "rule": ref.rule} for ref in decision.deciding]
+
+
+def compared_json(
+    before: Rulebook,
+    after: Rulebook,
+    inventory: Inventory | None,
+    left: Callable[[], float],
+    where: Iterable[tuple[str, str, Any]],
+    limit: Callable[[Change], dict[str, Any]] = lambda change: {},
+) -> dict[str, Any]:
+    """Return two rulebooks compared by what they mean.
+
+    Parameters
+    ----------
+    where
+        Apps and audiences that each change is looked for in: ``apps`` or ``people``, a name, a condition.
+    limit
+        What else is told of a change.
+    """
+    places = list(where)
+    changes: list[dict[str, Any]] = []
+    exact = True
+    comparison, conditions = compared(before, after, inventory, left, [condition for *_, condition in places])
+    try:
+        for change in kinds(comparison):
+            told = {
+                "from": change.before.outcome,
+                "to": change.after.outcome,
+                "outstanding": [[print_item(i) for i in side.outstanding] for side in (change.before, change.after)],
+                "apps": [],
+                "people": [],
+                "because": {"before": _rules(change.before), "after": _rules(change.after)},
+                "witness": {"facts": attempt_json(change.attempt)},
+                **limit(change),
+            }
+            changes.append(told)
+            for side, name, condition in places:
+                if comparison.occurs(change, conditions[condition]):
+                    told[side].append(name)
+    except TooLate:
+        exact = False
+    definitions = list(otherwise_defined(before, after))
+    return {
+        "same": exact and not changes and not definitions,
+        "exact": exact and comparison.space.exact,
+        "changes": changes,
+        "definitions": definitions,
+    }
+
+
+def otherwise_defined(before: Rulebook, after: Rulebook) -> Iterable[str]:
+    """Yield what counts as different though no attempt shows it: signals, versions of notices, assumptions."""
+    for name in sorted(before.signals.keys() & after.signals.keys()):
+        one, other = before.signals[name], after.signals[name]
+        if (one.kind, dict(one.settings)) != (other.kind, dict(other.settings)):
+            yield f"signal {name}"
+    for name in sorted(before.notices.keys() & after.notices.keys()):
+        if before.notices[name].version != after.notices[name].version:
+            yield f"notice {name}"
+    assumed = (dict(before.settings.assume), dict(after.settings.assume))
+    for fact in sorted(assumed[0].keys() | assumed[1].keys()):
+        if assumed[0].get(fact) != assumed[1].get(fact):
+            yield f"assumption {fact}"

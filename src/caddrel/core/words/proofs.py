@@ -1,0 +1,155 @@
+"""What was proven, in plain sentences: counterexamples as stories, changes of meaning, rules that do nothing."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping, Sequence
+from typing import Any
+
+from caddrel.core.decide.interpreter.interpreter import Explained
+from caddrel.core.facts.types import Value
+from caddrel.core.facts.values import show
+from caddrel.core.prove.comparing import Change
+from caddrel.core.prove.dead_rules import Idle
+from caddrel.core.prove.witness import Attempt
+from caddrel.core.rulebook.model import Guarantee, Rulebook
+from caddrel.core.words.attempts import app_words, doing_words, person_words
+from caddrel.core.words.cases import label_words
+from caddrel.core.words.conditions import condition_words
+from caddrel.core.words.pieces import Piece, Sentence, capital, joined, say
+from caddrel.core.words.policies import effect_words, scope_words
+
+_SETTLED = ("auth.credentials", "auth.locked_out")
+_ABOUT = ("person.id", "app.id", "operation")
+_COULD = {"allowed": "could ", "challenged": "would be asked for more to ", "blocked": "could not "}
+
+
+def guarantee_words(guarantee: Guarantee, rulebook: Rulebook) -> Sentence:
+    """Return what a guarantee says."""
+    if guarantee.bound == "at_least":
+        effect = guarantee.effect
+        never = (
+            "is ever let in or asked for more"
+            if effect is None or effect.formula is None
+            else "is ever allowed without "
+        )
+        asked = say() if effect is None or effect.formula is None else _required(guarantee, rulebook)
+        said = say("of ", scope_words(guarantee.scope, rulebook), ", nobody ", never, asked)
+    else:
+        worse = "blocked" if guarantee.outcome == "challenged" else "blocked or asked for more"
+        said = say(scope_words(guarantee.scope, rulebook), f": never {worse}")
+    when = say() if guarantee.when is None else say(", when ", condition_words(guarantee.when, rulebook))
+    return capital(say(said, when, "."))
+
+
+def _required(guarantee: Guarantee, rulebook: Rulebook) -> Sentence:
+    assert guarantee.effect is not None
+    words = effect_words(guarantee.effect, rulebook)
+    # What a rule needs is what a guarantee names: "needs MFA" is "MFA".
+    first = words[0]
+    return (Piece(first.text.removeprefix("needs "), first.kind, first.id), *words[1:])
+
+
+def story_words(found: Explained, attempt: Attempt, person: str = "", app: str = "") -> Sentence:
+    """Return an attempt and what it comes to as one sentence.
+
+    Parameters
+    ----------
+    person, app
+        What they are called, where the caller knows.
+    """
+    facts, rulebook = found.facts, found.rulebook
+    who = person_words(facts, person) if "person.id" in attempt.reported else _somebody(attempt.reported)
+    doing = doing_words(facts, app_words(facts, rulebook, app))
+    circumstances = list(_circumstances(attempt, rulebook))
+    if not circumstances:
+        return capital(say(who, " ", _COULD[found.decision.outcome], doing, ", whatever else is the case."))
+    return capital(say(who, " ", _COULD[found.decision.outcome], doing, ", if ", joined(circumstances, " and "), "."))
+
+
+def _somebody(reported: Mapping[str, Value]) -> Sentence:
+    kind = reported.get("person.kind")
+    return say("somebody") if kind is None else say(f"{'an' if kind == 'employee' else 'a'} {kind}")
+
+
+def _circumstances(attempt: Attempt, rulebook: Rulebook) -> Iterable[Sentence]:
+    told_kind = "person.id" not in attempt.reported
+    for name, value in sorted(attempt.reported.items()):
+        if name in _SETTLED or name in _ABOUT or (name == "person.kind" and told_kind):
+            continue
+        label = label_words(name)
+        yield say(f"{label[0].lower()}{label[1:]}: {show(value, rulebook.catalogue[name])}")
+    for name, holds in sorted(attempt.lists.items()):
+        yield say(f"the address is {'' if holds else 'not '}in {name}")
+
+
+def idle_words(idle: Idle) -> str:
+    """Return what does nothing, as one sentence."""
+    rule = f"rule {idle.rule} of `{idle.policy}`"
+    match idle.kind:
+        case "changes-nothing":
+            return f"without `{idle.policy}` every attempt comes to the same"
+        case "always-true":
+            return f"the condition of {rule} holds whenever it is reached"
+        case "always-false":
+            return f"the condition of {rule} holds for nobody of whom everything is known"
+        case "never-fires":
+            if idle.because:
+                leave = "leaves" if len(idle.because) == 1 else "leave"
+                return f"{rule} never fires: {', '.join(idle.because)} before it {leave} it nothing"
+            if idle.scope:
+                return f"{rule} never fires: the policy's scope leaves it nothing"
+            return f"{rule} never fires: nothing can make its condition true"
+
+
+def change_words(change: Change, after: Explained, person: str = "", app: str = "") -> Sentence:
+    """Return what changes for an attempt, as one sentence.
+
+    Parameters
+    ----------
+    after
+        What the interpreter makes of it under the rulebook after.
+    """
+    story = story_words(after, change.attempt, person, app)
+    was = {"allowed": "Until now allowed", "challenged": "Until now asked for more", "blocked": "Until now blocked"}
+    return say(f"{was[change.before.outcome]}: ", story[0].text[:1].lower() + story[0].text[1:], *story[1:])
+
+
+_KINDS = {
+    ("allowed", "challenged"): "{whom} allowed until now {are} asked for more{where}.",
+    ("allowed", "blocked"): "{whom} allowed until now {are} blocked{where}.",
+    ("challenged", "allowed"): "{whom} asked for more until now get in without{where}.",
+    ("challenged", "blocked"): "{whom} asked for more until now {are} blocked{where}.",
+    ("blocked", "allowed"): "{whom} blocked until now get in{where}.",
+    ("blocked", "challenged"): "{whom} blocked until now can get in with more{where}.",
+}
+
+
+def meaning_words(meaning: Mapping[str, Any]) -> str:
+    """Return what differs between two rulebooks, in a few sentences."""
+    if meaning["same"]:
+        return "Both mean the same: every attempt comes to the same on both sides."
+    found = {(change["from"], change["to"]): change for change in meaning["changes"]}
+    said = []
+    if meaning["exact"] and not any(kind[0] == "blocked" and kind[1] != "blocked" for kind in found):
+        said.append("Nobody who is blocked today gets in.")
+    if meaning["exact"] and not any(kind[1] == "blocked" and kind[0] != "blocked" for kind in found):
+        said.append("Nobody who gets in today, or can, is blocked.")
+    for kind, change in found.items():
+        apps, people = change["apps"], change["people"]
+        where = f" in {_some(apps)}" if apps else ""
+        whom = f"Some of {_some(people)}" if people else "Some people"
+        if kind in _KINDS:
+            said.append(_KINDS[kind].format(whom=whom, are="are", where=where))
+        else:
+            said.append(f"{whom} are {kind[0]} as before, with something else asked of them or another time{where}.")
+    said += [f"The {each} is defined otherwise." for each in meaning["definitions"]]
+    if not meaning["exact"]:
+        said.append("Time ran out: there may be other changes.")
+    return " ".join(said)
+
+
+def _some(names: Sequence[str]) -> str:
+    few = list(names[:4])
+    if len(names) > len(few):
+        few.append(f"{len(names) - len(few)} more")
+    return few[0] if len(few) == 1 else f"{', '.join(few[:-1])} and {few[-1]}"

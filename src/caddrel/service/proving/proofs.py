@@ -1,0 +1,123 @@
+"""Guarantees, rules that do nothing and meanings, of what the service has: done in the process for proofs."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable
+from dataclasses import replace
+from typing import Any
+
+from caddrel.core.diagnostics import RulebookError, did_you_mean, shorten
+from caddrel.core.inventory.index import Inventory
+from caddrel.core.prove import dead_rules
+from caddrel.core.prove.comparing import Change
+from caddrel.core.prove.guarantees import Proven, prove
+from caddrel.core.prove.places import places
+from caddrel.core.prove.report import compared_json, proven_json
+from caddrel.core.prove.witness import Attempt, explained
+from caddrel.core.rulebook.model import Rulebook
+from caddrel.core.words.pieces import pieces_json
+from caddrel.core.words.proofs import change_words, guarantee_words, idle_words, meaning_words, story_words
+from caddrel.service.problems import ServiceError
+from caddrel.service.rulebooks.publish import read_files
+from caddrel.service.state.context import State
+from caddrel.service.state.titles import titled
+from caddrel.wire import proofs as wire
+from caddrel.wire.decoding import convert
+from caddrel.wire.rulebooks import Side
+
+# Seconds that one question may take.
+LONGEST = 20.0
+
+
+def prove_all(state: State, request: wire.ProofRequest) -> wire.ProofResult:
+    """Return whether the guarantees of a rulebook hold.
+
+    Raises
+    ------
+    ServiceError
+        When there is no such guarantee.
+    """
+    rulebook, inventory = _rulebook(state, request.side), _present(state)
+    wanted = list(rulebook.guarantees.values())
+    if request.guarantee:
+        if request.guarantee not in rulebook.guarantees:
+            hint = did_you_mean(request.guarantee, rulebook.guarantees, "see caddrel prove")
+            raise ServiceError(404, "not-found", f"there is no guarantee `{shorten(request.guarantee)}`", hint)
+        wanted = [rulebook.guarantees[request.guarantee]]
+    found = []
+    for guarantee in wanted:
+        began = time.monotonic()
+        asked = replace(guarantee, who=request.who) if request.who else guarantee
+        found.append(answer(rulebook, prove(rulebook, asked, inventory, _left()), time.monotonic() - began, inventory))
+    return wire.ProofResult(found)
+
+
+def answer(rulebook: Rulebook, proven: Proven, seconds: float, inventory: Inventory | None) -> wire.GuaranteeAnswer:
+    """Return the answer to a guarantee as it travels."""
+    document = proven_json(proven, seconds)
+    document["title"] = proven.guarantee.title or proven.guarantee.id
+    document["says"] = pieces_json(guarantee_words(proven.guarantee, rulebook))
+    example = proven.counterexample
+    if example is not None:
+        story = story_words(example.explained, example.attempt, *_titles(example.attempt, inventory))
+        document["counterexample"]["story"] = pieces_json(story)
+    return convert(document, wire.GuaranteeAnswer)
+
+
+def _titles(attempt: Attempt, inventory: Inventory | None) -> tuple[str, str]:
+    if inventory is None:
+        return "", ""
+    person, app = (attempt.reported.get(name) for name in ("person.id", "app.id"))
+    found = (inventory.people.get(str(person)), inventory.apps.get(str(app)))
+    return found[0].title if found[0] else "", found[1].title if found[1] else ""
+
+
+def idle(state: State, request: wire.ProofRequest) -> wire.IdleResult:
+    """Return the rules, conditions and policies of a rulebook that do nothing."""
+    rulebook, inventory, left = _rulebook(state, request.side), _present(state), _left()
+    rules = dead_rules.idle(rulebook, inventory, left)
+    policies = dead_rules.redundant(rulebook, inventory, left)
+    items = [
+        wire.IdleThing(each.kind, each.policy, each.rule, list(each.because), idle_words(each))
+        for each in (*rules.items, *policies.items)
+    ]
+    return wire.IdleResult(items, rules.whole and policies.whole)
+
+
+def meaning(state: State, request: wire.MeaningRequest) -> wire.MeaningResult:
+    """Return two rulebooks compared by what they mean."""
+    before, after = _rulebook(state, request.before), _rulebook(state, request.after)
+    inventory = _present(state)
+
+    def told(change: Change) -> dict[str, Any]:
+        found = explained(after, change.attempt, inventory)
+        return {"story": pieces_json(change_words(change, found, *_titles(change.attempt, inventory)))}
+
+    document = compared_json(before, after, inventory, _left(), places(before, after, inventory), told)
+    document["sentence"] = meaning_words(document)
+    return wire.MeaningResult(convert(document, wire.Meaning))
+
+
+def _left() -> Callable[[], float]:
+    until = time.monotonic() + LONGEST
+    return lambda: until - time.monotonic()
+
+
+def _present(state: State) -> Inventory | None:
+    """Return the inventory, None while it holds nothing: nobody has said yet who and what there is."""
+    found = state.inventories.current()
+    return found if found.people or found.apps or found.devices or found.lists else None
+
+
+def _rulebook(state: State, side: Side) -> Rulebook:
+    if side.files is not None:
+        result = read_files(side.files)
+        if result.rulebook is None:
+            raise RulebookError(result.diagnostics)
+        rulebook = result.rulebook
+    elif side.revision is not None:
+        rulebook = state.rulebooks.get(side.revision).rulebook
+    else:
+        rulebook = state.rulebooks.in_force()
+    return titled(rulebook, state.inventories.current())

@@ -1,0 +1,60 @@
+"""Endpoints of proofs: guarantees, rules that do nothing, rulebooks compared by what they mean."""
+
+from __future__ import annotations
+
+from caddrel.service.proving import proofs
+from caddrel.service.rulebooks.drafts import with_documents
+from caddrel.service.views.calls import Call, Endpoints
+from caddrel.wire import proofs as wire
+
+endpoints = Endpoints()
+# Always in the process for proofs: the solver holds on to its thread.
+_THERE = 1
+
+
+@endpoints.add(
+    "POST",
+    "/api/v1/rulebook/prove",
+    role="viewer",
+    body=wire.ProofRequest,
+    returns=wire.ProofResult,
+    limit="rulebook",
+    heavy="check",
+)
+def prove(call: Call) -> wire.ProofResult:
+    """Whether the guarantees of a rulebook hold, each with a counterexample where it fails."""
+    body: wire.ProofRequest = call.body
+    asked = wire.ProofRequest(with_documents(call.data, body.side)[0], body.guarantee, body.who)
+    return call.runtime.prover.do(_THERE, proofs.prove_all, call.data, asked)
+
+
+@endpoints.add(
+    "POST",
+    "/api/v1/rulebook/idle",
+    role="viewer",
+    body=wire.ProofRequest,
+    returns=wire.IdleResult,
+    limit="rulebook",
+    heavy="check",
+)
+def idle(call: Call) -> wire.IdleResult:
+    """What does nothing in a rulebook: rules that never fire, conditions that cannot vary, policies without effect."""
+    body: wire.ProofRequest = call.body
+    asked = wire.ProofRequest(with_documents(call.data, body.side)[0])
+    return call.runtime.prover.do(_THERE, proofs.idle, call.data, asked)
+
+
+@endpoints.add(
+    "POST",
+    "/api/v1/rulebook/meaning",
+    role="viewer",
+    body=wire.MeaningRequest,
+    returns=wire.MeaningResult,
+    limit="rulebook",
+    heavy="check",
+)
+def meaning(call: Call) -> wire.MeaningResult:
+    """What differs between two rulebooks in what they mean, each kind of change with an attempt that shows it."""
+    body: wire.MeaningRequest = call.body
+    sides = (with_documents(call.data, side)[0] for side in (body.before, body.after))
+    return call.runtime.prover.do(_THERE, proofs.meaning, call.data, wire.MeaningRequest(*sides))

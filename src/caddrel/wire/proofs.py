@@ -1,0 +1,127 @@
+"""What was proven, as it travels: guarantees, rules that do nothing, rulebooks compared by meaning."""
+
+from __future__ import annotations
+
+from typing import Any, Literal
+
+import msgspec
+
+from caddrel.wire.decisions import Piece, RuleRef
+from caddrel.wire.rulebooks import Side
+
+
+class ProofRequest(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """Which rulebook's guarantees are proven; one alone where it is named, `who` instead of its own."""
+
+    side: Side = Side()
+    guarantee: str = ""
+    who: Literal["", "anyone", "inventory"] = ""
+
+
+class Counterexample(msgspec.Struct, frozen=True):
+    """An attempt that breaks a guarantee: its facts, what it comes to, by which rules, and all of it as a story."""
+
+    facts: dict[str, Any]
+    outcome: str
+    deciding: list[RuleRef]
+    story: list[Piece] = []
+
+
+class GuaranteeAnswer(msgspec.Struct, frozen=True, omit_defaults=True):
+    """Whether a guarantee holds.
+
+    Attributes
+    ----------
+    empty
+        It asks nothing: there is no attempt that it speaks of.
+    """
+
+    guarantee: str
+    answer: Literal["holds", "fails", "undecided"]
+    seconds: float
+    title: str = ""
+    says: list[Piece] = []
+    empty: bool = False
+    counterexample: Counterexample | None = None
+
+
+class ProofResult(msgspec.Struct, frozen=True):
+    """The answers to the guarantees of a rulebook, in its order."""
+
+    guarantees: list[GuaranteeAnswer]
+
+
+class IdleThing(msgspec.Struct, frozen=True):
+    """A rule, condition or policy that does nothing, with the rules that leave it nothing."""
+
+    kind: Literal["never-fires", "always-true", "always-false", "changes-nothing"]
+    policy: str
+    rule: str
+    because: list[str]
+    says: str
+
+
+class IdleResult(msgspec.Struct, frozen=True):
+    """What does nothing; `whole` is false when time ran out before all was looked at."""
+
+    items: list[IdleThing]
+    whole: bool
+
+
+class MeaningRequest(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """Two rulebooks to be compared by what they mean."""
+
+    before: Side
+    after: Side
+
+
+class Because(msgspec.Struct, frozen=True):
+    """The rules that decide on both sides."""
+
+    before: list[RuleRef]
+    after: list[RuleRef]
+
+
+class MeaningWitness(msgspec.Struct, frozen=True):
+    """An attempt that shows a change."""
+
+    facts: dict[str, Any]
+
+
+class MeaningChange(msgspec.Struct, frozen=True):
+    """A kind of change: from which outcome to which, what is outstanding on both sides, where it occurs, an attempt."""
+
+    before: str = msgspec.field(name="from")
+    after: str = msgspec.field(name="to")
+    outstanding: list[list[str]]
+    apps: list[str]
+    people: list[str]
+    because: Because
+    witness: MeaningWitness
+    story: list[Piece] = []
+
+
+class Meaning(msgspec.Struct, frozen=True):
+    """What differs between two rulebooks in meaning.
+
+    Attributes
+    ----------
+    exact
+        False when time ran out: there may be other changes.
+    definitions
+        What is defined otherwise and counts as different though no attempt shows it.
+    sentence
+        All of it in one sentence.
+    """
+
+    same: bool
+    exact: bool
+    changes: list[MeaningChange]
+    definitions: list[str] = []
+    sentence: str = ""
+
+
+class MeaningResult(msgspec.Struct, frozen=True):
+    """Two rulebooks compared by what they mean."""
+
+    meaning: Meaning
