@@ -26,6 +26,7 @@ _WORK = {
     "Write policies": {"rulebook": "rulebook", "draft": "drafts", "password": "passwords"},
     "See what will happen": {
         "prove": "prove",
+        "check-up": "check_up",
         "rehearse": "rehearse",
         "decide": "decide",
         "replay": "replay",

@@ -280,10 +280,17 @@ def _seen(service: Caddrel, name: str, version: int | None) -> DraftInfo:
 @click.option("--why", required=True, help="Why, for those who read the history.")
 @click.option("--accept-lockout-risk", default="", metavar="REASON", help="As of rulebook publish.")
 @click.option("--accept-failing-rehearsals", default="", metavar="REASON", help="As of rulebook publish.")
+@click.option("--accept-failing-guarantees", default="", metavar="REASON", help="As of rulebook publish.")
 @_VERSION
 @json_option
 def publish(
-    name: str, why: str, accept_lockout_risk: str, accept_failing_rehearsals: str, version: int | None, as_json: bool
+    name: str,
+    why: str,
+    accept_lockout_risk: str,
+    accept_failing_rehearsals: str,
+    accept_failing_guarantees: str,
+    version: int | None,
+    as_json: bool,
 ) -> None:
     """Publish a draft as the next revision.
 
@@ -292,7 +299,9 @@ def publish(
     """
     with connect() as service:
         seen = _seen(service, name, version)
-        made = service.drafts.publish(seen, why, accept_lockout_risk, accept_failing_rehearsals)
+        made = service.drafts.publish(
+            seen, why, accept_lockout_risk, accept_failing_rehearsals, accept_failing_guarantees
+        )
     if as_json:
         write_json(made)
         return

@@ -44,6 +44,12 @@ _FAILING = click.option(
     metavar="REASON",
     help="Publish although kept rehearsals do not give what they must; the reason is recorded.",
 )
+_UNPROVEN = click.option(
+    "--accept-failing-guarantees",
+    default="",
+    metavar="REASON",
+    help="Publish although guarantees do not hold; the reason is recorded.",
+)
 _FILE = click.Path(path_type=Path, exists=True, allow_dash=True)
 
 
@@ -243,9 +249,16 @@ def _tell_formatted(
 @_BASE
 @_ACCEPT
 @_FAILING
+@_UNPROVEN
 @json_option
 def publish(
-    file: Path, why: str, base: int | None, accept_lockout_risk: str, accept_failing_rehearsals: str, as_json: bool
+    file: Path,
+    why: str,
+    base: int | None,
+    accept_lockout_risk: str,
+    accept_failing_rehearsals: str,
+    accept_failing_guarantees: str,
+    as_json: bool,
 ) -> None:
     """Publish a rulebook as the next revision.
 
@@ -261,7 +274,9 @@ def publish(
         remark("Nothing was published: mend the errors first.")
         raise AnswerIsNo
     with connect() as service:
-        made = service.rulebook.publish(rulebook_files(file), why, base, accept_lockout_risk, accept_failing_rehearsals)
+        made = service.rulebook.publish(
+            rulebook_files(file), why, base, accept_lockout_risk, accept_failing_rehearsals, accept_failing_guarantees
+        )
     _tell_published(made, as_json)
 
 
@@ -282,9 +297,16 @@ def _tell_published(made: PublishResult, as_json: bool) -> None:
 @_BASE
 @_ACCEPT
 @_FAILING
+@_UNPROVEN
 @json_option
 def restore(
-    number: int, why: str, base: int | None, accept_lockout_risk: str, accept_failing_rehearsals: str, as_json: bool
+    number: int,
+    why: str,
+    base: int | None,
+    accept_lockout_risk: str,
+    accept_failing_rehearsals: str,
+    accept_failing_guarantees: str,
+    as_json: bool,
 ) -> None:
     """Publish an earlier revision again, as the next one.
 
@@ -292,7 +314,9 @@ def restore(
     Example: caddrel rulebook restore 1 --why "Android 15 is not out for all tablets"
     """
     with connect() as service:
-        made = service.rulebook.restore(number, why, base, accept_lockout_risk, accept_failing_rehearsals)
+        made = service.rulebook.restore(
+            number, why, base, accept_lockout_risk, accept_failing_rehearsals, accept_failing_guarantees
+        )
     _tell_published(made, as_json)
 
 

@@ -63,9 +63,12 @@ class Rulebook:
     def edit(
         self, edits: Sequence[authoring.Edit], why: str, accept_lockout_risk: str = "", base: int | None = None,
         accept_failing_rehearsals: str = "",
+        accept_failing_guarantees: str = "",
     ) -> rulebooks.PublishResult:  # fmt: skip
         """Publish changes of single fields of the current revision as one new revision."""
-        body = authoring.EditRequest(list(edits), why, base, accept_lockout_risk, accept_failing_rehearsals)
+        body = authoring.EditRequest(
+            list(edits), why, base, accept_lockout_risk, accept_failing_rehearsals, accept_failing_guarantees
+        )
         return self._caller.post("/api/v1/rulebook/edits", body, rulebooks.PublishResult)
 
     def history(self) -> list[rulebooks.RevisionInfo]:
@@ -80,6 +83,7 @@ class Rulebook:
     def publish(
         self, files: Sequence[decisions.File], why: str, base: int | None = None, accept_lockout_risk: str = "",
         accept_failing_rehearsals: str = "",
+        accept_failing_guarantees: str = "",
     ) -> rulebooks.PublishResult:  # fmt: skip
         """Publish documents as the next revision.
 
@@ -87,18 +91,23 @@ class Rulebook:
         ----------
         base
             The revision that must be current.
-        accept_lockout_risk, accept_failing_rehearsals
+        accept_lockout_risk, accept_failing_rehearsals, accept_failing_guarantees
             Why, although somebody who must get in could be locked out, or kept rehearsals fail; recorded.
         """
-        body = rulebooks.PublishRequest(list(files), why, base, accept_lockout_risk, accept_failing_rehearsals)
+        body = rulebooks.PublishRequest(
+            list(files), why, base, accept_lockout_risk, accept_failing_rehearsals, accept_failing_guarantees
+        )
         return self._caller.post("/api/v1/rulebook/publish", body, rulebooks.PublishResult)
 
     def restore(
         self, number: int, why: str, base: int | None = None, accept_lockout_risk: str = "",
         accept_failing_rehearsals: str = "",
+        accept_failing_guarantees: str = "",
     ) -> rulebooks.PublishResult:  # fmt: skip
         """Publish an earlier revision again as the next one; the rest as of `publish`."""
-        body = rulebooks.RestoreRequest(number, why, base, accept_lockout_risk, accept_failing_rehearsals)
+        body = rulebooks.RestoreRequest(
+            number, why, base, accept_lockout_risk, accept_failing_rehearsals, accept_failing_guarantees
+        )
         return self._caller.post("/api/v1/rulebook/restore", body, rulebooks.PublishResult)
 
     def compare(self, before: rulebooks.Side, after: rulebooks.Side) -> rulebooks.Comparison:

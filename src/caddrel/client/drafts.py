@@ -79,10 +79,17 @@ class Drafts:
         return self._caller.post(f"{_draft(name)}/move", body, drafts.Moved, headers=_tag(version))
 
     def publish(
-        self, seen: drafts.DraftInfo, why: str, accept_lockout_risk: str = "", accept_failing_rehearsals: str = ""
+        self,
+        seen: drafts.DraftInfo,
+        why: str,
+        accept_lockout_risk: str = "",
+        accept_failing_rehearsals: str = "",
+        accept_failing_guarantees: str = "",
     ) -> rulebooks.PublishResult:
         """Publish a draft as the next revision, as it was `seen`: refused when somebody has saved it since."""
-        body = drafts.PublishDraft(why, seen.digest, accept_lockout_risk, accept_failing_rehearsals)
+        body = drafts.PublishDraft(
+            why, seen.digest, accept_lockout_risk, accept_failing_rehearsals, accept_failing_guarantees
+        )
         return self._caller.post(
             f"{_draft(seen.name)}/publish", body, rulebooks.PublishResult, headers=_tag(seen.version)
         )

@@ -32,3 +32,8 @@ class Proofs:
         """Return what differs between two rulebooks in what they mean."""
         body = proofs.MeaningRequest(before, after)
         return self._caller.post("/api/v1/rulebook/meaning", body, proofs.MeaningResult).meaning
+
+    def check_up(self, request: proofs.CheckUpRequest | None = None) -> list[proofs.SafeguardAnswer]:
+        """Return the ready safeguards, each with what comes of it."""
+        body = request or proofs.CheckUpRequest()
+        return self._caller.post("/api/v1/rulebook/check-up", body, proofs.CheckUp).safeguards

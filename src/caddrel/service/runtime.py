@@ -6,6 +6,7 @@ Not here: what is kept (`state.data_folder`), and what comes of a request (the r
 from __future__ import annotations
 
 import contextlib
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 from caddrel.service.auth.callers import Callers
@@ -18,6 +19,7 @@ from caddrel.service.decisions.group_commit import Recorder
 from caddrel.service.decisions.shadow_drafts import Shadows
 from caddrel.service.http.endpoints import Serving
 from caddrel.service.inventory.changes import InventoryChanges
+from caddrel.service.proving.proofs import prove_all
 from caddrel.service.replay.results import ReplayResults
 from caddrel.service.rulebooks.findings import Findings
 from caddrel.service.rulebooks.publish import Publisher
@@ -31,6 +33,9 @@ from caddrel.service.state.data_folder import DataFolder
 from caddrel.service.state.jobs import Jobs
 from caddrel.service.state.worker_process import WorkerProcess
 from caddrel.service.watch.watched import Watched
+from caddrel.wire.decisions import File
+from caddrel.wire.proofs import GuaranteeAnswer, ProofRequest
+from caddrel.wire.rulebooks import Side
 
 
 @dataclass(slots=True, kw_only=True, repr=False)
@@ -64,7 +69,12 @@ def begin(data: DataFolder) -> Runtime:
     """Return a service at work on a data folder."""
     throttle, findings, jobs = Throttle(), Findings(data), Jobs(data.clock)
     log = LiveLog(data.signins, LockOuts(data.signins, data.unlocks, data.caches), data.caches)
-    publisher = Publisher(data, findings)
+    prover = WorkerProcess(data.folder, data.addresses, 0)
+
+    def proofs(files: Sequence[File]) -> list[GuaranteeAnswer]:
+        return prover.do(1, prove_all, data, ProofRequest(Side(files=list(files)))).guarantees
+
+    publisher = Publisher(data, findings, proofs)
 
     def catch_up_soon() -> None:
         def work() -> None:
@@ -101,7 +111,7 @@ def begin(data: DataFolder) -> Runtime:
         exporter=WorkerProcess(data.folder, data.addresses, data.limits.exported_here),
         replays=ReplayResults(data.folder),
         replayer=WorkerProcess(data.folder, data.addresses, 0),
-        prover=WorkerProcess(data.folder, data.addresses, 0),
+        prover=prover,
         watched=watched,
     )
 

@@ -196,3 +196,4 @@ class EditRequest(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     base: int | None = None
     accept_lockout_risk: str = ""
     accept_failing_rehearsals: str = ""
+    accept_failing_guarantees: str = ""

@@ -233,3 +233,4 @@ class PublishDraft(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     digest: str = ""
     accept_lockout_risk: str = ""
     accept_failing_rehearsals: str = ""
+    accept_failing_guarantees: str = ""

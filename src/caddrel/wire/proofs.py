@@ -125,3 +125,51 @@ class MeaningResult(msgspec.Struct, frozen=True):
     """Two rulebooks compared by what they mean."""
 
     meaning: Meaning
+
+
+class CheckUpRequest(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """Which rulebook is checked up; one safeguard alone where it is named; which labels of apps are called what.
+
+    Without labels those are `sensitive`, and `administration`.
+    """
+
+    side: Side = Side()
+    safeguard: str = ""
+    sensitive: list[str] = []
+    administration: list[str] = []
+
+
+class SafeguardRemedy(msgspec.Struct, frozen=True):
+    """A policy that mends what failed: its path and text, and whether it is proven to."""
+
+    path: str
+    text: str
+    mends: bool
+
+
+class SafeguardAnswer(msgspec.Struct, frozen=True, omit_defaults=True):
+    """A safeguard with what came of it.
+
+    Attributes
+    ----------
+    grade
+        1 where it needs no new process in a company, 2 where it needs one.
+    says
+        Why, where no attempt shows it.
+    """
+
+    safeguard: str
+    title: str
+    grade: int
+    why: str
+    costs: str
+    verdict: Literal["passes", "fails", "undecided", "not-applicable"]
+    says: str = ""
+    counterexample: Counterexample | None = None
+    remedy: SafeguardRemedy | None = None
+
+
+class CheckUp(msgspec.Struct, frozen=True):
+    """All safeguards with what came of them."""
+
+    safeguards: list[SafeguardAnswer]

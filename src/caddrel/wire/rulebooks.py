@@ -93,7 +93,7 @@ class PublishRequest(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     ----------
     base
         The revision the publisher started from.
-    accept_lockout_risk, accept_failing_rehearsals
+    accept_lockout_risk, accept_failing_rehearsals, accept_failing_guarantees
         Why it is to be published even when somebody who must get in could be locked out, or kept rehearsals do not give
         what they must; recorded.
     """
@@ -103,6 +103,7 @@ class PublishRequest(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     base: int | None = None
     accept_lockout_risk: str = ""
     accept_failing_rehearsals: str = ""
+    accept_failing_guarantees: str = ""
 
 
 class RestoreRequest(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
@@ -113,6 +114,7 @@ class RestoreRequest(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     base: int | None = None
     accept_lockout_risk: str = ""
     accept_failing_rehearsals: str = ""
+    accept_failing_guarantees: str = ""
 
 
 class Side(msgspec.Struct, frozen=True, forbid_unknown_fields=True):

@@ -130,16 +130,6 @@ export interface AxisRequest {
   values?: string[];
 }
 
-/** A rule that is a reason for a change: of the new side where it is stricter, else of the old one. */
-export interface Because {
-  from: string;
-  to: string;
-  policy?: string;
-  rule?: string;
-  count?: number;
-  people?: number;
-}
-
 /** Two rehearsals with what differs between them; facts and policies that differ come first. */
 export interface Beside {
   left: Rehearsal;
@@ -334,6 +324,19 @@ export interface CheckTrace {
   must: Tree;
 }
 
+/** All safeguards with what came of them. */
+export interface CheckUp {
+  safeguards: SafeguardAnswer[];
+}
+
+/** Which rulebook is checked up; one safeguard alone where it is named; which labels of apps are called what. */
+export interface CheckUpRequest {
+  side?: Side;
+  safeguard?: string;
+  sensitive?: string[];
+  administration?: string[];
+}
+
 /** What the trail and the log have come to, with its Ed25519 signature (base64) and the public key (PEM). */
 export interface Checkpoint {
   checkpoint: string;
@@ -414,6 +417,14 @@ export interface CostView {
   most_steps: number;
   most_milliseconds: number;
   fits: boolean;
+}
+
+/** An attempt that breaks a guarantee: its facts, what it comes to, by which rules, and all of it as a story. */
+export interface Counterexample {
+  facts: Record<string, unknown>;
+  outcome: string;
+  deciding: RuleRef[];
+  story?: Piece[];
 }
 
 /** All cells. */
@@ -612,6 +623,7 @@ export interface EditRequest {
   base?: number | null;
   accept_lockout_risk?: string;
   accept_failing_rehearsals?: string;
+  accept_failing_guarantees?: string;
 }
 
 /** Factors that would have to be enrolled, in words, and what can come of trying to. */
@@ -884,11 +896,37 @@ export interface GroupView {
   until: string;
 }
 
+/** Whether a guarantee holds. */
+export interface GuaranteeAnswer {
+  guarantee: string;
+  answer: 'fails' | 'holds' | 'undecided';
+  seconds: number;
+  title?: string;
+  says?: Piece[];
+  empty?: boolean;
+  counterexample?: Counterexample | null;
+}
+
 /** The service is there. */
 export interface Health {
   status: string;
   version: string;
   revision: number | null;
+}
+
+/** What does nothing; `whole` is false when time ran out before all was looked at. */
+export interface IdleResult {
+  items: IdleThing[];
+  whole: boolean;
+}
+
+/** A rule, condition or policy that does nothing, with the rules that leave it nothing. */
+export interface IdleThing {
+  kind: 'always-false' | 'always-true' | 'changes-nothing' | 'never-fires';
+  policy: string;
+  rule: string;
+  because: string[];
+  says: string;
 }
 
 /** Imports, the newest first; `following` asks for those before. */
@@ -1144,6 +1182,43 @@ export interface MatrixRequest {
   draft?: string;
   files?: File[] | null;
   revision?: number | null;
+}
+
+/** What differs between two rulebooks in meaning. */
+export interface Meaning {
+  same: boolean;
+  exact: boolean;
+  changes: MeaningChange[];
+  definitions?: string[];
+  sentence?: string;
+}
+
+/** A kind of change: from which outcome to which, what is outstanding on both sides, where it occurs, an attempt. */
+export interface MeaningChange {
+  from: string;
+  to: string;
+  outstanding: string[][];
+  apps: string[];
+  people: string[];
+  because: caddrel.wire.proofs.Because;
+  witness: MeaningWitness;
+  story?: Piece[];
+}
+
+/** Two rulebooks to be compared by what they mean. */
+export interface MeaningRequest {
+  before: Side;
+  after: Side;
+}
+
+/** Two rulebooks compared by what they mean. */
+export interface MeaningResult {
+  meaning: Meaning;
+}
+
+/** An attempt that shows a change. */
+export interface MeaningWitness {
+  facts: Record<string, unknown>;
 }
 
 /** Somebody who is in a group: through which groups, and until when; both empty for a membership that lasts. */
@@ -1574,11 +1649,9 @@ export interface ProofNeeded {
   code?: boolean;
 }
 
-/** A fresh proof of who somebody is: a code of the authenticator app, a passkey's answer, or the password. */
-export interface ProofRequest {
-  totp?: string;
-  password?: string;
-  passkey?: Record<string, unknown> | null;
+/** The answers to the guarantees of a rulebook, in its order. */
+export interface ProofResult {
+  guarantees: GuaranteeAnswer[];
 }
 
 /** Why a draft is published, and the digest of it that the publisher was shown; the rest as of documents. */
@@ -1587,6 +1660,7 @@ export interface PublishDraft {
   digest?: string;
   accept_lockout_risk?: string;
   accept_failing_rehearsals?: string;
+  accept_failing_guarantees?: string;
 }
 
 /** Documents to publish. */
@@ -1596,6 +1670,7 @@ export interface PublishRequest {
   base?: number | null;
   accept_lockout_risk?: string;
   accept_failing_rehearsals?: string;
+  accept_failing_guarantees?: string;
 }
 
 /** The revision made, with warnings and notes; `unchanged` where the current one says the very same already. */
@@ -1703,7 +1778,7 @@ export interface ReplayResult {
   meaning: number;
   undetermined: number;
   flows: Flow[];
-  because: Because[];
+  because: caddrel.wire.replays.Because[];
   people: number;
   devices: number;
   changed: Numbers;
@@ -1747,6 +1822,7 @@ export interface RestoreRequest {
   base?: number | null;
   accept_lockout_risk?: string;
   accept_failing_rehearsals?: string;
+  accept_failing_guarantees?: string;
 }
 
 /** A review of a policy. */
@@ -1838,6 +1914,26 @@ export interface RulebookView {
   policies: PolicyView[];
   parts: PartView[];
   diagnostics: Diagnostic[];
+}
+
+/** A safeguard with what came of it. */
+export interface SafeguardAnswer {
+  safeguard: string;
+  title: string;
+  grade: number;
+  why: string;
+  costs: string;
+  verdict: 'fails' | 'not-applicable' | 'passes' | 'undecided';
+  says?: string;
+  counterexample?: Counterexample | null;
+  remedy?: SafeguardRemedy | null;
+}
+
+/** A policy that mends what failed: its path and text, and whether it is proven to. */
+export interface SafeguardRemedy {
+  path: string;
+  text: string;
+  mends: boolean;
 }
 
 /** What was said of a fact and is on no list, and by whom: the fact is unknown. */
@@ -2475,4 +2571,34 @@ export interface WholeRecord {
   decision: Decision;
   files: File[];
   meaning?: number;
+}
+
+/** A fresh proof of who somebody is: a code of the authenticator app, a passkey's answer, or the password. */
+export interface caddrel.wire.access.ProofRequest {
+  totp?: string;
+  password?: string;
+  passkey?: Record<string, unknown> | null;
+}
+
+/** The rules that decide on both sides. */
+export interface caddrel.wire.proofs.Because {
+  before: RuleRef[];
+  after: RuleRef[];
+}
+
+/** Which rulebook's guarantees are proven; one alone where it is named, `who` instead of its own. */
+export interface caddrel.wire.proofs.ProofRequest {
+  side?: Side;
+  guarantee?: string;
+  who?: '' | 'anyone' | 'inventory';
+}
+
+/** A rule that is a reason for a change: of the new side where it is stricter, else of the old one. */
+export interface caddrel.wire.replays.Because {
+  from: string;
+  to: string;
+  policy?: string;
+  rule?: string;
+  count?: number;
+  people?: number;
 }

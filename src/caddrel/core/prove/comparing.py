@@ -271,7 +271,9 @@ def kinds(comparison: Comparison, *wanted: Logic) -> Iterator[Change]:
         for other in OUTCOMES:
             if one == other:
                 continue
-            attempt = comparison.find(one, other, *wanted)
+            # An attempt of which everything is known is told first: what is unknown needs more telling.
+            known = comparison.space.know_all()
+            attempt = comparison.find(one, other, known, *wanted) or comparison.find(one, other, *wanted)
             if attempt is not None:
                 yield _change(comparison, attempt, (one, other))
     attempt = comparison.find_otherwise(*wanted)
@@ -280,8 +282,12 @@ def kinds(comparison: Comparison, *wanted: Logic) -> Iterator[Change]:
 
 
 def _change(comparison: Comparison, attempt: Attempt, kind: tuple[str, str] | None) -> Change:
+    certain = tuple(each.certain for each in comparison.decided(attempt))
+
     def still(fewer: Attempt) -> bool:
         before, after = comparison.decided(fewer)
+        if (before.certain, after.certain) != certain:
+            return False
         if kind is not None:
             return (before.outcome, after.outcome) == kind
         return before.outcome == after.outcome and differs(before, after)

@@ -81,12 +81,15 @@ def prove(
     spoken_of, broken = _broken(Encoder(rulebook, space), guarantee, policies)
     solver = Solver(space, left)
 
-    def breaks(attempt: Attempt) -> bool:
-        found = explained(as_enforced(rulebook, policies), attempt, inventory)
-        return _is_broken(found, guarantee)
+    judged = as_enforced(rulebook, policies)
+
+    def breaks(attempt: Attempt, surely: bool = False) -> bool:
+        found = explained(judged, attempt, inventory)
+        return _is_broken(found, guarantee) and (not surely or _speaks_of(found, guarantee) is TRUE)
 
     try:
-        model = solver.find(spoken_of, broken)
+        # An attempt of which everything is known is told first: what is unknown needs more telling.
+        model = solver.find(spoken_of, broken, space.know_all()) or solver.find(spoken_of, broken)
         if model is None:
             return Proven(guarantee, "holds" if space.exact else "undecided", None, solver.find(spoken_of) is None)
     except TooLate:
@@ -94,9 +97,9 @@ def prove(
     attempt = attempt_of(space, model)
     if not breaks(attempt):
         raise Wrong(f"the guarantee {guarantee.id} is not broken by {dict(attempt.reported)}")
-    attempt = smallest(attempt, breaks)
-    found = explained(as_enforced(rulebook, policies), attempt, inventory)
-    return Proven(guarantee, "fails", Counterexample(attempt, found))
+    surely = breaks(attempt, surely=True)
+    attempt = smallest(attempt, lambda fewer: breaks(fewer, surely=surely))
+    return Proven(guarantee, "fails", Counterexample(attempt, explained(judged, attempt, inventory)))
 
 
 def counts(policy: Policy, with_shadow: bool) -> bool:
@@ -141,21 +144,25 @@ def _broken(encoder: Encoder, guarantee: Guarantee, policies: Iterable[Policy]) 
 
 def _is_broken(found: Explained, guarantee: Guarantee) -> bool:
     """Tell whether the interpreter says of an attempt that it breaks a guarantee."""
-    judge = found.judge
-    scope = _scope_truth(judge, guarantee.scope)
-    when = TRUE if guarantee.when is None else judge.judge(guarantee.when).truth
+    speaks = _speaks_of(found, guarantee)
     outcome = found.decision.outcome
     if guarantee.bound == "at_most":
         # Left out are only facts on which neither the outcome nor whether it is spoken of hangs.
         worse = outcome == "blocked" if guarantee.outcome == "challenged" else outcome != "allowed"
-        return scope is TRUE and when is TRUE and worse and found.decision.certain
-    if scope is FALSE or when is FALSE:
+        return speaks is TRUE and worse and found.decision.certain
+    if speaks is FALSE:
         return False
     effect = guarantee.effect
     if effect is None or effect.formula is None:
         return outcome != "blocked"
     requirements: Requirements = found.requirements
     return outcome == "allowed" and not formula_holds(effect.formula, lambda item: requirements.met(item) is TRUE)
+
+
+def _speaks_of(found: Explained, guarantee: Guarantee) -> Truth:
+    """Return whether a guarantee speaks of an attempt."""
+    when = TRUE if guarantee.when is None else found.judge.judge(guarantee.when).truth
+    return all_true((_scope_truth(found.judge, guarantee.scope), when))
 
 
 def _scope_truth(judge: Judge, scope: Scope) -> Truth:

@@ -3,14 +3,16 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable
+from dataclasses import asdict
 from typing import Any
 
 from caddrel.core.decide.decision import Decision
 from caddrel.core.facts.values import to_json
 from caddrel.core.inventory.index import Inventory
 from caddrel.core.language.printer import print_item
+from caddrel.core.prove.check_up import Checked
 from caddrel.core.prove.comparing import Change, compared, kinds
-from caddrel.core.prove.guarantees import Proven
+from caddrel.core.prove.guarantees import Counterexample, Proven
 from caddrel.core.prove.solver import TooLate
 from caddrel.core.prove.witness import Attempt
 from caddrel.core.rulebook.model import Rulebook
@@ -29,14 +31,32 @@ def proven_json(proven: Proven, seconds: float) -> dict[str, Any]:
         "seconds": round(seconds, 3),
         "empty": proven.empty,
     }
-    example = proven.counterexample
-    if example is not None:
-        decision = example.explained.decision
-        found["counterexample"] = {
-            "facts": attempt_json(example.attempt),
-            "outcome": decision.outcome,
-            "deciding": _rules(decision),
-        }
+    if proven.counterexample is not None:
+        found["counterexample"] = _example(proven.counterexample)
+    return found
+
+
+def _example(example: Counterexample) -> dict[str, Any]:
+    decision = example.explained.decision
+    return {"facts": attempt_json(example.attempt), "outcome": decision.outcome, "deciding": _rules(decision)}
+
+
+def checked_json(checked: Checked) -> dict[str, Any]:
+    """Return a safeguard with what came of it."""
+    safeguard = checked.safeguard
+    found: dict[str, Any] = {
+        "safeguard": safeguard.name,
+        "title": safeguard.title,
+        "grade": safeguard.grade,
+        "why": safeguard.why,
+        "costs": safeguard.costs,
+        "verdict": checked.verdict,
+        "says": checked.says,
+    }
+    if checked.counterexample is not None:
+        found["counterexample"] = _example(checked.counterexample)
+    if checked.remedy is not None:
+        found["remedy"] = asdict(checked.remedy)
     return found
 
 

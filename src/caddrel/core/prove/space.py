@@ -259,7 +259,8 @@ class Space:
             made.append(Choice(variable, entry))
             for name, told in zip(names, way, strict=True):
                 self._tie(variable, name, told, kind)
-        if kind != "person" or not self.own or not found:
+        # Apps, and people where they are those of the inventory, are as it has them; a device may be none of its own.
+        if kind == "device" or not found:
             other = z3.Bool(f"{kind}#")
             made.append(Choice(other, None))
             self._elsewhere(kind, other)
@@ -333,7 +334,8 @@ class Space:
             members = self.sets[name]
             held, open_ = told
             bits = {id: bit for id, bit in members.bits.items() if id not in open_}
-            same = all_of(bit if id in held else none_of(bit) for id, bit in bits.items())
+            told_so = (bit if id in held else none_of(bit) for id, bit in bits.items())
+            same = all_of((none_of(members.away), *told_so))
             away = members.away
         else:
             same, away = self.ways[name].variables[told], self.ways[name].away

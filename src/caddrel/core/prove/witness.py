@@ -101,6 +101,10 @@ def smallest(attempt: Attempt, still: Callable[[Attempt], bool]) -> Attempt:
             fewer = found.without(name)
             if still(fewer):
                 found, changed = fewer, True
+    for name in attempt.lists:
+        fewer = Attempt(found.reported, {key: held for key, held in found.lists.items() if key != name})
+        if still(fewer):
+            found = fewer
     return _fewer_members(found, still)
 
 

@@ -10,12 +10,15 @@ from typing import Any
 from caddrel.core.diagnostics import RulebookError, did_you_mean, shorten
 from caddrel.core.inventory.index import Inventory
 from caddrel.core.prove import dead_rules
+from caddrel.core.prove.check_up import Checked, Company, safeguards
+from caddrel.core.prove.check_up import check_up as checking
 from caddrel.core.prove.comparing import Change
 from caddrel.core.prove.guarantees import Proven, prove
 from caddrel.core.prove.places import places
-from caddrel.core.prove.report import compared_json, proven_json
+from caddrel.core.prove.report import checked_json, compared_json, proven_json
 from caddrel.core.prove.witness import Attempt, explained
 from caddrel.core.rulebook.model import Rulebook
+from caddrel.core.rulebook.source import Source
 from caddrel.core.words.pieces import pieces_json
 from caddrel.core.words.proofs import change_words, guarantee_words, idle_words, meaning_words, story_words
 from caddrel.service.problems import ServiceError
@@ -97,6 +100,49 @@ def meaning(state: State, request: wire.MeaningRequest) -> wire.MeaningResult:
     document = compared_json(before, after, inventory, _left(), places(before, after, inventory), told)
     document["sentence"] = meaning_words(document)
     return wire.MeaningResult(convert(document, wire.Meaning))
+
+
+def check_up(state: State, request: wire.CheckUpRequest) -> wire.CheckUp:
+    """Return the ready safeguards with what comes of each for a rulebook.
+
+    Raises
+    ------
+    ServiceError
+        When there is no such safeguard.
+    """
+    names = [each.name for each in safeguards()]
+    if request.safeguard and request.safeguard not in names:
+        hint = did_you_mean(request.safeguard, names, f"there are {', '.join(names)}")
+        raise ServiceError(404, "not-found", f"there is no safeguard `{shorten(request.safeguard)}`", hint)
+    rulebook, inventory = _rulebook(state, request.side), _present(state)
+    company = Company(
+        _sources(state, request.side),
+        rulebook,
+        inventory,
+        request.sensitive or ["sensitive"],
+        request.administration or ["administration"],
+    )
+    found = checking(company, _left(), request.safeguard)
+    return wire.CheckUp([safeguard_answer(each, inventory) for each in found])
+
+
+def safeguard_answer(checked: Checked, inventory: Inventory | None) -> wire.SafeguardAnswer:
+    """Return a safeguard with what came of it, as it travels."""
+    document = checked_json(checked)
+    example = checked.counterexample
+    if example is not None:
+        story = story_words(example.explained, example.attempt, *_titles(example.attempt, inventory))
+        document["counterexample"]["story"] = pieces_json(story)
+    return convert(document, wire.SafeguardAnswer)
+
+
+def _sources(state: State, side: Side) -> list[Source]:
+    if side.files is not None:
+        return [Source(file.name, file.text) for file in side.files]
+    number = side.revision if side.revision is not None else state.revisions.current_number()
+    if number is None:
+        return [Source("nothing", "caddrel: 1")]
+    return [Source(name, text) for name, text in state.rulebooks.get(number).revision.files]
 
 
 def _left() -> Callable[[], float]:

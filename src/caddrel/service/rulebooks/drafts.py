@@ -326,7 +326,12 @@ def publish(
     draft = reviewed(data, name, seen, request.digest)
     files = [File(*file) for file in draft.files]
     asked = rulebooks.PublishRequest(
-        files, request.why, draft.base, request.accept_lockout_risk, request.accept_failing_rehearsals
+        files,
+        request.why,
+        draft.base,
+        request.accept_lockout_risk,
+        request.accept_failing_rehearsals,
+        request.accept_failing_guarantees,
     )
     try:
         # That it is still in this version is looked at once more where it is written.

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import replace
 
 from caddrel.core.decide.compiled.evaluator import CompiledRulebook
@@ -26,8 +26,11 @@ from caddrel.service.state.rulebook_cost import check_cost, cost_view
 from caddrel.store.revisions import Revision
 from caddrel.wire import rulebooks as wire
 from caddrel.wire.decisions import File, RuleRef
+from caddrel.wire.proofs import GuaranteeAnswer
 
 MOST_FILES = 500
+# Proves the guarantees of documents.
+Proofs = Callable[[Sequence[File]], Sequence[GuaranteeAnswer]]
 # An answer holds so many diagnostics, and tells how many more there are.
 MOST_FINDINGS = 200
 
@@ -86,9 +89,14 @@ def _turned(
 class Publisher:
     """Publishes what has been examined; one for the whole service."""
 
-    def __init__(self, data: DataFolder, findings: Findings) -> None:
+    def __init__(self, data: DataFolder, findings: Findings, proofs: Proofs) -> None:
         self._data = data
         self._findings = findings
+        self._proofs = proofs
+
+    def examine(self, request: wire.PublishRequest) -> tuple[ReadResult, str]:
+        """As of `examine`."""
+        return examine(self._data, request, self._proofs)
 
     def publish(self, request: wire.PublishRequest, by: str) -> wire.PublishResult:
         """Publish documents as the next revision.
@@ -108,7 +116,7 @@ class Publisher:
         self, request: wire.PublishRequest, by: str, base: int, draft: tuple[str, int] | None = None
     ) -> wire.PublishResult:
         """Publish documents on top of a revision, after examining them; `draft` as of the store's `publish`."""
-        result, override = examine(self._data, request)
+        result, override = self.examine(request)
         why = request.why.strip()
         files = [(file.name[:200] or "rulebook.yaml", file.text) for file in request.files]
         current = self._data.rulebooks.current()
@@ -127,7 +135,7 @@ def _says(current: Revision, files: list[tuple[str, str]], base: int) -> bool:
     return base == current.number and current.meaning == MEANING and list(current.files) == files
 
 
-def examine(data: State, request: wire.PublishRequest) -> tuple[ReadResult, str]:
+def examine(data: State, request: wire.PublishRequest, proofs: Proofs) -> tuple[ReadResult, str]:
     """Return what was read, and why risks that there are were accepted; empty where there were none.
 
     Raises
@@ -145,7 +153,7 @@ def examine(data: State, request: wire.PublishRequest) -> tuple[ReadResult, str]
         raise RulebookError(result.diagnostics)
     check_cost(data.costs, result.rulebook)
     override, failing_all_the_same = request.accept_lockout_risk.strip(), request.accept_failing_rehearsals.strip()
-    if len(override) > 1000 or len(failing_all_the_same) > 1000:
+    if max(map(len, (override, failing_all_the_same, request.accept_failing_guarantees))) > 1000:
         raise ServiceError(422, "no-why", "say why in at most 1000 characters")
     risks = [*_keys_lost(data, result.rulebook), *lockout.diagnostics(lockouts(data, result.rulebook))]
     if risks and not override:
@@ -161,8 +169,34 @@ def examine(data: State, request: wire.PublishRequest) -> tuple[ReadResult, str]
         raise ServiceError(
             409, "rehearsals-fail", f"{many} not give what they must; nothing was published", hint, failing[:20]
         )
+    broken = _broken(result.rulebook, request, proofs)
+    unproven = request.accept_failing_guarantees.strip()
+    if broken and not unproven:
+        many = "a guarantee does" if len(broken) == 1 else f"{len(broken)} guarantees do"
+        hint = "mend it, or give the reason why it is published all the same"
+        raise ServiceError(409, "guarantees-fail", f"{many} not hold; nothing was published", hint, broken[:20])
     # Only where there was a risk to accept: else the history would say that somebody took one.
-    return result, "; ".join([override] * bool(risks) + [f"failing rehearsals: {failing_all_the_same}"] * bool(failing))
+    accepted = [
+        (risks, override), (failing, f"failing rehearsals: {failing_all_the_same}"),
+        (broken, f"failing guarantees: {unproven}"),
+    ]  # fmt: skip
+    return result, "; ".join(reason for found, reason in accepted if found)
+
+
+def _broken(rulebook: Rulebook, request: wire.PublishRequest, proofs: Proofs) -> list[Diagnostic]:
+    """Return the guarantees that fail, or of which it cannot be told in time."""
+    if not rulebook.guarantees:
+        return []
+    found = []
+    for answer in proofs(request.files):
+        if answer.answer == "holds":
+            continue
+        example = answer.counterexample
+        story = "".join(piece.text for piece in example.story) if example is not None else "it cannot be told in time"
+        path = f"guarantees.{answer.guarantee}"
+        message = f"{answer.title} {answer.answer}: {story}"
+        found.append(Diagnostic("guarantees-fail", message, span=rulebook.spans.get(path), path=path))
+    return found
 
 
 def _with_changes(found: Diagnostic, by: Mapping[str, list[str]]) -> Diagnostic:

@@ -27,7 +27,12 @@ def restore(state: State, publisher: Publisher, request: wire.RestoreRequest, by
     """Publish an earlier revision again, as the next one."""
     files = [File(name, text) for name, text in state.rulebooks.get(request.number).revision.files]
     asked = wire.PublishRequest(
-        files, request.why, request.base, request.accept_lockout_risk, request.accept_failing_rehearsals
+        files,
+        request.why,
+        request.base,
+        request.accept_lockout_risk,
+        request.accept_failing_rehearsals,
+        request.accept_failing_guarantees,
     )
     return publisher.publish(asked, by)
 
@@ -64,6 +69,7 @@ def edit(state: State, publisher: Publisher, request: authoring.EditRequest, by:
         request.base or current.number,
         request.accept_lockout_risk,
         request.accept_failing_rehearsals,
+        request.accept_failing_guarantees,
     )
     return publisher.publish(asked, by)
 

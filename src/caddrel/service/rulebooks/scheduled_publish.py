@@ -11,7 +11,7 @@ from caddrel.core.diagnostics import RulebookError
 from caddrel.core.facts.values import ValueRefused, read_moment, show_moment
 from caddrel.service.problems import ServiceError, problem_for
 from caddrel.service.rulebooks import drafts as drafting
-from caddrel.service.rulebooks.publish import Publisher, examine
+from caddrel.service.rulebooks.publish import Publisher
 from caddrel.service.state.data_folder import DataFolder
 from caddrel.store.drafts import Draft, Plan
 from caddrel.store.revisions import Conflict
@@ -82,7 +82,7 @@ class Planner:
             raise Conflict(data.revisions.current_number() or 0)
         files = [File(*file) for file in draft.files]
         risk, rehearsals = request.accept_lockout_risk.strip(), request.accept_failing_rehearsals.strip()
-        examine(data, PublishRequest(files, request.why, draft.base, risk, rehearsals))
+        self._publisher.examine(PublishRequest(files, request.why, draft.base, risk, rehearsals))
         if not data.drafts.plan(name, Plan(at, by, request.why.strip(), draft.version, risk, rehearsals, token)):
             raise drafting.moved_on(drafting.need(data, name))
         self.wake()

@@ -69,6 +69,7 @@ BODIES: dict[type, dict[str, Any]] = {
     },
     rehearsals.FirstDeviceRequest: {"given": {"person": "ines.faro", "app": "manifest", "device.platform": "android"}},
     proofs.ProofRequest: {"side": {}},
+    proofs.CheckUpRequest: {"side": {}, "safeguard": "old-programs"},
     proofs.MeaningRequest: {"before": {"revision": 1}, "after": {}},
     drafts.AcceptRequest: {
         "code": "person-by-name",

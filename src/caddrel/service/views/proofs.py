@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import msgspec
+
 from caddrel.service.proving import proofs
 from caddrel.service.rulebooks.drafts import with_documents
 from caddrel.service.views.calls import Call, Endpoints
@@ -58,3 +60,19 @@ def meaning(call: Call) -> wire.MeaningResult:
     body: wire.MeaningRequest = call.body
     sides = (with_documents(call.data, side)[0] for side in (body.before, body.after))
     return call.runtime.prover.do(_THERE, proofs.meaning, call.data, wire.MeaningRequest(*sides))
+
+
+@endpoints.add(
+    "POST",
+    "/api/v1/rulebook/check-up",
+    role="viewer",
+    body=wire.CheckUpRequest,
+    returns=wire.CheckUp,
+    limit="rulebook",
+    heavy="check",
+)
+def check_up(call: Call) -> wire.CheckUp:
+    """The ready safeguards, each with what comes of it for a rulebook, and a change that is proven to mend it."""
+    body: wire.CheckUpRequest = call.body
+    asked = msgspec.structs.replace(body, side=with_documents(call.data, body.side)[0])
+    return call.runtime.prover.do(_THERE, proofs.check_up, call.data, asked)

@@ -125,11 +125,6 @@ def test_json_texts_of_every_kind_are_read(indent: int | str | None, ascii_only:
     assert (policy.title, policy.rules[0].tell) == (title, "a\tb")
 
 
-def test_sections_without_effect_are_said_to_have_none() -> None:
-    text = "caddrel: 1\nguarantees: {g: {for: {apps: [post]}, at_most: challenged}}\n"
-    assert [(d.code, d.severity) for d in read_rulebook(Source("r", text)).diagnostics] == [("no-effect-yet", "note")]
-
-
 def test_comments_survive_formatting() -> None:
     text = """# the top
 caddrel: 1

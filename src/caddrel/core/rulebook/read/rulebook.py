@@ -39,7 +39,6 @@ SECTIONS = (
     "accepted",
 )
 FORMAT_VERSION = "1"
-WITHOUT_EFFECT = ("guarantees",)
 
 
 @dataclass(frozen=True, slots=True)
@@ -160,7 +159,7 @@ def _read(reading: Reading, document: Mapping) -> Rulebook:
         if isinstance(entry.value, Mapping):
             reading.ids[entry.key.text] = [inner.key.text for inner in entry.value.entries]
     reading.catalogue = read_attributes(reading, document)
-    rulebook = Rulebook(
+    return Rulebook(
         settings=read_settings(reading, document),
         catalogue=reading.catalogue,
         apps=read_apps(reading, document),
@@ -177,9 +176,3 @@ def _read(reading: Reading, document: Mapping) -> Rulebook:
         accepted=read_accepted(reading, document),
         spans=reading.spans,
     )
-    for section in WITHOUT_EFFECT:
-        node = document.get(section)
-        if isinstance(node, Mapping) and node.entries:
-            message = f"`{section}` is read and checked, but has no effect in this release"
-            reading.say(node, section, "no-effect-yet", message, "", (), "note")
-    return rulebook
