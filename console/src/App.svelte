@@ -19,6 +19,7 @@
   import RehearsePage from './pages/rehearse/RehearsePage.svelte';
   import PartPage from './pages/rulebook/PartPage.svelte';
   import PolicyPage from './pages/rulebook/PolicyPage.svelte';
+  import ProofsPage from './pages/rulebook/ProofsPage.svelte';
   import ReviewsPage from './pages/rulebook/ReviewsPage.svelte';
   import SheetPage from './pages/rulebook/SheetPage.svelte';
   import SheetsPage from './pages/rulebook/SheetsPage.svelte';
@@ -54,6 +55,7 @@
     '/inventory/:noun': InventoryPage,
     '/inventory/:noun/:id': ThingPage,
     '/failing/:standard': FailingPage,
+    '/proofs': ProofsPage,
     '/sheets': SheetsPage,
     '/reviews': ReviewsPage,
     '/sessions': SessionsPage,

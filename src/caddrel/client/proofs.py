@@ -21,12 +21,12 @@ class Proofs:
         self, side: Side = _CURRENT, guarantee: str = "", who: Literal["", "anyone", "inventory"] = ""
     ) -> list[proofs.GuaranteeAnswer]:
         """Return whether the guarantees of a rulebook hold; one alone where it is named."""
-        body = proofs.ProofRequest(side, guarantee, who)
+        body = proofs.GuaranteeRequest(side, guarantee, who)
         return self._caller.post("/api/v1/rulebook/prove", body, proofs.ProofResult).guarantees
 
     def idle(self, side: Side = _CURRENT) -> proofs.IdleResult:
         """Return the rules, conditions and policies that do nothing."""
-        return self._caller.post("/api/v1/rulebook/idle", proofs.ProofRequest(side), proofs.IdleResult)
+        return self._caller.post("/api/v1/rulebook/idle", proofs.GuaranteeRequest(side), proofs.IdleResult)
 
     def meaning(self, before: Side, after: Side) -> proofs.Meaning:
         """Return what differs between two rulebooks in what they mean."""

@@ -34,7 +34,7 @@ from caddrel.service.state.jobs import Jobs
 from caddrel.service.state.worker_process import WorkerProcess
 from caddrel.service.watch.watched import Watched
 from caddrel.wire.decisions import File
-from caddrel.wire.proofs import GuaranteeAnswer, ProofRequest
+from caddrel.wire.proofs import GuaranteeAnswer, GuaranteeRequest
 from caddrel.wire.rulebooks import Side
 
 
@@ -72,7 +72,7 @@ def begin(data: DataFolder) -> Runtime:
     prover = WorkerProcess(data.folder, data.addresses, 0)
 
     def proofs(files: Sequence[File]) -> list[GuaranteeAnswer]:
-        return prover.do(1, prove_all, data, ProofRequest(Side(files=list(files)))).guarantees
+        return prover.do(1, prove_all, data, GuaranteeRequest(Side(files=list(files)))).guarantees
 
     publisher = Publisher(data, findings, proofs)
 

@@ -10,7 +10,7 @@ from caddrel.wire.decisions import Piece, RuleRef
 from caddrel.wire.rulebooks import Side
 
 
-class ProofRequest(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+class GuaranteeRequest(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     """Which rulebook's guarantees are proven; one alone where it is named, `who` instead of its own."""
 
     side: Side = Side()
@@ -75,7 +75,7 @@ class MeaningRequest(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     after: Side
 
 
-class Because(msgspec.Struct, frozen=True):
+class DecidedBy(msgspec.Struct, frozen=True):
     """The rules that decide on both sides."""
 
     before: list[RuleRef]
@@ -96,7 +96,7 @@ class MeaningChange(msgspec.Struct, frozen=True):
     outstanding: list[list[str]]
     apps: list[str]
     people: list[str]
-    because: Because
+    because: DecidedBy
     witness: MeaningWitness
     story: list[Piece] = []
 

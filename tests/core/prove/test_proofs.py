@@ -160,7 +160,7 @@ guarantees:
         ("strong", "fails", "allowed"),
         ("never", "holds", ""),
         # Of an app that nobody named it is not known that it is another.
-        ("shadowed", "fails", "challenged"),
+        ("shadowed", "fails", "allowed"),
     ],
 )
 def test_guarantees_of_a_small_rulebook(guarantee: str, answer: str, outcome: str) -> None:

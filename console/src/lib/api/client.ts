@@ -63,6 +63,7 @@ export { Failure, proving } from './caller';
 export interface Over {
   accept_lockout_risk: string;
   accept_failing_rehearsals: string;
+  accept_failing_guarantees?: string;
 }
 
 function query(params: Record<string, string | number | null | undefined>): string {

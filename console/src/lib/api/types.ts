@@ -130,6 +130,16 @@ export interface AxisRequest {
   values?: string[];
 }
 
+/** A rule that is a reason for a change: of the new side where it is stricter, else of the old one. */
+export interface Because {
+  from: string;
+  to: string;
+  policy?: string;
+  rule?: string;
+  count?: number;
+  people?: number;
+}
+
 /** Two rehearsals with what differs between them; facts and policies that differ come first. */
 export interface Beside {
   left: Rehearsal;
@@ -471,6 +481,12 @@ export interface DayOutcomes {
   allowed?: number;
   challenged?: number;
   blocked?: number;
+}
+
+/** The rules that decide on both sides. */
+export interface DecidedBy {
+  before: RuleRef[];
+  after: RuleRef[];
 }
 
 /** One decision; the same shape offline and from the service. */
@@ -907,6 +923,13 @@ export interface GuaranteeAnswer {
   counterexample?: Counterexample | null;
 }
 
+/** Which rulebook's guarantees are proven; one alone where it is named, `who` instead of its own. */
+export interface GuaranteeRequest {
+  side?: Side;
+  guarantee?: string;
+  who?: '' | 'anyone' | 'inventory';
+}
+
 /** The service is there. */
 export interface Health {
   status: string;
@@ -1200,7 +1223,7 @@ export interface MeaningChange {
   outstanding: string[][];
   apps: string[];
   people: string[];
-  because: caddrel.wire.proofs.Because;
+  because: DecidedBy;
   witness: MeaningWitness;
   story?: Piece[];
 }
@@ -1649,6 +1672,13 @@ export interface ProofNeeded {
   code?: boolean;
 }
 
+/** A fresh proof of who somebody is: a code of the authenticator app, a passkey's answer, or the password. */
+export interface ProofRequest {
+  totp?: string;
+  password?: string;
+  passkey?: Record<string, unknown> | null;
+}
+
 /** The answers to the guarantees of a rulebook, in its order. */
 export interface ProofResult {
   guarantees: GuaranteeAnswer[];
@@ -1778,7 +1808,7 @@ export interface ReplayResult {
   meaning: number;
   undetermined: number;
   flows: Flow[];
-  because: caddrel.wire.replays.Because[];
+  because: Because[];
   people: number;
   devices: number;
   changed: Numbers;
@@ -2571,34 +2601,4 @@ export interface WholeRecord {
   decision: Decision;
   files: File[];
   meaning?: number;
-}
-
-/** A fresh proof of who somebody is: a code of the authenticator app, a passkey's answer, or the password. */
-export interface caddrel.wire.access.ProofRequest {
-  totp?: string;
-  password?: string;
-  passkey?: Record<string, unknown> | null;
-}
-
-/** The rules that decide on both sides. */
-export interface caddrel.wire.proofs.Because {
-  before: RuleRef[];
-  after: RuleRef[];
-}
-
-/** Which rulebook's guarantees are proven; one alone where it is named, `who` instead of its own. */
-export interface caddrel.wire.proofs.ProofRequest {
-  side?: Side;
-  guarantee?: string;
-  who?: '' | 'anyone' | 'inventory';
-}
-
-/** A rule that is a reason for a change: of the new side where it is stricter, else of the old one. */
-export interface caddrel.wire.replays.Because {
-  from: string;
-  to: string;
-  policy?: string;
-  rule?: string;
-  count?: number;
-  people?: number;
 }

@@ -47,7 +47,7 @@
     (router.location === '/' && href === '/watch') ||
     (href === '/rehearse' && ['/beside', '/first-device'].includes(router.location)) ||
     (href === '/inventory' && router.location.startsWith('/failing')) ||
-    (href === '/rulebook' && ['/sheets', '/reviews'].includes(router.location)) ||
+    (href === '/rulebook' && ['/sheets', '/reviews', '/proofs'].includes(router.location)) ||
     (href === '/drafts' && router.location === '/replay');
 
   function key(event: KeyboardEvent): void {

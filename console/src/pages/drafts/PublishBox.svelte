@@ -7,6 +7,7 @@
   import { moment } from '../../lib/format';
   import Mark from '../../lib/parts/Mark.svelte';
   import { session } from '../../lib/state/session.svelte';
+  import MeaningBox from './MeaningBox.svelte';
   import ReplayBox from './ReplayBox.svelte';
   import ShadowBox from './ShadowBox.svelte';
   import type { Writing } from './writing.svelte';
@@ -15,6 +16,7 @@
   let why = $state('');
   let accept = $state('');
   let failing = $state('');
+  let unproven = $state('');
   let at = $state('');
   let conflicts = $state<{ path: string; mine: string | null; theirs: string | null }[]>([]);
   const may = $derived(session.info?.role === 'publisher' || session.info?.role === 'operator');
@@ -29,9 +31,10 @@
     const seen = writing.whole?.info;
     if (!seen) return;
     const over = { accept_lockout_risk: accept, accept_failing_rehearsals: failing };
+    const proven = { ...over, accept_failing_guarantees: unproven };
     if (at.trim()) {
       await writing.attempt(async () => keep(await api.planDraft(seen, at.trim(), why, over)));
-    } else if (await writing.attempt(() => api.publishDraft(seen, why, over))) void push('/history');
+    } else if (await writing.attempt(() => api.publishDraft(seen, why, proven))) void push('/history');
   }
   const unplan = () => writing.attempt(async () => keep(await api.unplanDraft(writing.name)));
   function keep(info: DraftInfo): void {
@@ -81,6 +84,9 @@
     {#if writing.refused?.code === 'rehearsals-fail' || failing !== ''}
       <label class="text-small">Why it is to be published although kept rehearsals do not give what they must<input class="field" bind:value={failing} maxlength="1000" /></label>
     {/if}
+    {#if writing.refused?.code === 'guarantees-fail' || unproven !== ''}
+      <label class="text-small">Why it is to be published although a guarantee does not hold<input class="field" bind:value={unproven} maxlength="1000" /></label>
+    {/if}
     <label class="text-small">When, in UTC or with an offset; at once when left empty<input class="field" bind:value={at} placeholder="2026-12-01T06:00:00Z" spellcheck="false" /></label>
     <div><button class="action" disabled={behind}>{at.trim() ? 'Plan it' : 'Publish it'}</button></div>
   </form>
@@ -98,5 +104,6 @@
     {/each}
   </ul>
 {/if}
+<MeaningBox {writing} />
 <ReplayBox {writing} />
 <ShadowBox {writing} {may} />

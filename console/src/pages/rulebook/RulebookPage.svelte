@@ -57,6 +57,7 @@
     {count(view.value.policies.length, 'policy', 'policies')}: {inMode('enforced')} enforced, {inMode('shadow')} in shadow,
     {inMode('off')} off.
     {#snippet aside()}
+      <a class="action" href="#/proofs">What is proven</a>
       {#if mayWrite}<button class="action" onclick={write}>Write a policy</button>{/if}
       {#if mayPublish}<button class="action" aria-pressed={choosing} onclick={() => (choosing = !choosing)}>Modes …</button>{/if}
       <input

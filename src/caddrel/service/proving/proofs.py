@@ -33,7 +33,7 @@ from caddrel.wire.rulebooks import Side
 LONGEST = 20.0
 
 
-def prove_all(state: State, request: wire.ProofRequest) -> wire.ProofResult:
+def prove_all(state: State, request: wire.GuaranteeRequest) -> wire.ProofResult:
     """Return whether the guarantees of a rulebook hold.
 
     Raises
@@ -76,7 +76,7 @@ def _titles(attempt: Attempt, inventory: Inventory | None) -> tuple[str, str]:
     return found[0].title if found[0] else "", found[1].title if found[1] else ""
 
 
-def idle(state: State, request: wire.ProofRequest) -> wire.IdleResult:
+def idle(state: State, request: wire.GuaranteeRequest) -> wire.IdleResult:
     """Return the rules, conditions and policies of a rulebook that do nothing."""
     rulebook, inventory, left = _rulebook(state, request.side), _present(state), _left()
     rules = dead_rules.idle(rulebook, inventory, left)

@@ -68,7 +68,7 @@ BODIES: dict[type, dict[str, Any]] = {
         "right": {"given": {"person": "bruno.krog", "app": "manifest"}},
     },
     rehearsals.FirstDeviceRequest: {"given": {"person": "ines.faro", "app": "manifest", "device.platform": "android"}},
-    proofs.ProofRequest: {"side": {}},
+    proofs.GuaranteeRequest: {"side": {}},
     proofs.CheckUpRequest: {"side": {}, "safeguard": "old-programs"},
     proofs.MeaningRequest: {"before": {"revision": 1}, "after": {}},
     drafts.AcceptRequest: {

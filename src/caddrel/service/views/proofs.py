@@ -18,15 +18,15 @@ _THERE = 1
     "POST",
     "/api/v1/rulebook/prove",
     role="viewer",
-    body=wire.ProofRequest,
+    body=wire.GuaranteeRequest,
     returns=wire.ProofResult,
     limit="rulebook",
     heavy="check",
 )
 def prove(call: Call) -> wire.ProofResult:
     """Whether the guarantees of a rulebook hold, each with a counterexample where it fails."""
-    body: wire.ProofRequest = call.body
-    asked = wire.ProofRequest(with_documents(call.data, body.side)[0], body.guarantee, body.who)
+    body: wire.GuaranteeRequest = call.body
+    asked = wire.GuaranteeRequest(with_documents(call.data, body.side)[0], body.guarantee, body.who)
     return call.runtime.prover.do(_THERE, proofs.prove_all, call.data, asked)
 
 
@@ -34,15 +34,15 @@ def prove(call: Call) -> wire.ProofResult:
     "POST",
     "/api/v1/rulebook/idle",
     role="viewer",
-    body=wire.ProofRequest,
+    body=wire.GuaranteeRequest,
     returns=wire.IdleResult,
     limit="rulebook",
     heavy="check",
 )
 def idle(call: Call) -> wire.IdleResult:
     """What does nothing in a rulebook: rules that never fire, conditions that cannot vary, policies without effect."""
-    body: wire.ProofRequest = call.body
-    asked = wire.ProofRequest(with_documents(call.data, body.side)[0])
+    body: wire.GuaranteeRequest = call.body
+    asked = wire.GuaranteeRequest(with_documents(call.data, body.side)[0])
     return call.runtime.prover.do(_THERE, proofs.idle, call.data, asked)
 
 

@@ -1,0 +1,12 @@
+// What is proven of rulebooks.
+import { call } from './caller';
+import type { CheckUp, IdleResult, MeaningResult, ProofResult, Side } from './types';
+
+const post = <T>(path: string, body: unknown, signal?: AbortSignal) => call<T>('POST', `/api/v1/rulebook/${path}`, body, signal);
+
+export const proofs = {
+  guarantees: (side: Partial<Side>, signal?: AbortSignal) => post<ProofResult>('prove', { side }, signal),
+  idle: (side: Partial<Side>, signal?: AbortSignal) => post<IdleResult>('idle', { side }, signal),
+  checkUp: (side: Partial<Side>, sensitive: string[], signal?: AbortSignal) => post<CheckUp>('check-up', { side, sensitive }, signal),
+  meaning: (before: Partial<Side>, after: Partial<Side>, signal?: AbortSignal) => post<MeaningResult>('meaning', { before, after }, signal),
+};
