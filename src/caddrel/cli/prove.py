@@ -81,7 +81,7 @@ def prove(
 def _proven_here(given: str, only: str, who: str | None, inventory_path: Path | None) -> list[dict[str, Any]]:
     # The solver is loaded by nothing else, and takes a while.
     from caddrel.core.prove.guarantees import prove as prove_one
-    from caddrel.core.prove.report import proven_json
+    from caddrel.core.prove.report import proven_json, remedy_json
 
     rulebook = read_documents(sources(given))
     inventory = read_inventory_file(inventory_path) if inventory_path is not None else None
@@ -96,6 +96,7 @@ def _proven_here(given: str, only: str, who: str | None, inventory_path: Path | 
         began = time.monotonic()
         proven = prove_one(rulebook, replace(guarantee, who=who) if who else guarantee, inventory, time_left())
         document = proven_json(proven, time.monotonic() - began)
+        document |= remedy_json(rulebook, proven, inventory, time_left())
         document["title"] = guarantee.title or guarantee.id
         document["says"] = [{"text": plain_words(guarantee_words(guarantee, rulebook))}]
         if proven.counterexample is not None:
@@ -116,3 +117,6 @@ def _tell(found: GuaranteeAnswer) -> None:
         say(plain(example.story), indent=2)
         let = ", ".join(f"{ref.policy} / {ref.rule}" for ref in example.deciding) or "no policy, so the app's stance"
         say(f"{example.outcome} by {let}", indent=2)
+    if found.remedy is not None and found.remedy.mends:
+        say(f"What mends it, proven to: caddrel draft put DRAFT {found.remedy.path} -", indent=2)
+        click.echo("".join(f"    {line}\n" for line in found.remedy.text.splitlines()), nl=False)

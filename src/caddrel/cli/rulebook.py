@@ -17,7 +17,7 @@ from caddrel.cli.files import read_inventory_file, rulebook_files, rulebook_sour
 from caddrel.cli.given import side
 from caddrel.cli.grid import grid
 from caddrel.cli.junit import write_junit
-from caddrel.cli.meaning import FAIL_ON, compare_meaning, idle_here, tell_idle
+from caddrel.cli.meanings import FAIL_ON, compare_meaning, idle_here, tell_idle
 from caddrel.cli.modes import mode, widen
 from caddrel.cli.output import heading, json_option, mark, plain, print_diagnostics, remark, say, table, write_json
 from caddrel.cli.profile import connect

@@ -8,6 +8,7 @@ from collections.abc import Iterator
 from datetime import datetime, timedelta
 from pathlib import Path
 
+from caddrel.demo.drafts import drafts
 from caddrel.demo.log import DAYS, sign_ins
 from caddrel.demo.world import build_world
 from caddrel.service.runtime import Runtime
@@ -42,13 +43,15 @@ def log_lines(end: datetime, days: int = DAYS, scale: int = 1) -> Iterator[bytes
 
 
 def fill(runtime: Runtime, now: datetime) -> ImportResult:
-    """Publish two revisions, take in the inventory and thirty days of sign-ins."""
+    """Publish two revisions, begin two drafts, take in the inventory and thirty days of sign-ins."""
     data, end = runtime.data, anchor(now)
     before, current = documents()
     first, second = end - timedelta(days=60), end - timedelta(days=15)
     data.revisions.publish([("kelpline.yaml", before)], "maren.strand", "The first rulebook", first)
     why = "Tablets need Android 15: an unpatched hole is being used"
     data.revisions.publish([("kelpline.yaml", current)], "maren.strand", why, second)
+    for draft in drafts(current):
+        data.drafts.begin(draft.name, 2, draft.files, draft.by, end)
     data.inventory.put(build_world(end).objects(), end)
     called = Called("thirty days of Kelpline", "", "demo")
     return Importer(data, runtime.log, called).run(io.BytesIO(b"".join(log_lines(end))))

@@ -27,6 +27,14 @@ class Counterexample(msgspec.Struct, frozen=True):
     story: list[Piece] = []
 
 
+class ProvenRemedy(msgspec.Struct, frozen=True):
+    """A policy that mends what failed: its path and text, and whether it is proven to."""
+
+    path: str
+    text: str
+    mends: bool
+
+
 class GuaranteeAnswer(msgspec.Struct, frozen=True, omit_defaults=True):
     """Whether a guarantee holds.
 
@@ -43,6 +51,7 @@ class GuaranteeAnswer(msgspec.Struct, frozen=True, omit_defaults=True):
     says: list[Piece] = []
     empty: bool = False
     counterexample: Counterexample | None = None
+    remedy: ProvenRemedy | None = None
 
 
 class ProofResult(msgspec.Struct, frozen=True):
@@ -139,14 +148,6 @@ class CheckUpRequest(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     administration: list[str] = []
 
 
-class SafeguardRemedy(msgspec.Struct, frozen=True):
-    """A policy that mends what failed: its path and text, and whether it is proven to."""
-
-    path: str
-    text: str
-    mends: bool
-
-
 class SafeguardAnswer(msgspec.Struct, frozen=True, omit_defaults=True):
     """A safeguard with what came of it.
 
@@ -166,7 +167,7 @@ class SafeguardAnswer(msgspec.Struct, frozen=True, omit_defaults=True):
     verdict: Literal["passes", "fails", "undecided", "not-applicable"]
     says: str = ""
     counterexample: Counterexample | None = None
-    remedy: SafeguardRemedy | None = None
+    remedy: ProvenRemedy | None = None
 
 
 class CheckUp(msgspec.Struct, frozen=True):

@@ -19,7 +19,7 @@ from caddrel.core.facts.attempts import AttemptRefused, read_facts
 from caddrel.core.inventory.completion import complete
 from caddrel.core.inventory.reader import read_inventory
 from caddrel.core.prove.check_up import Company, check_up, safeguards
-from caddrel.core.prove.comparing import changes, differs
+from caddrel.core.prove.comparison import changes, differs
 from caddrel.core.prove.dead_rules import idle, redundant
 from caddrel.core.prove.guarantees import prove
 from caddrel.core.prove.places import places

@@ -921,6 +921,7 @@ export interface GuaranteeAnswer {
   says?: Piece[];
   empty?: boolean;
   counterexample?: Counterexample | null;
+  remedy?: ProvenRemedy | null;
 }
 
 /** Which rulebook's guarantees are proven; one alone where it is named, `who` instead of its own. */
@@ -1684,6 +1685,13 @@ export interface ProofResult {
   guarantees: GuaranteeAnswer[];
 }
 
+/** A policy that mends what failed: its path and text, and whether it is proven to. */
+export interface ProvenRemedy {
+  path: string;
+  text: string;
+  mends: boolean;
+}
+
 /** Why a draft is published, and the digest of it that the publisher was shown; the rest as of documents. */
 export interface PublishDraft {
   why: string;
@@ -1956,14 +1964,7 @@ export interface SafeguardAnswer {
   verdict: 'fails' | 'not-applicable' | 'passes' | 'undecided';
   says?: string;
   counterexample?: Counterexample | null;
-  remedy?: SafeguardRemedy | null;
-}
-
-/** A policy that mends what failed: its path and text, and whether it is proven to. */
-export interface SafeguardRemedy {
-  path: string;
-  text: string;
-  mends: boolean;
+  remedy?: ProvenRemedy | null;
 }
 
 /** What was said of a fact and is on no list, and by whom: the fact is unknown. */

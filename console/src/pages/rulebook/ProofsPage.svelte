@@ -3,7 +3,7 @@
   import { push, router } from 'svelte-spa-router';
   import { api } from '../../lib/api/client';
   import { proofs } from '../../lib/api/proofs';
-  import type { CheckUp, IdleResult, ProofResult, SafeguardAnswer } from '../../lib/api/types';
+  import type { CheckUp, IdleResult, ProofResult, ProvenRemedy } from '../../lib/api/types';
   import { count } from '../../lib/format';
   import Example from '../../lib/parts/Example.svelte';
   import Failing from '../../lib/parts/Failing.svelte';
@@ -35,12 +35,10 @@
   const colour = (word: string) => (word === 'fails' ? 'text-blocked' : word === 'undecided' ? 'text-challenged' : word === 'not-applicable' ? 'text-muted' : 'text-allowed');
   let labels = $derived(sensitive.join(', '));
 
-  /** Put what mends a safeguard into a draft: the one that is looked at, or a new one. */
-  async function mend(of: SafeguardAnswer): Promise<void> {
-    const remedy = of.remedy;
-    if (!remedy) return;
+  /** Put what mends something into a draft: the one that is looked at, or a new one. */
+  async function mend(of: string, remedy: ProvenRemedy): Promise<void> {
     await acting.run(async () => {
-      const name = draft || `mend-${of.safeguard}`;
+      const name = draft || `mend-${of}`.slice(0, 60);
       const whole = draft ? await api.draft(draft) : await api.beginDraft(name);
       await api.putObject(name, whole.info.version, remedy.path, remedy.text);
       void push(`/drafts/${name}/${remedy.path}`);
@@ -70,7 +68,7 @@
   {:else}
     <ul>
       {#each guarantees.value.guarantees as each (each.guarantee)}
-        <li class="grid grid-cols-[6rem_minmax(0,1fr)] gap-x-3 border-b border-rule py-2" data-guarantee={each.guarantee}>
+        <li class="grid grid-cols-[6rem_minmax(0,1fr)_auto] gap-x-3 border-b border-rule py-2" data-guarantee={each.guarantee}>
           <span class="font-semibold {colour(each.answer)}"><span aria-hidden="true">{SHAPES[each.answer]}</span> {WORDS[each.answer]}</span>
           <div>
             <p class="font-semibold">{each.title || each.guarantee}</p>
@@ -78,6 +76,7 @@
             {#if each.empty}<p class="text-small text-challenged">This asks nothing: no attempt is one that it speaks of.</p>{/if}
             {#if each.counterexample}<Example example={each.counterexample} {draft} />{/if}
           </div>
+          {#if may && each.remedy?.mends}<button class="action self-start" aria-label="Mend it in a draft: {each.title || each.guarantee}" onclick={() => each.remedy && mend(each.guarantee, each.remedy)}>Mend it in a draft</button>{:else}<span></span>{/if}
         </li>
       {:else}<li class="py-1 text-muted">What must never happen is said under <code>guarantees</code>, and proven at every change.</li>{/each}
     </ul>
@@ -104,7 +103,7 @@
               <p class="text-small text-muted">{each.why} {each.verdict === 'fails' ? `What it costs people: ${each.costs}` : ''}</p>
               {#if each.counterexample}<Example example={each.counterexample} {draft} />{:else if each.says}<p class="text-small text-muted">{each.says}</p>{/if}
             </div>
-            {#if may && each.remedy?.mends}<button class="action self-start" aria-label="Mend it in a draft: {each.title}" onclick={() => mend(each)}>Mend it in a draft</button>{:else}<span></span>{/if}
+            {#if may && each.remedy?.mends}<button class="action self-start" aria-label="Mend it in a draft: {each.title}" onclick={() => each.remedy && mend(each.safeguard, each.remedy)}>Mend it in a draft</button>{:else}<span></span>{/if}
           </li>
         {/each}
       </ul>

@@ -11,7 +11,7 @@ from typing import Literal
 
 from caddrel.core.inventory.index import Inventory
 from caddrel.core.language.nodes import Condition
-from caddrel.core.prove.comparing import Comparison, Encoded
+from caddrel.core.prove.comparison import Comparison, Encoded
 from caddrel.core.prove.encoding import EncodedPolicy, Encoder, gather
 from caddrel.core.prove.guarantees import as_enforced
 from caddrel.core.prove.logic import Logic, all_of, none_of

@@ -2,7 +2,7 @@
 
 The fourth reading of the same tree, for all attempts at once (semantics, sections 2 to 5). It shares no code with those
 that decide one attempt; what it says is believed only once the interpreter has said the same.
-Not here: the facts (`space`), what is asked (`guarantees`, `dead_rules`, `comparing`).
+Not here: the facts (`space`), what is asked (`guarantees`, `dead_rules`, `comparison`).
 """
 
 from __future__ import annotations

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass, replace
-from typing import Literal
+from typing import Any, Literal
 
 from caddrel.core.decide.interpreter.interpreter import Explained
 from caddrel.core.decide.interpreter.judge import Judge
@@ -12,12 +12,13 @@ from caddrel.core.decide.requirements import Requirements, formula_holds
 from caddrel.core.decide.truth import FALSE, TRUE, Truth, all_true, any_true, opposite, truth_of
 from caddrel.core.inventory.index import Inventory
 from caddrel.core.language.nodes import Condition, items_of
+from caddrel.core.language.printer import print_condition, print_effect
 from caddrel.core.prove.encoding import Encoder, gather
 from caddrel.core.prove.logic import Logic, all_of, any_of, none_of
 from caddrel.core.prove.solver import Solver, TooLate
 from caddrel.core.prove.space import Space
 from caddrel.core.prove.witness import Attempt, Wrong, attempt_of, explained, smallest
-from caddrel.core.rulebook.model import Guarantee, Policy, Rulebook, Scope
+from caddrel.core.rulebook.model import Guarantee, Policy, Rule, Rulebook, Scope
 
 Answer = Literal["holds", "fails", "undecided"]
 
@@ -100,6 +101,43 @@ def prove(
     surely = breaks(attempt, surely=True)
     attempt = smallest(attempt, lambda fewer: breaks(fewer, surely=surely))
     return Proven(guarantee, "fails", Counterexample(attempt, explained(judged, attempt, inventory)))
+
+
+def remedy(guarantee: Guarantee) -> tuple[str, dict[str, Any]] | None:
+    """Return a policy that asks for what a guarantee says is never done without: its id, and what it is.
+
+    None for a guarantee that nobody is treated worse: what is too strict is mended by hand.
+    """
+    if guarantee.bound != "at_least" or guarantee.effect is None:
+        return None
+    scope = guarantee.scope
+    chosen = {
+        key: [each.text for each in getattr(scope, key)]
+        for key in ("people", "except_people", "apps", "except_apps")
+        if getattr(scope, key)
+    }
+    rule = {"then": print_effect(guarantee.effect)}
+    if guarantee.when is not None:
+        rule = {"when": print_condition(guarantee.when), **rule}
+    policy: dict[str, Any] = {
+        "title": guarantee.title or guarantee.id,
+        "why": f"So that the guarantee {guarantee.id} holds.",
+        "mode": "enforced",
+        **chosen,
+        "operations": list(scope.operations),
+        "rules": [rule],
+    }
+    return f"keeps-{guarantee.id}", policy
+
+
+def mended(rulebook: Rulebook, guarantee: Guarantee) -> Rulebook | None:
+    """Return a rulebook with the remedy of a guarantee in it, as a draft would have it; None where there is none."""
+    found = remedy(guarantee)
+    if found is None:
+        return None
+    rules = (Rule("r1", 0, guarantee.when, guarantee.effect),) if guarantee.effect is not None else ()
+    policy = Policy(found[0], "", "", "", "", "enforced", (), "", guarantee.scope, rules)
+    return replace(rulebook, policies={**rulebook.policies, policy.id: policy})
 
 
 def counts(policy: Policy, with_shadow: bool) -> bool:

@@ -11,16 +11,29 @@ from caddrel.core.facts.values import to_json
 from caddrel.core.inventory.index import Inventory
 from caddrel.core.language.printer import print_item
 from caddrel.core.prove.check_up import Checked
-from caddrel.core.prove.comparing import Change, compared, kinds
-from caddrel.core.prove.guarantees import Counterexample, Proven
+from caddrel.core.prove.comparison import Change, compared, kinds
+from caddrel.core.prove.guarantees import Counterexample, Proven, mended, prove, remedy
 from caddrel.core.prove.solver import TooLate
 from caddrel.core.prove.witness import Attempt
+from caddrel.core.rulebook.edit.values import with_value
 from caddrel.core.rulebook.model import Rulebook
 
 
 def attempt_json(attempt: Attempt) -> dict[str, Any]:
     """Return the facts of an attempt, as `decide` reads them."""
     return {name: to_json(value) for name, value in sorted(attempt.reported.items())}
+
+
+def remedy_json(
+    rulebook: Rulebook, proven: Proven, inventory: Inventory | None, left: Callable[[], float]
+) -> dict[str, Any]:
+    """Return under `remedy` the policy that mends a guarantee that fails, proven to; nothing where there is none."""
+    found, after = remedy(proven.guarantee), mended(rulebook, proven.guarantee)
+    if proven.answer != "fails" or found is None or after is None:
+        return {}
+    path = ("policies", found[0])
+    mends = prove(after, proven.guarantee, inventory, left).answer == "holds"
+    return {"remedy": {"path": ".".join(path), "text": with_value("", path, found[1]), "mends": mends}}
 
 
 def proven_json(proven: Proven, seconds: float) -> dict[str, Any]:

@@ -8,7 +8,7 @@ from typing import Any
 from caddrel.core.decide.interpreter.interpreter import Explained
 from caddrel.core.facts.types import Value
 from caddrel.core.facts.values import show
-from caddrel.core.prove.comparing import Change
+from caddrel.core.prove.comparison import Change
 from caddrel.core.prove.dead_rules import Idle
 from caddrel.core.prove.witness import Attempt
 from caddrel.core.rulebook.model import Guarantee, Rulebook
@@ -114,6 +114,7 @@ def change_words(change: Change, after: Explained, person: str = "", app: str = 
     return say(f"{was[change.before.outcome]}: ", story[0].text[:1].lower() + story[0].text[1:], *story[1:])
 
 
+_FEW = 3
 _KINDS = {
     ("allowed", "challenged"): "{whom} allowed until now {are} asked for more{where}.",
     ("allowed", "blocked"): "{whom} allowed until now {are} blocked{where}.",
@@ -136,8 +137,9 @@ def meaning_words(meaning: Mapping[str, Any]) -> str:
         said.append("Nobody who gets in today, or can, is blocked.")
     for kind, change in found.items():
         apps, people = change["apps"], change["people"]
-        where = f" in {_some(apps)}" if apps else ""
-        whom = f"Some of {_some(people)}" if people else "Some people"
+        # Of more than a few names nobody reads them in a sentence: they stand beside it.
+        where = f" in {_some(apps)}" if len(apps) <= _FEW and apps else f" in {len(apps)} apps" if apps else ""
+        whom = f"Some of {_some(people)}" if len(people) <= _FEW and people else "Some people"
         if kind in _KINDS:
             said.append(_KINDS[kind].format(whom=whom, are="are", where=where))
         else:
@@ -149,7 +151,4 @@ def meaning_words(meaning: Mapping[str, Any]) -> str:
 
 
 def _some(names: Sequence[str]) -> str:
-    few = list(names[:4])
-    if len(names) > len(few):
-        few.append(f"{len(names) - len(few)} more")
-    return few[0] if len(few) == 1 else f"{', '.join(few[:-1])} and {few[-1]}"
+    return names[0] if len(names) == 1 else f"{', '.join(names[:-1])} and {names[-1]}"

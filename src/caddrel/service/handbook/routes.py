@@ -14,7 +14,7 @@ _LONGEST_SEARCH = 200
 # What somebody looks for, in the order of the day; pages that stand in none of them are about how it is built.
 _PARTS = {
     "Using it": (
-        "your-own-company", "demo", "rulebook", "language", "rehearsing", "inventory", "publishing",
+        "your-own-company", "demo", "rulebook", "language", "rehearsing", "inventory", "publishing", "proving",
         "before-you-enforce", "watching", "reviewing", "log", "logs-from-elsewhere",
     ),
     "Looking it up": ("reference", "diagnostics", "lint", "client-library", "glossary"),

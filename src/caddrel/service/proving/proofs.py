@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import replace
 from typing import Any
 
@@ -12,10 +12,10 @@ from caddrel.core.inventory.index import Inventory
 from caddrel.core.prove import dead_rules
 from caddrel.core.prove.check_up import Checked, Company, safeguards
 from caddrel.core.prove.check_up import check_up as checking
-from caddrel.core.prove.comparing import Change
+from caddrel.core.prove.comparison import Change
 from caddrel.core.prove.guarantees import Proven, prove
 from caddrel.core.prove.places import places
-from caddrel.core.prove.report import checked_json, compared_json, proven_json
+from caddrel.core.prove.report import checked_json, compared_json, proven_json, remedy_json
 from caddrel.core.prove.witness import Attempt, explained
 from caddrel.core.rulebook.model import Rulebook
 from caddrel.core.rulebook.source import Source
@@ -52,13 +52,18 @@ def prove_all(state: State, request: wire.GuaranteeRequest) -> wire.ProofResult:
     for guarantee in wanted:
         began = time.monotonic()
         asked = replace(guarantee, who=request.who) if request.who else guarantee
-        found.append(answer(rulebook, prove(rulebook, asked, inventory, _left()), time.monotonic() - began, inventory))
+        proven = prove(rulebook, asked, inventory, _left())
+        seconds = time.monotonic() - began
+        mending = remedy_json(rulebook, proven, inventory, _left())
+        found.append(answer(rulebook, proven, seconds, inventory, mending))
     return wire.ProofResult(found)
 
 
-def answer(rulebook: Rulebook, proven: Proven, seconds: float, inventory: Inventory | None) -> wire.GuaranteeAnswer:
-    """Return the answer to a guarantee as it travels."""
-    document = proven_json(proven, seconds)
+def answer(
+    rulebook: Rulebook, proven: Proven, seconds: float, inventory: Inventory | None, mending: Mapping[str, Any]
+) -> wire.GuaranteeAnswer:
+    """Return the answer to a guarantee as it travels, with what mends it."""
+    document = {**proven_json(proven, seconds), **mending}
     document["title"] = proven.guarantee.title or proven.guarantee.id
     document["says"] = pieces_json(guarantee_words(proven.guarantee, rulebook))
     example = proven.counterexample

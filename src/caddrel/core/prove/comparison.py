@@ -123,7 +123,7 @@ class Comparison:
     def otherwise(self) -> Logic:
         """Return where the same outcome may ask for something else, or hold for another time."""
         before, after = self._encoded
-        same = any_of(self.of(each, each) for each in OUTCOMES)
+        same = any_of(self.of(each, each) for each in OUTCOMES if each != "blocked")
         asked = self._asked_otherwise()
         kept_before, kept_after = before.kept(), after.kept()
         limits: list[Logic] = []
@@ -297,7 +297,12 @@ def _change(comparison: Comparison, attempt: Attempt, kind: tuple[str, str] | No
 
 
 def differs(before: Decision, after: Decision) -> bool:
-    """Tell whether two decisions differ in outcome, in what is outstanding, or in how long a session lasts."""
+    """Tell whether two decisions differ in outcome, in what is outstanding, or in how long a session lasts.
+
+    Of who is blocked there is no session, however long one would have lasted.
+    """
+    if before.outcome == after.outcome == "blocked":
+        return False
     return (before.outcome, before.outstanding, before.keep) != (after.outcome, after.outstanding, after.keep)
 
 

@@ -53,7 +53,7 @@ def direction(change: MeaningChange) -> str:
 
 def _compared_here(before: str, after: str) -> dict[str, Any]:
     from caddrel.cli.prove import time_left
-    from caddrel.core.prove.comparing import Change
+    from caddrel.core.prove.comparison import Change
     from caddrel.core.prove.places import places
     from caddrel.core.prove.report import compared_json
     from caddrel.core.prove.witness import explained
