@@ -28,7 +28,7 @@ def test_what_the_drafts_of_the_demo_do_is_found(kelpline: Live) -> None:
         assert answer.counterexample is not None
         assert answer.remedy is not None
         story = "".join(piece.text for piece in answer.counterexample.story)
-        assert story.startswith("A guest could open Berthplan")
+        assert "could open Berthplan" in story
         assert answer.remedy.mends
         idle = client.proofs.idle(GUESTS)
         assert ("never-fires", "berths-for-guests", "nobody-else") in {(i.kind, i.policy, i.rule) for i in idle.items}

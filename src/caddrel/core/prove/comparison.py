@@ -18,6 +18,7 @@ from caddrel.core.inventory.index import Inventory
 from caddrel.core.language.nodes import Condition, Item, items_of
 from caddrel.core.language.printer import print_formula
 from caddrel.core.prove.encoding import OUTCOMES, EncodedPolicy, Encoder, Outcome, gather
+from caddrel.core.prove.guarantees import has_few
 from caddrel.core.prove.logic import Logic, all_of, any_of, differ, none_of
 from caddrel.core.prove.solver import Solver, TooLate
 from caddrel.core.prove.space import Space
@@ -232,7 +233,20 @@ def changes(
     TooLate
         When it cannot be told in time.
     """
-    yield from kinds(compared(before, after, inventory, left)[0])
+    yield from kinds(*ready(before, after, inventory, left)[:2])
+
+
+def ready(
+    before: Rulebook,
+    after: Rulebook,
+    inventory: Inventory | None,
+    left: Callable[[], float],
+    conditions: Iterable[Condition] = (),
+) -> tuple[Comparison, Comparison | None, dict[Condition, Logic]]:
+    """Return two rulebooks ready to be compared: for anybody, and for those of the inventory where they are few."""
+    anybody, where = compared(before, after, inventory, left, conditions)
+    ours = compared(before, after, inventory, left, own=True)[0] if has_few(inventory) else None
+    return anybody, ours, where
 
 
 def compared(
@@ -241,6 +255,7 @@ def compared(
     inventory: Inventory | None,
     left: Callable[[], float],
     conditions: Iterable[Condition] = (),
+    own: bool = False,
 ) -> tuple[Comparison, dict[Condition, Logic]]:
     """Return two rulebooks made ready to be compared, and where conditions are true.
 
@@ -248,8 +263,10 @@ def compared(
     ----------
     conditions
         Of the rulebook after, beside what its policies read: audiences and apps that will be asked for.
+    own
+        Whether people and devices are those of the inventory.
     """
-    space, asked = Space(inventory), list(conditions)
+    space, asked = Space(inventory, own), list(conditions)
     for side in (before, after):
         gather(space, side, _counting(side), asked if side is after else ())
     for side in (before, after):
@@ -265,20 +282,31 @@ def compared(
     return Comparison(space, (before, after), sides, inventory, Solver(space, left)), where
 
 
-def kinds(comparison: Comparison, *wanted: Logic) -> Iterator[Change]:
-    """Yield each kind of change, as small an attempt as shows it."""
+def kinds(comparison: Comparison, ours: Comparison | None = None) -> Iterator[Change]:
+    """Yield each kind of change, with as small an attempt as shows it.
+
+    Parameters
+    ----------
+    ours
+        The same for people and devices of the inventory: an attempt of theirs is told first.
+    """
     for one in OUTCOMES:
         for other in OUTCOMES:
             if one == other:
                 continue
-            # An attempt of which everything is known is told first: what is unknown needs more telling.
-            known = comparison.space.know_all()
-            attempt = comparison.find(one, other, known, *wanted) or comparison.find(one, other, *wanted)
-            if attempt is not None:
-                yield _change(comparison, attempt, (one, other))
-    attempt = comparison.find_otherwise(*wanted)
+            for tried in (ours, comparison):
+                attempt = _known_first(tried, one, other) if tried is not None else None
+                if attempt is not None:
+                    yield _change(comparison, attempt, (one, other))
+                    break
+    attempt = comparison.find_otherwise()
     if attempt is not None:
         yield _change(comparison, attempt, None)
+
+
+def _known_first(comparison: Comparison, one: str, other: str) -> Attempt | None:
+    """Return an attempt of which everything is known, else any: what is unknown needs more telling."""
+    return comparison.find(one, other, comparison.space.know_all()) or comparison.find(one, other)
 
 
 def _change(comparison: Comparison, attempt: Attempt, kind: tuple[str, str] | None) -> Change:

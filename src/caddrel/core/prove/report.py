@@ -11,7 +11,7 @@ from caddrel.core.facts.values import to_json
 from caddrel.core.inventory.index import Inventory
 from caddrel.core.language.printer import print_item
 from caddrel.core.prove.check_up import Checked
-from caddrel.core.prove.comparison import Change, compared, kinds
+from caddrel.core.prove.comparison import Change, kinds, ready
 from caddrel.core.prove.guarantees import Counterexample, Proven, mended, prove, remedy
 from caddrel.core.prove.solver import TooLate
 from caddrel.core.prove.witness import Attempt
@@ -97,9 +97,9 @@ def compared_json(
     places = list(where)
     changes: list[dict[str, Any]] = []
     exact = True
-    comparison, conditions = compared(before, after, inventory, left, [condition for *_, condition in places])
+    comparison, ours, conditions = ready(before, after, inventory, left, [condition for *_, condition in places])
     try:
-        for change in kinds(comparison):
+        for change in kinds(comparison, ours):
             told = {
                 "from": change.before.outcome,
                 "to": change.after.outcome,

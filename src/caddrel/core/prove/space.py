@@ -142,9 +142,11 @@ class Space:
         if "device.owner" in self._asked:
             self._ask("device.owner", lambda owner: owner == "unlisted")
         for kind, noun in _NOUNS.items():
-            if f"{kind}.id" in self._asked and self._has(kind):
-                known = getattr(self.inventory, noun)
-                self._ask(f"{kind}.id", known.__contains__)
+            spoken_of = any(name.startswith(f"{kind}.") for name in (*self._asked, *self._members))
+            if spoken_of and self._has(kind):
+                # Also where nothing asks for the id: what is found is told by name.
+                self._specs[f"{kind}.id"] = self._catalogues[0][f"{kind}.id"]
+                self._ask(f"{kind}.id", getattr(self.inventory, noun).__contains__)
 
     def _has(self, kind: str) -> bool:
         """Tell whether objects of a kind are as the inventory has them."""
