@@ -13,6 +13,7 @@ from caddrel.cli.failures import AnswerIsNo
 from caddrel.cli.given import read_documents, side, sources
 from caddrel.cli.output import mark, plain, say, write_json
 from caddrel.cli.profile import connect
+from caddrel.core.inventory.index import Inventory
 from caddrel.core.rulebook.model import OUTCOMES, Rulebook
 from caddrel.wire.decoding import convert
 from caddrel.wire.proofs import IdleResult, Meaning, MeaningChange
@@ -30,15 +31,15 @@ def compare_meaning(before: str, after: str, fail_on: str, as_json: bool) -> Non
     """
     sides = (side(before), side(after))
     if all(each.files is not None for each in sides):
-        document = _compared_here(before, after)
-        found = convert(document, Meaning)
+        one, other = (read_documents(sources(each)) for each in (before, after))
+        found = convert(compared_here(one, other), Meaning)
     else:
         with connect() as service:
             found = service.proofs.meaning(*sides)
     if as_json:
         write_json({"meaning": found})
     else:
-        _tell(found)
+        tell_meaning(found)
     if not found.exact or (found.definitions and fail_on == "any"):
         raise AnswerIsNo
     if any(fail_on in {"any", direction(change)} for change in found.changes):
@@ -51,7 +52,8 @@ def direction(change: MeaningChange) -> str:
     return "loosened" if after < before else "tightened" if after > before else ""
 
 
-def _compared_here(before: str, after: str) -> dict[str, Any]:
+def compared_here(one: Rulebook, other: Rulebook, inventory: Inventory | None = None) -> dict[str, Any]:
+    """Return two rulebooks compared by what they mean, without a service."""
     from caddrel.cli.prove import time_left
     from caddrel.core.prove.comparison import Change
     from caddrel.core.prove.places import places
@@ -60,18 +62,17 @@ def _compared_here(before: str, after: str) -> dict[str, Any]:
     from caddrel.core.words.pieces import plain as words
     from caddrel.core.words.proofs import change_words, meaning_words
 
-    one, other = (read_documents(sources(each)) for each in (before, after))
-
     def told(change: Change) -> dict[str, Any]:
-        story = change_words(change, explained(other, change.attempt, None))
+        story = change_words(change, explained(other, change.attempt, inventory))
         return {"story": [{"text": words(story)}]}
 
-    document = compared_json(one, other, None, time_left(), places(one, other, None), told)
+    document = compared_json(one, other, inventory, time_left(), places(one, other, inventory), told)
     document["sentence"] = meaning_words(document)
     return document
 
 
-def _tell(found: Meaning) -> None:
+def tell_meaning(found: Meaning) -> None:
+    """Tell what differs in meaning."""
     say(found.sentence)
     for change in found.changes:
         say("")

@@ -12,6 +12,7 @@ import click
 import msgspec
 from rich.text import Text
 
+from caddrel.cli.about import about
 from caddrel.cli.failures import AnswerIsNo
 from caddrel.cli.files import read_inventory_file, rulebook_files, rulebook_sources
 from caddrel.cli.given import side
@@ -499,6 +500,7 @@ def history(as_json: bool) -> None:
     table(("revision", "published", "by", "why"), rows)
 
 
+rulebook.add_command(about)
 rulebook.add_command(mode)
 rulebook.add_command(widen)
 rulebook.add_command(grid)

@@ -37,3 +37,13 @@ class Proofs:
         """Return the ready safeguards, each with what comes of it."""
         body = request or proofs.CheckUpRequest()
         return self._caller.post("/api/v1/rulebook/check-up", body, proofs.CheckUp).safeguards
+
+    def about(self, person: str = "", app: str = "", side: Side = _CURRENT) -> proofs.AboutResult:
+        """Return which policies speak about a person and an app, and which ever decide for them."""
+        body = proofs.AboutRequest(side, person, app)
+        return self._caller.post("/api/v1/rulebook/about", body, proofs.AboutResult)
+
+    def adds(self, policy: str, side: Side = _CURRENT) -> proofs.Meaning:
+        """Return what a policy adds to a rulebook."""
+        body = proofs.AddsRequest(policy, side)
+        return self._caller.post("/api/v1/rulebook/adds", body, proofs.MeaningResult).meaning

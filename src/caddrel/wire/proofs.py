@@ -18,8 +18,8 @@ class GuaranteeRequest(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     who: Literal["", "anyone", "inventory"] = ""
 
 
-class Counterexample(msgspec.Struct, frozen=True):
-    """An attempt that breaks a guarantee: its facts, what it comes to, by which rules, and all of it as a story."""
+class Example(msgspec.Struct, frozen=True):
+    """An attempt that shows something: its facts, what it comes to, by which rules, and all of it as a story."""
 
     facts: dict[str, Any]
     outcome: str
@@ -50,7 +50,7 @@ class GuaranteeAnswer(msgspec.Struct, frozen=True, omit_defaults=True):
     title: str = ""
     says: list[Piece] = []
     empty: bool = False
-    counterexample: Counterexample | None = None
+    counterexample: Example | None = None
     remedy: ProvenRemedy | None = None
 
 
@@ -166,7 +166,7 @@ class SafeguardAnswer(msgspec.Struct, frozen=True, omit_defaults=True):
     costs: str
     verdict: Literal["passes", "fails", "undecided", "not-applicable"]
     says: str = ""
-    counterexample: Counterexample | None = None
+    counterexample: Example | None = None
     remedy: ProvenRemedy | None = None
 
 
@@ -174,3 +174,51 @@ class CheckUp(msgspec.Struct, frozen=True):
     """All safeguards with what came of them."""
 
     safeguards: list[SafeguardAnswer]
+
+
+class AboutRequest(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """Of which person and which app of the inventory it is asked what policies have to do with them; one is enough."""
+
+    side: Side = Side()
+    person: str = ""
+    app: str = ""
+
+
+class PolicyPart(msgspec.Struct, frozen=True):
+    """What a policy has to do with a person and an app.
+
+    Attributes
+    ----------
+    speaks
+        Whether its scope can hold.
+    decides
+        For each outcome for which it is ever among those that decide an attempt that shows it; one in shadow as if it
+        were enforced.
+    """
+
+    policy: str
+    title: str
+    mode: Literal["shadow", "enforced"]
+    speaks: bool
+    decides: list[Example]
+
+
+class AboutResult(msgspec.Struct, frozen=True):
+    """The outcomes that are possible, each with an attempt, and each policy that is not off with its part in them.
+
+    Attributes
+    ----------
+    whole
+        False when time ran out before all was looked at.
+    """
+
+    outcomes: list[Example]
+    policies: list[PolicyPart]
+    whole: bool
+
+
+class AddsRequest(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """Of which policy it is asked what it adds."""
+
+    policy: str
+    side: Side = Side()

@@ -39,7 +39,7 @@ def _read(text: str) -> Rulebook:
     return read_rulebook(Source("r", text)).or_raise()
 
 
-def _sampled(rulebook: Rulebook, sample: list[dict[str, Any]]) -> Iterator[Any]:
+def sampled(rulebook: Rulebook, sample: list[dict[str, Any]]) -> Iterator[Any]:
     """Yield what the interpreter makes of attempts, as far as they are attempts that anything is proven of."""
     for attempt in sample:
         told = {k: v for k, v in attempt.items() if k not in {"auth.credentials", "auth.locked_out"}}
@@ -74,7 +74,7 @@ def test_a_rule_that_never_fires_fires_for_nobody(text: str, sample: list[dict[s
         for name in idle_policies
         if rulebook.policies[name].mode == "enforced"
     }
-    for facts in _sampled(rulebook, sample):
+    for facts in sampled(rulebook, sample):
         found = explain(rulebook, facts)
         fired = {(s.policy.id, rule.id) for s in found.policies for rule in s.says.rules if s.policy.mode != "off"}
         assert not fired & never
@@ -92,7 +92,7 @@ def test_rulebooks_of_one_meaning_decide_alike(text: str, data: st.DataObject, s
     kinds = {change.kind for change in found}
     for change in found:
         assert differs(change.before, change.after)
-    for facts in _sampled(before, sample):
+    for facts in sampled(before, sample):
         one, other = explain(before, facts).decision, explain(after, facts).decision
         if differs(one, other):
             assert (one.outcome, other.outcome) in kinds
@@ -113,7 +113,7 @@ def test_what_holds_is_broken_by_nobody(text: str, bound: str, whom: str, sample
         assert proven.counterexample is not None
         return
     assert proven.answer == "holds"
-    for facts in _sampled(rulebook, sample):
+    for facts in sampled(rulebook, sample):
         found = explain(rulebook, facts)
         outcome, values = found.decision.outcome, facts.values
         inside = {"": True, "kind:guest": values.get("person.kind") == "guest"}.get(

@@ -47,6 +47,32 @@ def test_what_the_drafts_of_the_demo_do_is_found(kelpline: Live) -> None:
                     client.proofs.guarantees(GUESTS, wrong)
 
 
+def test_what_policies_have_to_do_with_somebody_and_what_one_adds(kelpline: Live) -> None:
+    with kelpline.client("viewer") as client:
+        found = client.proofs.about("ines.faro", "farebox")
+        parts = {part.policy: part for part in found.policies}
+        assert found.whole
+        assert not parts["guests-accept-terms"].speaks
+        assert [each.outcome for each in parts["hidden-origins"].decides] == ["blocked"]
+        assert parts["new-countries"].mode == "shadow"
+        for each in found.outcomes:
+            given = {name: value for name, value in each.facts.items() if name not in SETTLED}
+            assert client.rehearse(facts=given).decision.outcome == each.outcome
+        assert {part.policy for part in client.proofs.about(app="farebox", side=SUNDBY).policies} >= set(parts)
+        for person, app, message in (("nobody", "", "no person"), ("", "fairbox", "no app"), ("", "", "name a person")):
+            with pytest.raises(Refused, match=message):
+                client.proofs.about(person, app)
+        adds = client.proofs.adds("stale-desktops")
+        assert {(each.before, each.after) for each in adds.changes} == {
+            ("allowed", "blocked"),
+            ("challenged", "blocked"),
+        }
+        assert adds.exact
+        assert client.proofs.adds("guests-prove-it", GUESTS).same
+        with pytest.raises(Refused, match="no policy"):
+            client.proofs.adds("stale-desktop")
+
+
 def test_the_remedy_of_a_draft_mends_it(kelpline_folder: Path, tmp_path: Path) -> None:
     shutil.copytree(kelpline_folder, tmp_path / "data")
     for live in serving(tmp_path / "data", address_files=[ADDRESSES]):

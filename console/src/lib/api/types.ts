@@ -1,5 +1,19 @@
 // Written by tools/console_types.py from the service's OpenAPI document; do not edit.
 
+/** Of which person and which app of the inventory it is asked what policies have to do with them; one is enough. */
+export interface AboutRequest {
+  side?: Side;
+  person?: string;
+  app?: string;
+}
+
+/** The outcomes that are possible, each with an attempt, and each policy that is not off with its part in them. */
+export interface AboutResult {
+  outcomes: Example[];
+  policies: PolicyPart[];
+  whole: boolean;
+}
+
 /** A finding that stands: its code, the path of what it is about, why, and until which day (YYYY-MM-DD). */
 export interface AcceptRequest {
   code: string;
@@ -61,6 +75,12 @@ export interface AccountRequest {
 export interface Action {
   name?: string;
   properties?: Record<string, unknown>;
+}
+
+/** Of which policy it is asked what it adds. */
+export interface AddsRequest {
+  policy: string;
+  side?: Side;
 }
 
 /** An app: its stance, the policies that speak about it, and who can reach it how. */
@@ -429,14 +449,6 @@ export interface CostView {
   fits: boolean;
 }
 
-/** An attempt that breaks a guarantee: its facts, what it comes to, by which rules, and all of it as a story. */
-export interface Counterexample {
-  facts: Record<string, unknown>;
-  outcome: string;
-  deciding: RuleRef[];
-  story?: Piece[];
-}
-
 /** All cells. */
 export interface CoverageGrid {
   apps: GridApp[];
@@ -682,6 +694,14 @@ export interface Examination {
   symptoms: Symptom[];
 }
 
+/** An attempt that shows something: its facts, what it comes to, by which rules, and all of it as a story. */
+export interface Example {
+  facts: Record<string, unknown>;
+  outcome: string;
+  deciding: RuleRef[];
+  story?: Piece[];
+}
+
 /** A fact as it was recorded and as it would be now; None where it is not known. */
 export interface FactChange {
   fact: string;
@@ -920,7 +940,7 @@ export interface GuaranteeAnswer {
   title?: string;
   says?: Piece[];
   empty?: boolean;
-  counterexample?: Counterexample | null;
+  counterexample?: Example | null;
   remedy?: ProvenRemedy | null;
 }
 
@@ -1573,6 +1593,15 @@ export interface PlanRequest {
   accept_failing_rehearsals?: string;
 }
 
+/** What a policy has to do with a person and an app. */
+export interface PolicyPart {
+  policy: string;
+  title: string;
+  mode: 'enforced' | 'shadow';
+  speaks: boolean;
+  decides: Example[];
+}
+
 /** A policy spelled out for somebody who does not know the language. */
 export interface PolicySheet {
   revision: number | null;
@@ -1963,7 +1992,7 @@ export interface SafeguardAnswer {
   costs: string;
   verdict: 'fails' | 'not-applicable' | 'passes' | 'undecided';
   says?: string;
-  counterexample?: Counterexample | null;
+  counterexample?: Example | null;
   remedy?: ProvenRemedy | null;
 }
 

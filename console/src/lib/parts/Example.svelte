@@ -1,11 +1,11 @@
 <script lang="ts">
   // An attempt that shows something, as a story, with the rules that let it; it opens as a rehearsal.
-  import type { Counterexample } from '../api/types';
+  import type { Example } from '../api/types';
   import { typed } from '../format';
   import Mark from './Mark.svelte';
   import Sentence from './Sentence.svelte';
 
-  let { example, draft = '' }: { example: Counterexample; draft?: string } = $props();
+  let { example, draft = '' }: { example: Example; draft?: string } = $props();
   const rehearsal = $derived(
     new URLSearchParams([
       ...Object.entries(example.facts)

@@ -102,6 +102,13 @@ class Inventory:
         made._by_serial, made._closures = self._by_serial, self._closures
         return made
 
+    def with_apps(self, apps: Iterable[Entry]) -> Inventory:
+        """Return the index with some of its apps alone; everything else is the same."""
+        made = Inventory(apps=apps)
+        made.people, made.groups, made.devices, made.lists = self.people, self.groups, self.devices, self.lists
+        made._by_serial, made._closures = self._by_serial, self._closures
+        return made
+
     def parts(self, most: int) -> Iterator[tuple[str, list[Any]]]:
         """Yield everything in it, with its noun, at most so many objects at a time."""
         for noun in NOUNS:

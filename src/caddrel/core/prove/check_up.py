@@ -16,7 +16,7 @@ from typing import Any, Literal
 from caddrel.core.inventory.index import Inventory
 from caddrel.core.prove.encoding import Encoder, gather
 from caddrel.core.prove.guarantees import Counterexample, Proven, counts, prove
-from caddrel.core.prove.logic import all_of, none_of
+from caddrel.core.prove.logic import all_of, any_of, none_of
 from caddrel.core.prove.solver import Solver, TooLate
 from caddrel.core.prove.space import Space
 from caddrel.core.prove.witness import attempt_of, explained, smallest
@@ -189,7 +189,7 @@ def _filled(company: Company, value: Any) -> Any:
 
 def _sessions_end(company: Company, left: Callable[[], float]) -> Checked:
     """Look for an attempt that gets into administration with a session that lasts longer, or for ever."""
-    rulebook, inventory = company.rulebook, company.inventory
+    rulebook, inventory, administration = company.rulebook, company.inventory, set(company.administration)
     policies = [policy for policy in rulebook.policies.values() if counts(policy, False)]
     space = Space(inventory)
     gather(space, rulebook, policies)
@@ -204,7 +204,7 @@ def _sessions_end(company: Company, left: Callable[[], float]) -> Checked:
             if each.rule.keep is not None and (each.rule.keep.session_at_most or LONGEST_SESSION + 1) <= LONGEST_SESSION
         ]
         signing_in, _ = encoder.fact("operation", lambda operation: operation == "sign-in")
-        return all_of((signing_in, here[0], encoder.outcome(encoded).allowed, *ends))
+        return all_of((signing_in, any_of(here), encoder.outcome(encoded).allowed, *ends))
 
     long(Encoder(rulebook, space))
     space.finish()
@@ -215,14 +215,18 @@ def _sessions_end(company: Company, left: Callable[[], float]) -> Checked:
         return Checked(_SESSIONS, "undecided")
     if model is None:
         return Checked(_SESSIONS, "passes")
-    label = company.administration[0]
 
     def still(attempt: Any) -> bool:
         found = explained(rulebook, attempt, inventory)
         lasts = found.decision.keep.get("session_at_most", LONGEST_SESSION + 1)
         labels: Any = found.facts.values.get("app.labels", frozenset())
         signing_in = found.facts.values["operation"] == "sign-in"
-        return signing_in and found.decision.outcome == "allowed" and lasts > LONGEST_SESSION and label in labels
+        return (
+            signing_in
+            and found.decision.outcome == "allowed"
+            and lasts > LONGEST_SESSION
+            and not labels.isdisjoint(administration)
+        )
 
     attempt = smallest(attempt_of(space, model), still)
     return Checked(_SESSIONS, "fails", Counterexample(attempt, explained(rulebook, attempt, inventory)))

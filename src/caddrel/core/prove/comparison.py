@@ -7,19 +7,20 @@ attempts alike in it are left out and the next is looked for.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from dataclasses import dataclass
+from functools import cached_property
 from typing import Any
 
 import z3
 
 from caddrel.core.decide.decision import Decision
+from caddrel.core.decide.requirements import MOST_SEARCHED, covers
 from caddrel.core.inventory.index import Inventory
-from caddrel.core.language.nodes import Condition, Item, items_of
-from caddrel.core.language.printer import print_formula
+from caddrel.core.language.nodes import AllOf, Condition, Formula, Item, items_of
 from caddrel.core.prove.encoding import OUTCOMES, EncodedPolicy, Encoder, Outcome, gather
 from caddrel.core.prove.guarantees import has_few
-from caddrel.core.prove.logic import Logic, all_of, any_of, differ, none_of
+from caddrel.core.prove.logic import Logic, all_of, any_of, differ, none_of, stated
 from caddrel.core.prove.solver import Solver, TooLate
 from caddrel.core.prove.space import Space
 from caddrel.core.prove.witness import Attempt, Wrong, attempt_of, explained, smallest
@@ -43,7 +44,7 @@ class Change:
         return self.before.outcome, self.after.outcome
 
 
-@dataclass(slots=True)
+@dataclass
 class Encoded:
     """What a rulebook comes to: its policies that count, and their outcome."""
 
@@ -51,19 +52,47 @@ class Encoded:
     policies: list[EncodedPolicy]
     outcome: Outcome
 
-    @property
-    def asked(self) -> dict[str, Logic]:
-        """Where each formula is asked for and not met, by its text."""
-        found: dict[str, list[Logic]] = {}
+    def _unmet(self, parts: Callable[[Formula], Iterable[Formula]]) -> dict[Formula, Logic]:
+        found: dict[Formula, list[Logic]] = {}
         for policy in self.policies:
             for each in policy.rules:
                 formula = each.rule.effect.formula
-                if formula is not None:
-                    here = all_of((each.possible, none_of(self.encoder.formula(formula))))
-                    found.setdefault(print_formula(formula), []).append(here)
-        return {text: any_of(parts) for text, parts in found.items()}
+                for part in parts(formula) if formula is not None else ():
+                    found.setdefault(part, []).append(all_of((each.possible, none_of(self.encoder.formula(part)))))
+        return {formula: any_of(each) for formula, each in found.items()}
 
-    @property
+    @cached_property
+    def whole(self) -> dict[Formula, Logic]:
+        """Where each formula is asked for and not met."""
+        return self._unmet(lambda formula: (formula,))
+
+    @cached_property
+    def asked(self) -> dict[Formula, Logic]:
+        """The same said by as few formulas as it takes, where there are `few` candidates.
+
+        All of several items are each asked for alone: with any of them not met the whole is not, so all the same items
+        are candidates. And one is asked for nothing beside another that covers it: every set that has what covers the
+        one has what covers the other, and no smallest set has it in place of that.
+        """
+        found = self._unmet(_parts)
+        alone = [formula for formula in found if isinstance(formula, Item)]
+        return {
+            formula: all_of((where, *(none_of(found[o]) for o in alone if o != formula and covers(o, formula))))
+            if isinstance(formula, Item)
+            else where
+            for formula, where in found.items()
+        }
+
+    @cached_property
+    def few(self) -> Logic:
+        """Where the candidates are so few that a smallest set is searched for: of more one is made step by step."""
+        if len(self.items) <= MOST_SEARCHED:
+            return True
+        where = {item: any_of(w for f, w in self.whole.items() if item in items_of(f)) for item in self.items}
+        candidates = [all_of((here, none_of(self.encoder.item(item)[0]))) for item, here in where.items()]
+        return z3.AtMost(*[stated(each) for each in candidates], MOST_SEARCHED)
+
+    @cached_property
     def items(self) -> list[Item]:
         """The items that are asked for."""
         formulas = [each.rule.effect.formula for policy in self.policies for each in policy.rules]
@@ -75,21 +104,31 @@ class Encoded:
         section = parts.get(item.kind)
         return section is None or item.name in getattr(self.encoder.rulebook, section)
 
-    def kept(self) -> dict[tuple[str, Any], Logic]:
-        """Where a limit of sessions is at most so long, by its name and length."""
-        found: dict[tuple[str, Any], list[Logic]] = {}
+    @cached_property
+    def kept(self) -> dict[str, dict[Any, Logic]]:
+        """Where a limit of sessions is so long, by its name and length: what is shortest counts."""
+        found: dict[str, dict[Any, list[Logic]]] = {}
         for policy in self.policies:
             for each in policy.rules:
                 keep = each.rule.keep
-                if keep is None:
-                    continue
-                for name in ("session_at_most", "idle_at_most"):
+                for name in ("session_at_most", "idle_at_most", "end_with_browser") if keep is not None else ():
                     value = getattr(keep, name)
-                    if value is not None:
-                        found.setdefault((name, value), []).append(each.possible)
-                if keep.end_with_browser:
-                    found.setdefault(("end_with_browser", True), []).append(each.possible)
-        return {key: any_of(parts) for key, parts in found.items()}
+                    if value is not None and value is not False:
+                        found.setdefault(name, {}).setdefault(value, []).append(each.possible)
+        return {name: {value: any_of(found[name][value]) for value in found[name]} for name in found}
+
+    def lasts(self, name: str, longest: Any) -> Logic:
+        """Return where a limit of sessions is at most so long."""
+        return any_of(where for value, where in self.kept.get(name, {}).items() if value <= longest)
+
+
+def _parts(formula: Formula) -> Iterator[Formula]:
+    """Yield what a formula asks for: items that it asks for whatever else is met, and itself unless they are all."""
+    parts = formula.parts if isinstance(formula, AllOf) else (formula,)
+    items = [part for part in parts if isinstance(part, Item)]
+    yield from items
+    if len(items) < len(parts):
+        yield formula
 
 
 class Comparison:
@@ -116,6 +155,9 @@ class Comparison:
         self.inventory = inventory
         self.solver = solver
         self._encoded = encoded
+        self._otherwise: Logic | None = None
+        # Where nothing differs whatever else is asked: found once.
+        self._passed: list[Logic] = []
 
     def of(self, before: str, after: str) -> Logic:
         """Return where the outcome goes from one to another."""
@@ -126,22 +168,22 @@ class Comparison:
         before, after = self._encoded
         same = any_of(self.of(each, each) for each in OUTCOMES if each != "blocked")
         asked = self._asked_otherwise()
-        kept_before, kept_after = before.kept(), after.kept()
-        limits: list[Logic] = []
-        for name, value in dict.fromkeys([*kept_before, *kept_after]):
-            # The shortest is what counts: one differs where for some length one side has a limit that short.
-            one, other = (
-                any_of(where for (n, v), where in kept.items() if n == name and v <= value)
-                for kept in (kept_before, kept_after)
-            )
-            limits.append(differ(one, other))
+        # The shortest is what counts: one differs where for some length one side has a limit that short.
+        limits = [differ(before.lasts(*limit), after.lasts(*limit)) for limit in self._limits()]
         return all_of((same, any_of((all_of((self.of("challenged", "challenged"), asked)), any_of(limits)))))
+
+    def _limits(self) -> Iterable[tuple[str, Any]]:
+        """Return the names and lengths of the limits that either side has."""
+        return dict.fromkeys((name, value) for each in self._encoded for name, of in each.kept.items() for value in of)
 
     def _asked_otherwise(self) -> Logic:
         one, other = self._encoded
-        before, after = one.asked, other.asked
-        formulas = (
-            differ(before.get(text, False), after.get(text, False)) for text in dict.fromkeys([*before, *after])
+        few = all_of((one.few, other.few))
+        formulas = any_of(
+            (
+                all_of((few, _different(one.asked, other.asked))),
+                all_of((none_of(few), _different(one.whole, other.whole))),
+            )
         )
         # What is asked for may be the same, and yet another part of it be met already, or be within reach.
         items = dict.fromkeys(item for each in self._encoded for item in each.items)
@@ -151,17 +193,27 @@ class Comparison:
             if all(each.knows(item) for each in self._encoded)
             for had, has in zip(one.encoder.item(item), other.encoder.item(item), strict=True)
         )
-        return any_of((any_of(formulas), any_of(states)))
+        return any_of((formulas, any_of(states)))
 
     def alike(self, model: Any) -> Logic:
-        """Return where the same is asked for as in a model, on both sides."""
+        """Return where the same is outstanding as in a model, for the same time, on both sides.
+
+        What is outstanding hangs on which formulas are asked for and not met, and on their items: on no other ones.
+        """
+
+        def true(where: Logic) -> bool:
+            return where if isinstance(where, bool) else z3.is_true(model.eval(where, model_completion=True))
+
         found: list[Logic] = []
+        few = all(true(each.few) for each in self._encoded)
         for each in self._encoded:
-            states = [state for item in each.items for state in each.encoder.item(item)]
-            for where in (*each.asked.values(), *each.kept().values(), *states):
-                if not isinstance(where, bool):
-                    true = z3.is_true(model.eval(where, model_completion=True))
-                    found.append(where if true else z3.Not(where))
+            asked = each.asked if few else each.whole
+            items = dict.fromkeys(item for f, where in asked.items() if true(where) for item in items_of(f))
+            states = [state for item in items for state in each.encoder.item(item)]
+            limits = [each.lasts(*limit) for limit in self._limits()]
+            found += [
+                where if true(where) else none_of(where) for where in (each.few, *asked.values(), *limits, *states)
+            ]
         return all_of((*found, any_of(self.of(each, each) for each in OUTCOMES)))
 
     def decided(self, attempt: Attempt) -> tuple[Decision, Decision]:
@@ -189,7 +241,7 @@ class Comparison:
         """Tell whether a kind of change occurs where something holds."""
         if change.before.outcome != change.after.outcome:
             return self.find(*change.kind, here) is not None
-        return self.find_otherwise(here) is not None
+        return self.find_otherwise(self.of(*change.kind), here) is not None
 
     def differ_at_all(self) -> bool:
         """Tell whether any attempt comes to something else.
@@ -210,17 +262,21 @@ class Comparison:
         TooLate
             When it cannot be told.
         """
-        passed: list[Logic] = []
-        otherwise = self.otherwise()
+        if self._otherwise is None:
+            self._otherwise = self.otherwise()
         for _ in range(_MOST_LOOKS):
-            model = self.solver.find(otherwise, *passed, *wanted)
+            model = self.solver.find(self._otherwise, *self._passed, *wanted)
             if model is None:
                 return None
             attempt = attempt_of(self.space, model)
             if differs(*self.decided(attempt)):
                 return attempt
-            passed.append(none_of(self.alike(model)))
+            self._passed.append(none_of(self.alike(model)))
         raise TooLate
+
+
+def _different(one: Mapping[Formula, Logic], other: Mapping[Formula, Logic]) -> Logic:
+    return any_of(differ(one.get(each, False), other.get(each, False)) for each in dict.fromkeys([*one, *other]))
 
 
 def changes(
@@ -299,9 +355,10 @@ def kinds(comparison: Comparison, ours: Comparison | None = None) -> Iterator[Ch
                 if attempt is not None:
                     yield _change(comparison, attempt, (one, other))
                     break
-    attempt = comparison.find_otherwise()
-    if attempt is not None:
-        yield _change(comparison, attempt, None)
+    for outcome in ("allowed", "challenged"):
+        attempt = comparison.find_otherwise(comparison.of(outcome, outcome))
+        if attempt is not None:
+            yield _change(comparison, attempt, (outcome, outcome))
 
 
 def _known_first(comparison: Comparison, one: str, other: str) -> Attempt | None:
@@ -309,16 +366,14 @@ def _known_first(comparison: Comparison, one: str, other: str) -> Attempt | None
     return comparison.find(one, other, comparison.space.know_all()) or comparison.find(one, other)
 
 
-def _change(comparison: Comparison, attempt: Attempt, kind: tuple[str, str] | None) -> Change:
+def _change(comparison: Comparison, attempt: Attempt, kind: tuple[str, str]) -> Change:
     certain = tuple(each.certain for each in comparison.decided(attempt))
 
     def still(fewer: Attempt) -> bool:
         before, after = comparison.decided(fewer)
         if (before.certain, after.certain) != certain:
             return False
-        if kind is not None:
-            return (before.outcome, after.outcome) == kind
-        return before.outcome == after.outcome and differs(before, after)
+        return (before.outcome, after.outcome) == kind and differs(before, after)
 
     attempt = smallest(attempt, still)
     return Change(*comparison.decided(attempt), attempt)

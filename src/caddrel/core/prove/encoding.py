@@ -66,11 +66,12 @@ class EncodedPolicy:
 
 @dataclass(slots=True)
 class Outcome:
-    """Where policies come to each outcome, in the strict reading; `met` where all that is required is."""
+    """Where policies come to each outcome, in the strict reading; `unmeetable` where what is required alone blocks."""
 
     allowed: Logic
     challenged: Logic
     blocked: Logic
+    unmeetable: Logic
 
     def of(self, outcome: str) -> Logic:
         """Return where one of them is come to."""
@@ -321,10 +322,12 @@ class Encoder:
         reachable = all_of(any_of((none_of(possible), self._of(effect, True))) for possible, effect in asking)
         stopped = any_of((blocks, self._shut(found)))
         going = none_of(stopped)
+        unmeetable = all_of((none_of(met), none_of(reachable)))
         return Outcome(
             all_of((going, met)),
             all_of((going, none_of(met), reachable)),
-            any_of((stopped, all_of((none_of(met), none_of(reachable))))),
+            any_of((stopped, unmeetable)),
+            all_of((going, unmeetable)),
         )
 
     def _of(self, effect: Effect, reachable: bool = False) -> Logic:

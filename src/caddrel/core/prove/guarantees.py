@@ -173,6 +173,12 @@ def as_enforced(rulebook: Rulebook, policies: Iterable[Policy]) -> Rulebook:
     )
 
 
+def without_and_with(rulebook: Rulebook, policy: str) -> tuple[Rulebook, Rulebook]:
+    """Return a rulebook as it is without a policy, and with it enforced."""
+    others = [each for each in rulebook.policies.values() if each.mode == "enforced" and each.id != policy]
+    return as_enforced(rulebook, others), as_enforced(rulebook, [*others, rulebook.policies[policy]])
+
+
 def _conditions(guarantee: Guarantee) -> Iterator[Condition]:
     scope = guarantee.scope
     for selector in (*scope.people, *scope.except_people, *scope.apps, *scope.except_apps):

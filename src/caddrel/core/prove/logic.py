@@ -50,7 +50,7 @@ def differ(one: Logic, other: Logic) -> Logic:
         return none_of(other) if one else other
     if isinstance(other, bool):
         return none_of(one) if other else one
-    return z3.Xor(one, other)
+    return False if one.eq(other) else z3.Xor(one, other)
 
 
 def stated(part: Logic) -> z3.BoolRef:

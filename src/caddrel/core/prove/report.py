@@ -10,6 +10,7 @@ from caddrel.core.decide.decision import Decision
 from caddrel.core.facts.values import to_json
 from caddrel.core.inventory.index import Inventory
 from caddrel.core.language.printer import print_item
+from caddrel.core.prove.about import About, Case
 from caddrel.core.prove.check_up import Checked
 from caddrel.core.prove.comparison import Change, kinds, ready
 from caddrel.core.prove.guarantees import Counterexample, Proven, mended, prove, remedy
@@ -52,6 +53,32 @@ def proven_json(proven: Proven, seconds: float) -> dict[str, Any]:
 def _example(example: Counterexample) -> dict[str, Any]:
     decision = example.explained.decision
     return {"facts": attempt_json(example.attempt), "outcome": decision.outcome, "deciding": _rules(decision)}
+
+
+def about_json(found: About, also: Callable[[Case], dict[str, Any]]) -> dict[str, Any]:
+    """Return what policies have to do with a person and an app.
+
+    Parameters
+    ----------
+    also
+        What else is told of a case.
+    """
+
+    def case(of: Case) -> dict[str, Any]:
+        deciding = _rules(of.explained.decision)
+        return {"facts": attempt_json(of.attempt), "outcome": of.outcome, "deciding": deciding, **also(of)}
+
+    policies = [
+        {
+            "policy": part.policy.id,
+            "title": part.policy.title or part.policy.id,
+            "mode": part.policy.mode,
+            "speaks": part.speaks,
+            "decides": [case(each) for each in part.cases],
+        }
+        for part in found.parts
+    ]
+    return {"outcomes": [case(each) for each in found.outcomes], "policies": policies, "whole": found.whole}
 
 
 def checked_json(checked: Checked) -> dict[str, Any]:

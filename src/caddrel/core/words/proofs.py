@@ -111,7 +111,10 @@ def change_words(change: Change, after: Explained, person: str = "", app: str = 
     """
     story = story_words(after, change.attempt, person, app)
     was = {"allowed": "Until now allowed", "challenged": "Until now asked for more", "blocked": "Until now blocked"}
-    return say(f"{was[change.before.outcome]}: ", story[0].text[:1].lower() + story[0].text[1:], *story[1:])
+    # A name stays as it is written.
+    first = story[0].text
+    begun = first if "person.id" in change.attempt.reported else first[:1].lower() + first[1:]
+    return say(f"{was[change.before.outcome]}: ", begun, *story[1:])
 
 
 _FEW = 3
@@ -122,6 +125,10 @@ _KINDS = {
     ("challenged", "blocked"): "{whom} asked for more until now {are} blocked{where}.",
     ("blocked", "allowed"): "{whom} blocked until now get in{where}.",
     ("blocked", "challenged"): "{whom} blocked until now can get in with more{where}.",
+}
+_OTHERWISE = {
+    "allowed": "{whom} get in as before, for another time{where}.",
+    "challenged": "{whom} are asked for something else, or get in for another time{where}.",
 }
 
 
@@ -143,7 +150,7 @@ def meaning_words(meaning: Mapping[str, Any]) -> str:
         if kind in _KINDS:
             said.append(_KINDS[kind].format(whom=whom, are="are", where=where))
         else:
-            said.append(f"{whom} are {kind[0]} as before, with something else asked of them or another time{where}.")
+            said.append(_OTHERWISE[kind[0]].format(whom=whom, where=where))
     said += [f"The {each} is defined otherwise." for each in meaning["definitions"]]
     if not meaning["exact"]:
         said.append("Time ran out: there may be other changes.")

@@ -3,19 +3,21 @@
 from __future__ import annotations
 
 import time
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import replace
 from typing import Any
 
 from caddrel.core.diagnostics import RulebookError, did_you_mean, shorten
 from caddrel.core.inventory.index import Inventory
 from caddrel.core.prove import dead_rules
+from caddrel.core.prove.about import Case, Subject
+from caddrel.core.prove.about import about as asking
 from caddrel.core.prove.check_up import Checked, Company, safeguards
 from caddrel.core.prove.check_up import check_up as checking
 from caddrel.core.prove.comparison import Change
-from caddrel.core.prove.guarantees import Proven, prove
+from caddrel.core.prove.guarantees import Proven, prove, without_and_with
 from caddrel.core.prove.places import places
-from caddrel.core.prove.report import checked_json, compared_json, proven_json, remedy_json
+from caddrel.core.prove.report import about_json, checked_json, compared_json, proven_json, remedy_json
 from caddrel.core.prove.witness import Attempt, explained
 from caddrel.core.rulebook.model import Rulebook
 from caddrel.core.rulebook.source import Source
@@ -95,8 +97,51 @@ def idle(state: State, request: wire.GuaranteeRequest) -> wire.IdleResult:
 
 def meaning(state: State, request: wire.MeaningRequest) -> wire.MeaningResult:
     """Return two rulebooks compared by what they mean."""
-    before, after = _rulebook(state, request.before), _rulebook(state, request.after)
-    inventory = _present(state)
+    return _compared(_rulebook(state, request.before), _rulebook(state, request.after), _present(state))
+
+
+def adds(state: State, request: wire.AddsRequest) -> wire.MeaningResult:
+    """Return what a policy adds: a rulebook compared with the same without it; one that is not enforced as if it were.
+
+    Raises
+    ------
+    ServiceError
+        When there is no such policy.
+    """
+    rulebook = _rulebook(state, request.side)
+    if request.policy not in rulebook.policies:
+        raise _nothing("policy", request.policy, rulebook.policies)
+    return _compared(*without_and_with(rulebook, request.policy), _present(state))
+
+
+def about(state: State, request: wire.AboutRequest) -> wire.AboutResult:
+    """Return which policies speak about a person and an app, and which ever decide for them.
+
+    Raises
+    ------
+    ServiceError
+        When there is no such person or app, or none is named.
+    """
+    rulebook, inventory = _rulebook(state, request.side), state.inventories.current()
+    if not request.person and not request.app:
+        raise ServiceError(400, "bad-parameter", "name a person, an app, or both")
+    for noun, id, among in (("person", request.person, inventory.people), ("app", request.app, inventory.apps)):
+        if id and id not in among:
+            raise _nothing(noun, id, among)
+    found = asking(rulebook, Subject(request.person, request.app), inventory, _left())
+
+    def told(case: Case) -> dict[str, Any]:
+        return {"story": pieces_json(story_words(case.explained, case.attempt, *_titles(case.attempt, inventory)))}
+
+    return convert(about_json(found, told), wire.AboutResult)
+
+
+def _nothing(noun: str, id: str, among: Iterable[str]) -> ServiceError:
+    hint = did_you_mean(id, among, "names are written as their ids")
+    return ServiceError(404, "not-found", f"there is no {noun} `{shorten(id)}`", hint)
+
+
+def _compared(before: Rulebook, after: Rulebook, inventory: Inventory | None) -> wire.MeaningResult:
 
     def told(change: Change) -> dict[str, Any]:
         found = explained(after, change.attempt, inventory)

@@ -71,6 +71,8 @@ BODIES: dict[type, dict[str, Any]] = {
     proofs.GuaranteeRequest: {"side": {}},
     proofs.CheckUpRequest: {"side": {}, "safeguard": "old-programs"},
     proofs.MeaningRequest: {"before": {"revision": 1}, "after": {}},
+    proofs.AboutRequest: {"person": "ines.faro", "app": "farebox"},
+    proofs.AddsRequest: {"policy": "old-programs"},
     drafts.AcceptRequest: {
         "code": "person-by-name",
         "object": "policies.abroad",

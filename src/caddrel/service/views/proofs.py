@@ -76,3 +76,35 @@ def check_up(call: Call) -> wire.CheckUp:
     body: wire.CheckUpRequest = call.body
     asked = msgspec.structs.replace(body, side=with_documents(call.data, body.side)[0])
     return call.runtime.prover.do(_THERE, proofs.check_up, call.data, asked)
+
+
+@endpoints.add(
+    "POST",
+    "/api/v1/rulebook/about",
+    role="viewer",
+    body=wire.AboutRequest,
+    returns=wire.AboutResult,
+    limit="rulebook",
+    heavy="check",
+)
+def about(call: Call) -> wire.AboutResult:
+    """Which policies speak about a person and an app at all, which ever decide for them, and what is possible."""
+    body: wire.AboutRequest = call.body
+    asked = msgspec.structs.replace(body, side=with_documents(call.data, body.side)[0])
+    return call.runtime.prover.do(_THERE, proofs.about, call.data, asked)
+
+
+@endpoints.add(
+    "POST",
+    "/api/v1/rulebook/adds",
+    role="viewer",
+    body=wire.AddsRequest,
+    returns=wire.MeaningResult,
+    limit="rulebook",
+    heavy="check",
+)
+def adds(call: Call) -> wire.MeaningResult:
+    """What a policy adds: what differs between a rulebook and the same without it."""
+    body: wire.AddsRequest = call.body
+    asked = msgspec.structs.replace(body, side=with_documents(call.data, body.side)[0])
+    return call.runtime.prover.do(_THERE, proofs.adds, call.data, asked)
