@@ -99,8 +99,6 @@ def _adds(policy: str, given: str, inventory: Inventory | None, as_json: bool) -
         found = _adds_here(read_documents(sources(given)), policy, inventory)
     if as_json:
         write_json({"meaning": found})
-    elif found.same:
-        say("It changes nothing: without it every attempt comes to the same.")
     else:
         tell_meaning(found)
     if not found.exact:
@@ -110,11 +108,12 @@ def _adds(policy: str, given: str, inventory: Inventory | None, as_json: bool) -
 def _adds_here(rulebook: Rulebook, policy: str, inventory: Inventory | None) -> Meaning:
     from caddrel.cli.meanings import compared_here
     from caddrel.core.prove.guarantees import without_and_with
+    from caddrel.core.words.proofs import WITHOUT_IT
 
     if policy not in rulebook.policies:
         hint = did_you_mean(policy, rulebook.policies, "policies are written as their ids")
         raise click.UsageError(f"there is no policy `{policy}`; {hint}")
-    return convert(compared_here(*without_and_with(rulebook, policy), inventory), Meaning)
+    return convert(compared_here(*without_and_with(rulebook, policy), inventory, WITHOUT_IT), Meaning)
 
 
 def _tell(found: AboutResult) -> None:

@@ -52,7 +52,9 @@ def direction(change: MeaningChange) -> str:
     return "loosened" if after < before else "tightened" if after > before else ""
 
 
-def compared_here(one: Rulebook, other: Rulebook, inventory: Inventory | None = None) -> dict[str, Any]:
+def compared_here(
+    one: Rulebook, other: Rulebook, inventory: Inventory | None = None, beside: str = "until now"
+) -> dict[str, Any]:
     """Return two rulebooks compared by what they mean, without a service."""
     from caddrel.cli.prove import time_left
     from caddrel.core.prove.comparison import Change
@@ -63,11 +65,11 @@ def compared_here(one: Rulebook, other: Rulebook, inventory: Inventory | None = 
     from caddrel.core.words.proofs import change_words, meaning_words
 
     def told(change: Change) -> dict[str, Any]:
-        story = change_words(change, explained(other, change.attempt, inventory))
+        story = change_words(change, explained(other, change.attempt, inventory), beside=beside)
         return {"story": [{"text": words(story)}]}
 
     document = compared_json(one, other, inventory, time_left(), places(one, other, inventory), told)
-    document["sentence"] = meaning_words(document)
+    document["sentence"] = meaning_words(document, beside)
     return document
 
 

@@ -68,6 +68,7 @@ def test_what_policies_have_to_do_with_somebody_and_what_one_adds(kelpline: Live
             ("challenged", "blocked"),
         }
         assert adds.exact
+        assert "without it" in adds.sentence
         assert client.proofs.adds("guests-prove-it", GUESTS).same
         with pytest.raises(Refused, match="no policy"):
             client.proofs.adds("stale-desktop")

@@ -3,9 +3,11 @@
   import { onMount } from 'svelte';
   import { push, router } from 'svelte-spa-router';
   import { api, Failure } from '../../lib/api/client';
-  import type { Comparison, Problem, RevisionList } from '../../lib/api/types';
+  import type { Comparison, MeaningResult, Problem, RevisionList } from '../../lib/api/types';
+  import { proofs } from '../../lib/api/proofs';
   import { count, moment } from '../../lib/format';
   import { rows } from '../../lib/keys';
+  import Changes from '../../lib/parts/Changes.svelte';
   import Failing from '../../lib/parts/Failing.svelte';
   import Heading from '../../lib/parts/Heading.svelte';
   import Waiting from '../../lib/parts/Waiting.svelte';
@@ -15,6 +17,7 @@
 
   const list = new Load<RevisionList>();
   const compared = new Load<Comparison>();
+  const meaning = new Load<MeaningResult>();
   let restoring = $state(0);
   let why = $state('');
   let accept = $state('');
@@ -27,7 +30,9 @@
   const may = $derived(session.info?.role === 'publisher' || session.info?.role === 'operator');
   $effect(() => {
     const [from, to] = [before, after];
-    if (from && to) void compared.run((signal) => api.compare({ revision: from }, { revision: to }, signal));
+    if (!from || !to) return;
+    void compared.run((signal) => api.compare({ revision: from }, { revision: to }, signal));
+    void meaning.run((signal) => proofs.meaning({ revision: from }, { revision: to }, signal));
   });
   const choose = (change: Record<string, string>) => {
     const next = new URLSearchParams(router.querystring ?? '');
@@ -102,6 +107,11 @@
       <label class="flex items-center gap-1 text-small">from <select class="field w-auto!" value={String(before)} onchange={(event) => choose({ before: event.currentTarget.value })}>{#each list.value.items as found (found.number)}<option value={String(found.number)}>{found.number}</option>{/each}</select></label>
       <label class="flex items-center gap-1 text-small">to <select class="field w-auto!" value={String(after)} onchange={(event) => choose({ after: event.currentTarget.value })}>{#each list.value.items as found (found.number)}<option value={String(found.number)}>{found.number}</option>{/each}</select></label>
     </div>
+    <section class="mb-5" aria-label="What it means">
+      {#if meaning.problem}<Failing problem={meaning.problem} />
+      {:else if meaning.busy || !meaning.value}<Waiting lines={2} />
+      {:else}<Changes meaning={meaning.value.meaning} />{/if}
+    </section>
     {#if compared.problem}<Failing problem={compared.problem} />
     {:else if !compared.value}<Waiting lines={6} />
     {:else if compared.value.objects.length}<Differences objects={compared.value.objects} />

@@ -12,6 +12,7 @@
   import EditThing from './EditThing.svelte';
   import SigninLines from './SigninLines.svelte';
   import Speaking from './Speaking.svelte';
+  import WhoDecides from './WhoDecides.svelte';
 
   let { id }: { id: string } = $props();
   const profile = new Load<AppProfile>();
@@ -37,7 +38,10 @@
   {@const it = profile.value}
   {#if editing}<EditThing noun="apps" item={it.item} done={() => { editing = false; load(); }} cancel={() => (editing = false)} />{/if}
   <div class="grid gap-x-10 gap-y-7 lg:grid-cols-[minmax(0,1fr)_24rem]">
-    <Speaking policies={it.policies} none="No policy speaks about it: its stance decides alone." others="with others" />
+    <div class="flex min-w-0 flex-col gap-7">
+      <Speaking policies={it.policies} none="No policy speaks about it: its stance decides alone." others="with others" />
+      {#key id}<WhoDecides app={id} />{/key}
+    </div>
     <aside class="flex flex-col gap-6">
       <section class="text-small">
         <h2 class="mb-1 text-lead font-semibold">Who can reach it</h2>

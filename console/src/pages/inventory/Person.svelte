@@ -13,6 +13,7 @@
   import EditThing from './EditThing.svelte';
   import Reach from './Reach.svelte';
   import SigninLines from './SigninLines.svelte';
+  import WhoDecides from './WhoDecides.svelte';
 
   let { id }: { id: string } = $props();
   const profile = new Load<PersonProfile>();
@@ -86,6 +87,7 @@
           </table>
         {:else}<p class="text-small text-muted">None in the inventory.</p>{/if}
       </section>
+      {#key id}<WhoDecides person={id} apps={it.reach.map((each) => ({ id: each.app, title: each.title }))} />{/key}
       <SigninLines lines={it.signins} all="#/signins?person={encodeURIComponent(id)}" />
     </div>
     <aside class="flex flex-col gap-6 text-small">

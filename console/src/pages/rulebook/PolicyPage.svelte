@@ -12,6 +12,7 @@
   import { change } from '../../lib/state/changing';
   import { Load } from '../../lib/state/load.svelte';
   import { session } from '../../lib/state/session.svelte';
+  import Adds from './Adds.svelte';
 
   let { params }: { params: { id: string } } = $props();
   const policy = new Load<PolicyView>();
@@ -91,6 +92,7 @@
           </li>
         {/each}
       </ol>
+      {#key it.id}<Adds policy={it.id} enforced={it.mode === 'enforced'} />{/key}
       <details class="mt-3">
         <summary class="text-small font-medium text-accent">As it stands in the rulebook</summary>
         <!-- svelte-ignore a11y_no_noninteractive_tabindex: a region that scrolls must be reachable by keyboard -->

@@ -20,6 +20,8 @@ from caddrel.core.words.policies import effect_words, scope_words
 
 _SETTLED = ("auth.credentials", "auth.locked_out")
 _ABOUT = ("person.id", "app.id", "operation")
+UNTIL_NOW, WITHOUT_IT = "until now", "without it"
+_AT = {UNTIL_NOW: "today", WITHOUT_IT: WITHOUT_IT}
 _COULD = {"allowed": "could ", "challenged": "would be asked for more to ", "blocked": "could not "}
 
 
@@ -101,30 +103,34 @@ def idle_words(idle: Idle) -> str:
             return f"{rule} never fires: nothing can make its condition true"
 
 
-def change_words(change: Change, after: Explained, person: str = "", app: str = "") -> Sentence:
+def change_words(
+    change: Change, after: Explained, person: str = "", app: str = "", beside: str = UNTIL_NOW
+) -> Sentence:
     """Return what changes for an attempt, as one sentence.
 
     Parameters
     ----------
     after
         What the interpreter makes of it under the rulebook after.
+    beside
+        How the side before is called: `UNTIL_NOW`, or `WITHOUT_IT`.
     """
     story = story_words(after, change.attempt, person, app)
-    was = {"allowed": "Until now allowed", "challenged": "Until now asked for more", "blocked": "Until now blocked"}
+    was = {"allowed": "allowed", "challenged": "asked for more", "blocked": "blocked"}
     # A name stays as it is written.
     first = story[0].text
     begun = first if "person.id" in change.attempt.reported else first[:1].lower() + first[1:]
-    return say(f"{was[change.before.outcome]}: ", begun, *story[1:])
+    return say(f"{beside[:1].upper()}{beside[1:]} {was[change.before.outcome]}: ", begun, *story[1:])
 
 
 _FEW = 3
 _KINDS = {
-    ("allowed", "challenged"): "{whom} allowed until now {are} asked for more{where}.",
-    ("allowed", "blocked"): "{whom} allowed until now {are} blocked{where}.",
-    ("challenged", "allowed"): "{whom} asked for more until now get in without{where}.",
-    ("challenged", "blocked"): "{whom} asked for more until now {are} blocked{where}.",
-    ("blocked", "allowed"): "{whom} blocked until now get in{where}.",
-    ("blocked", "challenged"): "{whom} blocked until now can get in with more{where}.",
+    ("allowed", "challenged"): "{whom} allowed {beside} are asked for more{where}.",
+    ("allowed", "blocked"): "{whom} allowed {beside} are blocked{where}.",
+    ("challenged", "allowed"): "{whom} asked for more {beside} get in without{where}.",
+    ("challenged", "blocked"): "{whom} asked for more {beside} are blocked{where}.",
+    ("blocked", "allowed"): "{whom} blocked {beside} get in{where}.",
+    ("blocked", "challenged"): "{whom} blocked {beside} can get in with more{where}.",
 }
 _OTHERWISE = {
     "allowed": "{whom} get in as before, for another time{where}.",
@@ -132,23 +138,31 @@ _OTHERWISE = {
 }
 
 
-def meaning_words(meaning: Mapping[str, Any]) -> str:
-    """Return what differs between two rulebooks, in a few sentences."""
+def meaning_words(meaning: Mapping[str, Any], beside: str = UNTIL_NOW) -> str:
+    """Return what differs between two rulebooks, in a few sentences.
+
+    Parameters
+    ----------
+    beside
+        How the side before is called: `UNTIL_NOW`, or `WITHOUT_IT`.
+    """
+    if meaning["same"] and beside == WITHOUT_IT:
+        return "Nothing: without it every attempt comes to the same."
     if meaning["same"]:
         return "Both mean the same: every attempt comes to the same on both sides."
     found = {(change["from"], change["to"]): change for change in meaning["changes"]}
     said = []
     if meaning["exact"] and not any(kind[0] == "blocked" and kind[1] != "blocked" for kind in found):
-        said.append("Nobody who is blocked today gets in.")
+        said.append(f"Nobody who is blocked {_AT[beside]} gets in.")
     if meaning["exact"] and not any(kind[1] == "blocked" and kind[0] != "blocked" for kind in found):
-        said.append("Nobody who gets in today, or can, is blocked.")
+        said.append(f"Nobody who gets in {_AT[beside]}, or can, is blocked.")
     for kind, change in found.items():
         apps, people = change["apps"], change["people"]
         # Of more than a few names nobody reads them in a sentence: they stand beside it.
         where = f" in {_some(apps)}" if len(apps) <= _FEW and apps else f" in {len(apps)} apps" if apps else ""
         whom = f"Some of {_some(people)}" if len(people) <= _FEW and people else "Some people"
         if kind in _KINDS:
-            said.append(_KINDS[kind].format(whom=whom, are="are", where=where))
+            said.append(_KINDS[kind].format(whom=whom, beside=beside, where=where))
         else:
             said.append(_OTHERWISE[kind[0]].format(whom=whom, where=where))
     said += [f"The {each} is defined otherwise." for each in meaning["definitions"]]

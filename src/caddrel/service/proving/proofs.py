@@ -22,7 +22,15 @@ from caddrel.core.prove.witness import Attempt, explained
 from caddrel.core.rulebook.model import Rulebook
 from caddrel.core.rulebook.source import Source
 from caddrel.core.words.pieces import pieces_json
-from caddrel.core.words.proofs import change_words, guarantee_words, idle_words, meaning_words, story_words
+from caddrel.core.words.proofs import (
+    UNTIL_NOW,
+    WITHOUT_IT,
+    change_words,
+    guarantee_words,
+    idle_words,
+    meaning_words,
+    story_words,
+)
 from caddrel.service.problems import ServiceError
 from caddrel.service.rulebooks.publish import read_files
 from caddrel.service.state.context import State
@@ -111,7 +119,7 @@ def adds(state: State, request: wire.AddsRequest) -> wire.MeaningResult:
     rulebook = _rulebook(state, request.side)
     if request.policy not in rulebook.policies:
         raise _nothing("policy", request.policy, rulebook.policies)
-    return _compared(*without_and_with(rulebook, request.policy), _present(state))
+    return _compared(*without_and_with(rulebook, request.policy), _present(state), WITHOUT_IT)
 
 
 def about(state: State, request: wire.AboutRequest) -> wire.AboutResult:
@@ -141,14 +149,15 @@ def _nothing(noun: str, id: str, among: Iterable[str]) -> ServiceError:
     return ServiceError(404, "not-found", f"there is no {noun} `{shorten(id)}`", hint)
 
 
-def _compared(before: Rulebook, after: Rulebook, inventory: Inventory | None) -> wire.MeaningResult:
-
+def _compared(
+    before: Rulebook, after: Rulebook, inventory: Inventory | None, beside: str = UNTIL_NOW
+) -> wire.MeaningResult:
     def told(change: Change) -> dict[str, Any]:
         found = explained(after, change.attempt, inventory)
-        return {"story": pieces_json(change_words(change, found, *_titles(change.attempt, inventory)))}
+        return {"story": pieces_json(change_words(change, found, *_titles(change.attempt, inventory), beside))}
 
     document = compared_json(before, after, inventory, _left(), places(before, after, inventory), told)
-    document["sentence"] = meaning_words(document)
+    document["sentence"] = meaning_words(document, beside)
     return wire.MeaningResult(convert(document, wire.Meaning))
 
 

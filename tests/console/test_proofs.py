@@ -1,0 +1,83 @@
+"""What is proven, in a browser: guarantees and what mends them, what a draft means, what a policy adds."""
+
+from __future__ import annotations
+
+import re
+import shutil
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+from playwright.sync_api import Browser, expect
+from tests.axe import axe_findings
+from tests.conftest import PATIENCE, Live, serving
+from tests.console.conftest import Open
+
+from caddrel import wiring
+from caddrel.demo.fill import ADDRESSES
+
+
+@pytest.fixture
+def mine(kelpline_folder: Path, tmp_path: Path) -> Iterator[Live]:
+    """The Kelpline data, to be changed."""
+    shutil.copytree(kelpline_folder, tmp_path / "data")
+    yield from serving(tmp_path / "data", address_files=[ADDRESSES])
+
+
+@pytest.mark.parametrize("theme", ["light", "dark"])
+def test_what_a_draft_breaks_and_does_for_nothing_is_shown(open_console: Open, theme: str) -> None:
+    page = open_console("/proofs?draft=guests-at-the-berths", theme, 1280 if theme == "light" else 700)
+    expect(page.get_by_role("heading", level=1)).to_contain_text("1 guarantee does not hold")
+    broken = page.locator("[data-guarantee=guests-have-accepted]")
+    expect(broken).to_contain_text("could open Berthplan")
+    idle = page.get_by_role("region", name="What does nothing")
+    expect(idle).to_contain_text("guests-prove-it")
+    expect(idle).to_contain_text("nobody-else")
+    assert axe_findings(page) == []
+    broken.get_by_role("link", name="Rehearse it").click()
+    expect(page).to_have_url(re.compile("rehearse.*draft=guests-at-the-berths"))
+    expect(page.get_by_text("allowed").first).to_be_visible()
+
+
+def test_a_draft_that_locks_out_says_so_before_it_is_published(open_console: Open) -> None:
+    page = open_console("/drafts/sundby-is-rebuilt")
+    page.get_by_role("button", name="Publish").first.click()
+    meaning = page.locator("[data-meaning]")
+    expect(meaning).to_contain_text("Some people allowed until now are blocked in farebox.")
+    page.locator("summary", has_text="farebox").first.click()
+    expect(page.get_by_text("Until now allowed")).to_be_visible()
+
+
+def test_a_policy_tells_what_it_adds_and_a_person_who_decides(open_console: Open) -> None:
+    page = open_console("/rulebook/policy/stale-desktops")
+    adds = page.get_by_role("region", name="What it adds")
+    adds.get_by_role("button", name="Tell what it adds").click()
+    expect(adds).to_contain_text("Nobody who is blocked without it gets in. Some people allowed without it are blocked")
+    page.goto(page.url.split("#")[0] + "#/inventory/people/ines.faro")
+    decides = page.get_by_role("region", name="Which policies ever decide")
+    decides.get_by_label("for the app").select_option("farebox")
+    decides.get_by_role("button", name="Tell").click()
+    hidden = decides.locator("[data-decides=hidden-origins]")
+    expect(hidden).to_contain_text("blocked")
+    hidden.locator("summary").click()
+    expect(hidden).to_contain_text("Ines Faro could not open Farebox")
+    assert axe_findings(page) == []
+    page.goto(page.url.split("#")[0] + "#/inventory/apps/farebox")
+    decides.get_by_label("for the person").fill("ines.farro")
+    decides.get_by_role("button", name="Tell").click()
+    expect(decides).to_contain_text("there is no person")
+    page.goto(page.url.split("#")[0] + "#/history?before=1&after=2")
+    expect(page.locator("[data-meaning]")).to_contain_text("Some people allowed until now are blocked in manifest")
+
+
+def test_a_guarantee_is_mended_by_what_is_offered(browser: Browser, mine: Live) -> None:
+    page = browser.new_context(reduced_motion="reduce", viewport={"width": 1280, "height": 800}).new_page()
+    page.set_default_timeout(PATIENCE * 1000)
+    page.goto(f"{mine.url}/#/enter?code={wiring.way_in(mine.data)}")
+    page.wait_for_selector("nav")
+    page.goto(f"{mine.url}/#/proofs?draft=guests-at-the-berths")
+    broken = page.locator("[data-guarantee=guests-have-accepted]")
+    broken.get_by_role("button", name=re.compile("Mend it in a draft")).click()
+    expect(page).to_have_url(re.compile("drafts/guests-at-the-berths/policies.keeps-guests-have-accepted"))
+    page.goto(f"{mine.url}/#/proofs?draft=guests-at-the-berths")
+    expect(page.get_by_role("heading", level=1)).to_contain_text("Every guarantee holds")
