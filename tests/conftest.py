@@ -153,8 +153,11 @@ def vacant(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Live]:
 @pytest.fixture(scope="session")
 def kelpline_folder(tmp_path_factory: pytest.TempPathFactory) -> Path:
     """The Kelpline data, made once for all test processes."""
-    shared = tmp_path_factory.getbasetemp().parent / "kelpline"
-    with (tmp_path_factory.getbasetemp().parent / "kelpline.lock").open("w") as lock:
+    base = tmp_path_factory.getbasetemp()
+    # The folder above is of this run alone where several processes share it; else runs of other days are in it.
+    base = base.parent if "PYTEST_XDIST_WORKER" in os.environ else base
+    shared = base / "kelpline"
+    with (base / "kelpline.lock").open("w") as lock:
         fcntl.flock(lock, fcntl.LOCK_EX)
         if not (shared / "done").is_file():
             opened = wiring.open_data(shared, Clock(), address_files=[ADDRESSES])

@@ -8,6 +8,7 @@
   import Example from '../../lib/parts/Example.svelte';
   import Failing from '../../lib/parts/Failing.svelte';
   import Heading from '../../lib/parts/Heading.svelte';
+  import Shape from '../../lib/parts/Shape.svelte';
   import Sentence from '../../lib/parts/Sentence.svelte';
   import Waiting from '../../lib/parts/Waiting.svelte';
   import { Act } from '../../lib/state/act.svelte';
@@ -23,15 +24,28 @@
   const acting = new Act();
   const side = $derived(draft ? { draft } : {});
   $effect(() => {
-    void guarantees.run((signal) => proofs.guarantees(side, signal));
-    void safeguards.run((signal) => proofs.checkUp(side, sensitive, signal));
-    void idle.run((signal) => proofs.idle(side, signal));
+    void proveAll(side, sensitive);
+  });
+  let asking = 0;
+  /** Ask for one after another: they are proven so, and who leaves in between asks for no more. */
+  async function proveAll(of: { draft?: string }, labels: string[]): Promise<void> {
+    asking += 1;
+    const now = asking;
+    for (const ask of [
+      () => guarantees.run((signal) => proofs.guarantees(of, signal)),
+      () => idle.run((signal) => proofs.idle(of, signal)),
+      () => safeguards.run((signal) => proofs.checkUp(of, labels, signal)),
+    ])
+      if (asking === now) await ask();
+  }
+  $effect(() => () => {
+    asking += 1;
   });
   const may = $derived(['author', 'publisher', 'operator'].includes(session.info?.role ?? ''));
   const broken = $derived((guarantees.value?.guarantees ?? []).filter((each) => each.answer !== 'holds').length);
   const failing = $derived((safeguards.value?.safeguards ?? []).filter((each) => each.verdict === 'fails').length);
   const WORDS: Record<string, string> = { holds: 'holds', fails: 'fails', undecided: 'undecided', passes: 'passes', 'not-applicable': 'not for you' };
-  const SHAPES: Record<string, string> = { holds: '●', passes: '●', fails: '○', undecided: '◌', 'not-applicable': '·' };
+  const SHAPES: Record<string, string> = { holds: 'true', passes: 'true', fails: 'false', undecided: 'unknown', 'not-applicable': 'off' };
   const colour = (word: string) => (word === 'fails' ? 'text-blocked' : word === 'undecided' ? 'text-challenged' : word === 'not-applicable' ? 'text-muted' : 'text-allowed');
   let labels = $derived(sensitive.join(', '));
 
@@ -69,7 +83,7 @@
     <ul>
       {#each guarantees.value.guarantees as each (each.guarantee)}
         <li class="grid grid-cols-[6rem_minmax(0,1fr)_auto] gap-x-3 border-b border-rule py-2" data-guarantee={each.guarantee}>
-          <span class="font-semibold {colour(each.answer)}"><span aria-hidden="true">{SHAPES[each.answer]}</span> {WORDS[each.answer]}</span>
+          <span class="font-semibold {colour(each.answer)}"><Shape name={SHAPES[each.answer] ?? 'unknown'} size={12} /> {WORDS[each.answer]}</span>
           <div>
             <p class="font-semibold">{each.title || each.guarantee}</p>
             <p class="text-small text-muted"><Sentence pieces={each.says ?? []} /></p>
@@ -97,7 +111,7 @@
       <ul>
         {#each safeguards.value.safeguards.filter((each) => each.grade === grade) as each (each.safeguard)}
           <li class="grid grid-cols-[6rem_minmax(0,1fr)_auto] gap-x-3 border-b border-rule py-2" data-safeguard={each.safeguard}>
-            <span class="font-semibold {colour(each.verdict)}"><span aria-hidden="true">{SHAPES[each.verdict]}</span> {WORDS[each.verdict]}</span>
+            <span class="font-semibold {colour(each.verdict)}"><Shape name={SHAPES[each.verdict] ?? 'unknown'} size={12} /> {WORDS[each.verdict]}</span>
             <div>
               <p class="font-semibold">{each.title}</p>
               <p class="text-small text-muted">{each.why} {each.verdict === 'fails' ? `What it costs people: ${each.costs}` : ''}</p>
@@ -118,7 +132,7 @@
   {:else}
     <ul class="text-small">
       {#each idle.value.items as each (each.kind + each.policy + each.rule)}
-        <li class="border-b border-rule py-1"><a href={draft ? `#/drafts/${draft}/policies.${each.policy}` : `#/rulebook/policy/${encodeURIComponent(each.policy)}`}>{each.policy}</a>: {each.says}.</li>
+        <li class="border-b border-rule py-1"><p><a href={draft ? `#/drafts/${draft}/policies.${each.policy}` : `#/rulebook/policy/${encodeURIComponent(each.policy)}`}>{each.policy}</a>: {each.says}.</p></li>
       {:else}<li class="text-muted">Every rule can fire, every condition can be true and false, and every policy changes something.</li>{/each}
     </ul>
     {#if !idle.value.whole}<p class="text-small text-challenged">Time ran out before all was looked at.</p>{/if}

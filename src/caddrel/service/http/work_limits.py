@@ -10,7 +10,10 @@ from typing import Any
 from caddrel.service.problems import ServiceError
 
 # Of each kind at once: in all, and by one caller.
-MOST = {"export": (4, 2), "check": (4, 2), "rehearse": (6, 4), "compare": (6, 4), "replay": (6, 2)}
+# Proofs are made one after another: those that wait for the one before have their places too.
+MOST = {
+    "export": (4, 2), "check": (4, 2), "rehearse": (6, 4), "compare": (6, 4), "replay": (6, 2), "prove": (6, 4),
+}  # fmt: skip
 
 
 class Heavy:

@@ -21,7 +21,7 @@ _THERE = 1
     body=wire.GuaranteeRequest,
     returns=wire.ProofResult,
     limit="rulebook",
-    heavy="check",
+    heavy="prove",
 )
 def prove(call: Call) -> wire.ProofResult:
     """Whether the guarantees of a rulebook hold, each with a counterexample where it fails."""
@@ -37,7 +37,7 @@ def prove(call: Call) -> wire.ProofResult:
     body=wire.GuaranteeRequest,
     returns=wire.IdleResult,
     limit="rulebook",
-    heavy="check",
+    heavy="prove",
 )
 def idle(call: Call) -> wire.IdleResult:
     """What does nothing in a rulebook: rules that never fire, conditions that cannot vary, policies without effect."""
@@ -53,7 +53,7 @@ def idle(call: Call) -> wire.IdleResult:
     body=wire.MeaningRequest,
     returns=wire.MeaningResult,
     limit="rulebook",
-    heavy="check",
+    heavy="prove",
 )
 def meaning(call: Call) -> wire.MeaningResult:
     """What differs between two rulebooks in what they mean, each kind of change with an attempt that shows it."""
@@ -69,7 +69,7 @@ def meaning(call: Call) -> wire.MeaningResult:
     body=wire.CheckUpRequest,
     returns=wire.CheckUp,
     limit="rulebook",
-    heavy="check",
+    heavy="prove",
 )
 def check_up(call: Call) -> wire.CheckUp:
     """The ready safeguards, each with what comes of it for a rulebook, and a change that is proven to mend it."""
@@ -85,7 +85,7 @@ def check_up(call: Call) -> wire.CheckUp:
     body=wire.AboutRequest,
     returns=wire.AboutResult,
     limit="rulebook",
-    heavy="check",
+    heavy="prove",
 )
 def about(call: Call) -> wire.AboutResult:
     """Which policies speak about a person and an app at all, which ever decide for them, and what is possible."""
@@ -101,7 +101,7 @@ def about(call: Call) -> wire.AboutResult:
     body=wire.AddsRequest,
     returns=wire.MeaningResult,
     limit="rulebook",
-    heavy="check",
+    heavy="prove",
 )
 def adds(call: Call) -> wire.MeaningResult:
     """What a policy adds: what differs between a rulebook and the same without it."""
