@@ -6,7 +6,7 @@ Not here: what lint sees without the solver (`core/lint`).
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Literal
 
 from caddrel.core.inventory.index import Inventory
@@ -104,7 +104,8 @@ def redundant(rulebook: Rulebook, inventory: Inventory | None, left: Callable[[]
 def _of_policy(
     rulebook: Rulebook, policy: Policy, inventory: Inventory | None, left: Callable[[], float]
 ) -> Iterator[Idle]:
-    alone = as_enforced(rulebook, [policy])
+    # What a policy says hangs on no other.
+    alone = replace(rulebook, policies={policy.id: replace(policy, mode="enforced")})
     space = Space(inventory)
     gather(space, rulebook, [policy])
     Encoder(rulebook, space).policy(policy)

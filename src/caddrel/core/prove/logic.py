@@ -6,9 +6,12 @@ from collections.abc import Iterable
 from typing import Any
 
 import z3
+from z3 import z3core
 
 # A formula: True or False where it is settled, else one of the solver's (`z3.BoolRef`), which has no types.
 Logic = Any
+# In a first pass, which only asks: neither true nor false, so that nothing is passed over; whatever has it is it.
+SOME: Logic = z3.Bool("?")
 
 
 def all_of(parts: Iterable[Logic]) -> Logic:
@@ -18,9 +21,11 @@ def all_of(parts: Iterable[Logic]) -> Logic:
     for part in list(parts):
         if part is False:
             return False
+        if part is SOME:
+            return SOME
         if part is not True:
             kept.append(part)
-    return z3.And(*kept) if len(kept) > 1 else kept[0] if kept else True
+    return _joined(z3core.Z3_mk_and, kept) if len(kept) > 1 else kept[0] if kept else True
 
 
 def any_of(parts: Iterable[Logic]) -> Logic:
@@ -29,14 +34,27 @@ def any_of(parts: Iterable[Logic]) -> Logic:
     for part in list(parts):
         if part is True:
             return True
+        if part is SOME:
+            return SOME
         if part is not False:
             kept.append(part)
-    return z3.Or(*kept) if len(kept) > 1 else kept[0] if kept else False
+    return _joined(z3core.Z3_mk_or, kept) if len(kept) > 1 else kept[0] if kept else False
+
+
+def _joined(make: Any, parts: list[Any]) -> Logic:
+    # Straight to the solver: to look whether each part is a formula takes longer than all else, and they are.
+    context = z3.main_ctx()
+    return z3.BoolRef(make(context.ref(), len(parts), (z3.Ast * len(parts))(*[part.ast for part in parts])), context)
 
 
 def none_of(part: Logic) -> Logic:
     """Return the formula that holds where a part does not."""
-    return (not part) if isinstance(part, bool) else z3.Not(part)
+    if isinstance(part, bool):
+        return not part
+    if part is SOME:
+        return SOME
+    context = z3.main_ctx()
+    return z3.BoolRef(z3core.Z3_mk_not(context.ref(), part.ast), context)
 
 
 def implies(one: Logic, other: Logic) -> Logic:
@@ -50,6 +68,8 @@ def differ(one: Logic, other: Logic) -> Logic:
         return none_of(other) if one else other
     if isinstance(other, bool):
         return none_of(one) if other else one
+    if one is SOME or other is SOME:
+        return SOME
     return False if one.eq(other) else z3.Xor(one, other)
 
 

@@ -22,7 +22,7 @@ from caddrel.core.facts.types import Address, FactType, PartlyKnown, Value
 from caddrel.core.inventory.completion import attributes_of
 from caddrel.core.inventory.index import Entry, Inventory
 from caddrel.core.language.operators import Op
-from caddrel.core.prove.logic import Logic, all_of, any_of, implies, none_of, stated
+from caddrel.core.prove.logic import SOME, Logic, all_of, any_of, implies, none_of, stated
 
 SETS = (FactType.NAMES, FactType.METHODS)
 # Completed whoever decides: never unknown.
@@ -35,8 +35,6 @@ _MOST_SPANS = 4_000
 # A method that nothing asks for: it may be there, and tells how old what is reported is.
 _ANY_METHOD = "face"
 Predicate = Callable[[Any], bool]
-# In the first pass: neither true nor false, so that nothing is passed over.
-_SOME = z3.Bool("?")
 
 
 @dataclass(slots=True)
@@ -367,7 +365,7 @@ class Space:
         if self.gathering:
             self._specs[name] = spec
             self._ask(name, holds)
-            return _SOME, _SOME
+            return SOME, SOME
         of = self.ways[name]
         yes = self.where_of(of, holds)
         no = self.where_of(of, lambda value: not holds(value))
@@ -414,7 +412,7 @@ class Space:
                 self.member(spec, next(iter(self._members.get(name, {"something-else": None}))), None)
             else:
                 self.where(spec, lambda _value: True, None)
-            return _SOME
+            return SOME
         if assumed is not None or name in DEFAULTS:
             return True
         if spec.type is FactType.METHODS:
@@ -432,7 +430,7 @@ class Space:
         if self.gathering:
             self._specs[name] = spec
             self._members.setdefault(name, {}).setdefault(id)
-            return _SOME, _SOME
+            return SOME, SOME
         members = self.sets[name]
         bit, there = members.bits[id], none_of(members.away)
         yes, no = all_of((there, bit)), all_of((there, none_of(bit)))
@@ -457,7 +455,7 @@ class Space:
             self._methods_asked.setdefault(method)
             if within is not None:
                 self._limits.add(within)
-            return _SOME, _SOME
+            return SOME, SOME
         methods = self.methods
         assert methods is not None
         fresh = any_of(
@@ -492,7 +490,7 @@ class Space:
         some, _ = self.where(spec, lambda _address: True, assumed)
         if self.gathering:
             self.lists.setdefault(name, Ways(spec, [True, False]))
-            return _SOME, _SOME
+            return SOME, SOME
         listed = self.lists[name]
         if not listed.variables:
             listed.variables = [z3.Bool(f"list {name}={number}") for number in range(2)]
