@@ -15,7 +15,7 @@ from typing import Any, Literal
 
 from caddrel.core.inventory.index import Inventory
 from caddrel.core.prove.encoding import Encoder, gather
-from caddrel.core.prove.guarantees import Counterexample, Proven, counts, prove
+from caddrel.core.prove.guarantees import Counterexample, counts, prove
 from caddrel.core.prove.logic import all_of, any_of, none_of
 from caddrel.core.prove.solver import Solver, TooLate
 from caddrel.core.prove.space import Space
@@ -136,36 +136,45 @@ _BLOCKS_SAY = Safeguard(
 
 def check_up(company: Company, left: Callable[[], float], only: str = "") -> Iterator[Checked]:
     """Yield each safeguard with what came of it; one alone where it is named."""
-    for safeguard in safeguards():
-        if only and safeguard.name != only:
-            continue
-        missing = [need for need in safeguard.needs if not company.filling(need)]
+    wanted = [each for each in safeguards() if not only or each.name == only]
+    asking = [each for each in wanted if each.guarantee is not None and not _missing(company, each)]
+    # All of them are read with the rulebook at once: what it decides hangs on no guarantee.
+    rulebook = _read(company, [_guarantee(company, each) for each in asking])
+    for safeguard in wanted:
+        missing = _missing(company, safeguard)
         if missing:
             yield Checked(safeguard, "not-applicable", says=f"there is nothing of that: {', '.join(missing)}")
         elif safeguard.guarantee is not None:
-            yield _proven(company, safeguard, left)
+            yield _proven(company, rulebook, safeguard, left)
         elif safeguard is _SESSIONS:
             yield _sessions_end(company, left)
         else:
             yield _blocks_say(company)
 
 
-def _proven(company: Company, safeguard: Safeguard, left: Callable[[], float]) -> Checked:
+def _missing(company: Company, safeguard: Safeguard) -> list[str]:
+    return [need for need in safeguard.needs if not company.filling(need)]
+
+
+def _proven(company: Company, rulebook: Rulebook, safeguard: Safeguard, left: Callable[[], float]) -> Checked:
     name = f"{PREFIX}{safeguard.name}"
-    guarantee = _source("guarantees", name, _filled(company, safeguard.guarantee))
-    found = _prove(company, [guarantee], name, left)
+    found = prove(rulebook, rulebook.guarantees[name], company.inventory, left)
     if found.answer != "fails":
         return Checked(safeguard, "passes" if found.answer == "holds" else "undecided")
     policy: Any = {"mode": "enforced", "why": safeguard.why, **_filled(company, safeguard.remedy)}
-    mended = _prove(company, [guarantee, _source("policies", name, policy)], name, left)
+    after = _read(company, [_guarantee(company, safeguard), _source("policies", name, policy)])
+    mended = prove(after, after.guarantees[name], company.inventory, left)
     path = ("policies", name)
     remedy = Remedy(".".join(path), with_value("", path, policy), mended.answer == "holds")
     return Checked(safeguard, "fails", found.counterexample, remedy=remedy)
 
 
-def _prove(company: Company, more: Sequence[Source], name: str, left: Callable[[], float]) -> Proven:
-    rulebook = read_rulebook([*company.sources, *more]).or_raise()
-    return prove(rulebook, rulebook.guarantees[name], company.inventory, left)
+def _read(company: Company, more: Sequence[Source]) -> Rulebook:
+    return read_rulebook([*company.sources, *more]).or_raise()
+
+
+def _guarantee(company: Company, safeguard: Safeguard) -> Source:
+    return _source("guarantees", f"{PREFIX}{safeguard.name}", _filled(company, safeguard.guarantee))
 
 
 def _source(section: str, name: str, value: Any) -> Source:
