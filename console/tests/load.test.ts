@@ -53,3 +53,27 @@ test('what somebody does is refused with the words of the service, until the nex
 test('an error of our own is not taken for a refusal', async () => {
   await expect(new Act().run(() => Promise.reject(new TypeError('ours')))).rejects.toThrow('ours');
 });
+
+test('work for which there is no room is waited with, until nobody wants it any more', async () => {
+  vi.useFakeTimers();
+  let asked = 0;
+  const busy = { title: 'you have 4 of these under way', status: 429, code: 'too-many-at-once' };
+  vi.stubGlobal('fetch', () => Promise.resolve(++asked < 3 ? new Response(JSON.stringify(busy), { status: 429 }) : new Response('{"items": []}')));
+  const load = new Load<unknown>();
+  const done = load.run((signal) => api.sessions(signal));
+  await vi.runAllTimersAsync();
+  await done;
+  expect([asked, load.value, load.problem]).toEqual([3, { items: [] }, null]);
+  asked = -100;
+  const left = load.run((signal) => api.sessions(signal));
+  void load.run(() => Promise.resolve('another'));
+  await vi.runAllTimersAsync();
+  await left;
+  expect([asked, load.value]).toEqual([-99, 'another']);
+  asked = -100;
+  const never = load.run((signal) => api.sessions(signal));
+  await vi.runAllTimersAsync();
+  await never;
+  expect(load.problem?.code).toBe('too-many-at-once');
+  vi.useRealTimers();
+});

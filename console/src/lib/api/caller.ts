@@ -18,12 +18,29 @@ export const proving: { ask: (() => Promise<boolean>) | null } = { ask: null };
 
 export async function send(method: string, path: string, body?: unknown, signal?: AbortSignal, more?: Record<string, string>): Promise<Response> {
   try {
-    return await sendOnce(method, path, body, signal, more);
+    return await sendWhenThereIsRoom(method, path, body, signal, more);
   } catch (error) {
     if (!(error instanceof Failure) || error.problem.code !== 'prove-again' || !proving.ask) throw error;
     if (!(await proving.ask())) throw error;
     return sendOnce(method, path, body, signal, more);
   }
+}
+
+/** Milliseconds after which work for which there was no room is asked for again. */
+const AGAIN = [250, 500, 1000, 2000, 4000, 4000, 4000, 4000, 4000, 4000];
+
+/** What a page asked for and left goes on in the service for a while: what it asks for next waits for that. Nothing was done yet. */
+async function sendWhenThereIsRoom(method: string, path: string, body?: unknown, signal?: AbortSignal, more?: Record<string, string>): Promise<Response> {
+  for (const wait of AGAIN) {
+    try {
+      return await sendOnce(method, path, body, signal, more);
+    } catch (error) {
+      if (!(error instanceof Failure) || error.problem.code !== 'too-many-at-once') throw error;
+    }
+    await new Promise((done) => setTimeout(done, wait));
+    signal?.throwIfAborted();
+  }
+  return sendOnce(method, path, body, signal, more);
 }
 
 async function sendOnce(method: string, path: string, body?: unknown, signal?: AbortSignal, more?: Record<string, string>): Promise<Response> {
