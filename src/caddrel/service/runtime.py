@@ -65,11 +65,15 @@ class Runtime(Serving):
     watched: Watched
 
 
+# Bytes: a rulebook of 500 policies takes some 200 million of address space, and nothing else bounds what proofs take.
+_PROVING = 4 * 2**30
+
+
 def begin(data: DataFolder) -> Runtime:
     """Return a service at work on a data folder."""
     throttle, findings, jobs = Throttle(), Findings(data), Jobs(data.clock)
     log = LiveLog(data.signins, LockOuts(data.signins, data.unlocks, data.caches), data.caches)
-    prover = WorkerProcess(data.folder, data.addresses, 0)
+    prover = WorkerProcess(data.folder, data.addresses, 0, _PROVING)
 
     def proofs(files: Sequence[File]) -> list[GuaranteeAnswer]:
         return prover.do(1, prove_all, data, GuaranteeRequest(Side(files=list(files)))).guarantees

@@ -18,7 +18,7 @@ from caddrel.client import Caddrel, Refused
 from caddrel.service.problems import ServiceError
 from caddrel.service.signins.log_export import export_log
 from caddrel.service.state.limits import Limits
-from caddrel.service.state.worker_process import WorkerFailed
+from caddrel.service.state.worker_process import WorkerFailed, WorkerProcess
 from caddrel.wire import rulebooks
 from caddrel.wire.decisions import File
 
@@ -112,6 +112,21 @@ def test_a_process_that_ends_is_begun_anew_and_what_it_was_in_the_middle_of_is_t
             next(pieces)
         assert (ended.value.status, ended.value.code) == (503, "worker-ended")
         assert b"".join(client.signins.export()).count(b"\n") == 1_500
+
+
+def test_what_takes_too_much_memory_is_told_and_another_process_goes_on(there: Live) -> None:
+    process = WorkerProcess(there.data.folder, None, 0, 2**30)
+    try:
+        assert process.do(1, methodcaller("clock"), there.data) == there.clock()
+        first = process._process
+        with pytest.raises(ServiceError) as refused:
+            # As long as this a text cannot be.
+            process.do(1, "{0!s:>9000000000}".format, there.data)
+        assert (refused.value.status, refused.value.code) == (503, "out-of-memory")
+        assert process.do(1, methodcaller("clock"), there.data) == there.clock()
+        assert process._process is not first
+    finally:
+        process.stop()
 
 
 def test_a_stream_that_nobody_began_to_read_is_let_go_of(there: Live) -> None:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from typing import Any
 
 import z3
@@ -38,6 +38,8 @@ class Solver:
         ------
         TooLate
             When it cannot be told in time.
+        MemoryError
+            When there is not enough.
         """
         if any(each is False for each in wanted):
             return None
@@ -51,12 +53,19 @@ class Solver:
         self._solver.set("timeout", max(1, int(left * 1000)))
         self._solver.push()
         try:
-            self._solver.add(*[stated(each) for each in wanted if each is not True])
-            answer = self._solver.check()
-            if answer == z3.sat:
-                return self._solver.model()
-            if answer == z3.unknown:
-                raise TooLate
-            return None
+            return self._answer(wanted)
+        except z3.Z3Exception as error:
+            if "memory" in str(error):
+                raise MemoryError from error
+            raise
         finally:
             self._solver.pop()
+
+    def _answer(self, wanted: Sequence[Logic]) -> Any:
+        self._solver.add(*[stated(each) for each in wanted if each is not True])
+        answer = self._solver.check()
+        if answer == z3.sat:
+            return self._solver.model()
+        if answer == z3.unknown:
+            raise TooLate
+        return None

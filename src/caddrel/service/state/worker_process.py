@@ -12,6 +12,7 @@ from __future__ import annotations
 
 import contextlib
 import os
+import resource
 import select
 import signal
 import subprocess
@@ -59,10 +60,12 @@ class WorkerProcess:
         What it looks things up in.
     most_here
         What is no larger than this is done here: to be handed over takes longer than to be done.
+    memory
+        Bytes that it may have; None where what it does is bounded otherwise.
     """
 
-    def __init__(self, folder: Path, addresses: AddressData | None, most_here: int) -> None:
-        self._given = (folder, [] if addresses is None else addresses.paths)
+    def __init__(self, folder: Path, addresses: AddressData | None, most_here: int, memory: int | None = None) -> None:
+        self._given = (folder, [] if addresses is None else addresses.paths, memory)
         self._most_here = most_here
         self._process: subprocess.Popen[bytes] | None = None
         self._stopped = False
@@ -249,12 +252,15 @@ def _gathered(pieces: Iterator[bytes]) -> bytes:
 
 
 def _work(questions: BinaryIO, answers: BinaryIO) -> None:
-    state, clock = _open(*got(questions))
+    folder, address_files, memory = got(questions)
+    if memory is not None:
+        resource.setrlimit(resource.RLIMIT_AS, (memory, memory))
+    state, clock = _open(folder, address_files)
     streams: dict[int, Iterator[bytes]] = {}
     while select.select([questions], [], [], IDLE_FOR)[0] or streams:
         what, number, now, function, args, named = got(questions)
         clock[0] = now or clock[0]
-        good, answer = True, None
+        good, answer, spent = True, None, False
         try:
             if what == "do":
                 answer = function(state, *args, **named)
@@ -268,11 +274,18 @@ def _work(questions: BinaryIO, answers: BinaryIO) -> None:
                     close()
         except _EXPECTED as refused:
             good, answer = False, refused
+        except MemoryError:
+            # What of it can still be used nobody knows: another process begins with all of it.
+            hint = "ask about less at once: one guarantee, one safeguard, one policy"
+            too_much = ServiceError(503, "out-of-memory", "this takes more memory than one question may have", hint)
+            good, answer, spent = False, too_much, True
         except Exception as failed:  # noqa: BLE001 - told where the answer is waited for
             # In words: the other process may not know how to make it again.
             good, answer = False, "".join(traceback.format_exception(failed))
         put(answers, pickled((good, answer)))
         answers.flush()
+        if spent:
+            return
 
 
 def main() -> None:
