@@ -5,15 +5,16 @@ from __future__ import annotations
 import time
 from collections.abc import Callable, Iterable
 from dataclasses import replace
+from datetime import UTC, datetime
 from typing import Any
 
 from bench.company import Company
 from bench.result import Result
-from caddrel.core.prove.check_up import Company as Checked
 from caddrel.core.prove.check_up import check_up
 from caddrel.core.prove.comparison import changes
 from caddrel.core.prove.dead_rules import idle
 from caddrel.core.prove.guarantees import prove
+from caddrel.core.prove.safeguards import Company as Checked
 from caddrel.core.rulebook.read.rulebook import read_rulebook
 from caddrel.core.rulebook.source import Source
 
@@ -29,7 +30,7 @@ def run() -> Iterable[Result]:
     (guarantee,) = rulebook.guarantees.values()
     id, policy = next((id, each) for id, each in rulebook.policies.items() if each.mode == "enforced")
     off = replace(rulebook, policies={**rulebook.policies, id: replace(policy, mode="off")})
-    company = Checked(sources, rulebook, None, ["sensitive"], ["administration"])
+    company = Checked(sources, rulebook, None, datetime(2026, 11, 23, tzinfo=UTC), ["sensitive"], ["administration"])
     for name, goal, question in (
         ("a guarantee", 550.0, lambda: prove(rulebook, guarantee, None, _left())),
         ("all rules that do nothing", 2500.0, lambda: idle(rulebook, None, _left())),

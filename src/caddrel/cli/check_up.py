@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
 
@@ -73,9 +74,9 @@ def _checked_here(
     given: str, safeguard: str, sensitive: list[str], administration: list[str], inventory_path: Path | None
 ) -> list[SafeguardAnswer]:
     from caddrel.cli.prove import time_left
-    from caddrel.core.prove.check_up import Company, safeguards
     from caddrel.core.prove.check_up import check_up as checking
     from caddrel.core.prove.report import checked_json
+    from caddrel.core.prove.safeguards import Company, safeguards
     from caddrel.core.words.pieces import plain as words
     from caddrel.core.words.proofs import story_words
 
@@ -84,7 +85,7 @@ def _checked_here(
         raise click.UsageError(f"there is no safeguard `{safeguard}`; there are {', '.join(names)}")
     documents = sources(given)
     inventory = read_inventory_file(inventory_path) if inventory_path is not None else None
-    company = Company(documents, read_documents(documents), inventory, sensitive, administration)
+    company = Company(documents, read_documents(documents), inventory, datetime.now(UTC), sensitive, administration)
     found: list[Any] = []
     for each in checking(company, time_left(), safeguard):
         document = checked_json(each)

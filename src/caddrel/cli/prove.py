@@ -80,7 +80,7 @@ def prove(
 
 def _proven_here(given: str, only: str, who: str | None, inventory_path: Path | None) -> list[dict[str, Any]]:
     # The solver is loaded by nothing else, and takes a while.
-    from caddrel.core.prove.guarantees import prove as prove_one
+    from caddrel.core.prove.guarantees import Prover
     from caddrel.core.prove.report import proven_json, remedy_json
 
     rulebook = read_documents(sources(given))
@@ -92,9 +92,11 @@ def _proven_here(given: str, only: str, who: str | None, inventory_path: Path | 
             raise click.UsageError(f"there is no guarantee `{only}`; {hint}")
         wanted = [rulebook.guarantees[only]]
     documents = []
-    for guarantee in wanted:
+    asked = [replace(guarantee, who=who) if who else guarantee for guarantee in wanted]
+    prover = Prover(rulebook, asked, inventory, time_left())
+    for guarantee in asked:
         began = time.monotonic()
-        proven = prove_one(rulebook, replace(guarantee, who=who) if who else guarantee, inventory, time_left())
+        proven = prover.prove(guarantee)
         document = proven_json(proven, time.monotonic() - began)
         document |= remedy_json(rulebook, proven, inventory, time_left())
         document["title"] = guarantee.title or guarantee.id

@@ -18,10 +18,9 @@ from caddrel.core.decide.truth import TRUE
 from caddrel.core.facts.attempts import AttemptRefused, read_facts
 from caddrel.core.inventory.completion import complete
 from caddrel.core.inventory.reader import read_inventory
-from caddrel.core.prove.check_up import Company, check_up, safeguards
 from caddrel.core.prove.comparison import changes, differs
 from caddrel.core.prove.dead_rules import idle, redundant
-from caddrel.core.prove.guarantees import prove
+from caddrel.core.prove.guarantees import Prover, prove
 from caddrel.core.prove.places import places
 from caddrel.core.prove.report import compared_json
 from caddrel.core.rulebook.model import Rulebook
@@ -173,6 +172,18 @@ def test_guarantees_of_a_small_rulebook(guarantee: str, answer: str, outcome: st
     assert prove(rulebook, rulebook.guarantees[guarantee], None, lambda: 0.0).answer == "undecided"
 
 
+def test_guarantees_proven_together_come_to_what_each_comes_to_alone() -> None:
+    rulebook = _read(OWN)
+    guarantees = list(rulebook.guarantees.values())
+    inventory = read_inventory({"people": [{"id": "odd", "kind": "guest"}], "apps": [{"id": "farebox"}]})[0]
+    for there in (None, inventory):
+        together = Prover(rulebook, guarantees, there, plenty)
+        for guarantee in guarantees:
+            alone, found = prove(rulebook, guarantee, there, plenty), together.prove(guarantee)
+            assert (found.answer, found.empty) == (alone.answer, alone.empty)
+            assert (found.counterexample is None) == (alone.counterexample is None)
+
+
 def test_a_policy_in_shadow_counts_where_the_guarantee_says_so() -> None:
     text = OWN.replace("guarantees:", "  e: {mode: shadow, apps: [manifest], rules: [{then: block}]}\nguarantees:")
     rulebook = _read(text)
@@ -241,26 +252,3 @@ def test_a_change_of_meaning_says_where_and_because_of_what() -> None:
     assumed = _read(OWN.replace("policies:", "settings: {assume: {person.risk: none}}\npolicies:", 1))
     assert compared_json(before, assumed, None, plenty, [])["definitions"] == ["assumption person.risk"]
     assert not compared_json(before, after, None, lambda: 0.0, [])["exact"]
-
-
-@pytest.mark.parametrize("safeguard", [each.name for each in safeguards()])
-def test_a_safeguard_fails_where_nothing_is_written_and_its_remedy_mends_it(safeguard: str) -> None:
-    text = """caddrel: 1
-places: {office: {networks: [192.0.2.0/24]}}
-notices: {terms: {text: Be careful.}}
-policies:
-  silent: {mode: enforced, apps: [nowhere], rules: [{then: block}]}
-"""
-    inventory = read_inventory(
-        {"apps": [{"id": "a", "labels": ["administration"]}, {"id": "s", "labels": ["sensitive"]}]}
-    )
-    company = Company([Source("r", text)], _read(text), inventory[0])
-    (found,) = check_up(company, plenty, safeguard)
-    assert found.verdict == "fails", found
-    if found.safeguard.remedy is not None:
-        assert found.counterexample is not None
-        assert found.remedy is not None
-        assert found.remedy.mends
-    bare = Company([Source("r", "caddrel: 1\n")], _read("caddrel: 1\n"), None)
-    (other,) = check_up(bare, plenty, safeguard)
-    assert other.verdict == ("not-applicable" if found.safeguard.needs else other.verdict)

@@ -87,7 +87,7 @@ def about(rulebook: Rulebook, subject: Subject, inventory: Inventory | None, lef
         parts.extend(asked.part(policy) for policy in rulebook.policies.values() if policy.mode != "off")
     except TooLate:
         return About(tuple(outcomes), tuple(parts), False)
-    return About(tuple(outcomes), tuple(parts), True)
+    return About(tuple(outcomes), tuple(parts), asked.exact)
 
 
 class _Question:
@@ -114,6 +114,11 @@ class _Question:
         self._named: list[Logic] = [
             space.where_of(space.ways[fact], id.__eq__) for fact, id in wanted if id and fact in space.ways
         ]
+
+    @property
+    def exact(self) -> bool:
+        """Whether every attempt was looked at."""
+        return self._space.exact
 
     def outcomes(self) -> Iterator[Case]:
         """Yield the outcomes that can be come to."""

@@ -63,14 +63,15 @@ def idle(rulebook: Rulebook, inventory: Inventory | None, left: Callable[[], flo
         When what the solver found is not what the interpreter says.
     """
     found: list[Idle] = []
+    whole = True
     for policy in rulebook.policies.values():
         if policy.mode == "off":
             continue
         try:
             found.extend(_of_policy(rulebook, policy, inventory, left))
         except TooLate:
-            return Found(tuple(found), False)
-    return Found(tuple(found), True)
+            whole = False
+    return Found(tuple(found), whole)
 
 
 def redundant(rulebook: Rulebook, inventory: Inventory | None, left: Callable[[], float]) -> Found:
@@ -81,6 +82,9 @@ def redundant(rulebook: Rulebook, inventory: Inventory | None, left: Callable[[]
     first = Encoder(rulebook, space)
     first.outcome([first.policy(policy) for policy in policies])
     space.finish()
+    if not space.exact:
+        # Of what is not all looked at nothing can be said to be for nothing.
+        return Found((), False)
     encoder = Encoder(rulebook, space)
     encoded = {policy.id: encoder.policy(policy) for policy in policies}
     solver = Solver(space, left)
@@ -110,6 +114,8 @@ def _of_policy(
     gather(space, rulebook, [policy])
     Encoder(rulebook, space).policy(policy)
     space.finish()
+    if not space.exact:
+        raise TooLate
     encoder = Encoder(rulebook, space)
     encoded = encoder.policy(policy)
     solver = Solver(space, left)

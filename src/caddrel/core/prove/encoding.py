@@ -363,6 +363,18 @@ def gather(
     items: Iterable[Item] = (),
 ) -> None:
     """Tell a space what a rulebook's policies, and some conditions and items beside them, read."""
+    reads = reads_of(rulebook, policies)
+    for condition in conditions:
+        reads.condition(rulebook, condition)
+    for item in items:
+        reads.item(rulebook, item)
+    lines = [entry.id for entry in rulebook.apps.values() if entry.stance]
+    reads.asked.setdefault("app.id", []).extend((Op.IS, id) for id in lines)
+    space.read(reads, rulebook.catalogue)
+
+
+def reads_of(rulebook: Rulebook, policies: Iterable[Policy]) -> Reads:
+    """Return what policies read."""
     reads = Reads()
     for policy in policies:
         scope = policy.scope
@@ -375,13 +387,7 @@ def gather(
                 reads.condition(rulebook, rule.when)
             for item in items_of(rule.effect.formula) if rule.effect.formula is not None else ():
                 reads.item(rulebook, item)
-    for condition in conditions:
-        reads.condition(rulebook, condition)
-    for item in items:
-        reads.item(rulebook, item)
-    lines = [entry.id for entry in rulebook.apps.values() if entry.stance]
-    reads.asked.setdefault("app.id", []).extend((Op.IS, id) for id in lines)
-    space.read(reads, rulebook.catalogue)
+    return reads
 
 
 _TEXTUAL = {Op.HAS, Op.HAS_ANY, Op.HAS_ALL, Op.CONTAINS, Op.STARTS, Op.ENDS}

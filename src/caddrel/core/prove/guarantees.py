@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass, replace
 from typing import Any, Literal
 
@@ -13,7 +13,7 @@ from caddrel.core.decide.truth import FALSE, TRUE, Truth, all_true, any_true, op
 from caddrel.core.inventory.index import Inventory
 from caddrel.core.language.nodes import Condition, items_of
 from caddrel.core.language.printer import print_condition, print_effect
-from caddrel.core.prove.encoding import Encoder, gather
+from caddrel.core.prove.encoding import Encoder, Outcome, gather
 from caddrel.core.prove.logic import Logic, all_of, any_of, none_of
 from caddrel.core.prove.solver import Solver, TooLate
 from caddrel.core.prove.space import Space
@@ -60,26 +60,8 @@ def prove(
     inventory: Inventory | None,
     left: Callable[[], float],
 ) -> Proven:
-    """Return whether a guarantee holds; one that fails is shown by somebody whom the inventory has, where it can be.
-
-    Parameters
-    ----------
-    inventory
-        What apps there are, and for ``who: inventory`` what people and devices; None where none is at hand.
-    left
-        Tells how many seconds are left.
-
-    Raises
-    ------
-    Wrong
-        When what the solver found is not what the interpreter says.
-    """
-    own = guarantee.who == "inventory"
-    if not own and has_few(inventory):
-        found = _prove(rulebook, guarantee, inventory, left, own=True)
-        if found.answer == "fails":
-            return found
-    return _prove(rulebook, guarantee, inventory, left, own)
+    """Return whether a guarantee holds, as `Prover` does for several."""
+    return Prover(rulebook, [guarantee], inventory, left).prove(guarantee)
 
 
 def has_few(inventory: Inventory | None) -> bool:
@@ -87,37 +69,115 @@ def has_few(inventory: Inventory | None) -> bool:
     return inventory is not None and 0 < len(inventory.people) + len(inventory.devices) <= MOST_TRIED
 
 
-def _prove(
-    rulebook: Rulebook, guarantee: Guarantee, inventory: Inventory | None, left: Callable[[], float], own: bool
-) -> Proven:
-    policies = [policy for policy in rulebook.policies.values() if counts(policy, guarantee.with_shadow)]
-    space = Space(inventory, own)
-    formula = guarantee.effect.formula if guarantee.effect is not None else None
-    gather(space, rulebook, policies, _conditions(guarantee), items_of(formula) if formula is not None else ())
-    _broken(Encoder(rulebook, space), guarantee, policies)
-    space.finish()
-    spoken_of, broken = _broken(Encoder(rulebook, space), guarantee, policies)
-    solver = Solver(space, left)
+class Prover:
+    """Proves guarantees of one rulebook, which becomes formulas once for all of them.
 
-    judged = as_enforced(rulebook, policies)
+    Parameters
+    ----------
+    guarantees
+        All that will be asked for.
+    inventory
+        What apps there are, and for ``who: inventory`` what people and devices; None where none is at hand.
+    left
+        Tells how many seconds are left.
+    """
 
-    def breaks(attempt: Attempt, surely: bool = False) -> bool:
-        found = explained(judged, attempt, inventory)
-        return _is_broken(found, guarantee) and (not surely or _speaks_of(found, guarantee) is TRUE)
+    def __init__(
+        self,
+        rulebook: Rulebook,
+        guarantees: Sequence[Guarantee],
+        inventory: Inventory | None,
+        left: Callable[[], float],
+    ) -> None:
+        self._rulebook = rulebook
+        self._guarantees = guarantees
+        self._inventory = inventory
+        self._left = left
+        self._attempts: dict[tuple[bool, bool], _Attempts] = {}
 
-    try:
-        # An attempt of which everything is known is told first: what is unknown needs more telling.
-        model = solver.find(spoken_of, broken, space.know_all()) or solver.find(spoken_of, broken)
-        if model is None:
-            return Proven(guarantee, "holds" if space.exact else "undecided", None, solver.find(spoken_of) is None)
-    except TooLate:
-        return Proven(guarantee, "undecided")
-    attempt = attempt_of(space, model)
-    if not breaks(attempt):
-        raise Wrong(f"the guarantee {guarantee.id} is not broken by {dict(attempt.reported)}")
-    surely = breaks(attempt, surely=True)
-    attempt = smallest(attempt, lambda fewer: breaks(fewer, surely=surely))
-    return Proven(guarantee, "fails", Counterexample(attempt, explained(judged, attempt, inventory)))
+    def prove(self, guarantee: Guarantee) -> Proven:
+        """Return whether a guarantee holds; one that fails is shown by somebody of the inventory, where it can be.
+
+        Raises
+        ------
+        Wrong
+            When what the solver found is not what the interpreter says.
+        """
+        own = guarantee.who == "inventory"
+        if not own and has_few(self._inventory):
+            found = self._prove(guarantee, own=True)
+            if found.answer == "fails":
+                return found
+        return self._prove(guarantee, own)
+
+    def _prove(self, guarantee: Guarantee, own: bool) -> Proven:
+        key = (own, guarantee.with_shadow)
+        if key not in self._attempts:
+            alike = [each for each in self._guarantees if each.with_shadow == guarantee.with_shadow]
+            self._attempts[key] = _Attempts(self._rulebook, alike, self._inventory, own, self._left)
+        found = self._attempts[key].prove(guarantee)
+        if found.answer == "undecided" and not self._attempts[key].exact and len(self._guarantees) > 1:
+            # Another of them may be what cannot all be looked at.
+            alone = _Attempts(self._rulebook, [guarantee], self._inventory, own, self._left)
+            return alone.prove(guarantee)
+        return found
+
+
+class _Attempts:
+    """The attempts of guarantees for which the same policies count, and what they come to."""
+
+    def __init__(
+        self,
+        rulebook: Rulebook,
+        guarantees: Sequence[Guarantee],
+        inventory: Inventory | None,
+        own: bool,
+        left: Callable[[], float],
+    ) -> None:
+        self._inventory = inventory
+        policies = [policy for policy in rulebook.policies.values() if counts(policy, guarantees[0].with_shadow)]
+        space = self._space = Space(inventory, own)
+        formulas = [each.effect.formula for each in guarantees if each.effect is not None]
+        items = [item for formula in formulas if formula is not None for item in items_of(formula)]
+        gather(space, rulebook, policies, [c for each in guarantees for c in _conditions(each)], items)
+        first = Encoder(rulebook, space)
+        asked = first.outcome([first.policy(policy) for policy in policies])
+        for each in guarantees:
+            _broken(first, each, asked)
+        space.finish()
+        self._encoder = Encoder(rulebook, space)
+        self._outcome = self._encoder.outcome([self._encoder.policy(policy) for policy in policies])
+        self._solver = Solver(space, left)
+        self._judged = as_enforced(rulebook, policies)
+
+    @property
+    def exact(self) -> bool:
+        """Whether all attempts are looked at."""
+        return self._space.exact
+
+    def prove(self, guarantee: Guarantee) -> Proven:
+        """Return whether a guarantee holds for these attempts."""
+        space, solver, inventory = self._space, self._solver, self._inventory
+        spoken_of, broken = _broken(self._encoder, guarantee, self._outcome)
+
+        def breaks(attempt: Attempt, surely: bool = False) -> bool:
+            found = explained(self._judged, attempt, inventory)
+            return _is_broken(found, guarantee) and (not surely or _speaks_of(found, guarantee) is TRUE)
+
+        try:
+            # An attempt of which everything is known is told first: what is unknown needs more telling.
+            model = solver.find(spoken_of, broken, space.know_all()) or solver.find(spoken_of, broken)
+            if model is None:
+                empty = solver.find(spoken_of) is None
+                return Proven(guarantee, "holds" if space.exact else "undecided", None, empty)
+        except TooLate:
+            return Proven(guarantee, "undecided")
+        attempt = attempt_of(space, model)
+        if not breaks(attempt):
+            raise Wrong(f"the guarantee {guarantee.id} is not broken by {dict(attempt.reported)}")
+        surely = breaks(attempt, surely=True)
+        attempt = smallest(attempt, lambda fewer: breaks(fewer, surely=surely))
+        return Proven(guarantee, "fails", Counterexample(attempt, explained(self._judged, attempt, inventory)))
 
 
 def remedy(guarantee: Guarantee) -> tuple[str, dict[str, Any]] | None:
@@ -187,9 +247,8 @@ def _conditions(guarantee: Guarantee) -> Iterator[Condition]:
         yield guarantee.when
 
 
-def _broken(encoder: Encoder, guarantee: Guarantee, policies: Iterable[Policy]) -> tuple[Logic, Logic]:
+def _broken(encoder: Encoder, guarantee: Guarantee, outcome: Outcome) -> tuple[Logic, Logic]:
     """Return which attempts a guarantee speaks of, and which break it."""
-    outcome = encoder.outcome([encoder.policy(policy) for policy in policies])
     yes, no = encoder.scope(guarantee.scope)
     holds, fails = (True, False) if guarantee.when is None else encoder.condition(guarantee.when)
     if guarantee.bound == "at_most":

@@ -11,9 +11,9 @@ from caddrel.core.facts.values import to_json
 from caddrel.core.inventory.index import Inventory
 from caddrel.core.language.printer import print_item
 from caddrel.core.prove.about import About, Case
-from caddrel.core.prove.check_up import Checked
 from caddrel.core.prove.comparison import Change, kinds, ready
 from caddrel.core.prove.guarantees import Counterexample, Proven, mended, prove, remedy
+from caddrel.core.prove.safeguards import Checked
 from caddrel.core.prove.solver import TooLate
 from caddrel.core.prove.witness import Attempt
 from caddrel.core.rulebook.edit.values import with_value

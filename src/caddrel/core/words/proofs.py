@@ -129,7 +129,7 @@ _KINDS = {
     ("allowed", "blocked"): "{whom} allowed {beside} are blocked{where}.",
     ("challenged", "allowed"): "{whom} asked for more {beside} get in without{where}.",
     ("challenged", "blocked"): "{whom} asked for more {beside} are blocked{where}.",
-    ("blocked", "allowed"): "{whom} blocked {beside} get in{where}.",
+    ("blocked", "allowed"): "{whom} blocked {beside} are let in{where}.",
     ("blocked", "challenged"): "{whom} blocked {beside} can get in with more{where}.",
 }
 _OTHERWISE = {

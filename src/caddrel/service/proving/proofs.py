@@ -12,12 +12,12 @@ from caddrel.core.inventory.index import Inventory
 from caddrel.core.prove import dead_rules
 from caddrel.core.prove.about import Case, Subject
 from caddrel.core.prove.about import about as asking
-from caddrel.core.prove.check_up import Checked, Company, safeguards
 from caddrel.core.prove.check_up import check_up as checking
 from caddrel.core.prove.comparison import Change
-from caddrel.core.prove.guarantees import Proven, prove, without_and_with
+from caddrel.core.prove.guarantees import Proven, Prover, without_and_with
 from caddrel.core.prove.places import places
 from caddrel.core.prove.report import about_json, checked_json, compared_json, proven_json, remedy_json
+from caddrel.core.prove.safeguards import Checked, Company, safeguards
 from caddrel.core.prove.witness import Attempt, explained
 from caddrel.core.rulebook.model import Rulebook
 from caddrel.core.rulebook.source import Source
@@ -59,10 +59,11 @@ def prove_all(state: State, request: wire.GuaranteeRequest) -> wire.ProofResult:
             raise ServiceError(404, "not-found", f"there is no guarantee `{shorten(request.guarantee)}`", hint)
         wanted = [rulebook.guarantees[request.guarantee]]
     found = []
-    for guarantee in wanted:
+    asked = [replace(guarantee, who=request.who) if request.who else guarantee for guarantee in wanted]
+    prover = Prover(rulebook, asked, inventory, _left())
+    for guarantee in asked:
         began = time.monotonic()
-        asked = replace(guarantee, who=request.who) if request.who else guarantee
-        proven = prove(rulebook, asked, inventory, _left())
+        proven = prover.prove(guarantee)
         seconds = time.monotonic() - began
         mending = remedy_json(rulebook, proven, inventory, _left())
         found.append(answer(rulebook, proven, seconds, inventory, mending))
@@ -178,6 +179,7 @@ def check_up(state: State, request: wire.CheckUpRequest) -> wire.CheckUp:
         _sources(state, request.side),
         rulebook,
         inventory,
+        state.clock(),
         request.sensitive or ["sensitive"],
         request.administration or ["administration"],
     )
