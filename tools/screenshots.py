@@ -39,7 +39,7 @@ def settle(page: Page) -> None:
     page.evaluate("document.fonts.ready")
     page.wait_for_timeout(400)
     # A replay is followed by asking now and then.
-    for under_way in ("Deciding the log again", "Trying each choice on the log"):
+    for under_way in ("Deciding the log again", "Trying each choice on the log", "Proving …"):
         page.get_by_text(under_way).first.wait_for(state="hidden")
     page.wait_for_timeout(300)
 
@@ -107,6 +107,7 @@ def main(profile: Path) -> None:
         ("replay", "/replay?draft=android-16&since=30d", "dark"),
         ("tighten", "/tighten?limit=policies.stale-desktops.silent.when&since=30d", "light"),
         ("history", "/history?before=1&after=2", "dark"),
+        ("proofs", "/proofs?draft=guests-at-the-berths&sensitive=passenger-data", "light"),
     ]
     TARGET.mkdir(parents=True, exist_ok=True)
     sign_in_some(profile, demo["url"])
@@ -123,16 +124,13 @@ def main(profile: Path) -> None:
         for name, path, theme in pages:
             page.emulate_media(color_scheme="dark" if theme == "dark" else "light")
             page.goto(f"{demo['url']}/#{path}")
+            if name in {"publish", "history"}:
+                page.locator("[data-meaning]").wait_for()
             settle(page)
             if name == "draft":
                 page.get_by_role("heading", name="Rules").evaluate("rules => rules.scrollIntoView()")
                 settle(page)
             page.screenshot(path=TARGET / f"{name}-{theme}.png")
-        page.goto(f"{demo['url']}/#/signins?outcome=blocked")
-        page.get_by_label("Only where this condition holds").click()
-        page.keyboard.type("network.country is not one of [NO, IS] and person.ri")
-        settle(page)
-        page.screenshot(path=TARGET / "filter-dark.png")
         text = "\n".join(caddrel(profile, "trace", id).splitlines()[:38])
         page = browser.new_page(viewport={"width": 860, "height": 760})
         page.set_content(

@@ -1,7 +1,7 @@
 <script lang="ts">
-  // What one policy adds: the rulebook compared in meaning with the same without it. Asked for, then told.
+  // What one policy adds: the rulebook compared in meaning with the same without it; and what in it does nothing.
   import { proofs } from '../../lib/api/proofs';
-  import type { MeaningResult } from '../../lib/api/types';
+  import type { IdleResult, MeaningResult } from '../../lib/api/types';
   import Changes from '../../lib/parts/Changes.svelte';
   import Failing from '../../lib/parts/Failing.svelte';
   import Waiting from '../../lib/parts/Waiting.svelte';
@@ -9,16 +9,28 @@
 
   let { policy, enforced }: { policy: string; enforced: boolean } = $props();
   const adds = new Load<MeaningResult>();
+  const idle = new Load<IdleResult>();
   const meaning = $derived(adds.value?.meaning);
+  const nothing = $derived((idle.value?.items ?? []).filter((each) => each.policy === policy && each.rule));
+  async function tell(): Promise<void> {
+    await adds.run((signal) => proofs.adds(policy, signal));
+    await idle.run((signal) => proofs.idle({}, signal));
+  }
 </script>
 
 <section class="border-t border-rule py-3" aria-label="What it adds" aria-live="polite">
   <h2 class="mb-1 text-lead font-semibold">What it adds</h2>
   {#if adds.problem}<Failing problem={adds.problem} />
   {:else if adds.busy}<Waiting lines={3} />
-  {:else if meaning}<Changes {meaning} />
+  {:else if meaning}
+    <Changes {meaning} />
+    {#if idle.problem}<Failing problem={idle.problem} />{/if}
+    {#if nothing.length}
+      <h3 class="eyebrow mt-3">Does nothing in it</h3>
+      <ul class="text-small">{#each nothing as each (each.kind + each.rule)}<li class="border-b border-rule py-1">{each.says}</li>{/each}</ul>
+    {/if}
   {:else}
     <p class="text-small text-muted">The rulebook against the same without it{enforced ? '' : ', as if it were enforced'}.
-      <button class="action ml-2" onclick={() => adds.run((signal) => proofs.adds(policy, signal))}>Tell what it adds</button></p>
+      <button class="action ml-2" onclick={tell}>Tell what it adds</button></p>
   {/if}
 </section>
