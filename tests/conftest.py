@@ -7,11 +7,13 @@ import fcntl
 import os
 import shutil
 import tempfile
-from collections.abc import Iterator, Sequence
+import time
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
 from functools import cache
 from pathlib import Path
+from typing import TypeVar
 
 import httpx
 import pytest
@@ -42,6 +44,7 @@ _ARGUMENTS = [
 # Seconds to wait for what must come: the cores may be busy with something else, and waiting longer hides nothing.
 PATIENCE = int(os.environ.get("CADDREL_PATIENCE", "300"))
 expect.set_options(timeout=PATIENCE * 1000)
+T = TypeVar("T")
 EMPTY_LIMITS = Limits(body=20_000, rulebook=60_000, line=5_000)
 NOW = datetime(2026, 11, 23, 9, 0, tzinfo=UTC)
 
@@ -72,6 +75,18 @@ def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
         ordered += mine + others[:rest]
         others = others[rest:]
     items[:] = ordered + others
+
+
+def until(look: Callable[[], T | None]) -> T:
+    """Return what a look gives as soon as it gives anything that is not false."""
+    end = time.monotonic() + PATIENCE
+    while True:
+        found = look()
+        if found:
+            return found
+        if time.monotonic() > end:
+            raise AssertionError(f"still {found!r} after {PATIENCE} s")
+        time.sleep(0.02)
 
 
 class Clock:

@@ -43,7 +43,8 @@ def interface(name: str, schema: dict[str, Any]) -> str:
     lines = [f"/** {doc[0]} */"] if doc else []
     lines.append(f"export interface {name} {{")
     for key, value in schema.get("properties", {}).items():
-        lines.append(f"  {key}{'' if key in required else '?'}: {type_of(value)};")
+        name_of = key if key.isidentifier() else f"'{key}'"
+        lines.append(f"  {name_of}{'' if key in required else '?'}: {type_of(value)};")
     return "\n".join([*lines, "}"])
 
 

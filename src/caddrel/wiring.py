@@ -50,6 +50,7 @@ from caddrel.store.inventory import InventoryStore
 from caddrel.store.log_seal import LogSeal
 from caddrel.store.mappings import MappingStore
 from caddrel.store.passwords import PasswordStore
+from caddrel.store.proven import ProvenStore
 from caddrel.store.reviews import ReviewStore
 from caddrel.store.revisions import RevisionStore
 from caddrel.store.set_aside import SetAsideStore
@@ -243,6 +244,7 @@ def open_data(
         unlocks=UnlockStore(book),
         set_aside=SetAsideStore(book),
         reviews=ReviewStore(book),
+        proven=ProvenStore(book),
         draft_outcomes=DraftOutcomeStore(log),
         clock=clock or SteadyClock(utc_now, time.monotonic),
         keys=keys,

@@ -85,3 +85,48 @@ def test_a_guarantee_is_mended_by_what_is_offered(browser: Browser, mine: Live) 
     expect(page).to_have_url(re.compile("drafts/guests-at-the-berths/policies.keeps-guests-have-accepted"))
     page.goto(f"{mine.url}/#/proofs?draft=guests-at-the-berths")
     expect(page.get_by_role("heading", level=1)).to_contain_text("Every guarantee holds")
+
+
+def test_a_guarantee_is_written_by_form_and_proven_beside_it(browser: Browser, mine: Live) -> None:
+    page = browser.new_context(reduced_motion="reduce", viewport={"width": 1280, "height": 800}).new_page()
+    page.set_default_timeout(PATIENCE * 1000)
+    page.goto(f"{mine.url}/#/enter?code={wiring.way_in(mine.data)}")
+    page.wait_for_selector("nav")
+    page.goto(f"{mine.url}/#/proofs")
+    expect(page.get_by_role("region", name="Guarantees")).to_contain_text("since 20")
+    page.get_by_label("A guarantee of your own").fill("Farebox is proven")
+    page.get_by_role("button", name="Write it").click()
+    expect(page).to_have_url(re.compile("drafts/guarantee-farebox-is-proven/guarantees.farebox-is-proven"))
+    page.get_by_label("Title").fill("Farebox never opens with a password alone")
+    page.get_by_label("To what", exact=True).last.fill("farebox")
+    page.get_by_role("option", name="farebox").first.click()
+    page.get_by_label("What the rule does").select_option("require")
+    beside = page.get_by_role("complementary", name="What it says and does")
+    expect(beside).to_contain_text("opening Farebox, nobody is ever allowed without MFA")
+    # One bound alone: the other is not offered beside it.
+    expect(page.get_by_label("Never more than")).to_have_count(0)
+    expect(beside.locator("[data-proven=fails]")).to_be_visible()
+    expect(beside).to_contain_text("could open Farebox")
+    page.get_by_role("button", name="As text").click()
+    text = page.get_by_role("textbox", name="Text of guarantees.farebox-is-proven")
+    expect(text).to_have_value(re.compile("at_least: require mfa"))
+    text.fill(text.input_value().replace("require mfa", "require mfa within 12h"))
+    expect(beside).to_contain_text("within the last 12 hours")
+    assert axe_findings(page) == []
+
+
+def test_what_does_nothing_is_taken_out_where_it_is_written(browser: Browser, mine: Live) -> None:
+    page = browser.new_context(reduced_motion="reduce", viewport={"width": 1280, "height": 800}).new_page()
+    page.set_default_timeout(PATIENCE * 1000)
+    page.goto(f"{mine.url}/#/enter?code={wiring.way_in(mine.data)}")
+    page.wait_for_selector("nav")
+    page.goto(f"{mine.url}/#/drafts/guests-at-the-berths/policies.berths-for-guests")
+    beside = page.get_by_role("complementary", name="What it says and does")
+    beside.locator("[data-idle='berths-for-guests/nobody-else']").get_by_role("button").click()
+    expect(page.locator("body")).not_to_contain_text("nobody-else")
+    expect(page.get_by_role("button", name="Undo")).to_be_enabled()
+    beside.get_by_role("button", name="Tell what it alone changes").click()
+    expect(beside.locator("[data-meaning]")).to_be_visible()
+    with mine.client() as client:
+        files = client.drafts.get("guests-at-the-berths").files
+    assert "nobody-else" not in "".join(file.text for file in files)

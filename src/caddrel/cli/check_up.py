@@ -54,8 +54,8 @@ def check_up(
               caddrel check-up --sensitive passenger-data --sensitive money
               caddrel check-up --safeguard old-programs --rulebook draft:tablets-need-may
     """
-    labels = [label.removeprefix("label:") for label in sensitive] or ["sensitive"]
-    administering = [label.removeprefix("label:") for label in administration] or ["administration"]
+    labels = [label.removeprefix("label:") for label in sensitive]
+    administering = [label.removeprefix("label:") for label in administration]
     chosen = side(given)
     if chosen.files is None:
         with connect() as service:
@@ -85,7 +85,9 @@ def _checked_here(
         raise click.UsageError(f"there is no safeguard `{safeguard}`; there are {', '.join(names)}")
     documents = sources(given)
     inventory = read_inventory_file(inventory_path) if inventory_path is not None else None
-    company = Company(documents, read_documents(documents), inventory, datetime.now(UTC), sensitive, administration)
+    rulebook, now = read_documents(documents), datetime.now(UTC)
+    called = (sensitive or ["sensitive"], administration or ["administration"])
+    company = Company(documents, rulebook, inventory, now, *called)
     found: list[Any] = []
     for each in checking(company, time_left(), safeguard):
         document = checked_json(each)
@@ -104,6 +106,8 @@ def _tell(found: list[SafeguardAnswer], whole: bool) -> None:
         say(
             Text(f"{shape} {word:<15}", style=style) + Text(f" {each.title}") + Text(f"  {each.safeguard}", style="dim")
         )
+        if each.since and each.verdict != "not-applicable":
+            say(Text(f"since {each.since[:10]}", style="dim"), indent=4)
         if each.counterexample is not None:
             say(plain(each.counterexample.story), indent=4)
         elif each.says:

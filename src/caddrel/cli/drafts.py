@@ -8,6 +8,7 @@ from pathlib import Path
 import click
 
 from caddrel.cli.draft_pattern import add
+from caddrel.cli.draft_tidy import tidy
 from caddrel.cli.failures import AnswerIsNo
 from caddrel.cli.files import read_text, read_value, rulebook_files
 from caddrel.cli.object_text import print_object
@@ -441,6 +442,7 @@ def _tell(made: WholeDraft, as_json: bool) -> None:
 
 
 draft.add_command(add)
+draft.add_command(tidy)
 
 
 def _on(info: DraftInfo) -> str:

@@ -5,6 +5,7 @@ Not here: guarantees (`cli/prove`).
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Any
 
 from rich.text import Text
@@ -15,14 +16,15 @@ from caddrel.cli.output import mark, plain, say, write_json
 from caddrel.cli.profile import connect
 from caddrel.core.inventory.index import Inventory
 from caddrel.core.rulebook.model import OUTCOMES, Rulebook
+from caddrel.core.rulebook.source import Source
 from caddrel.wire.decoding import convert
 from caddrel.wire.proofs import IdleResult, Meaning, MeaningChange
 
 FAIL_ON = ("loosened", "tightened", "any")
 
 
-def compare_meaning(before: str, after: str, fail_on: str, as_json: bool) -> None:
-    """Tell what differs between two rulebooks in meaning; files alone need no service.
+def compare_meaning(before: str, after: str, fail_on: str, only: str, as_json: bool) -> None:
+    """Tell what differs between two rulebooks in meaning, or what one change does; files alone need no service.
 
     Raises
     ------
@@ -32,10 +34,10 @@ def compare_meaning(before: str, after: str, fail_on: str, as_json: bool) -> Non
     sides = (side(before), side(after))
     if all(each.files is not None for each in sides):
         one, other = (read_documents(sources(each)) for each in (before, after))
-        found = convert(compared_here(one, other), Meaning)
+        found = convert(compared_here(one, _changed(one, other, only)), Meaning)
     else:
         with connect() as service:
-            found = service.proofs.meaning(*sides)
+            found = service.proofs.meaning(*sides, only)
     if as_json:
         write_json({"meaning": found})
     else:
@@ -44,6 +46,12 @@ def compare_meaning(before: str, after: str, fail_on: str, as_json: bool) -> Non
         raise AnswerIsNo
     if any(fail_on in {"any", direction(change)} for change in found.changes):
         raise AnswerIsNo
+
+
+def _changed(one: Rulebook, other: Rulebook, only: str) -> Rulebook:
+    from caddrel.core.prove.one_change import with_only
+
+    return with_only(one, other, only) if only else other
 
 
 def direction(change: MeaningChange) -> str:
@@ -91,18 +99,17 @@ def tell_meaning(found: Meaning) -> None:
                 say(Text(f"{when} by {', '.join(f'{r.policy} / {r.rule}' for r in rules)}", style="dim"), indent=2)
 
 
-def idle_here(rulebook: Rulebook) -> IdleResult:
-    """Return what does nothing in a rulebook, proven here."""
+def idle_here(rulebook: Rulebook, sources: Sequence[Source]) -> IdleResult:
+    """Return what does nothing in a rulebook that was read from documents, proven here."""
     from caddrel.cli.prove import time_left
     from caddrel.core.prove import dead_rules
-    from caddrel.core.words.proofs import idle_words
+    from caddrel.core.rulebook.edit.objects import objects_of
+    from caddrel.core.words.proofs import idle_json
 
     left = time_left()
+    texts = objects_of(sources)
     rules, policies = dead_rules.idle(rulebook, None, left), dead_rules.redundant(rulebook, None, left)
-    items = [
-        {"kind": i.kind, "policy": i.policy, "rule": i.rule, "because": list(i.because), "says": idle_words(i)}
-        for i in (*rules.items, *policies.items)
-    ]
+    items = [idle_json(i, texts.get(("policies", i.policy), "")) for i in (*rules.items, *policies.items)]
     return convert({"items": items, "whole": rules.whole and policies.whole}, IdleResult)
 
 
@@ -110,7 +117,11 @@ def tell_idle(found: IdleResult) -> None:
     """Tell what does nothing."""
     for each in found.items:
         say(Text(f"{each.kind}: ", style="bold") + Text(each.says))
+        if each.change is not None and not each.change.same:
+            say(Text("to take it out changes what happens where a fact is unknown", style="dim"), indent=2)
     if not found.items and found.whole:
         say("Every rule can fire, and every policy changes something.")
+    elif any(each.change is not None and each.change.same for each in found.items):
+        say(Text("caddrel draft tidy NAME takes out of a draft what can go without a change", style="dim"))
     if not found.whole:
         say("Time ran out before all was looked at.")

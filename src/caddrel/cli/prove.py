@@ -17,8 +17,9 @@ from caddrel.cli.given import FORMS, read_documents, side, sources
 from caddrel.cli.output import SHAPES, json_option, plain, say, write_json
 from caddrel.cli.profile import connect
 from caddrel.core.diagnostics import did_you_mean
+from caddrel.core.words.guarantees import guarantee_words
 from caddrel.core.words.pieces import plain as plain_words
-from caddrel.core.words.proofs import guarantee_words, story_words
+from caddrel.core.words.proofs import story_words
 from caddrel.wire.decoding import convert
 from caddrel.wire.proofs import GuaranteeAnswer
 
@@ -110,7 +111,8 @@ def _proven_here(given: str, only: str, who: str | None, inventory_path: Path | 
 
 def _tell(found: GuaranteeAnswer) -> None:
     shape, style = SHAPES[_SHAPES[found.answer]]
-    say(Text(f"{shape} {found.answer}", style=style) + Text(f": {found.title}"))
+    since = f", since {found.since[:10]}" if found.since else ""
+    say(Text(f"{shape} {found.answer}", style=style) + Text(f": {found.title}{since}"))
     say(plain(found.says), indent=2)
     if found.empty:
         say("This asks nothing: no attempt is one that it speaks of.", indent=2)

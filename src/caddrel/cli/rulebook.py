@@ -143,7 +143,7 @@ def check(
         found += lint(context)
         if junit is not None:
             write_junit(junit, list(kept(context)))
-    idle = idle_here(result.rulebook) if proving and result.rulebook is not None else None
+    idle = idle_here(result.rulebook, sources) if proving and result.rulebook is not None else None
     count = {severity: sum(d.severity == severity for d in found) for severity in ("error", "warning", "note")}
     failing = sum(d.code == "rehearsal-fails" for d in found)
     if as_json:
@@ -328,8 +328,9 @@ def restore(
 @click.option(
     "--fail-on", type=click.Choice(FAIL_ON), default="any", show_default=True, help="Of --meaning: when to exit with 1."
 )
+@click.option("--only", default="", metavar="PATH", help="Of --meaning: what one object or rule changes by itself.")
 @json_option
-def compare(before: str, after: str, meaning: bool, fail_on: str, as_json: bool) -> None:
+def compare(before: str, after: str, meaning: bool, fail_on: str, only: str, as_json: bool) -> None:
     """Tell what differs between two rulebooks, object by object: files, revision numbers, `current`, draft:NAME.
 
     Exit code 1 when they differ.
@@ -338,10 +339,13 @@ def compare(before: str, after: str, meaning: bool, fail_on: str, as_json: bool)
     Example: caddrel rulebook compare 1 current
              caddrel rulebook compare current rulebook.yaml
              caddrel rulebook compare current draft:tablets-need-may --meaning --fail-on loosened
+             caddrel rulebook compare current draft:tablets-need-may --meaning --only standards.crew-tablet
     """
     if meaning:
-        compare_meaning(before, after, fail_on, as_json)
+        compare_meaning(before, after, fail_on, only, as_json)
         return
+    if only:
+        raise click.UsageError("--only goes with --meaning: what objects say is told of each by itself anyway")
     with connect() as service:
         found = service.rulebook.compare(side(before), side(after))
     if as_json:

@@ -2,13 +2,21 @@
 
 from __future__ import annotations
 
-from typing import Literal
+import contextlib
+import time
+from typing import Literal, TypeVar
 
-from caddrel.client.caller import Caller
+from caddrel.client.caller import CaddrelError, Caller, Refused
 from caddrel.wire import proofs
+from caddrel.wire.decoding import convert
+from caddrel.wire.jobs import Job
+from caddrel.wire.problems import Problem
 from caddrel.wire.rulebooks import Side
 
 _CURRENT = Side()
+# Seconds between two looks at a question that waits: longer and longer.
+_FIRST_LOOK, _LAST_LOOK = 0.02, 0.5
+T = TypeVar("T")
 
 
 class Proofs:
@@ -22,28 +30,47 @@ class Proofs:
     ) -> list[proofs.GuaranteeAnswer]:
         """Return whether the guarantees of a rulebook hold; one alone where it is named."""
         body = proofs.GuaranteeRequest(side, guarantee, who)
-        return self._caller.post("/api/v1/rulebook/prove", body, proofs.ProofResult).guarantees
+        return self._ask(proofs.ProofQuestion(prove=body), proofs.ProofResult).guarantees
 
     def idle(self, side: Side = _CURRENT) -> proofs.IdleResult:
         """Return the rules, conditions and policies that do nothing."""
-        return self._caller.post("/api/v1/rulebook/idle", proofs.GuaranteeRequest(side), proofs.IdleResult)
+        return self._ask(proofs.ProofQuestion(idle=proofs.GuaranteeRequest(side)), proofs.IdleResult)
 
-    def meaning(self, before: Side, after: Side) -> proofs.Meaning:
-        """Return what differs between two rulebooks in what they mean."""
-        body = proofs.MeaningRequest(before, after)
-        return self._caller.post("/api/v1/rulebook/meaning", body, proofs.MeaningResult).meaning
+    def meaning(self, before: Side, after: Side, only: str = "") -> proofs.Meaning:
+        """Return what differs between two rulebooks in what they mean, or what one object or rule changes by itself."""
+        body = proofs.MeaningRequest(before, after, only)
+        return self._ask(proofs.ProofQuestion(meaning=body), proofs.MeaningResult).meaning
 
     def check_up(self, request: proofs.CheckUpRequest | None = None) -> list[proofs.SafeguardAnswer]:
         """Return the ready safeguards, each with what comes of it."""
         body = request or proofs.CheckUpRequest()
-        return self._caller.post("/api/v1/rulebook/check-up", body, proofs.CheckUp).safeguards
+        return self._ask(proofs.ProofQuestion(check_up=body), proofs.CheckUp).safeguards
 
     def about(self, person: str = "", app: str = "", side: Side = _CURRENT) -> proofs.AboutResult:
         """Return which policies speak about a person and an app, and which ever decide for them."""
         body = proofs.AboutRequest(side, person, app)
-        return self._caller.post("/api/v1/rulebook/about", body, proofs.AboutResult)
+        return self._ask(proofs.ProofQuestion(about=body), proofs.AboutResult)
 
     def adds(self, policy: str, side: Side = _CURRENT) -> proofs.Meaning:
         """Return what a policy adds to a rulebook."""
         body = proofs.AddsRequest(policy, side)
-        return self._caller.post("/api/v1/rulebook/adds", body, proofs.MeaningResult).meaning
+        return self._ask(proofs.ProofQuestion(adds=body), proofs.MeaningResult).meaning
+
+    def _ask(self, question: proofs.ProofQuestion, returns: type[T]) -> T:
+        """Return the answer to a question, which waits for those that were asked before; left when nobody waits."""
+        job = self._caller.post("/api/v1/proofs", question, Job)
+        path, wait = f"/api/v1/proofs/{job.id}", _FIRST_LOOK
+        try:
+            while not job.ended:
+                time.sleep(wait)
+                wait = min(2 * wait, _LAST_LOOK)
+                job = self._caller.get(path, Job)
+        finally:
+            if not job.ended:
+                with contextlib.suppress(CaddrelError):
+                    self._caller.delete(path, Job)
+        if job.problem is not None:
+            raise Refused(job.problem)
+        if job.state == "cancelled":
+            raise Refused(Problem("this question was left before it was answered", 409, "cancelled"))
+        return convert(job.result, returns)

@@ -19,7 +19,8 @@ from caddrel.service.decisions.group_commit import Recorder
 from caddrel.service.decisions.shadow_drafts import Shadows
 from caddrel.service.http.endpoints import Serving
 from caddrel.service.inventory.changes import InventoryChanges
-from caddrel.service.proving.proofs import prove_all
+from caddrel.service.proving.proof_jobs import ProofJobs
+from caddrel.service.proving.standing_proofs import StandingProofs
 from caddrel.service.replay.results import ReplayResults
 from caddrel.service.rulebooks.findings import Findings
 from caddrel.service.rulebooks.publish import Publisher
@@ -62,6 +63,8 @@ class Runtime(Serving):
     exporter: WorkerProcess
     replayer: WorkerProcess
     prover: WorkerProcess
+    proofs: ProofJobs
+    standing: StandingProofs
     watched: Watched
 
 
@@ -74,11 +77,14 @@ def begin(data: DataFolder) -> Runtime:
     throttle, findings, jobs = Throttle(), Findings(data), Jobs(data.clock)
     log = LiveLog(data.signins, LockOuts(data.signins, data.unlocks, data.caches), data.caches)
     prover = WorkerProcess(data.folder, data.addresses, 0, _PROVING)
+    proofs = ProofJobs(data, prover)
+    standing = StandingProofs(data, proofs)
 
-    def proofs(files: Sequence[File]) -> list[GuaranteeAnswer]:
-        return prover.do(1, prove_all, data, GuaranteeRequest(Side(files=list(files)))).guarantees
+    def guarantees(files: Sequence[File]) -> list[GuaranteeAnswer]:
+        found: list[GuaranteeAnswer] = proofs.ask("prove", GuaranteeRequest(Side(files=list(files)))).guarantees
+        return found
 
-    publisher = Publisher(data, findings, proofs)
+    publisher = Publisher(data, findings, guarantees)
 
     def catch_up_soon() -> None:
         def work() -> None:
@@ -91,7 +97,7 @@ def begin(data: DataFolder) -> Runtime:
     recorder = Recorder(data.signins, log.lost, catch_up_soon)
     log.settle = recorder.settle
     shadows = Shadows(data)
-    watched = Watched(data, findings, words)
+    watched = Watched(data, findings, words, standing.look_soon)
     watched.begin()
     return Runtime(
         data=data,
@@ -116,6 +122,8 @@ def begin(data: DataFolder) -> Runtime:
         replays=ReplayResults(data.folder),
         replayer=WorkerProcess(data.folder, data.addresses, 0),
         prover=prover,
+        proofs=proofs,
+        standing=standing,
         watched=watched,
     )
 
@@ -129,6 +137,7 @@ def stop(runtime: Runtime) -> None:
     runtime.recorder.stop()
     runtime.shadows.stop()
     runtime.jobs.stop()
+    runtime.proofs.jobs.stop()
     runtime.watched.stop()
     runtime.checker.stop()
     runtime.exporter.stop()

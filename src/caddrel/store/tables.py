@@ -215,6 +215,18 @@ reviews = Table(
     Index("reviews_policy", "policy", "seq"),
 )
 
+# What was last proven of the rulebook in force: guarantees and safeguards.
+proven = Table(
+    "proven",
+    BOOK,
+    Column("kind", String, primary_key=True),
+    Column("name", String, primary_key=True),
+    Column("definition", String, nullable=False),
+    Column("answer", String, nullable=False),
+    Column("since", Integer, nullable=False),
+    Column("before", String, nullable=False),
+)
+
 acceptances = Table(
     "acceptances",
     BOOK,

@@ -42,6 +42,8 @@ class GuaranteeAnswer(msgspec.Struct, frozen=True, omit_defaults=True):
     ----------
     empty
         It asks nothing: there is no attempt that it speaks of.
+    since
+        Since when the answer is this one, of what is in force; empty where it is asked for the first time.
     """
 
     guarantee: str
@@ -52,6 +54,7 @@ class GuaranteeAnswer(msgspec.Struct, frozen=True, omit_defaults=True):
     empty: bool = False
     counterexample: Example | None = None
     remedy: ProvenRemedy | None = None
+    since: str = ""
 
 
 class ProofResult(msgspec.Struct, frozen=True):
@@ -60,14 +63,29 @@ class ProofResult(msgspec.Struct, frozen=True):
     guarantees: list[GuaranteeAnswer]
 
 
+class IdleChange(msgspec.Struct, frozen=True):
+    """What takes out something that does nothing: a policy's path, and its text then, None to take it out as a whole.
+
+    Attributes
+    ----------
+    same
+        Every attempt comes to the same afterwards; else something differs where facts are unknown.
+    """
+
+    path: str
+    text: str | None
+    same: bool
+
+
 class IdleThing(msgspec.Struct, frozen=True):
-    """A rule, condition or policy that does nothing, with the rules that leave it nothing."""
+    """A rule, condition or policy that does nothing, with the rules that leave it nothing, and what takes it out."""
 
     kind: Literal["never-fires", "always-true", "always-false", "changes-nothing"]
     policy: str
     rule: str
     because: list[str]
     says: str
+    change: IdleChange | None = None
 
 
 class IdleResult(msgspec.Struct, frozen=True):
@@ -78,10 +96,17 @@ class IdleResult(msgspec.Struct, frozen=True):
 
 
 class MeaningRequest(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
-    """Two rulebooks to be compared by what they mean."""
+    """Two rulebooks to be compared by what they mean.
+
+    Attributes
+    ----------
+    only
+        One object, or one rule, that alone is changed: ``standards.crew-phone``, ``policies.abroad/r2``.
+    """
 
     before: Side
     after: Side
+    only: str = ""
 
 
 class DecidedBy(msgspec.Struct, frozen=True):
@@ -157,6 +182,8 @@ class SafeguardAnswer(msgspec.Struct, frozen=True, omit_defaults=True):
         1 where it needs no new process in a company, 2 where it needs one.
     says
         Why, where no attempt shows it.
+    since
+        Since when the verdict is this one, of what is in force; empty where it is asked for the first time.
     """
 
     safeguard: str
@@ -168,6 +195,7 @@ class SafeguardAnswer(msgspec.Struct, frozen=True, omit_defaults=True):
     says: str = ""
     counterexample: Example | None = None
     remedy: ProvenRemedy | None = None
+    since: str = ""
 
 
 class CheckUp(msgspec.Struct, frozen=True):
@@ -222,3 +250,14 @@ class AddsRequest(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
 
     policy: str
     side: Side = Side()
+
+
+class ProofQuestion(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """A question to be proven as a job: one of the requests, under the name of its endpoint."""
+
+    prove: GuaranteeRequest | None = None
+    idle: GuaranteeRequest | None = None
+    meaning: MeaningRequest | None = None
+    check_up: CheckUpRequest | None = msgspec.field(default=None, name="check-up")
+    about: AboutRequest | None = None
+    adds: AddsRequest | None = None

@@ -15,14 +15,17 @@ from tests.strategies import attempts, rulebooks
 from caddrel.core.decide.interpreter.interpreter import explain
 from caddrel.core.decide.requirements import formula_holds
 from caddrel.core.decide.truth import TRUE
+from caddrel.core.diagnostics import RulebookError
 from caddrel.core.facts.attempts import AttemptRefused, read_facts
 from caddrel.core.inventory.completion import complete
 from caddrel.core.inventory.reader import read_inventory
 from caddrel.core.prove.comparison import changes, differs
-from caddrel.core.prove.dead_rules import idle, redundant
+from caddrel.core.prove.dead_rules import idle, redundant, taken_out
 from caddrel.core.prove.guarantees import Prover, prove
+from caddrel.core.prove.one_change import with_only
 from caddrel.core.prove.places import places
 from caddrel.core.prove.report import compared_json
+from caddrel.core.rulebook.edit.objects import object_text, with_object
 from caddrel.core.rulebook.model import Rulebook
 from caddrel.core.rulebook.read.rulebook import read_rulebook
 from caddrel.core.rulebook.source import Source
@@ -79,6 +82,55 @@ def test_a_rule_that_never_fires_fires_for_nobody(text: str, sample: list[dict[s
         assert not fired & never
         for other in without.values():
             assert not differs(found.decision, explain(other, facts).decision)
+
+
+@given(rulebooks(), SAMPLE)
+@few
+def test_what_can_be_taken_out_is_missed_by_nobody(text: str, sample: list[dict[str, Any]]) -> None:
+    rulebook, sources = _read(text), [Source("r", text)]
+    found = (*idle(rulebook, None, plenty).items, *redundant(rulebook, None, plenty).items)
+    for each in found:
+        policy = rulebook.policies[each.policy]
+        if policy.mode != "enforced":
+            continue
+        path = ("policies", each.policy)
+        left = taken_out(object_text(sources, path) or "", each)
+        after = read_rulebook(with_object(sources, path, left)).or_raise()
+        gone = after.policies.get(each.policy)
+        assert gone is None or len(gone.rules) + (each.kind != "always-true") == len(policy.rules)
+        if not each.surely:
+            continue
+        assert list(changes(rulebook, after, None, plenty)) == []
+        for facts in sampled(rulebook, sample):
+            assert not differs(explain(rulebook, facts).decision, explain(after, facts).decision)
+
+
+@given(rulebooks(), rulebooks(), st.data(), SAMPLE)
+@few
+def test_one_change_is_that_change_and_no_other(
+    one: str, other: str, data: st.DataObject, sample: list[dict[str, Any]]
+) -> None:
+    before, after = _read(one), _read(other)
+    id = data.draw(st.sampled_from(sorted({*before.policies, *after.policies})))
+    only = with_only(before, after, f"policies.{id}")
+    assert {n: p for n, p in only.policies.items() if n != id} == {n: p for n, p in before.policies.items() if n != id}
+    assert only.policies.get(id) == after.policies.get(id)
+    old, new = before.policies.get(id), after.policies.get(id)
+    if old is not None and new is not None:
+        rule = data.draw(st.sampled_from(sorted({each.id for each in (*old.rules, *new.rules)})))
+        one_rule = with_only(before, after, f"policies.{id}/{rule}").policies[id]
+        at = [n for n, each in enumerate(one_rule.rules)]
+        assert [each.index for each in one_rule.rules] == at
+        others = [each.id for each in one_rule.rules if each.id != rule]
+        assert others == [each.id for each in old.rules if each.id != rule]
+        changed = {each.id: replace(each, index=0) for each in one_rule.rules}
+        assert changed.get(rule) == next((replace(each, index=0) for each in new.rules if each.id == rule), None)
+    # It can be decided by: whatever the change refers to is there.
+    for facts in sampled(before, sample):
+        explain(only, facts)
+    with pytest.raises(RulebookError) as refused:
+        with_only(before, after, "policies.nobody-has-this")
+    assert [each.code for each in refused.value.diagnostics] == ["bad-path"]
 
 
 @given(rulebooks(), st.data(), SAMPLE)

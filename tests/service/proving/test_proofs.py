@@ -5,15 +5,19 @@ from __future__ import annotations
 import json
 import re
 import shutil
+from functools import partial
 from pathlib import Path
 
 import pytest
 from tests.command import run
-from tests.conftest import Live, serving
+from tests.conftest import Live, serving, until
 
 from caddrel.client import Refused
+from caddrel.client.caller import Caller
 from caddrel.demo.fill import ADDRESSES
 from caddrel.wire.decisions import File
+from caddrel.wire.jobs import Job
+from caddrel.wire.proofs import GuaranteeRequest, ProofQuestion
 from caddrel.wire.rulebooks import Side
 
 PAGE = (Path(__file__).parents[3] / "docs" / "proving.md").read_text(encoding="utf-8")
@@ -23,7 +27,7 @@ GUESTS, SUNDBY = Side(draft="guests-at-the-berths"), Side(draft="sundby-is-rebui
 
 def test_what_the_drafts_of_the_demo_do_is_found(kelpline: Live) -> None:
     with kelpline.client("viewer") as client:
-        (answer,) = client.proofs.guarantees(GUESTS)
+        (answer,) = [each for each in client.proofs.guarantees(GUESTS) if each.answer != "holds"]
         assert (answer.answer, answer.guarantee) == ("fails", "guests-have-accepted")
         assert answer.counterexample is not None
         assert answer.remedy is not None
@@ -76,7 +80,7 @@ def test_the_remedy_of_a_draft_mends_it(kelpline_folder: Path, tmp_path: Path) -
     shutil.copytree(kelpline_folder, tmp_path / "data")
     for live in serving(tmp_path / "data", address_files=[ADDRESSES]):
         with live.client() as client:
-            (answer,) = client.proofs.guarantees(GUESTS)
+            (answer,) = client.proofs.guarantees(GUESTS, "guests-have-accepted")
             assert answer.remedy is not None
             seen = client.drafts.get("guests-at-the-berths").info
             with pytest.raises(Refused) as refused:
@@ -84,7 +88,7 @@ def test_the_remedy_of_a_draft_mends_it(kelpline_folder: Path, tmp_path: Path) -
             assert refused.value.problem.code == "guarantees-fail"
             assert "guarantees.guests-have-accepted" in {each.path for each in refused.value.problem.errors}
             client.drafts.put_object(seen.name, seen.version, answer.remedy.path, answer.remedy.text)
-            assert [each.answer for each in client.proofs.guarantees(GUESTS)] == ["holds"]
+            assert {each.answer for each in client.proofs.guarantees(GUESTS)} == {"holds"}
             mended = client.drafts.get("guests-at-the-berths").info
             assert client.drafts.publish(mended, "guests see the berths, once they have accepted").revision.number == 3
 
@@ -107,6 +111,108 @@ def test_publishing_what_breaks_a_guarantee_needs_a_reason(empty: Live, tmp_path
         done = run(*publish, "--accept-failing-guarantees", "it is mended next week", env=env)
         assert done.returncode == 0, done.stderr
         assert client.rulebook.history()[0].override == "failing guarantees: it is mended next week"
+
+
+def test_what_one_change_does_is_told_by_itself(kelpline: Live) -> None:
+    with kelpline.client("viewer") as client:
+        whole = client.proofs.meaning(Side(), SUNDBY)
+        assert client.proofs.meaning(Side(), SUNDBY, "places.terminals").sentence == whole.sentence
+        assert client.proofs.meaning(Side(), SUNDBY, "policies.farebox-at-the-counter").same
+        assert client.proofs.meaning(Side(), GUESTS, "policies.berths-for-guests/nobody-else").same is not whole.same
+        with pytest.raises(Refused) as refused:
+            client.proofs.meaning(Side(), SUNDBY, "places.terminal")
+        assert "places.terminals" in refused.value.problem.errors[0].hint
+
+
+def test_what_does_nothing_is_taken_out_and_nothing_differs(kelpline_folder: Path, tmp_path: Path) -> None:
+    shutil.copytree(kelpline_folder, tmp_path / "data")
+    for live in serving(tmp_path / "data", address_files=[ADDRESSES]):
+        env = live.environment()
+        with live.client() as client:
+            files = client.drafts.get("guests-at-the-berths").files
+            before = Side(files=files)
+            rule = ("--policy", "berths-for-guests", "--rule", "nobody-else")
+            done = run("draft", "tidy", "guests-at-the-berths", *rule, env=env)
+            assert "policies.berths-for-guests: taken out, as rule nobody-else" in done.stdout.replace("\n", " ")
+            assert "nobody-else" not in client.drafts.get("guests-at-the-berths").files[0].text
+            assert client.proofs.meaning(before, GUESTS).same
+            gone = json.loads(run("draft", "tidy", "guests-at-the-berths", "--json", env=env).stdout)["taken_out"]
+            assert gone
+            # Of policies that each do nothing beside the other one is left.
+            assert client.proofs.meaning(before, GUESTS).same
+            assert not [each for each in client.proofs.idle(GUESTS).items if each.change and each.change.same]
+
+
+def test_a_hundred_questions_wait_and_are_left(empty: Live) -> None:
+    asked = ProofQuestion(prove=GuaranteeRequest(Side(files=[File("r.yaml", RULEBOOK)])))
+    with empty.client("viewer") as client, empty.client("author") as other:
+        caller = client.proofs._caller
+        jobs = [caller.post("/api/v1/proofs", asked, Job) for _ in range(100)]
+        assert {job.state for job in jobs} <= {"waiting", "running", "done"}
+        # Those of others are nobody's business.
+        with pytest.raises(Refused, match="there is no job"):
+            other.proofs._caller.delete(f"/api/v1/proofs/{jobs[-1].id}", Job)
+        left = [caller.delete(f"/api/v1/proofs/{job.id}", Job) for job in jobs[10:]]
+        ended = [until(partial(_ended, caller, job.id)) for job in (*jobs[:10], *left)]
+        assert [job.state for job in ended[:10]] == ["done"] * 10
+        assert {job.state for job in ended[10:]} <= {"done", "cancelled"}
+        assert ended[-1].state == "cancelled"
+        assert ended[0].result["guarantees"][0]["answer"] == "fails"
+        # What is asked at once is answered meanwhile, and afterwards.
+        assert [each.answer for each in client.proofs.guarantees(Side(files=[File("r.yaml", RULEBOOK)]))] == ["fails"]
+        with pytest.raises(Refused, match="ask one question"):
+            caller.post("/api/v1/proofs", ProofQuestion(), Job)
+
+
+def _ended(caller: Caller, id: str) -> Job | None:
+    job = caller.get(f"/api/v1/proofs/{id}", Job)
+    return job if job.ended else None
+
+
+def _pigeons(many: int) -> str:
+    """Return a rulebook with a condition that is never true, which takes very long to prove."""
+    holes = range(many)
+    sits = [" or ".join(f"person.groups has p{p}-{h}" for h in holes) for p in range(many + 1)]
+    pairs = [(h, p, q) for h in holes for p in range(many + 1) for q in range(p)]
+    alone = [f"not (person.groups has p{p}-{h} and person.groups has p{q}-{h})" for h, p, q in pairs]
+    when = " and ".join([*(f"({each})" for each in sits), *alone])
+    return f"caddrel: 1\npolicies:\n  p:\n    mode: enforced\n    rules:\n      - when: {when}\n        then: block\n"
+
+
+def test_a_question_is_left_midway(empty: Live) -> None:
+    asked = ProofQuestion(idle=GuaranteeRequest(Side(files=[File("r.yaml", _pigeons(10))])))
+    with empty.client("viewer") as client:
+        caller = client.proofs._caller
+        job = caller.post("/api/v1/proofs", asked, Job)
+        waits = caller.post("/api/v1/proofs", asked, Job)
+        path = f"/api/v1/proofs/{job.id}"
+        until(lambda: caller.get(path, Job).state == "running")
+        assert caller.delete(f"/api/v1/proofs/{waits.id}", Job).state == "cancelled"
+        caller.delete(path, Job)
+        assert until(partial(_ended, caller, job.id)).state == "cancelled"
+        # The next one is proven by another process.
+        assert [each.answer for each in client.proofs.guarantees(Side(files=[File("r.yaml", RULEBOOK)]))] == ["fails"]
+
+
+def test_since_when_each_holds_is_kept_and_watched(empty: Live) -> None:
+    holds = RULEBOOK + "policies:\n  p: {mode: MODE, rules: [{then: require mfa}]}\n"
+    with empty.client() as client:
+        client.rulebook.publish([File("r.yaml", holds.replace("MODE", "enforced"))], "first")
+        (first,) = client.proofs.guarantees()
+        assert (first.answer, first.since[:10]) == ("holds", empty.clock().isoformat()[:10])
+        assert [item for item in client.watch.look().items if item.kind == "guarantee"] == []
+        empty.clock.forward(days=3)
+        assert client.proofs.guarantees()[0].since == first.since
+        accept = "it is mended next week"
+        client.rulebook.publish(
+            [File("r.yaml", holds.replace("MODE", "off"))], "second", accept_failing_guarantees=accept
+        )
+        # Nobody asks: it is proven again by itself.
+        watched = until(lambda: next((i for i in client.watch.look().items if i.key == "guarantee:g"), None))
+        assert (watched.state, watched.detail) == ("wrong", "It held until then.")
+        (now,) = client.proofs.guarantees()
+        assert (now.answer, now.since > first.since) == ("fails", True)
+        assert {each.since != "" for each in client.proofs.check_up()} == {True}
 
 
 def test_a_process_that_ends_is_begun_anew(empty: Live) -> None:

@@ -14,7 +14,7 @@ def test_what_takes_long_is_looked_at_beside_and_what_is_published_is_seen_at_on
     empty: Live, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     runtime, data = empty.runtime, empty.runtime.data
-    looks = Watched(data, runtime.findings, runtime.strange_words)
+    looks = Watched(data, runtime.findings, runtime.strange_words, lambda: None)
 
     def shadowed() -> bool:
         return any(item.key == "shadow:p" for item in looks.now().items)

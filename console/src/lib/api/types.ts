@@ -942,6 +942,7 @@ export interface GuaranteeAnswer {
   empty?: boolean;
   counterexample?: Example | null;
   remedy?: ProvenRemedy | null;
+  since?: string;
 }
 
 /** Which rulebook's guarantees are proven; one alone where it is named, `who` instead of its own. */
@@ -958,19 +959,27 @@ export interface Health {
   revision: number | null;
 }
 
+/** What takes out something that does nothing: a policy's path, and its text then, None to take it out as a whole. */
+export interface IdleChange {
+  path: string;
+  text: string | null;
+  same: boolean;
+}
+
 /** What does nothing; `whole` is false when time ran out before all was looked at. */
 export interface IdleResult {
   items: IdleThing[];
   whole: boolean;
 }
 
-/** A rule, condition or policy that does nothing, with the rules that leave it nothing. */
+/** A rule, condition or policy that does nothing, with the rules that leave it nothing, and what takes it out. */
 export interface IdleThing {
   kind: 'always-false' | 'always-true' | 'changes-nothing' | 'never-fires';
   policy: string;
   rule: string;
   because: string[];
   says: string;
+  change?: IdleChange | null;
 }
 
 /** Imports, the newest first; `following` asks for those before. */
@@ -1253,6 +1262,7 @@ export interface MeaningChange {
 export interface MeaningRequest {
   before: Side;
   after: Side;
+  only?: string;
 }
 
 /** Two rulebooks compared by what they mean. */
@@ -1702,6 +1712,16 @@ export interface ProofNeeded {
   code?: boolean;
 }
 
+/** A question to be proven as a job: one of the requests, under the name of its endpoint. */
+export interface ProofQuestion {
+  prove?: GuaranteeRequest | null;
+  idle?: GuaranteeRequest | null;
+  meaning?: MeaningRequest | null;
+  'check-up'?: CheckUpRequest | null;
+  about?: AboutRequest | null;
+  adds?: AddsRequest | null;
+}
+
 /** A fresh proof of who somebody is: a code of the authenticator app, a passkey's answer, or the password. */
 export interface ProofRequest {
   totp?: string;
@@ -1994,6 +2014,7 @@ export interface SafeguardAnswer {
   says?: string;
   counterexample?: Example | null;
   remedy?: ProvenRemedy | null;
+  since?: string;
 }
 
 /** What was said of a fact and is on no list, and by whom: the fact is unknown. */

@@ -9,6 +9,13 @@ export class Load<T> {
   busy = $state(false);
   private controller: AbortController | null = null;
 
+  /** Leave what is under way: nobody looks any more. */
+  leave(): void {
+    this.controller?.abort();
+    this.controller = null;
+    this.busy = false;
+  }
+
   async run(ask: (signal: AbortSignal) => Promise<T>): Promise<void> {
     this.controller?.abort();
     const controller = new AbortController();

@@ -9,6 +9,7 @@
   import { Load } from '../../lib/state/load.svelte';
   import Beside from './forms/Beside.svelte';
   import FieldForm from './forms/FieldForm.svelte';
+  import ProvenBeside from './forms/ProvenBeside.svelte';
   import { FIELDS } from './forms/fields';
   import type { Language } from './language.svelte';
   import type { Writing } from './writing.svelte';
@@ -127,6 +128,7 @@
   </div>
   <aside aria-label="What it says and does" class="min-w-0 xl:sticky xl:top-4 xl:max-h-[85vh] xl:self-start xl:overflow-y-auto">
     {#if view.value}<Beside view={view.value} {findings} draft={writing.name} {path} stand={(found, because, until) => writing.accept(found, because, until)} />
+      <ProvenBeside {writing} {path} />
     {:else if fresh}<p class="text-small text-muted">What it says and whom it covers shows here as soon as it is begun.</p>{/if}
   </aside>
 </div>

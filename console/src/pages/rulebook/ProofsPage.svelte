@@ -3,11 +3,12 @@
   import { push, router } from 'svelte-spa-router';
   import { api } from '../../lib/api/client';
   import { proofs } from '../../lib/api/proofs';
-  import type { CheckUp, IdleResult, ProofResult, ProvenRemedy } from '../../lib/api/types';
+  import type { CheckUp, IdleResult, ProofResult } from '../../lib/api/types';
   import { count } from '../../lib/format';
   import Example from '../../lib/parts/Example.svelte';
   import Failing from '../../lib/parts/Failing.svelte';
   import Heading from '../../lib/parts/Heading.svelte';
+  import IdleList from '../../lib/parts/IdleList.svelte';
   import Shape from '../../lib/parts/Shape.svelte';
   import Sentence from '../../lib/parts/Sentence.svelte';
   import Waiting from '../../lib/parts/Waiting.svelte';
@@ -40,6 +41,7 @@
   }
   $effect(() => () => {
     asking += 1;
+    for (const each of [guarantees, idle, safeguards]) each.leave();
   });
   const may = $derived(['author', 'publisher', 'operator'].includes(session.info?.role ?? ''));
   const broken = $derived((guarantees.value?.guarantees ?? []).filter((each) => each.answer !== 'holds').length);
@@ -48,14 +50,26 @@
   const SHAPES: Record<string, string> = { holds: 'true', passes: 'true', fails: 'false', undecided: 'unknown', 'not-applicable': 'off' };
   const colour = (word: string) => (word === 'fails' ? 'text-blocked' : word === 'undecided' ? 'text-challenged' : word === 'not-applicable' ? 'text-muted' : 'text-allowed');
   let labels = $derived(sensitive.join(', '));
+  let naming = $state('');
 
   /** Put what mends something into a draft: the one that is looked at, or a new one. */
-  async function mend(of: string, remedy: ProvenRemedy): Promise<void> {
+  async function mend(of: string, change: { path: string; text: string | null }, verb = 'mend'): Promise<void> {
     await acting.run(async () => {
-      const name = draft || `mend-${of}`.slice(0, 60);
+      const name = draft || `${verb}-${of}`.slice(0, 60);
       const whole = draft ? await api.draft(draft) : await api.beginDraft(name);
-      await api.putObject(name, whole.info.version, remedy.path, remedy.text);
-      void push(`/drafts/${name}/${remedy.path}`);
+      await api.putObject(name, whole.info.version, change.path, change.text);
+      void push(`/drafts/${name}${change.text === null ? '' : `/${change.path}`}`);
+    });
+  }
+  /** Begin a guarantee in the draft that is looked at, or in a new one. */
+  async function write(event: SubmitEvent): Promise<void> {
+    event.preventDefault();
+    const id = naming.trim().toLowerCase().replace(/[^a-z0-9]+/g, '-').replace(/^-|-$/g, '');
+    if (!id) return;
+    await acting.run(async () => {
+      const name = draft || `guarantee-${id}`.slice(0, 60);
+      if (!draft) await api.beginDraft(name);
+      void push(`/drafts/${name}/guarantees.${id}`);
     });
   }
   function again(event: SubmitEvent): void {
@@ -85,15 +99,21 @@
         <li class="grid grid-cols-[6rem_minmax(0,1fr)_auto] gap-x-3 border-b border-rule py-2" data-guarantee={each.guarantee}>
           <span class="font-semibold {colour(each.answer)}"><Shape name={SHAPES[each.answer] ?? 'unknown'} size={12} /> {WORDS[each.answer]}</span>
           <div>
-            <p class="font-semibold">{each.title || each.guarantee}</p>
+            <p class="font-semibold">{each.title || each.guarantee}{#if each.since}<span class="font-normal text-muted">{' '}since {each.since.slice(0, 10)}</span>{/if}</p>
             <p class="text-small text-muted"><Sentence pieces={each.says ?? []} /></p>
             {#if each.empty}<p class="text-small text-challenged">This asks nothing: no attempt is one that it speaks of.</p>{/if}
             {#if each.counterexample}<Example example={each.counterexample} {draft} />{/if}
           </div>
           {#if may && each.remedy?.mends}<button class="action self-start" aria-label="Mend it in a draft: {each.title || each.guarantee}" onclick={() => each.remedy && mend(each.guarantee, each.remedy)}>Mend it in a draft</button>{:else}<span></span>{/if}
         </li>
-      {:else}<li class="py-1 text-muted">What must never happen is said under <code>guarantees</code>, and proven at every change.</li>{/each}
+      {:else}<li class="py-1 text-muted">What must never happen is said once, and proven at every change.</li>{/each}
     </ul>
+    {#if may}
+      <form class="mt-2 flex flex-wrap items-end gap-2 text-small" onsubmit={write}>
+        <label>A guarantee of your own <input class="field w-72!" bind:value={naming} placeholder="its name, such as manifest is proven" maxlength="60" /></label>
+        <button class="action" disabled={!naming.trim()}>Write it</button>
+      </form>
+    {/if}
   {/if}
 </section>
 
@@ -113,7 +133,7 @@
           <li class="grid grid-cols-[6rem_minmax(0,1fr)_auto] gap-x-3 border-b border-rule py-2" data-safeguard={each.safeguard}>
             <span class="font-semibold {colour(each.verdict)}"><Shape name={SHAPES[each.verdict] ?? 'unknown'} size={12} /> {WORDS[each.verdict]}</span>
             <div>
-              <p class="font-semibold">{each.title}</p>
+              <p class="font-semibold">{each.title}{#if each.since && each.verdict !== 'not-applicable'}<span class="font-normal text-muted">{' '}since {each.since.slice(0, 10)}</span>{/if}</p>
               <p class="text-small text-muted">{each.why} {each.verdict === 'fails' ? `What it costs people: ${each.costs}` : ''}</p>
               {#if each.counterexample}<Example example={each.counterexample} {draft} />{:else if each.says}<p class="text-small text-muted">{each.says}</p>{/if}
             </div>
@@ -130,11 +150,10 @@
   {#if idle.problem}<Failing problem={idle.problem} />
   {:else if !idle.value}<Waiting lines={2} />
   {:else}
-    <ul class="text-small">
-      {#each idle.value.items as each (each.kind + each.policy + each.rule)}
-        <li class="border-b border-rule py-1"><p><a href={draft ? `#/drafts/${draft}/policies.${each.policy}` : `#/rulebook/policy/${encodeURIComponent(each.policy)}`}>{each.policy}</a>: {each.says}.</p></li>
-      {:else}<li class="text-muted">Every rule can fire, every condition can be true and false, and every policy changes something.</li>{/each}
-    </ul>
+    {#if idle.value.items.length}
+      <IdleList items={idle.value.items} place={(each) => (draft ? `#/drafts/${draft}/policies.${each.policy}` : `#/rulebook/policy/${encodeURIComponent(each.policy)}`)}
+        takeOut={may ? (each) => void (each.change && mend(each.policy, each.change, 'tidy')) : undefined} />
+    {:else if idle.value.whole}<p class="text-small text-muted">Every rule can fire, every condition can be true and false, and every policy changes something.</p>{/if}
     {#if !idle.value.whole}<p class="text-small text-challenged">Time ran out before all was looked at.</p>{/if}
   {/if}
 </section>

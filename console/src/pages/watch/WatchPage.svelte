@@ -44,6 +44,7 @@
     if (kind === 'shadow' || kind === 'active') return `#/rulebook/policy/${encodeURIComponent(first)}`;
     if (kind === 'membership') return `#/inventory/people/${encodeURIComponent(first)}`;
     if (kind === 'review') return `#/rulebook/policy/${encodeURIComponent(first)}/sheet`;
+    if (kind === 'guarantee') return '#/proofs';
     if (kind === 'token') return '#/settings/tokens';
     if (kind === 'rehearsal' || kind === 'lint') return second.startsWith('policies.') ? `#/rulebook/policy/${encodeURIComponent(second.split(/[.[]/)[1] ?? '')}` : '#/rulebook';
     return '#/settings';

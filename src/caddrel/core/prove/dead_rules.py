@@ -18,6 +18,7 @@ from caddrel.core.prove.logic import Logic, all_of, none_of
 from caddrel.core.prove.solver import Solver, TooLate
 from caddrel.core.prove.space import Space
 from caddrel.core.prove.witness import Wrong, attempt_of, explained
+from caddrel.core.rulebook.edit.values import Value, value_of, with_value
 from caddrel.core.rulebook.model import Policy, Rule, Rulebook
 
 Kind = Literal["never-fires", "always-true", "always-false", "changes-nothing"]
@@ -34,6 +35,8 @@ class Idle:
     because
         For a rule that never fires: the ids of the rules before it that leave it nothing; none where it is the scope,
         or the condition itself.
+    surely
+        Without it every attempt comes to the same, also where facts are unknown.
     """
 
     kind: Kind
@@ -42,6 +45,7 @@ class Idle:
     index: int = -1
     because: tuple[str, ...] = ()
     scope: bool = False
+    surely: bool = True
 
 
 @dataclass(frozen=True, slots=True)
@@ -105,6 +109,23 @@ def redundant(rulebook: Rulebook, inventory: Inventory | None, left: Callable[[]
     return Found(tuple(found), True)
 
 
+def taken_out(text: str, idle: Idle) -> str | None:
+    """Return a policy's text without what does nothing in it; None where nothing of the policy is left.
+
+    Of a condition that always holds the rule is left; of one that never does, and of a rule that never fires, nothing.
+    """
+    value = value_of(text)
+    if idle.kind == "changes-nothing" or not isinstance(value, dict):
+        return None
+    rules = value["rules"]
+    assert isinstance(rules, list)
+    rule = rules[idle.index]
+    assert isinstance(rule, dict)
+    kept: list[Value] = [{key: each for key, each in rule.items() if key != "when"}]
+    left = [*rules[: idle.index], *(kept if idle.kind == "always-true" else []), *rules[idle.index + 1 :]]
+    return with_value(text, ("policies", idle.policy), {**value, "rules": left}) if left else None
+
+
 def _of_policy(
     rulebook: Rulebook, policy: Policy, inventory: Inventory | None, left: Callable[[], float]
 ) -> Iterator[Idle]:
@@ -146,9 +167,12 @@ def _constant(
         return
     yes, no = encoder.condition(condition)
     if solver.find(known, none_of(yes)) is None:
-        yield Idle("always-true", policy.id, rule.id, rule.index)
+        # Where it may be unknown, the rule may not be the one that holds, and without a condition it would be.
+        surely = solver.find(reached, none_of(yes)) is None
+        yield Idle("always-true", policy.id, rule.id, rule.index, surely=surely)
     elif solver.find(known, none_of(no)) is None:
-        yield Idle("always-false", policy.id, rule.id, rule.index)
+        # It can fire: for somebody of whom it is unknown.
+        yield Idle("always-false", policy.id, rule.id, rule.index, surely=False)
 
 
 def _never(encoder: Encoder, solver: Solver, policy: Policy, rule: Rule, encoded: EncodedPolicy, nowhere: bool) -> Idle:

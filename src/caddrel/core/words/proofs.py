@@ -9,46 +9,18 @@ from caddrel.core.decide.interpreter.interpreter import Explained
 from caddrel.core.facts.types import Value
 from caddrel.core.facts.values import show
 from caddrel.core.prove.comparison import Change
-from caddrel.core.prove.dead_rules import Idle
+from caddrel.core.prove.dead_rules import Idle, taken_out
 from caddrel.core.prove.witness import Attempt
-from caddrel.core.rulebook.model import Guarantee, Rulebook
+from caddrel.core.rulebook.model import Rulebook
 from caddrel.core.words.attempts import app_words, doing_words, person_words
 from caddrel.core.words.cases import label_words
-from caddrel.core.words.conditions import condition_words
-from caddrel.core.words.pieces import Piece, Sentence, capital, joined, say
-from caddrel.core.words.policies import effect_words, scope_words
+from caddrel.core.words.pieces import Sentence, capital, joined, say
 
 _SETTLED = ("auth.credentials", "auth.locked_out")
 _ABOUT = ("person.id", "app.id", "operation")
 UNTIL_NOW, WITHOUT_IT = "until now", "without it"
 _AT = {UNTIL_NOW: "today", WITHOUT_IT: WITHOUT_IT}
 _COULD = {"allowed": "could ", "challenged": "would be asked for more to ", "blocked": "could not "}
-
-
-def guarantee_words(guarantee: Guarantee, rulebook: Rulebook) -> Sentence:
-    """Return what a guarantee says."""
-    if guarantee.bound == "at_least":
-        effect = guarantee.effect
-        never = (
-            "is ever let in or asked for more"
-            if effect is None or effect.formula is None
-            else "is ever allowed without "
-        )
-        asked = say() if effect is None or effect.formula is None else _required(guarantee, rulebook)
-        said = say("of ", scope_words(guarantee.scope, rulebook), ", nobody ", never, asked)
-    else:
-        worse = "blocked" if guarantee.outcome == "challenged" else "blocked or asked for more"
-        said = say(scope_words(guarantee.scope, rulebook), f": never {worse}")
-    when = say() if guarantee.when is None else say(", when ", condition_words(guarantee.when, rulebook))
-    return capital(say(said, when, "."))
-
-
-def _required(guarantee: Guarantee, rulebook: Rulebook) -> Sentence:
-    assert guarantee.effect is not None
-    words = effect_words(guarantee.effect, rulebook)
-    # What a rule needs is what a guarantee names: "needs MFA" is "MFA".
-    first = words[0]
-    return (Piece(first.text.removeprefix("needs "), first.kind, first.id), *words[1:])
 
 
 def story_words(found: Explained, attempt: Attempt, person: str = "", app: str = "") -> Sentence:
@@ -101,6 +73,19 @@ def idle_words(idle: Idle) -> str:
             if idle.scope:
                 return f"{rule} never fires: the policy's scope leaves it nothing"
             return f"{rule} never fires: nothing can make its condition true"
+
+
+def idle_json(idle: Idle, text: str) -> dict[str, Any]:
+    """Return what does nothing as plain values, with the change that takes it out.
+
+    Parameters
+    ----------
+    text
+        The policy as it is written.
+    """
+    change = {"path": f"policies.{idle.policy}", "text": taken_out(text, idle), "same": idle.surely}
+    found = {"kind": idle.kind, "policy": idle.policy, "rule": idle.rule, "because": list(idle.because)}
+    return {**found, "says": idle_words(idle), "change": change}
 
 
 def change_words(

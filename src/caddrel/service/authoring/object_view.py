@@ -9,6 +9,7 @@ from caddrel.core.rulebook.edit.values import value_of
 from caddrel.core.rulebook.model import ALWAYS, Policy, Rule, Rulebook, Scope
 from caddrel.core.rulebook.references import Ref
 from caddrel.core.words.conditions import app_title
+from caddrel.core.words.guarantees import guarantee_words
 from caddrel.core.words.policies import policy_words, rule_words
 from caddrel.service.authoring import part_status
 from caddrel.service.authoring.object_reader import parts_of, problems_of, read_alone
@@ -19,6 +20,7 @@ from caddrel.service.rulebooks.view import SECTIONS, pieces, use
 from caddrel.service.state.data_folder import DataFolder
 from caddrel.service.state.titles import titled
 from caddrel.wire import authoring as wire
+from caddrel.wire.decisions import Piece
 from caddrel.wire.rulebooks import Use
 
 KINDS = {section: kind for kind, section in SECTIONS.items()}
@@ -48,7 +50,7 @@ def look(data: DataFolder, covering: Covering, name: str, text: str) -> wire.Obj
         before,
         (there or "") != before,
         draft.version,
-        pieces(policy_words(policy, rulebook)) if policy is not None and rulebook is not None else [],
+        _words(rulebook, path),
         [pieces(rule_words(rule, rulebook)) for rule in policy.rules]
         if policy is not None and rulebook is not None
         else [],
@@ -88,6 +90,18 @@ def address(data: DataFolder, name: str, text: str, asked: str) -> wire.Standing
     if rulebook is None:
         raise ServiceError(422, "bad-rulebook", "a part of this draft cannot be read", "mend what checking finds")
     return part_status.holds_address(data, rulebook, path[-1], asked)
+
+
+def _words(rulebook: Rulebook | None, path: Path) -> list[Piece]:
+    """Return the sentence of a policy or a guarantee; none of anything else."""
+    if rulebook is None or len(path) == 1:
+        return []
+    policy, guarantee = rulebook.policies.get(path[1]), rulebook.guarantees.get(path[1])
+    if path[0] == "policies" and policy is not None:
+        return pieces(policy_words(policy, rulebook))
+    if path[0] == "guarantees" and guarantee is not None:
+        return pieces(guarantee_words(guarantee, rulebook))
+    return []
 
 
 def _scope(rulebook: Rulebook | None, path: Path) -> Scope | None:

@@ -15,19 +15,21 @@ from caddrel.core.prove.about import about as asking
 from caddrel.core.prove.check_up import check_up as checking
 from caddrel.core.prove.comparison import Change
 from caddrel.core.prove.guarantees import Proven, Prover, without_and_with
+from caddrel.core.prove.one_change import with_only
 from caddrel.core.prove.places import places
 from caddrel.core.prove.report import about_json, checked_json, compared_json, proven_json, remedy_json
 from caddrel.core.prove.safeguards import Checked, Company, safeguards
 from caddrel.core.prove.witness import Attempt, explained
+from caddrel.core.rulebook.edit.objects import objects_of
 from caddrel.core.rulebook.model import Rulebook
 from caddrel.core.rulebook.source import Source
+from caddrel.core.words.guarantees import guarantee_words
 from caddrel.core.words.pieces import pieces_json
 from caddrel.core.words.proofs import (
     UNTIL_NOW,
     WITHOUT_IT,
     change_words,
-    guarantee_words,
-    idle_words,
+    idle_json,
     meaning_words,
     story_words,
 )
@@ -97,16 +99,24 @@ def idle(state: State, request: wire.GuaranteeRequest) -> wire.IdleResult:
     rulebook, inventory, left = _rulebook(state, request.side), _present(state), _left()
     rules = dead_rules.idle(rulebook, inventory, left)
     policies = dead_rules.redundant(rulebook, inventory, left)
-    items = [
-        wire.IdleThing(each.kind, each.policy, each.rule, list(each.because), idle_words(each))
-        for each in (*rules.items, *policies.items)
-    ]
+    texts = objects_of(_sources(state, request.side))
+    found = (*rules.items, *policies.items)
+    items = [convert(idle_json(each, texts.get(("policies", each.policy), "")), wire.IdleThing) for each in found]
     return wire.IdleResult(items, rules.whole and policies.whole)
 
 
 def meaning(state: State, request: wire.MeaningRequest) -> wire.MeaningResult:
-    """Return two rulebooks compared by what they mean."""
-    return _compared(_rulebook(state, request.before), _rulebook(state, request.after), _present(state))
+    """Return two rulebooks compared by what they mean.
+
+    Raises
+    ------
+    RulebookError
+        When neither has what alone is to be changed.
+    """
+    before, after = _rulebook(state, request.before), _rulebook(state, request.after)
+    if request.only:
+        after = with_only(before, after, request.only)
+    return _compared(before, after, _present(state))
 
 
 def adds(state: State, request: wire.AddsRequest) -> wire.MeaningResult:

@@ -21,6 +21,7 @@ from caddrel.store.drafts import DraftStore
 from caddrel.store.imports import ImportStore
 from caddrel.store.mappings import MappingStore
 from caddrel.store.passwords import PasswordStore
+from caddrel.store.proven import ProvenStore
 from caddrel.store.reviews import ReviewStore
 from caddrel.store.set_aside import SetAsideStore
 from caddrel.store.starter_codes import StarterCodeStore
@@ -44,6 +45,7 @@ class DataFolder(State):
     unlocks: UnlockStore
     set_aside: SetAsideStore
     reviews: ReviewStore
+    proven: ProvenStore
     draft_outcomes: DraftOutcomeStore
     keys: Keys
     settings: Settings = field(default_factory=Settings)

@@ -38,15 +38,26 @@ class Cancelled(Exception):
 class Jobs:
     """The jobs of one service; they end with it."""
 
-    def __init__(self, clock: Callable[[], datetime]) -> None:
+    def __init__(self, clock: Callable[[], datetime], most_waiting: int = MOST_WAITING) -> None:
         self._clock = clock
+        self._most_waiting = most_waiting
         self._jobs: dict[str, Job] = {}
         self._stop: dict[str, threading.Event] = {}
-        self._changed = threading.Condition()
+        self._halts: dict[str, Callable[[], None]] = {}
+        self._changed = threading.Condition(threading.RLock())
         self._watchers = threading.BoundedSemaphore(MOST_WATCHERS)
         self._worker = ThreadPoolExecutor(1, "caddrel-jobs")
 
-    def start(self, kind: str, by: str, total: int, unit: str, work: Work, after: Callable[[], None]) -> Job:
+    def start(
+        self,
+        kind: str,
+        by: str,
+        total: int,
+        unit: str,
+        work: Work,
+        after: Callable[[], None] = lambda: None,
+        halt: Callable[[], None] = lambda: None,
+    ) -> Job:
         """Start a job as soon as those before it have ended.
 
         Parameters
@@ -55,6 +66,8 @@ class Jobs:
             Is handed a function to tell how far it is, which raises `Cancelled` when the work is to stop.
         after
             Is called whatever becomes of it.
+        halt
+            Is called when it is cancelled: ends work that cannot ask whether it is to stop.
 
         Raises
         ------
@@ -62,14 +75,16 @@ class Jobs:
             When too many are waiting.
         """
         with self._changed:
-            if sum(not job.ended for job in self._jobs.values()) >= MOST_WAITING:
+            if sum(not job.ended for job in self._jobs.values()) >= self._most_waiting:
                 after()
-                raise ServiceError(503, "too-many-jobs", f"{MOST_WAITING} jobs are waiting", "see caddrel jobs list")
+                raise ServiceError(
+                    503, "too-many-jobs", f"{self._most_waiting} jobs are waiting", "see caddrel jobs list"
+                )
             job = Job(uuid.uuid4().hex[:12], kind, "waiting", 0, total, unit, by, show_moment(self._clock()))
             self._jobs[job.id] = job
-            self._stop[job.id] = threading.Event()
+            self._stop[job.id], self._halts[job.id] = threading.Event(), halt
             for id in [j.id for j in self._jobs.values() if j.ended][: max(0, len(self._jobs) - MOST_KEPT)]:
-                del self._jobs[id], self._stop[id]
+                del self._jobs[id], self._stop[id], self._halts[id]
         self._worker.submit(self._run, job.id, work, after)
         return job
 
@@ -91,8 +106,15 @@ class Jobs:
 
     def cancel(self, id: str) -> Job:
         """Tell a job to stop; what it has done stays done."""
-        job = self.get(id)
-        self._stop[id].set()
+        with self._changed:
+            job = self.get(id)
+            self._stop[id].set()
+            if job.state == "waiting":
+                self._set(id, state="cancelled")
+                job = self._jobs[id]
+            halt = self._halts[id]
+        if not job.ended:
+            halt()
         return job
 
     def watch(self, id: str) -> Iterator[Job | None]:
@@ -125,12 +147,17 @@ class Jobs:
 
     def stop(self) -> None:
         """Cancel everything and wait until it has ended."""
-        for event in list(self._stop.values()):
-            event.set()
+        for job in self.all():
+            if not job.ended:
+                self.cancel(job.id)
         self._worker.shutdown(wait=True)
 
     def _run(self, id: str, work: Work, after: Callable[[], None]) -> None:
-        stop = self._stop[id]
+        stop = self._stop.get(id)
+        if stop is None:
+            # Cancelled while it waited, and since then so many others came that it is not kept any more.
+            after()
+            return
 
         def progress(done: int) -> None:
             if stop.is_set():

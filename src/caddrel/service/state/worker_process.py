@@ -51,6 +51,17 @@ class WorkerFailed(Exception):
     """What was done there went wrong inside; holds where."""
 
 
+class GivenUp(Exception):
+    """Nobody wants any more what was asked for."""
+
+
+class Wish:
+    """Something asked for, until it is given up."""
+
+    def __init__(self) -> None:
+        self.given_up = False
+
+
 class WorkerProcess:
     """The other process, which does one thing at a time; one that has ended is begun anew.
 
@@ -72,6 +83,9 @@ class WorkerProcess:
         self._streams = 0
         # Held while it does one thing; and while one thing is done here.
         self._there, self._here = threading.Lock(), threading.Lock()
+        # What it is doing now, if somebody may give that up.
+        self._wish: Wish | None = None
+        self._wishing = threading.Lock()
 
     def is_for(self, size: int) -> bool:
         """Tell whether something of a size is to be done there."""
@@ -103,6 +117,31 @@ class WorkerProcess:
             with self._here:
                 return function(state, *args, **named)
         return cast("T", self._ask("do", state.clock(), function, args, named))
+
+    def do_wished(
+        self,
+        wish: Wish,
+        function: Callable[Concatenate[State, P], T],
+        state: State,
+        *args: P.args,
+        **named: P.kwargs,
+    ) -> T:
+        """Return what a function gives there, as `do` does, unless it is given up.
+
+        Raises
+        ------
+        GivenUp
+            When it is.
+        """
+        return cast("T", self._ask("do", state.clock(), function, args, named, wish=wish))
+
+    def give_up(self, wish: Wish) -> None:
+        """Have something that was asked for be left; if it is being done, by ending the process that does it."""
+        with self._wishing:
+            wish.given_up = True
+            process = self._process
+            if self._wish is wish and process is not None:
+                process.kill()
 
     def pieces(
         self,
@@ -147,20 +186,35 @@ class WorkerProcess:
         args: tuple[Any, ...],
         named: dict[str, Any],
         number: int = 0,
+        wish: Wish | None = None,
     ) -> Any:
         question = pickled((what, number, now, function, args, named))
         # What is begun here may be begun anew: it changes nothing. What it was in the middle of is lost.
         fresh = what in {"do", "begin"}
-        with self._there:
+        with self._there, self._wished(wish):
             try:
                 good, answer = self._exchange(question, fresh=fresh)
             except (OSError, EOFError):
-                # It had nothing to do for long, and ended at this moment.
+                # It had nothing to do for long, and ended at this moment; or what it did was given up.
                 self._forget()
+                if wish is not None and wish.given_up:
+                    raise GivenUp from None
                 good, answer = self._exchange_at_last(question, fresh=fresh)
         if not good:
             raise WorkerFailed(answer) if isinstance(answer, str) else answer
         return answer
+
+    @contextlib.contextmanager
+    def _wished(self, wish: Wish | None) -> Iterator[None]:
+        with self._wishing:
+            if wish is not None and wish.given_up:
+                raise GivenUp
+            self._wish = wish
+        try:
+            yield
+        finally:
+            with self._wishing:
+                self._wish = None
 
     def _exchange_at_last(self, question: bytes, *, fresh: bool) -> tuple[bool, Any]:
         try:

@@ -73,6 +73,7 @@ BODIES: dict[type, dict[str, Any]] = {
     proofs.MeaningRequest: {"before": {"revision": 1}, "after": {}},
     proofs.AboutRequest: {"person": "ines.faro", "app": "farebox"},
     proofs.AddsRequest: {"policy": "old-programs"},
+    proofs.ProofQuestion: {"prove": {"guarantee": "guests-have-accepted"}},
     drafts.AcceptRequest: {
         "code": "person-by-name",
         "object": "policies.abroad",
@@ -127,6 +128,7 @@ IDS = {
     "people": "ines.faro", "groups": "deck-crew", "devices": "tab-0117", "apps": "manifest", "lists": "bad-addresses",
     "drafts": "tablets-need-may", "objects": "policies.abroad", "signins": "s-000400", "policies": "abroad",
     "jobs": "j-3f9a0c11d2e4", "replays": "j-3f9a0c11d2e4", "tightenings": "j-3f9a0c11d2e4",
+    "proofs": "j-3f9a0c11d2e4",
     "tokens": "3f9a0c11d2e4", "accounts": "maren.strand",
     "sessions": "d-00000000000000000000",
     "starter-codes": "c-3f9a0c11d2e4", "mappings": "old-log", "imports": "1",

@@ -13,6 +13,7 @@ from typing import NamedTuple
 from caddrel.core.facts.values import show_moment
 from caddrel.core.words.pieces import Piece, Sentence, plain, say
 from caddrel.service.profiles import reviews
+from caddrel.service.proving.standing_proofs import GUARANTEE, SAFEGUARD
 from caddrel.service.rulebooks.changes import changed_objects
 from caddrel.service.rulebooks.findings import Findings
 from caddrel.service.rulebooks.view import pieces
@@ -58,6 +59,7 @@ def look(data: DataFolder, findings: Findings, words: StrangeWords) -> Looked:
     found = [
         *_causes(data, now),
         *_findings(data, findings),
+        *_proven(data),
         *_shadow(data, now),
         *_ending(data, now),
         *_reviews(data),
@@ -165,6 +167,20 @@ def _findings(data: DataFolder, findings: Findings) -> Iterator[_Item]:
         yield _Item(
             f"{kind}:{found.code}:{found.path}", kind, state, say(found.message), found.message, found.hint or ""
         )
+
+
+def _proven(data: DataFolder) -> Iterator[_Item]:
+    """Yield the guarantees that do not hold, and the safeguards that fail and did pass before."""
+    for last in data.proven.all(GUARANTEE).values():
+        if last.answer != "holds":
+            state, does = ("wrong", "fails") if last.answer == "fails" else ("look", "cannot be told in time")
+            until = "It held until then." if last.before == "holds" else ""
+            said = say(f"The guarantee {last.name} {does}, since {last.since:%Y-%m-%d}: {last.definition}")
+            yield _Item(f"guarantee:{last.name}", "guarantee", state, said, f"{last.definition} {last.answer}", until)
+    for last in data.proven.all(SAFEGUARD).values():
+        if (last.before, last.answer) == ("passes", "fails"):
+            said = say(f"The safeguard “{last.definition}” fails since {last.since:%Y-%m-%d}, and passed before.")
+            yield _Item(f"guarantee:{last.name}", "guarantee", "look", said, last.answer)
 
 
 def _shadow(data: DataFolder, now: datetime) -> Iterator[_Item]:

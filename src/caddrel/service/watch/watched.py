@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import threading
 import time
+from collections.abc import Callable
 from dataclasses import dataclass
 
 from caddrel.service.rulebooks.findings import Findings
@@ -36,19 +37,24 @@ class _Last:
 class Watched:
     """Looks everything over, one look at a time."""
 
-    def __init__(self, data: DataFolder, findings: Findings, words: StrangeWords) -> None:
+    def __init__(
+        self, data: DataFolder, findings: Findings, words: StrangeWords, prove_soon: Callable[[], None]
+    ) -> None:
         self._data, self._findings, self._words = data, findings, words
+        self._prove_soon = prove_soon
         self._last: _Last | None = None
         self._looking = threading.Lock()
         self._thread: threading.Thread | None = None
 
     def begin(self) -> None:
-        """Look everything over beside what else is done, where that will take long."""
+        """Look everything over beside what else is done, where that will take long; what is proven always is."""
+        self._prove_soon()
         if self._data.signins.newest() > MANY:
             self._look_soon()
 
     def now(self) -> wire.Watch:
         """Return everything that is wrong, due or worth a look."""
+        self._prove_soon()
         last, asked = self._last, time.monotonic()
         if last is None or not self._still_good(last):
             with self._looking:

@@ -23,7 +23,7 @@
     problems: Diagnostic[];
     set: (value: Values) => void;
   } = $props();
-  const shown = $derived(fields.filter(({ when, key }) => !when || key in value || when[1].includes(String(value[when[0]] ?? ''))));
+  const shown = $derived(fields.filter(({ when, unless, key }) => key in value || ((!when || when[1].includes(String(value[when[0]] ?? ''))) && !(unless && unless in value))));
   const text = (key: string) => (typeof value[key] === 'string' ? (value[key] as string) : '');
   const list = (key: string) => (Array.isArray(value[key]) ? (value[key] as unknown[]) : []);
   const wrong = (key: string) => problems.filter((found) => found.path === `${path}.${key}` || found.path?.startsWith(`${path}.${key}[`));
@@ -45,7 +45,7 @@
       <ConditionEditor {id} label={field.label} {language} text={text(field.key)} set={(said) => put(field.key, said)} /></div>
   {:else if field.kind === 'effect'}
     <div class="py-1"><p class="text-small">{field.label}</p>
-      <EffectEditor {id} label={field.label} {language} text={text(field.key)} set={(said) => put(field.key, said)} /></div>
+      <EffectEditor {id} label={field.label} {language} effects={field.effects} text={text(field.key)} set={(said) => put(field.key, said)} /></div>
   {:else if field.kind === 'rules'}
     <Rules rules={list(field.key) as Record<string, unknown>[]} path={id} {language} {problems} set={(rules) => put(field.key, rules)} />
   {:else if field.kind === 'checks'}

@@ -29,6 +29,10 @@ export interface Field {
   otherwise?: string;
   /** Shown only where this other field has one of these values. */
   when?: [string, string[]];
+  /** Not shown where this other field says something. */
+  unless?: string;
+  /** The effects that it can be; all where none are named. */
+  effects?: string[];
 }
 
 const title: Field = { key: 'title', label: 'Title', kind: 'text' };
@@ -120,11 +124,13 @@ export const FIELDS: Record<string, Field[]> = {
   ],
   guarantees: [
     title,
-    { key: 'for', label: 'For', kind: 'group', fields: [...scope, operations] },
+    { key: 'for', label: 'Of which sign-ins', kind: 'group', fields: [{ ...scope[0]!, label: 'For whom' }, scope[1]!, { ...scope[2]!, label: 'To what' }, scope[3]!, operations] },
     { key: 'when', label: 'When', kind: 'condition' },
+    // One bound alone: the other shows once this one is empty.
+    { key: 'at_least', label: 'Never without', kind: 'effect', effects: ['require', 'block'], unless: 'at_most' },
+    { ...choice('at_most', 'Never more than', 'bounds'), unless: 'at_least' },
     choice('who', 'Who counts', 'who', 'anyone'),
-    { key: 'at_least', label: 'At least', kind: 'effect' },
-    choice('at_most', 'At most', 'bounds'),
+    choice('with_shadow', 'Shadow policies count too', ['yes', 'no'], 'no'),
     note,
   ],
   rehearsals: [title, { key: 'attempt', label: 'The attempt', kind: 'pairs', hint: 'person and ines.faro' }, { key: 'expect', label: 'Must be', kind: 'ticks', options: 'outcomes' }, { key: 'expect_open', label: 'Must be possible, and no more', kind: 'ticks', options: 'outcomes' }, note],

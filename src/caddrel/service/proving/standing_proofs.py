@@ -1,0 +1,109 @@
+"""What is proven of the rulebook in force, looked at again whenever it or the inventory has changed, and since when."""
+
+from __future__ import annotations
+
+import contextlib
+import threading
+import time
+from typing import Any, TypeVar
+
+import msgspec
+
+from caddrel.core.facts.values import show_moment
+from caddrel.core.words.guarantees import guarantee_words
+from caddrel.core.words.pieces import plain
+from caddrel.service.problems import ServiceError
+from caddrel.service.proving.proof_jobs import ProofJobs
+from caddrel.service.state.data_folder import DataFolder
+from caddrel.store.proven import LastProven
+from caddrel.wire import proofs as wire
+from caddrel.wire.rulebooks import Side
+
+GUARANTEE, SAFEGUARD = "guarantee", "safeguard"
+# Seconds: however often the inventory changes, so long lies between two looks for that alone.
+REST = 300.0
+A = TypeVar("A", wire.GuaranteeAnswer, wire.SafeguardAnswer)
+
+
+def _is_standing(question: Any) -> bool:
+    """Tell whether a question is about what is in force, as that says itself."""
+    match question:
+        case wire.GuaranteeRequest(side=side, who=who):
+            return side == Side() and not who
+        case wire.CheckUpRequest(side=side, sensitive=sensitive, administration=administration):
+            return side == Side() and not sensitive and not administration
+        case _:
+            return False
+
+
+def _dated(answer: A, last: LastProven | None) -> A:
+    return answer if last is None else msgspec.structs.replace(answer, since=show_moment(last.since))
+
+
+class StandingProofs:
+    """Keeps what was last proven of what is in force."""
+
+    def __init__(self, data: DataFolder, proofs: ProofJobs) -> None:
+        self._data, self._proofs = data, proofs
+        self._lock = threading.Lock()
+        self._looked: tuple[int, int] | None = None
+        self._when = 0.0
+        self._under_way = False
+
+    def look_soon(self) -> None:
+        """Have everything proven again beside what else is done, where it may be another by now."""
+        number, version = self._standing()
+        with self._lock:
+            if self._under_way or not number or self._looked == (number, version):
+                return
+            same = self._looked is not None and self._looked[0] == number
+            if same and time.monotonic() - self._when < REST:
+                return
+            self._under_way = True
+        self._proofs.jobs.soon(self._look)
+
+    def completed(self, question: Any, answer: Any) -> Any:
+        """Return an answer with since when it is so, where it is about what is in force; it is kept."""
+        if not _is_standing(question):
+            return answer
+        if isinstance(question, wire.GuaranteeRequest) and isinstance(answer, wire.ProofResult):
+            self._note_guarantees(answer, not question.guarantee)
+            since = self._data.proven.all(GUARANTEE)
+            return wire.ProofResult([_dated(each, since.get(each.guarantee)) for each in answer.guarantees])
+        if not isinstance(question, wire.CheckUpRequest):
+            return answer
+        self._note_safeguards(answer, not question.safeguard)
+        since = self._data.proven.all(SAFEGUARD)
+        return wire.CheckUp([_dated(each, since.get(each.safeguard)) for each in answer.safeguards])
+
+    def _note_guarantees(self, answer: wire.ProofResult, whole: bool) -> None:
+        current = self._data.rulebooks.current()
+        if current is None:
+            return
+        rulebook = current.rulebook
+        said = {name: plain(guarantee_words(each, rulebook)) for name, each in rulebook.guarantees.items()}
+        # One that was taken out or written anew meanwhile is none of those in force.
+        known = [each for each in answer.guarantees if each.guarantee in said]
+        found = {each.guarantee: (said[each.guarantee], each.answer) for each in known}
+        self._data.proven.keep(GUARANTEE, found, self._data.clock(), whole)
+
+    def _note_safeguards(self, answer: wire.CheckUp, whole: bool) -> None:
+        found = {each.safeguard: (each.title, each.verdict) for each in answer.safeguards}
+        self._data.proven.keep(SAFEGUARD, found, self._data.clock(), whole)
+
+    def _standing(self) -> tuple[int, int]:
+        return self._data.revisions.current_number() or 0, self._data.inventory.version()
+
+    def _look(self) -> None:
+        began = self._standing()
+        try:
+            # What cannot be proven now is proven at the next look.
+            with contextlib.suppress(ServiceError):
+                guarantees: wire.ProofResult = self._proofs.ask("prove", wire.GuaranteeRequest())
+                safeguards: wire.CheckUp = self._proofs.ask("check-up", wire.CheckUpRequest())
+                if self._data.revisions.current_number() == began[0]:
+                    self._note_guarantees(guarantees, whole=True)
+                    self._note_safeguards(safeguards, whole=True)
+        finally:
+            with self._lock:
+                self._looked, self._when, self._under_way = began, time.monotonic(), False
