@@ -132,7 +132,7 @@ class _Question:
     def part(self, policy: Policy) -> Part:
         """Return what one policy has to do with it."""
         encoded = self._encoded[policy.id]
-        if self._solver.find(*self._named, none_of(encoded.scope[1])) is None:
+        if not self._solver.has(*self._named, none_of(encoded.scope[1])):
             return Part(policy, False, ())
         chosen = [each for each in self._enforced if each.id != policy.id] + [policy]
         judged = as_enforced(self._rulebook, chosen)

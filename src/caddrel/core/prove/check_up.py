@@ -11,7 +11,7 @@ from dataclasses import replace
 from itertools import chain, count
 from typing import Any
 
-from caddrel.core.prove.guarantees import Prover, prove
+from caddrel.core.prove.guarantees import Prover
 from caddrel.core.prove.looked_at import look_at
 from caddrel.core.prove.safeguards import Checked, Company, Remedy, Safeguard, safeguards
 from caddrel.core.rulebook.edit.values import with_value
@@ -48,7 +48,7 @@ class _Proofs:
     """Safeguards that are guarantees: read with the rulebook, and what mends them too, all at once."""
 
     def __init__(self, company: Company, asking: Mapping[str, Safeguard], left: Callable[[], float]) -> None:
-        self._company, self._left = company, left
+        self._company = company
         rulebook, more = company.rulebook, []
         # What the company calls so itself stays as it is.
         self._names = {n: _free(f"{PREFIX}{n}", rulebook.guarantees, rulebook.policies) for n in asking}
@@ -66,7 +66,8 @@ class _Proofs:
         # What mends is not in force: each is put in alone, where its safeguard fails.
         self._rulebook = replace(self._mended, policies=own)
         guarantees = [self._mended.guarantees[name] for name in self._names.values()]
-        self._prover = Prover(self._rulebook, guarantees, company.inventory, left)
+        mending = [self._mended.policies[name] for name in self._names.values()]
+        self._prover = Prover(self._rulebook, guarantees, company.inventory, left, mending)
 
     def check(self, safeguard: Safeguard) -> Checked:
         """Return what comes of a safeguard, with a change that mends it where it fails."""
@@ -75,8 +76,7 @@ class _Proofs:
         found = self._prover.prove(guarantee)
         if found.answer != "fails":
             return Checked(safeguard, "passes" if found.answer == "holds" else "undecided")
-        after = replace(self._rulebook, policies={**self._rulebook.policies, name: self._mended.policies[name]})
-        mends = prove(after, guarantee, self._company.inventory, self._left).answer == "holds"
+        mends = self._prover.mends(guarantee, self._mended.policies[name])
         path = ("policies", name)
         remedy = Remedy(".".join(path), with_value("", path, self._remedies[safeguard.name]), mends)
         return Checked(safeguard, "fails", found.counterexample, remedy=remedy)

@@ -252,7 +252,7 @@ class Comparison:
             When it cannot be told.
         """
         same = any_of(self.of(each, each) for each in OUTCOMES)
-        return self.solver.find(none_of(same)) is not None or self.find_otherwise() is not None
+        return self.solver.has(none_of(same)) or self.find_otherwise() is not None
 
     def find_otherwise(self, *wanted: Logic) -> Attempt | None:
         """Return an attempt of the same outcome for which something else is outstanding, or holds for another time.

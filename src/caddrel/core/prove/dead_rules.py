@@ -141,9 +141,14 @@ def _of_policy(
     encoded = encoder.policy(policy)
     solver = Solver(space, left)
     in_scope = none_of(encoded.scope[1])
-    nowhere = solver.find(in_scope) is None
+    nowhere = not solver.has(in_scope)
+    known = encoder.space.know_all()
     for each in encoded.rules:
-        model = None if nowhere else solver.find(each.possible)
+        # Asked for first among those of whom everything is known: where there is one, its condition can be true too.
+        model = None if nowhere else solver.find(each.possible, known)
+        firmly = model is not None
+        if model is None and not nowhere:
+            model = solver.find(each.possible)
         if model is None:
             yield _never(encoder, solver, policy, each.rule, encoded, nowhere)
             continue
@@ -152,27 +157,33 @@ def _of_policy(
         if each.rule.id not in {rule.id for rule in said.says.rules}:
             raise Wrong(f"rule {each.rule.id} of {policy.id} is not possible for {dict(attempt.reported)}")
         if each.rule.when is not None:
-            yield from _constant(encoder, solver, policy, each.rule, each.reached, each.rule.when)
+            yield from _constant(encoder, solver, policy, each.rule, each.reached, each.rule.when, firmly)
     for rule in policy.rules[len(encoded.rules) :]:
         # Behind one that holds whatever is the case.
         yield Idle("never-fires", policy.id, rule.id, rule.index, (encoded.rules[-1].rule.id,))
 
 
 def _constant(
-    encoder: Encoder, solver: Solver, policy: Policy, rule: Rule, reached: Logic, condition: Condition
+    encoder: Encoder, solver: Solver, policy: Policy, rule: Rule, reached: Logic, condition: Condition, firmly: bool
 ) -> Iterator[Idle]:
-    """Yield that a condition is the same for every attempt with all facts known in which its rule is reached."""
+    """Yield that a condition is the same for every attempt with all facts known in which its rule is reached.
+
+    Parameters
+    ----------
+    firmly
+        Whether it is true for one of them.
+    """
     known = all_of((encoder.space.know_all(), reached))
-    if solver.find(known) is None:
+    yes, _ = encoder.condition(condition)
+    if solver.has(known, none_of(yes)):
+        if not firmly:
+            # It can fire: for somebody of whom it is unknown.
+            yield Idle("always-false", policy.id, rule.id, rule.index, surely=False)
         return
-    yes, no = encoder.condition(condition)
-    if solver.find(known, none_of(yes)) is None:
+    if firmly:
         # Where it may be unknown, the rule may not be the one that holds, and without a condition it would be.
-        surely = solver.find(reached, none_of(yes)) is None
+        surely = not solver.has(reached, none_of(yes))
         yield Idle("always-true", policy.id, rule.id, rule.index, surely=surely)
-    elif solver.find(known, none_of(no)) is None:
-        # It can fire: for somebody of whom it is unknown.
-        yield Idle("always-false", policy.id, rule.id, rule.index, surely=False)
 
 
 def _never(encoder: Encoder, solver: Solver, policy: Policy, rule: Rule, encoded: EncodedPolicy, nowhere: bool) -> Idle:
@@ -181,14 +192,14 @@ def _never(encoder: Encoder, solver: Solver, policy: Policy, rule: Rule, encoded
         return Idle("never-fires", policy.id, rule.id, rule.index, (), True)
     fails: Logic = False if rule.when is None else encoder.condition(rule.when)[1]
     here = all_of((none_of(encoded.scope[1]), none_of(fails)))
-    if solver.find(here) is None:
+    if not solver.has(here):
         # Nobody in the scope meets the condition: the scope leaves it nothing, if anybody else would.
-        return Idle("never-fires", policy.id, rule.id, rule.index, (), solver.find(none_of(fails)) is not None)
+        return Idle("never-fires", policy.id, rule.id, rule.index, (), solver.has(none_of(fails)))
     before = [each for each in policy.rules if each.index < rule.index]
     needed = list(before)
     for each in before:
         rest = [other for other in needed if other is not each]
         taken = [none_of(True if o.when is None else encoder.condition(o.when)[0]) for o in rest]
-        if solver.find(here, *taken) is None:
+        if not solver.has(here, *taken):
             needed = rest
     return Idle("never-fires", policy.id, rule.id, rule.index, tuple(each.id for each in needed))

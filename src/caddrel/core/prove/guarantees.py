@@ -80,6 +80,8 @@ class Prover:
         What apps there are, and for ``who: inventory`` what people and devices; None where none is at hand.
     left
         Tells how many seconds are left.
+    more
+        Policies that are not in the rulebook, and of which it will be asked what they mend.
     """
 
     def __init__(
@@ -88,8 +90,10 @@ class Prover:
         guarantees: Sequence[Guarantee],
         inventory: Inventory | None,
         left: Callable[[], float],
+        more: Sequence[Policy] = (),
     ) -> None:
         self._rulebook = rulebook
+        self._more = more
         self._guarantees = guarantees
         self._inventory = inventory
         self._left = left
@@ -110,13 +114,26 @@ class Prover:
                 return found
         return self._prove(guarantee, own)
 
-    def _prove(self, guarantee: Guarantee, own: bool) -> Proven:
+    def mends(self, guarantee: Guarantee, policy: Policy) -> bool:
+        """Tell whether a guarantee holds once one of the further policies is in force too."""
+        own = guarantee.who == "inventory"
+        attempts = self._of(guarantee, own)
+        if attempts.exact:
+            return attempts.prove(guarantee, policy).answer == "holds"
+        after = replace(self._rulebook, policies={**self._rulebook.policies, policy.id: policy})
+        return prove(after, guarantee, self._inventory, self._left).answer == "holds"
+
+    def _of(self, guarantee: Guarantee, own: bool) -> _Attempts:
         key = (own, guarantee.with_shadow)
         if key not in self._attempts:
             alike = [each for each in self._guarantees if each.with_shadow == guarantee.with_shadow]
-            self._attempts[key] = _Attempts(self._rulebook, alike, self._inventory, own, self._left)
-        found = self._attempts[key].prove(guarantee)
-        if found.answer == "undecided" and not self._attempts[key].exact and len(self._guarantees) > 1:
+            self._attempts[key] = _Attempts(self._rulebook, alike, self._inventory, own, self._left, self._more)
+        return self._attempts[key]
+
+    def _prove(self, guarantee: Guarantee, own: bool) -> Proven:
+        attempts = self._of(guarantee, own)
+        found = attempts.prove(guarantee)
+        if found.answer == "undecided" and not attempts.exact and len(self._guarantees) + len(self._more) > 1:
             # Another of them may be what cannot all be looked at.
             alone = _Attempts(self._rulebook, [guarantee], self._inventory, own, self._left)
             return alone.prove(guarantee)
@@ -133,42 +150,54 @@ class _Attempts:
         inventory: Inventory | None,
         own: bool,
         left: Callable[[], float],
+        more: Sequence[Policy] = (),
     ) -> None:
         self._inventory = inventory
         policies = [policy for policy in rulebook.policies.values() if counts(policy, guarantees[0].with_shadow)]
         space = self._space = Space(inventory, own)
         formulas = [each.effect.formula for each in guarantees if each.effect is not None]
         items = [item for formula in formulas if formula is not None for item in items_of(formula)]
-        gather(space, rulebook, policies, [c for each in guarantees for c in _conditions(each)], items)
+        gather(space, rulebook, [*policies, *more], [c for each in guarantees for c in _conditions(each)], items)
         first = Encoder(rulebook, space)
-        asked = first.outcome([first.policy(policy) for policy in policies])
+        asked = first.outcome([first.policy(policy) for policy in (*policies, *more)])
         for each in guarantees:
             _broken(first, each, asked)
         space.finish()
         self._encoder = Encoder(rulebook, space)
-        self._outcome = self._encoder.outcome([self._encoder.policy(policy) for policy in policies])
+        self._encoded = [self._encoder.policy(policy) for policy in policies]
+        self._outcome = self._encoder.outcome(self._encoded)
         self._solver = Solver(space, left)
-        self._judged = as_enforced(rulebook, policies)
+        self._rulebook, self._policies = rulebook, policies
 
     @property
     def exact(self) -> bool:
         """Whether all attempts are looked at."""
         return self._space.exact
 
-    def prove(self, guarantee: Guarantee) -> Proven:
-        """Return whether a guarantee holds for these attempts."""
+    def prove(self, guarantee: Guarantee, also: Policy | None = None) -> Proven:
+        """Return whether a guarantee holds for these attempts.
+
+        Parameters
+        ----------
+        also
+            A further policy that is in force.
+        """
         space, solver, inventory = self._space, self._solver, self._inventory
-        spoken_of, broken = _broken(self._encoder, guarantee, self._outcome)
+        outcome = self._outcome
+        if also is not None:
+            outcome = self._encoder.outcome([*self._encoded, self._encoder.policy(also)])
+        spoken_of, broken = _broken(self._encoder, guarantee, outcome)
+        judged = _in_force(self._rulebook, [*self._policies, *([also] if also is not None else ())])
 
         def breaks(attempt: Attempt, surely: bool = False) -> bool:
-            found = explained(self._judged, attempt, inventory)
+            found = explained(judged, attempt, inventory)
             return _is_broken(found, guarantee) and (not surely or _speaks_of(found, guarantee) is TRUE)
 
         try:
             # An attempt of which everything is known is told first: what is unknown needs more telling.
             model = solver.find(spoken_of, broken, space.know_all()) or solver.find(spoken_of, broken)
             if model is None:
-                empty = solver.find(spoken_of) is None
+                empty = not solver.has(spoken_of)
                 return Proven(guarantee, "holds" if space.exact else "undecided", None, empty)
         except TooLate:
             return Proven(guarantee, "undecided")
@@ -177,7 +206,7 @@ class _Attempts:
             raise Wrong(f"the guarantee {guarantee.id} is not broken by {dict(attempt.reported)}")
         surely = breaks(attempt, surely=True)
         attempt = smallest(attempt, lambda fewer: breaks(fewer, surely=surely))
-        return Proven(guarantee, "fails", Counterexample(attempt, explained(self._judged, attempt, inventory)))
+        return Proven(guarantee, "fails", Counterexample(attempt, explained(judged, attempt, inventory)))
 
 
 def remedy(guarantee: Guarantee) -> tuple[str, dict[str, Any]] | None:
@@ -231,6 +260,11 @@ def as_enforced(rulebook: Rulebook, policies: Iterable[Policy]) -> Rulebook:
             id: replace(policy, mode="enforced" if id in chosen else "off") for id, policy in rulebook.policies.items()
         },
     )
+
+
+def _in_force(rulebook: Rulebook, policies: Iterable[Policy]) -> Rulebook:
+    """Return a rulebook in which some policies are enforced, and there are no others."""
+    return replace(rulebook, policies={policy.id: replace(policy, mode="enforced") for policy in policies})
 
 
 def without_and_with(rulebook: Rulebook, policy: str) -> tuple[Rulebook, Rulebook]:

@@ -30,6 +30,7 @@ class Solver:
         self._added = len(space.rules)
         self._space = space
         self._left = left
+        self._limit = 0.0
 
     def find(self, *wanted: Logic) -> Any:
         """Return a model in which all that is wanted holds, None where there is none.
@@ -41,6 +42,19 @@ class Solver:
         MemoryError
             When there is not enough.
         """
+        return self._asked(wanted, self._solver.model)
+
+    def has(self, *wanted: Logic) -> bool:
+        """Tell whether there is a model in which all that is wanted holds; which one takes longer to tell.
+
+        Raises
+        ------
+        TooLate, MemoryError
+            As `find` does.
+        """
+        return self._asked(wanted, lambda: True) is not None
+
+    def _asked(self, wanted: Sequence[Logic], found: Callable[[], Any]) -> Any:
         if any(each is False for each in wanted):
             return None
         # Lists that are not at hand are made when they are first asked for.
@@ -50,10 +64,13 @@ class Solver:
         left = self._left()
         if left <= 0:
             raise TooLate
-        self._solver.set("timeout", max(1, int(left * 1000)))
+        if not left <= self._limit <= 2 * left:
+            # To say it anew each time takes a while; so nothing goes on for more than twice as long as it may.
+            self._limit = left
+            self._solver.set("timeout", max(1, int(left * 1000)))
         self._solver.push()
         try:
-            return self._answer(wanted)
+            return self._answer(wanted, found)
         except z3.Z3Exception as error:
             if "memory" in str(error):
                 raise MemoryError from error
@@ -61,11 +78,11 @@ class Solver:
         finally:
             self._solver.pop()
 
-    def _answer(self, wanted: Sequence[Logic]) -> Any:
+    def _answer(self, wanted: Sequence[Logic], found: Callable[[], Any]) -> Any:
         self._solver.add(*[stated(each) for each in wanted if each is not True])
         answer = self._solver.check()
         if answer == z3.sat:
-            return self._solver.model()
+            return found()
         if answer == z3.unknown:
             raise TooLate
         return None

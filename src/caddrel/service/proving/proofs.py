@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 import time
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Callable, Hashable, Iterable, Mapping, Sequence
 from dataclasses import replace
 from typing import Any
 
-from caddrel.core.diagnostics import RulebookError, did_you_mean, shorten
+from caddrel.core.diagnostics import did_you_mean, shorten
 from caddrel.core.inventory.index import Inventory
 from caddrel.core.prove import dead_rules
 from caddrel.core.prove.about import Case, Subject
@@ -21,7 +21,7 @@ from caddrel.core.prove.report import about_json, checked_json, compared_json, p
 from caddrel.core.prove.safeguards import Checked, Company, safeguards
 from caddrel.core.prove.witness import Attempt, explained
 from caddrel.core.rulebook.edit.objects import objects_of
-from caddrel.core.rulebook.model import Rulebook
+from caddrel.core.rulebook.model import Guarantee, Rulebook
 from caddrel.core.rulebook.source import Source
 from caddrel.core.words.guarantees import guarantee_words
 from caddrel.core.words.pieces import pieces_json
@@ -35,6 +35,7 @@ from caddrel.core.words.proofs import (
 )
 from caddrel.service.problems import ServiceError
 from caddrel.service.rulebooks.publish import read_files
+from caddrel.service.state.caches import Cache
 from caddrel.service.state.context import State
 from caddrel.service.state.titles import titled
 from caddrel.wire import proofs as wire
@@ -43,6 +44,8 @@ from caddrel.wire.rulebooks import Side
 
 # Seconds that one question may take.
 LONGEST = 20.0
+# Rulebooks of which the formulas are kept, of some two hundred megabytes each at 500 policies; and answers.
+MOST_WARM, MOST_ANSWERS = 2, 16
 
 
 def prove_all(state: State, request: wire.GuaranteeRequest) -> wire.ProofResult:
@@ -54,22 +57,46 @@ def prove_all(state: State, request: wire.GuaranteeRequest) -> wire.ProofResult:
         When there is no such guarantee.
     """
     rulebook, inventory = _rulebook(state, request.side), _present(state)
-    wanted = list(rulebook.guarantees.values())
-    if request.guarantee:
-        if request.guarantee not in rulebook.guarantees:
-            hint = did_you_mean(request.guarantee, rulebook.guarantees, "see caddrel prove")
-            raise ServiceError(404, "not-found", f"there is no guarantee `{shorten(request.guarantee)}`", hint)
-        wanted = [rulebook.guarantees[request.guarantee]]
+    asked = [replace(each, who=request.who) if request.who else each for each in rulebook.guarantees.values()]
+    if request.guarantee and request.guarantee not in rulebook.guarantees:
+        hint = did_you_mean(request.guarantee, rulebook.guarantees, "see caddrel prove")
+        raise ServiceError(404, "not-found", f"there is no guarantee `{shorten(request.guarantee)}`", hint)
     found = []
-    asked = [replace(guarantee, who=request.who) if request.who else guarantee for guarantee in wanted]
-    prover = Prover(rulebook, asked, inventory, _left())
+    warm: Cache[_Key, _Warm] = state.caches.of("provers", MOST_WARM)
+    kept = warm.once(_key(state, request.side, request.who), lambda: _Warm(rulebook, asked, inventory))
+    kept.until = time.monotonic() + LONGEST
     for guarantee in asked:
+        if request.guarantee not in {"", guarantee.id}:
+            continue
         began = time.monotonic()
-        proven = prover.prove(guarantee)
+        proven = kept.prover.prove(guarantee)
         seconds = time.monotonic() - began
         mending = remedy_json(rulebook, proven, inventory, _left())
         found.append(answer(rulebook, proven, seconds, inventory, mending))
     return wire.ProofResult(found)
+
+
+# What is asked about, by what it is and not by its name, as of which version of the inventory.
+_Key = tuple[Hashable, int, str]
+
+
+def _key(state: State, side: Side, asked: str) -> _Key:
+    if side.files is not None:
+        said: Hashable = tuple((file.name, file.text) for file in side.files)
+    else:
+        said = side.revision if side.revision is not None else state.revisions.current_number()
+    return said, state.inventory.version(), asked
+
+
+class _Warm:
+    """What a rulebook comes to as formulas, kept for the next question about it.
+
+    Nothing in it hangs on anything but the rulebook and the inventory, which are what it is kept by.
+    """
+
+    def __init__(self, rulebook: Rulebook, guarantees: Sequence[Guarantee], inventory: Inventory | None) -> None:
+        self.until = time.monotonic() + LONGEST
+        self.prover = Prover(rulebook, guarantees, inventory, lambda: self.until - time.monotonic())
 
 
 def answer(
@@ -96,13 +123,21 @@ def _titles(attempt: Attempt, inventory: Inventory | None) -> tuple[str, str]:
 
 def idle(state: State, request: wire.GuaranteeRequest) -> wire.IdleResult:
     """Return the rules, conditions and policies of a rulebook that do nothing."""
+    known: Cache[_Key, wire.IdleResult] = state.caches.of("idle", MOST_ANSWERS)
+    key = _key(state, request.side, "")
+    if key in known:
+        return known[key]
     rulebook, inventory, left = _rulebook(state, request.side), _present(state), _left()
     rules = dead_rules.idle(rulebook, inventory, left)
     policies = dead_rules.redundant(rulebook, inventory, left)
     texts = objects_of(_sources(state, request.side))
     found = (*rules.items, *policies.items)
     items = [convert(idle_json(each, texts.get(("policies", each.policy), "")), wire.IdleThing) for each in found]
-    return wire.IdleResult(items, rules.whole and policies.whole)
+    answer = wire.IdleResult(items, rules.whole and policies.whole)
+    if answer.whole:
+        # What time was not enough for may be told the next time.
+        known[key] = answer
+    return answer
 
 
 def meaning(state: State, request: wire.MeaningRequest) -> wire.MeaningResult:
@@ -229,10 +264,8 @@ def _present(state: State) -> Inventory | None:
 
 def _rulebook(state: State, side: Side) -> Rulebook:
     if side.files is not None:
-        result = read_files(side.files)
-        if result.rulebook is None:
-            raise RulebookError(result.diagnostics)
-        rulebook = result.rulebook
+        found = state.drafted.rulebook(tuple((file.name[:200] or "rulebook.yaml", file.text) for file in side.files))
+        rulebook = found if found is not None else read_files(side.files).or_raise()
     elif side.revision is not None:
         rulebook = state.rulebooks.get(side.revision).rulebook
     else:

@@ -96,6 +96,7 @@ class Caches:
 
     def __init__(self) -> None:
         self._made: dict[str, Cache[object, object]] = {}
+        self._making = threading.Lock()
 
     def make(self, name: str, most: int) -> Cache[K, V]:
         """Return a new cache.
@@ -110,6 +111,13 @@ class Caches:
         made: Cache[K, V] = Cache(name, most)
         self._made[name] = made  # type: ignore[assignment]
         return made
+
+    def of(self, name: str, most: int) -> Cache[K, V]:
+        """Return the cache of a name, made when it is first asked for."""
+        with self._making:
+            if name not in self._made:
+                self.make(name, most)
+            return self._made[name]  # type: ignore[return-value]
 
     def sizes(self) -> Iterator[tuple[str, int, int]]:
         """Yield the name of each cache, how much it holds and how much it may hold."""
