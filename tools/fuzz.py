@@ -1,30 +1,43 @@
-"""Compares the evaluators on many random rulebooks and attempts: `python tools/fuzz.py [CASES]`."""
+"""Compares the evaluators on many random rulebooks and attempts, and proofs with trying everything.
+
+`python tools/fuzz.py [CASES [RULEBOOKS]]`: so many attempts are decided, and of so many small rulebooks everything is
+proven; then every change of a rule of the demo's rulebook is compared.
+"""
 
 from __future__ import annotations
 
 import sys
 import time
+from typing import Any
 
 from hypothesis import HealthCheck, Phase, given, settings
 from hypothesis import strategies as st
 from tests.core.decide.test_evaluators_agree import assert_evaluators_agree
+from tests.core.prove.enumerated import Small, assert_proven_is_enumerated, small
+from tests.core.prove.mutations import assert_found, mutations
 from tests.strategies import attempts, rulebooks
 
 EACH = 40
+_MANY: dict[str, Any] = {
+    "deadline": None,
+    "database": None,
+    "phases": [Phase.generate, Phase.shrink],
+    "suppress_health_check": list(HealthCheck),
+}
 
 
-def main(cases: int) -> None:
-    """Run at least `cases` comparisons; a disagreement is shrunk and raised."""
+def main(cases: int, proven: int) -> None:
+    """Compare; a disagreement is shrunk and raised."""
+    _decide(cases)
+    _prove(proven)
+    _mutate()
+
+
+def _decide(cases: int) -> None:
     done = 0
     began = time.perf_counter()
 
-    @settings(
-        max_examples=-(-cases // EACH),
-        deadline=None,
-        database=None,
-        phases=[Phase.generate, Phase.shrink],
-        suppress_health_check=list(HealthCheck),
-    )
+    @settings(max_examples=-(-cases // EACH), **_MANY)
     @given(rulebooks(), st.lists(attempts(), min_size=EACH, max_size=EACH))
     def compare(text: str, several: list[dict[str, object]]) -> None:
         nonlocal done
@@ -35,5 +48,25 @@ def main(cases: int) -> None:
     print(f"{done:,} cases agree, in {time.perf_counter() - began:.0f} s")
 
 
+def _prove(rulebooks: int) -> None:
+    began = time.perf_counter()
+
+    @settings(max_examples=max(1, rulebooks), **_MANY)
+    @given(small())
+    def compare(case: Small) -> None:
+        assert_proven_is_enumerated(case)
+
+    compare()
+    print(f"of {rulebooks:,} rulebooks everything is proven as it is, in {time.perf_counter() - began:.0f} s")
+
+
+def _mutate() -> None:
+    began = time.perf_counter()
+    seen = sum(map(assert_found, mutations()))
+    took = time.perf_counter() - began
+    print(f"{seen} of {len(mutations())} changes of a rule change an outcome, all found by comparing, in {took:.0f} s")
+
+
 if __name__ == "__main__":
-    main(int(sys.argv[1]) if len(sys.argv) > 1 else 100_000)
+    given_numbers = [int(each) for each in sys.argv[1:]]
+    main(*[*given_numbers, *(100_000, 20_000)[len(given_numbers) :]])

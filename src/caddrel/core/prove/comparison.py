@@ -9,7 +9,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator, Mapping
 from dataclasses import dataclass
-from functools import cached_property
+from functools import cached_property, partial
 from typing import Any
 
 import z3
@@ -20,7 +20,7 @@ from caddrel.core.inventory.index import Inventory
 from caddrel.core.language.nodes import AllOf, Condition, Formula, Item, items_of
 from caddrel.core.prove.encoding import OUTCOMES, EncodedPolicy, Encoder, Outcome, gather
 from caddrel.core.prove.guarantees import has_few
-from caddrel.core.prove.logic import Logic, all_of, any_of, differ, none_of, stated
+from caddrel.core.prove.logic import Logic, all_of, any_of, differ, is_true_in, none_of, stated
 from caddrel.core.prove.solver import Solver, TooLate
 from caddrel.core.prove.space import Space
 from caddrel.core.prove.witness import Attempt, Wrong, attempt_of, explained, smallest
@@ -200,10 +200,7 @@ class Comparison:
 
         What is outstanding hangs on which formulas are asked for and not met, and on their items: on no other ones.
         """
-
-        def true(where: Logic) -> bool:
-            return where if isinstance(where, bool) else z3.is_true(model.eval(where, model_completion=True))
-
+        true = partial(is_true_in, model)
         found: list[Logic] = []
         few = all(true(each.few) for each in self._encoded)
         for each in self._encoded:
@@ -212,7 +209,8 @@ class Comparison:
             states = [state for item in items for state in each.encoder.item(item)]
             limits = [each.lasts(*limit) for limit in self._limits()]
             found += [
-                where if true(where) else none_of(where) for where in (each.few, *asked.values(), *limits, *states)
+                where if is_true_in(model, where) else none_of(where)
+                for where in (each.few, *asked.values(), *limits, *states)
             ]
         return all_of((*found, any_of(self.of(each, each) for each in OUTCOMES)))
 

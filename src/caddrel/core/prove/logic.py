@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+import ctypes
+from collections.abc import Iterable, Sequence
 from typing import Any
 
 import z3
@@ -45,6 +46,24 @@ def _joined(make: Any, parts: list[Any]) -> Logic:
     # Straight to the solver: to look whether each part is a formula takes longer than all else, and they are.
     context = z3.main_ctx()
     return z3.BoolRef(make(context.ref(), len(parts), (z3.Ast * len(parts))(*[part.ast for part in parts])), context)
+
+
+def just_one(parts: Sequence[z3.BoolRef]) -> z3.BoolRef:
+    """Return the formula that holds where just one of several parts does."""
+    context, many = z3.main_ctx(), len(parts)
+    nodes, ones = (z3.Ast * many)(*[part.ast for part in parts]), (ctypes.c_int * many)(*[1] * many)
+    return z3.BoolRef(z3core.Z3_mk_pbeq(context.ref(), many, nodes, ones, 1), context)
+
+
+def is_true_in(model: Any, part: Logic) -> bool:
+    """Tell whether a formula holds in a model; what the model leaves open does not."""
+    if isinstance(part, bool):
+        return part
+    context = z3.main_ctx().ref()
+    found = (z3.Ast * 1)()
+    if not z3core.Z3_model_eval(context, model.model, part.ast, True, found):
+        raise ValueError(f"{part} has no value in a model")
+    return bool(z3core.Z3_get_bool_value(context, found[0]) == z3.Z3_L_TRUE)
 
 
 def none_of(part: Logic) -> Logic:

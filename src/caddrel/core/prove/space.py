@@ -22,7 +22,7 @@ from caddrel.core.facts.types import Address, FactType, PartlyKnown, Value
 from caddrel.core.inventory.completion import attributes_of
 from caddrel.core.inventory.index import Entry, Inventory
 from caddrel.core.language.operators import Op
-from caddrel.core.prove.logic import SOME, Logic, all_of, any_of, implies, none_of, stated
+from caddrel.core.prove.logic import SOME, Logic, all_of, any_of, implies, just_one, none_of, stated
 
 SETS = (FactType.NAMES, FactType.METHODS)
 # Completed whoever decides: never unknown.
@@ -173,7 +173,7 @@ class Space:
         if len(options) == 1:
             self.rules.append(options[0])
         else:
-            self.rules.append(z3.PbEq([(option, 1) for option in options], 1))
+            self.rules.append(just_one(options))
 
     def _values(self, name: str, spec: FactSpec) -> Iterable[Any]:
         asked = [pair for reads in self._reads for pair in reads.asked.get(name, [])]

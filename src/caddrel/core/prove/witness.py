@@ -4,15 +4,15 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
+from functools import partial
 from typing import Any
-
-import z3
 
 from caddrel.core.decide.interpreter.interpreter import Explained, explain
 from caddrel.core.facts.facts import Facts
 from caddrel.core.facts.types import Value
 from caddrel.core.inventory.completion import complete
 from caddrel.core.inventory.index import Inventory
+from caddrel.core.prove.logic import is_true_in
 from caddrel.core.prove.space import SETTLED, Space
 from caddrel.core.rulebook.model import Rulebook
 
@@ -63,9 +63,7 @@ def facts_of(rulebook: Rulebook, attempt: Attempt, inventory: Inventory | None) 
 
 def attempt_of(space: Space, model: Any) -> Attempt:
     """Return the attempt that a model of the solver stands for."""
-
-    def true(variable: Any) -> bool:
-        return variable is not False and z3.is_true(model.eval(variable, model_completion=True))
+    true = partial(is_true_in, model)
 
     reported: dict[str, Value] = dict(SETTLED)
     for name, of in space.ways.items():

@@ -1,0 +1,203 @@
+"""Small rulebooks over few facts, of which every attempt can be tried: proofs must say what trying them all says."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from itertools import product
+from typing import Any
+
+from hypothesis import strategies as st
+
+from caddrel.core.decide.interpreter.interpreter import Explained, explain
+from caddrel.core.decide.requirements import formula_holds
+from caddrel.core.decide.truth import TRUE
+from caddrel.core.facts.attempts import read_facts
+from caddrel.core.inventory.completion import complete
+from caddrel.core.language.nodes import Item
+from caddrel.core.prove.comparison import changes, differs
+from caddrel.core.prove.dead_rules import idle, redundant
+from caddrel.core.prove.guarantees import prove, without_and_with
+from caddrel.core.rulebook.model import Guarantee, Rulebook
+from caddrel.core.rulebook.read.rulebook import read_rulebook
+from caddrel.core.rulebook.source import Source
+
+# Of each fact every value that tests below tell apart; None where nobody reports it.
+VALUES: dict[str, list[Any]] = {
+    "risk.attempt": [None, "none", "low", "medium", "high"],
+    "person.kind": [None, "guest", "employee", "contractor"],
+    "client.vetted": [None, True, False],
+    "client.kind": [None, "browser", "legacy", "native"],
+    "auth.methods": [
+        None,
+        *(
+            {name: age for name, age in (("pwd", pwd), ("otp", otp)) if age != "not"}
+            for pwd in ("not", 60, 7200)
+            for otp in ("not", 60, 7200)
+        ),
+    ],
+    "person.factors": [None, [], ["authenticator-app"]],
+}
+_ASKED = {"mfa": ("auth.methods", "person.factors"), "vetted client": ("client.vetted",)}
+_TESTS = [
+    ("risk.attempt", "risk.attempt is at least medium"), ("risk.attempt", "risk.attempt is below low"),
+    ("risk.attempt", "risk.attempt is high"), ("risk.attempt", "risk.attempt is known"),
+    ("person.kind", "person.kind is guest"), ("person.kind", "person.kind is one of [guest, employee]"),
+    ("client.vetted", "client.vetted"), ("client.vetted", "client.vetted is unknown"),
+    ("client.kind", "client.kind is not legacy"), ("client.kind", "client.kind is browser"),
+]  # fmt: skip
+_EFFECTS = [
+    "allow", "block", "abstain", "require mfa", "require mfa within 15m", "require vetted client",
+    "require mfa and vetted client", "require mfa within 15m or vetted client",
+]  # fmt: skip
+
+
+@dataclass(frozen=True)
+class Small:
+    """A rulebook, the same with something changed, and the facts that they read."""
+
+    text: str
+    other: str
+    facts: tuple[str, ...]
+
+    def attempts(self) -> Iterator[dict[str, Any]]:
+        """Yield every attempt."""
+        for values in product(*(VALUES[name] for name in self.facts)):
+            yield {name: value for name, value in zip(self.facts, values, strict=True) if value is not None}
+
+
+@st.composite
+def small(draw: st.DrawFn) -> Small:
+    """Return rulebooks of up to three policies over up to two facts besides those that requirements read."""
+    facts = draw(
+        st.lists(
+            st.sampled_from(["risk.attempt", "person.kind", "client.kind", "client.vetted"]),
+            min_size=1,
+            max_size=2,
+            unique=True,
+        )
+    )
+    tests = [test for fact, test in _TESTS if fact in facts]
+
+    def condition(depth: int = 0) -> str:
+        kind = draw(st.integers(0, 7 if depth < 2 else 3))
+        if kind <= 3:
+            return draw(st.sampled_from(tests))
+        if kind == 4:
+            return f"not ({condition(depth + 1)})"
+        if kind == 5:
+            return f"surely ({condition(depth + 1)})"
+        return f"({condition(depth + 1)}) {'and' if kind == 6 else 'or'} ({condition(depth + 1)})"
+
+    def policy() -> str:
+        rules = []
+        for _ in range(draw(st.integers(1, 3))):
+            when = f"when: '{condition()}', " if draw(st.integers(0, 3)) else ""
+            rules.append(f"{{{when}then: {draw(st.sampled_from(_EFFECTS))}}}")
+        mode = draw(st.sampled_from(["enforced", "enforced", "enforced", "shadow", "off"]))
+        # Whom is said by facts of people alone.
+        about = draw(st.sampled_from([test for test in tests if "risk" not in test and "client" not in test] or [""]))
+        whom = draw(
+            st.sampled_from(["", "people: ['kind:guest'], ", f"people: [{{where: '{about}'}}], " if about else ""])
+        )
+        return f"{{mode: {mode}, {whom}rules: [{', '.join(rules)}]}}"
+
+    policies = [policy() for _ in range(draw(st.integers(1, 3)))]
+    others = list(policies)
+    others[draw(st.integers(0, len(others) - 1))] = policy()
+    bound = draw(
+        st.sampled_from(
+            [
+                "at_least: block",
+                "at_least: require mfa",
+                "at_least: require vetted client",
+                "at_most: challenged",
+                "at_most: allowed",
+            ]
+        )
+    )
+    when = f"when: '{condition()}', " if draw(st.booleans()) else ""
+    text = "\n".join([*policies, *others, bound])
+    read = {*facts, *(name for asked, names in _ASKED.items() if asked in text for name in names)}
+    if "kind:guest" in text:
+        read.add("person.kind")
+    shadow = draw(st.sampled_from(["yes", "no"]))
+    guarantee = f"guarantees: {{g: {{for: {{people: [everyone]}}, {when}{bound}, with_shadow: {shadow}}}}}\n"
+    stance = f"settings: {{stance: {draw(st.sampled_from(['open', 'closed']))}}}\n"
+    one, other = (_document(stance, each, guarantee) for each in (policies, others))
+    return Small(one, other, tuple(sorted(read)))
+
+
+def _document(stance: str, policies: list[str], guarantee: str) -> str:
+    lines = "\n".join(f"  p{number}: {policy}" for number, policy in enumerate(policies))
+    return f"caddrel: 1\n{stance}policies:\n{lines}\n{guarantee}"
+
+
+def assert_proven_is_enumerated(case: Small) -> None:
+    """Compare every kind of proof with what comes of trying every attempt.
+
+    Raises
+    ------
+    AssertionError
+        When they differ.
+    """
+    one, other = (read_rulebook(Source("r", text)).or_raise() for text in (case.text, case.other))
+    tried = [(attempt, _explained(one, attempt), _explained(other, attempt)) for attempt in case.attempts()]
+    (guarantee,) = one.guarantees.values()
+    answer = prove(one, guarantee, None, _plenty).answer
+    judged = _with_shadow(one) if guarantee.with_shadow else one
+    broken = [attempt for attempt, *_ in tried if _breaks(_explained(judged, attempt), guarantee, case, attempt)]
+    assert answer == ("fails" if broken else "holds"), (answer, broken[:3])
+    fired = {(s.policy.id, rule.id) for _, found, _ in tried for s in found.policies for rule in s.says.rules}
+    rules = {(p.id, rule.id) for p in one.policies.values() if p.mode != "off" for rule in p.rules}
+    never = {(i.policy, i.rule) for i in idle(one, None, _plenty).items if i.kind == "never-fires"}
+    assert never == rules - fired
+    for policy in one.policies.values():
+        if policy.mode == "off":
+            continue
+        without, with_it = without_and_with(one, policy.id)
+        same = not any(differs(_explained(without, a).decision, _explained(with_it, a).decision) for a, *_ in tried)
+        assert same == (policy.id in {i.policy for i in redundant(one, None, _plenty).items}), policy.id
+    differing = {
+        (before.decision.outcome, after.decision.outcome)
+        for _, before, after in tried
+        if differs(before.decision, after.decision)
+    }
+    assert {change.kind for change in changes(one, other, None, _plenty)} == differing
+
+
+def _explained(rulebook: Rulebook, attempt: dict[str, Any]) -> Explained:
+    facts = complete(read_facts(attempt, rulebook.catalogue), rulebook.catalogue, rulebook.settings.assume)
+    return explain(rulebook, facts)
+
+
+def _with_shadow(rulebook: Rulebook) -> Rulebook:
+    texts = {id: policy for id, policy in rulebook.policies.items() if policy.mode == "shadow"}
+    found = rulebook
+    for id in texts:
+        _, found = without_and_with(found, id)
+    return found
+
+
+def _breaks(found: Explained, guarantee: Guarantee, case: Small, attempt: dict[str, Any]) -> bool:
+    when = TRUE if guarantee.when is None else found.judge.judge(guarantee.when).truth
+    outcome = found.decision.outcome
+    if guarantee.bound == "at_most":
+        known = all(name in attempt for name in case.facts)
+        worse = outcome == "blocked" if guarantee.outcome == "challenged" else outcome != "allowed"
+        return known and when is TRUE and worse
+    if when.name == "FALSE":
+        return False
+    assert guarantee.effect is not None
+    formula = guarantee.effect.formula
+    if formula is None:
+        return outcome != "blocked"
+
+    def met(item: Item) -> bool:
+        return found.requirements.met(item) is TRUE
+
+    return outcome == "allowed" and not formula_holds(formula, met)
+
+
+def _plenty() -> float:
+    return 1e6
