@@ -11,11 +11,11 @@ from dataclasses import asdict
 from pathlib import Path
 from typing import Any
 
-from bench import cases, decisions, door, grid, log, pages, parquet, proofs, replay
+from bench import cases, decisions, door, grid, log, pages, parquet, proofs, replay, sessions
 
 ROOT = Path(__file__).parent.parent
 RESULTS = ROOT / "bench" / "results.json"
-_ALL = (decisions, cases, grid, replay, proofs, parquet, log, door, pages)
+_ALL = (decisions, cases, grid, replay, proofs, parquet, log, sessions, door, pages)
 _RUNS = {module.__name__.rpartition(".")[2]: module.run for module in _ALL}
 _HEAD = """# Benchmarks
 

@@ -45,10 +45,12 @@ from caddrel.store.door_sessions import DoorSessionStore
 from caddrel.store.draft_outcomes import DraftOutcomeStore
 from caddrel.store.drafts import DraftStore
 from caddrel.store.engine import Database, DatabaseError, NewerForm
+from caddrel.store.held_changes import HeldChangeStore
 from caddrel.store.imports import ImportStore
 from caddrel.store.inventory import InventoryStore
 from caddrel.store.log_seal import LogSeal
 from caddrel.store.mappings import MappingStore
+from caddrel.store.marks import MarkStore
 from caddrel.store.passwords import PasswordStore
 from caddrel.store.proven import ProvenStore
 from caddrel.store.reviews import ReviewStore
@@ -237,6 +239,8 @@ def open_data(
         mappings=MappingStore(book),
         imports=ImportStore(log),
         door_sessions=DoorSessionStore(log),
+        held_changes=HeldChangeStore(log),
+        marks=MarkStore(log),
         starter_codes=StarterCodeStore(book),
         acceptances=AcceptanceStore(book),
         audit=audit,

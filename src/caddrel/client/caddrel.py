@@ -274,6 +274,15 @@ class Sessions:
         """End a session; returns those that are left."""
         return self._caller.delete(f"/api/v1/sessions/{quote(id, safe='')}", sessions.SessionList).items
 
+    def held(self) -> list[sessions.HeldChange]:
+        """Return the changes that are held, as they would end many sessions or an administrator's."""
+        return self._caller.get("/api/v1/held-changes", sessions.HeldChangeList).items
+
+    def decide(self, number: int, carry_out: bool) -> sessions.HeldDecided:
+        """Have a held change end its sessions, or leave them."""
+        body = sessions.HeldVerdict("carry out" if carry_out else "spare")
+        return self._caller.post(f"/api/v1/held-changes/{number}", body, sessions.HeldDecided)
+
 
 class StarterCodes:
     """Codes that let people enrol who have nothing to prove themselves with yet."""

@@ -58,8 +58,8 @@ class Proofs:
 
     def _ask(self, question: proofs.ProofQuestion, returns: type[T]) -> T:
         """Return the answer to a question, which waits for those that were asked before; left when nobody waits."""
-        job = self._caller.post("/api/v1/proofs", question, Job)
-        path, wait = f"/api/v1/proofs/{job.id}", _FIRST_LOOK
+        job = self._caller.post("/api/v1/rulebook/proofs", question, Job)
+        path, wait = f"/api/v1/rulebook/proofs/{job.id}", _FIRST_LOOK
         try:
             while not job.ended:
                 time.sleep(wait)

@@ -33,6 +33,7 @@ from caddrel.service.state.checkpoints import Checkpoints
 from caddrel.service.state.data_folder import DataFolder
 from caddrel.service.state.jobs import Jobs
 from caddrel.service.state.worker_process import WorkerProcess
+from caddrel.service.streams.reevaluate import Reevaluation
 from caddrel.service.watch.watched import Watched
 from caddrel.wire.decisions import File
 from caddrel.wire.proofs import GuaranteeAnswer, GuaranteeRequest
@@ -57,6 +58,7 @@ class Runtime(Serving):
     recorder: Recorder
     shadows: Shadows
     door: Door
+    sessions: Reevaluation
     jobs: Jobs
     replays: ReplayResults
     checker: WorkerProcess
@@ -99,6 +101,8 @@ def begin(data: DataFolder) -> Runtime:
     shadows = Shadows(data)
     watched = Watched(data, findings, words, standing.look_soon)
     watched.begin()
+    sessions = Reevaluation(data, recorder.settle)
+    sessions.begin()
     return Runtime(
         data=data,
         callers=Callers(data.accounts, data.clock, throttle),
@@ -116,6 +120,7 @@ def begin(data: DataFolder) -> Runtime:
         recorder=recorder,
         shadows=shadows,
         door=Door(data, log, recorder, shadows),
+        sessions=sessions,
         jobs=jobs,
         checker=WorkerProcess(data.folder, data.addresses, data.limits.checked_here),
         exporter=WorkerProcess(data.folder, data.addresses, data.limits.exported_here),
@@ -132,6 +137,7 @@ def stop(runtime: Runtime) -> None:
     """Store what waits, and end what goes on; whatever fails here, the rest is done."""
     now = runtime.data.clock
     runtime.planner.stop()
+    runtime.sessions.stop()
     with contextlib.suppress(Exception):
         runtime.callers.token_uses.write(now(), always=True)
     runtime.recorder.stop()

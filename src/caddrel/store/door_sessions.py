@@ -3,16 +3,21 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Iterable, Mapping
+from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import Connection, Row, select, update
+from sqlalchemy import ColumnElement, Connection, Row, select, true, update
 
 from caddrel.store.engine import Database
+from caddrel.store.marks import put_marks
 from caddrel.store.moments import from_stored, to_stored
 from caddrel.store.tables import door_sessions
+
+_C = door_sessions.c
+_OPEN = _C.ended.is_(None)
+_PAGE, _ASKED_AT_ONCE = 2_000, 500
 
 
 @dataclass(frozen=True, slots=True)
@@ -30,7 +35,17 @@ class DoorSession:
     signin
         The sign-in that was decided last.
     ended_by
-        Who or what ended it: ``idle``, ``too old``, ``door``, or an administrator's name.
+        Who or what ended it: ``idle``, ``too old``, ``door``, ``decided again``, or an administrator's name.
+    facts
+        What its door reported of the sign-in that was decided last, by the names of facts, as JSON.
+    asks
+        What will be asked for at its next request, as it was decided again since.
+    because
+        Why that is so, or why it was ended.
+    look_again
+        When it is to be decided again at the latest.
+    held
+        The number of the held change that would end it.
     """
 
     id: str
@@ -45,6 +60,32 @@ class DoorSession:
     signin: str = ""
     ended: datetime | None = None
     ended_by: str | None = None
+    facts: Mapping[str, Any] = field(default_factory=dict)
+    asks: tuple[str, ...] = ()
+    because: str = ""
+    look_again: datetime | None = None
+    held: int | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Outcome:
+    """What deciding a session again came to, for the session as it was seen.
+
+    Attributes
+    ----------
+    ends
+        Nobody is in by it any more.
+    by
+        Who or what ended it.
+    """
+
+    session: DoorSession
+    ends: bool = False
+    by: str = ""
+    asks: tuple[str, ...] = ()
+    because: str = ""
+    look_again: datetime | None = None
+    held: int | None = None
 
 
 class DoorSessionStore:
@@ -65,6 +106,82 @@ class DoorSessionStore:
         wanted = wanted.order_by(door_sessions.c.seen.desc(), door_sessions.c.id).limit(most)
         with self._database.read() as connection:
             return [_session(row) for row in connection.execute(wanted)]
+
+    def that_came(self, signin: str) -> DoorSession | None:
+        """Return the session that a sign-in opened or went on with last."""
+        with self._database.read() as connection:
+            row = connection.execute(select(door_sessions).where(door_sessions.c.signin == signin)).first()
+        return _session(row) if row is not None else None
+
+    def touched(
+        self,
+        people: Collection[str] = (),
+        devices: Collection[str] = (),
+        apps: Collection[str] | None = (),
+    ) -> Iterator[DoorSession]:
+        """Yield the open sessions of people, devices or apps; of every app with None."""
+        parts = [
+            (column, set(ids)) for column, ids in ((_C.person, people), (_C.device, devices), (_C.app, apps or ()))
+        ]
+        if apps is None:
+            yield from self._page_by_page(true())
+            return
+        seen: set[str] = set()
+        for column, ids in parts:
+            wanted = sorted(ids)
+            for first in range(0, len(wanted), _ASKED_AT_ONCE):
+                some = wanted[first : first + _ASKED_AT_ONCE]
+                for session in self._page_by_page(column.in_(some)):
+                    if session.id not in seen:
+                        seen.add(session.id)
+                        yield session
+
+    def seen_since(self, moment: datetime) -> Iterator[DoorSession]:
+        """Yield the open sessions that were decided at the door since a moment."""
+        yield from self._page_by_page(_C.seen >= to_stored(moment))
+
+    def held_by(self, number: int) -> Iterator[DoorSession]:
+        """Yield the open sessions that a held change would end."""
+        yield from self._page_by_page(_C.held == number)
+
+    def due(self, now: datetime, most: int) -> list[DoorSession]:
+        """Return open sessions that are to be decided again by now; none that a held change is about."""
+        wanted = select(door_sessions).where(_OPEN, _C.held.is_(None), _C.look_again <= to_stored(now))
+        with self._database.read() as connection:
+            return [_session(row) for row in connection.execute(wanted.order_by(_C.look_again).limit(most))]
+
+    def _page_by_page(self, which: ColumnElement[bool]) -> Iterator[DoorSession]:
+        after = ""
+        while True:
+            wanted = select(door_sessions).where(_OPEN, which, _C.id > after).order_by(_C.id).limit(_PAGE)
+            with self._database.read() as connection:
+                rows = connection.execute(wanted).all()
+            yield from map(_session, rows)
+            if len(rows) < _PAGE:
+                return
+            after = rows[-1].id
+
+    def settle(self, outcomes: Sequence[Outcome], at: datetime, mark: Mapping[str, int]) -> list[Outcome]:
+        """Have sessions be as they were decided again, with how far that has gone; return what was so.
+
+        A session that was ended, or decided at the door, after it was seen stays as it is.
+        """
+        done = []
+        moment = to_stored(at)
+        with self._database.write() as connection:
+            for each in outcomes:
+                session = each.session
+                same = (_C.id == session.id) & _OPEN & (_C.signin == session.signin)
+                values: dict[str, Any] = {
+                    "asks": json.dumps(each.asks) if each.asks else "", "because": each.because, "held": each.held,
+                    "look_again": to_stored(each.look_again) if each.look_again is not None else None,
+                }  # fmt: skip
+                if each.ends:
+                    values |= {"ended": moment, "ended_by": each.by}
+                if connection.execute(update(door_sessions).where(same).values(**values)).rowcount:
+                    done.append(each)
+            put_marks(connection, mark)
+        return done
 
     def end(self, id: str, at: datetime, by: str) -> bool:
         """End a session; tell whether it was open."""
@@ -95,7 +212,8 @@ def put_sessions(connection: Connection, sessions: Iterable[DoorSession]) -> Non
             session.id, session.door, session.person, session.app, session.device,
             to_stored(session.started), to_stored(session.seen),
             json.dumps({name: to_stored(at) for name, at in session.methods.items()}),
-            json.dumps(dict(session.keep)), session.signin,
+            json.dumps(dict(session.keep)), session.signin, json.dumps(dict(session.facts)),
+            to_stored(session.look_again) if session.look_again is not None else None,
         )
         for session in sessions
     ]  # fmt: skip
@@ -104,12 +222,13 @@ def put_sessions(connection: Connection, sessions: Iterable[DoorSession]) -> Non
 
 
 # Written out: it is part of every commit of live decisions.
-_KEPT = ("door", "person", "app", "device", "seen", "methods", "keep", "signin")
+_KEPT = ("door", "person", "app", "device", "seen", "methods", "keep", "signin", "facts", "look_again")
 _CHANGED = ", ".join(f"{name} = excluded.{name}" for name in _KEPT)
+# Decided at the door, it is as that says: nothing is asked for any more, and it is not held.
+_COLUMNS = ("id", "door", "person", "app", "device", "started", *_KEPT[4:])
 _PUT = (
-    "INSERT INTO door_sessions (id, door, person, app, device, started, seen, methods, keep, signin) "  # noqa: S608
-    "VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?) "
-    f"ON CONFLICT (id) DO UPDATE SET {_CHANGED}"
+    f"INSERT INTO door_sessions ({', '.join(_COLUMNS)}) VALUES ({', '.join('?' * len(_COLUMNS))}) "  # noqa: S608
+    f"ON CONFLICT (id) DO UPDATE SET {_CHANGED}, asks = '', because = '', held = NULL WHERE ended IS NULL"
 )
 
 
@@ -119,4 +238,6 @@ def _session(row: Row[Any]) -> DoorSession:
     return DoorSession(
         row.id, row.door, row.person, row.app, row.device, from_stored(row.started), from_stored(row.seen),
         methods, json.loads(row.keep), row.signin, ended, row.ended_by,
+        json.loads(row.facts) if row.facts else {}, tuple(json.loads(row.asks)) if row.asks else (), row.because,
+        None if row.look_again is None else from_stored(row.look_again), row.held,
     )  # fmt: skip

@@ -387,8 +387,38 @@ door_sessions = Table(
     Column("signin", String, nullable=False),
     Column("ended", Integer),
     Column("ended_by", String),
+    # What its door reported, as JSON: what it is decided by again.
+    Column("facts", Text, nullable=False, server_default=""),
+    # What is asked for at its next request, and why it is so, or why it was ended.
+    Column("asks", Text, nullable=False, server_default=""),
+    Column("because", Text, nullable=False, server_default=""),
+    Column("look_again", Integer),
+    # The held change that would end it.
+    Column("held", Integer),
     Index("door_sessions_open", "seen", "id", sqlite_where=text("ended IS NULL")),
+    Index("door_sessions_person", "person", sqlite_where=text("ended IS NULL")),
+    Index("door_sessions_device", "device", sqlite_where=text("ended IS NULL")),
+    Index("door_sessions_app", "app", sqlite_where=text("ended IS NULL")),
+    Index("door_sessions_look_again", "look_again", sqlite_where=text("ended IS NULL")),
+    Index("door_sessions_signin", "signin"),
 )
+
+# Changes that would end more sessions than may end unasked.
+held_changes = Table(
+    "held_changes",
+    LOG,
+    Column("number", Integer, primary_key=True),
+    Column("at", Integer, nullable=False),
+    Column("because", Text, nullable=False),
+    Column("why", Text, nullable=False),
+    Column("decided", Integer),
+    Column("decided_by", String, nullable=False, server_default=""),
+    Column("verdict", String, nullable=False, server_default=""),
+    sqlite_autoincrement=True,
+)
+
+# How far something has gone that goes on after a restart.
+marks = Table("marks", LOG, Column("name", String, primary_key=True), Column("value", Integer, nullable=False))
 # What drafts in shadow would have made of live decisions, worked out after they were answered.
 draft_outcomes = Table(
     "draft_outcomes",

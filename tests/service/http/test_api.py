@@ -92,7 +92,7 @@ def test_every_reading_endpoint_answers_as_it_says(kelpline: Live) -> None:
         assert [each.state for each in client.jobs.follow(curve)][-1] == "done"
     with kelpline.http() as http:
         # Only whoever asks is told.
-        question = http.post("/api/v1/proofs", json={"prove": {}}).json()["id"]
+        question = http.post("/api/v1/rulebook/proofs", json={"prove": {}}).json()["id"]
     examples = {
         "/api/v1/drafts/<id>": "told",
         "/api/v1/imports/<id>": "1",
@@ -102,7 +102,7 @@ def test_every_reading_endpoint_answers_as_it_says(kelpline: Live) -> None:
         "/api/v1/replays/<id>/changed": replay,
         "/api/v1/tightenings/<id>": curve,
         "/api/v1/jobs/<id>": job,
-        "/api/v1/proofs/<id>": question,
+        "/api/v1/rulebook/proofs/<id>": question,
         "/api/v1/jobs/<id>/events": job,
         "/api/v1/rulebook/policies/<id>": "abroad",
         "/api/v1/signins/<id>": "s-000001",

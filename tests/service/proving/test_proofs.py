@@ -147,12 +147,12 @@ def test_a_hundred_questions_wait_and_are_left(empty: Live) -> None:
     asked = ProofQuestion(prove=GuaranteeRequest(Side(files=[File("r.yaml", RULEBOOK)])))
     with empty.client("viewer") as client, empty.client("author") as other:
         caller = client.proofs._caller
-        jobs = [caller.post("/api/v1/proofs", asked, Job) for _ in range(100)]
+        jobs = [caller.post("/api/v1/rulebook/proofs", asked, Job) for _ in range(100)]
         assert {job.state for job in jobs} <= {"waiting", "running", "done"}
         # Those of others are nobody's business.
         with pytest.raises(Refused, match="there is no job"):
-            other.proofs._caller.delete(f"/api/v1/proofs/{jobs[-1].id}", Job)
-        left = [caller.delete(f"/api/v1/proofs/{job.id}", Job) for job in jobs[10:]]
+            other.proofs._caller.delete(f"/api/v1/rulebook/proofs/{jobs[-1].id}", Job)
+        left = [caller.delete(f"/api/v1/rulebook/proofs/{job.id}", Job) for job in jobs[10:]]
         ended = [until(partial(_ended, caller, job.id)) for job in (*jobs[:10], *left)]
         assert [job.state for job in ended[:10]] == ["done"] * 10
         assert {job.state for job in ended[10:]} <= {"done", "cancelled"}
@@ -161,11 +161,11 @@ def test_a_hundred_questions_wait_and_are_left(empty: Live) -> None:
         # What is asked at once is answered meanwhile, and afterwards.
         assert [each.answer for each in client.proofs.guarantees(Side(files=[File("r.yaml", RULEBOOK)]))] == ["fails"]
         with pytest.raises(Refused, match="ask one question"):
-            caller.post("/api/v1/proofs", ProofQuestion(), Job)
+            caller.post("/api/v1/rulebook/proofs", ProofQuestion(), Job)
 
 
 def _ended(caller: Caller, id: str) -> Job | None:
-    job = caller.get(f"/api/v1/proofs/{id}", Job)
+    job = caller.get(f"/api/v1/rulebook/proofs/{id}", Job)
     return job if job.ended else None
 
 
@@ -183,11 +183,11 @@ def test_a_question_is_left_midway(empty: Live) -> None:
     asked = ProofQuestion(idle=GuaranteeRequest(Side(files=[File("r.yaml", _pigeons(10))])))
     with empty.client("viewer") as client:
         caller = client.proofs._caller
-        job = caller.post("/api/v1/proofs", asked, Job)
-        waits = caller.post("/api/v1/proofs", asked, Job)
-        path = f"/api/v1/proofs/{job.id}"
+        job = caller.post("/api/v1/rulebook/proofs", asked, Job)
+        waits = caller.post("/api/v1/rulebook/proofs", asked, Job)
+        path = f"/api/v1/rulebook/proofs/{job.id}"
         until(lambda: caller.get(path, Job).state == "running")
-        assert caller.delete(f"/api/v1/proofs/{waits.id}", Job).state == "cancelled"
+        assert caller.delete(f"/api/v1/rulebook/proofs/{waits.id}", Job).state == "cancelled"
         caller.delete(path, Job)
         assert until(partial(_ended, caller, job.id)).state == "cancelled"
         # The next one is proven by another process.

@@ -7,8 +7,8 @@ const LAST_LOOK = 500;
 const ENDED = ['done', 'failed', 'cancelled'];
 
 async function ask<T>(question: ProofQuestion, signal?: AbortSignal): Promise<T> {
-  let job = await call<Job>('POST', '/api/v1/proofs', question, signal);
-  const path = `/api/v1/proofs/${job.id}`;
+  let job = await call<Job>('POST', '/api/v1/rulebook/proofs', question, signal);
+  const path = `/api/v1/rulebook/proofs/${job.id}`;
   // Told without waiting: whoever left looks at something else by now, and a question that has ended is no loss.
   const leave = () => void call('DELETE', path).catch(() => undefined);
   signal?.addEventListener('abort', leave);

@@ -583,6 +583,9 @@ export interface DoorSession {
   end_with_browser: boolean;
   methods: string[];
   signin: string;
+  asks?: string[];
+  because?: string;
+  held?: number | null;
 }
 
 /** An object that both the draft and a newer revision have changed; None where it was taken out. */
@@ -957,6 +960,32 @@ export interface Health {
   status: string;
   version: string;
   revision: number | null;
+}
+
+/** A change that would end more sessions than may end unasked, or an administrator's: with who they are. */
+export interface HeldChange {
+  number: number;
+  at: string;
+  because: string;
+  why: string;
+  sessions: DoorSession[];
+}
+
+/** The changes about which nobody has decided, the latest first. */
+export interface HeldChangeList {
+  items: HeldChange[];
+}
+
+/** What became of a held change, and of how many sessions. */
+export interface HeldDecided {
+  number: number;
+  verdict: 'carried out' | 'spared';
+  sessions: number;
+}
+
+/** What is to become of a held change: its sessions end, or are left until something else changes. */
+export interface HeldVerdict {
+  verdict: 'carry out' | 'spare';
 }
 
 /** What takes out something that does nothing: a policy's path, and its text then, None to take it out as a whole. */

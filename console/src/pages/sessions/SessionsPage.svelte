@@ -2,7 +2,7 @@
   // Who is in through a door: since when, under which limits; each can be ended, and its next request is refused.
   import { onMount } from 'svelte';
   import { api } from '../../lib/api/client';
-  import type { DoorSession, SessionList } from '../../lib/api/types';
+  import type { DoorSession, HeldChangeList, SessionList } from '../../lib/api/types';
   import { count, moment } from '../../lib/format';
   import Failing from '../../lib/parts/Failing.svelte';
   import Heading from '../../lib/parts/Heading.svelte';
@@ -15,7 +15,17 @@
   const EVERY = 5_000;
   const list = new Load<SessionList>();
   const ending = new Act();
-  const load = () => void list.run((signal) => api.sessions(signal));
+  const held = new Load<HeldChangeList>();
+  const deciding = new Act();
+  const load = () => {
+    void list.run((signal) => api.sessions(signal));
+    void held.run((signal) => api.heldChanges(signal));
+  };
+  const mayDecide = $derived(['publisher', 'operator'].includes(session.info?.role ?? ''));
+  async function decide(number: number, verdict: 'carry out' | 'spare'): Promise<void> {
+    await deciding.run(() => api.decideHeld(number, verdict));
+    load();
+  }
   const people = $derived(new Set(list.value?.items.map((found) => found.person)).size);
   const mayEnd = $derived(session.info?.role === 'operator');
   onMount(() => {
@@ -40,6 +50,20 @@
 </Heading>
 
 {#if ending.refused}<Failing problem={ending.refused} again={load} />{/if}
+{#if deciding.refused}<Failing problem={deciding.refused} again={load} />{/if}
+{#each held.value?.items ?? [] as change (change.number)}
+  {@const whose = [...new Set(change.sessions.map((each) => each.person))]}
+  <section class="mb-4 border-l-4 border-challenged bg-challenged-soft px-4 py-2" aria-label="Held change {change.number}" data-held={change.number}>
+    <p class="font-semibold">Held: {change.because}</p>
+    <p class="text-small">{change.why}. Of {whose.slice(0, 12).join(', ')}{whose.length > 12 ? ` and ${whose.length - 12} more` : ''}.</p>
+    {#if mayDecide}
+      <p class="mt-1 flex gap-2">
+        <TwoSteps word="End {count(change.sessions.length, 'session')}" label="End the sessions of held change {change.number}" sure="End them" act={() => decide(change.number, 'carry out')} />
+        <button class="action" onclick={() => void decide(change.number, 'spare')}>Leave them in</button>
+      </p>
+    {/if}
+  </section>
+{/each}
 <ListTable
   {list}
   items={list.value?.items ?? []}
@@ -56,7 +80,7 @@
   {#snippet row(found)}
     {@const until = ends(found)}
     <td><a data-row href="#/signins/{encodeURIComponent(found.signin)}" aria-label="Trace how {found.person} came in">{found.person}</a></td>
-    <td>{found.app}</td>
+    <td>{found.app}{#if found.asks?.length}<span class="block text-fine text-challenged" title={found.because}>will be asked for {found.asks.join(', ')}</span>{/if}{#if found.held}<span class="block text-fine text-challenged">held change {found.held}</span>{/if}</td>
     <td>{found.device ?? ''}{#if !found.device}<span class="text-muted">not named</span>{/if}</td>
     <td>{found.door}</td>
     <td class="whitespace-nowrap">{moment(found.started)}</td>

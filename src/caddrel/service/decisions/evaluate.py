@@ -8,7 +8,7 @@ from collections import Counter
 from collections.abc import Mapping
 from concurrent.futures import Future
 from concurrent.futures import TimeoutError as Late
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import datetime
 from typing import Any
 
@@ -28,6 +28,7 @@ from caddrel.service.decisions.authzen_request import may_accept, read_request
 from caddrel.service.decisions.authzen_response import answer
 from caddrel.service.decisions.group_commit import Recorder
 from caddrel.service.decisions.live_facts import add_lock_out, live_facts
+from caddrel.service.decisions.session_facts import kept_of, look_again
 from caddrel.service.decisions.shadow_drafts import Shadowed, Shadows
 from caddrel.service.problems import ServiceError
 from caddrel.service.signins.live_log import LiveLog
@@ -200,9 +201,9 @@ class Door:
                 coded, facts = False, without
                 add_lock_out(log.lockouts, rulebook, facts, now)
                 decision = self._look(published, facts, id)
-            left = sessions.after(session, id, caller.token, facts.values, decision, now)
-            told = sessions.limits_json(left) if left is not None else None
-            stored = self._record(published, facts, decision, (id, now, digest), left, told)
+            kept = kept_of(rulebook, claims, facts)
+            left = sessions.after(session, id, caller.token, facts.values, decision, now, kept)
+            stored, told = self._record(published, facts, decision, (id, now, digest), left)
         pending = _Pending(digest, self._answer(published, facts, decision, id, told, caller), stored)
         with self._lock:
             self._pending[id] = pending
@@ -223,18 +224,22 @@ class Door:
         decision: Decision,
         named: tuple[str, datetime, bytes],
         left: DoorSession | None,
-        told: Mapping[str, Any] | None,
-    ) -> Future[None]:
-        """Have a decision stored, and looked back at from now on; the caller holds the log's lock.
+    ) -> tuple[Future[None], Mapping[str, Any] | None]:
+        """Have a decision stored, and looked back at from now on; with it what its door is told of the session.
+
+        The caller holds the log's lock.
 
         Parameters
         ----------
         named
             Id, moment, and the digest of the request.
-        left, told
-            The session as the decision leaves it, and what the door is told of it.
+        left
+            The session as the decision leaves it.
         """
         log, (id, now, digest) = self._log, named
+        told = sessions.limits_json(left) if left is not None else None
+        if left is not None:
+            left = replace(left, look_again=look_again(self._data, published.rulebook, left, now))
         person = str(facts.values.get("person.id"))
         log.histories.add(facts, now, id, decision.outcome)
         if facts.values.get("auth.credentials") == "wrong":
@@ -250,7 +255,7 @@ class Door:
             log.histories.drop(person)
             raise
         stored.add_done_callback(lambda _: log.histories.stored(id))
-        return stored
+        return stored, told
 
     def _answer(
         self,

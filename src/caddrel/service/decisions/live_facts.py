@@ -35,12 +35,12 @@ def live_facts(data: DataFolder, rulebook: Rulebook, claims: Mapping[str, Any], 
         strange,
     )
     facts.not_believed = others
-    _off(data, facts, now)
-    _add_accepted(data, rulebook, facts)
+    take_off(data, facts, now)
+    add_accepted(data, rulebook, facts)
     return facts
 
 
-def _off(data: DataFolder, facts: Facts, now: datetime) -> None:
+def take_off(data: DataFolder, facts: Facts, now: datetime) -> None:
     """Take no credentials of somebody who has left for right, whatever their door says."""
     person = data.inventories.current().people.get(str(facts.values.get("person.id")))
     if person is None or not person.is_off(now):
@@ -71,7 +71,7 @@ def add_lock_out(lockouts: LockOuts, rulebook: Rulebook, facts: Facts, now: date
     facts.origins["auth.locked_out"] = Origin.COMPUTED
 
 
-def _add_accepted(data: DataFolder, rulebook: Rulebook, facts: Facts) -> None:
+def add_accepted(data: DataFolder, rulebook: Rulebook, facts: Facts) -> None:
     """Add the notices whose present version the person is known to have accepted to those that the door reported."""
     person = facts.values.get("person.id")
     if not rulebook.notices or not isinstance(person, str):

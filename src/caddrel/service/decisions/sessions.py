@@ -15,11 +15,14 @@ from caddrel.service.auth.secrets import new_id
 from caddrel.service.problems import ServiceError
 from caddrel.store.door_sessions import DoorSession
 
+# What ended a session that was decided again.
+AGAIN = "decided again"
 # What the person is told, by why a session is not good any more.
 ENDED = {
     "unknown": "Please sign in.",
     "idle": "You have not done anything here for a while. Please sign in again.",
     "too old": "Your sign-in has reached its longest time. Please sign in again.",
+    AGAIN: "Something has changed since you signed in. Please sign in again.",
 }
 _ENDED = "Your sign-in was ended. Please sign in again."
 
@@ -69,9 +72,21 @@ def resume(session: DoorSession, claims: dict[str, Any], now: datetime) -> None:
 
 
 def after(
-    session: DoorSession | None, id: str, door: str, facts: Mapping[str, Value], decision: Decision, now: datetime
+    session: DoorSession | None,
+    id: str,
+    door: str,
+    facts: Mapping[str, Value],
+    decision: Decision,
+    now: datetime,
+    reported: Mapping[str, Any],
 ) -> DoorSession | None:
-    """Return a session as a decision leaves it; None when there is none, or nothing changes in it."""
+    """Return a session as a decision leaves it; None when there is none, or nothing changes in it.
+
+    Parameters
+    ----------
+    reported
+        What is kept of the attempt, so that it can be decided again.
+    """
     if decision.outcome != "allowed" or facts.get("operation") != "sign-in":
         return None
     person, app, device = facts.get("person.id"), facts.get("app.id"), facts.get("device.id")
@@ -81,9 +96,11 @@ def after(
         methods[name] = now - timedelta(seconds=age) if age is not None else now
     keep = _strictest(session.keep, decision.keep) if session is not None else dict(decision.keep)
     if session is not None:
-        return replace(session, app=str(app), seen=now, methods=methods, keep=keep, signin=id)
+        return replace(session, app=str(app), seen=now, methods=methods, keep=keep, signin=id, facts=reported)
     named = device if isinstance(device, str) else None
-    return DoorSession(f"in-{new_id(32)}", door, str(person), str(app), named, now, now, methods, keep, id)
+    return DoorSession(
+        f"in-{new_id(32)}", door, str(person), str(app), named, now, now, methods, keep, id, facts=reported
+    )
 
 
 def _strictest(kept: Mapping[str, int | bool], now: Mapping[str, int | bool]) -> dict[str, int | bool]:

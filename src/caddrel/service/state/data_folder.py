@@ -18,8 +18,10 @@ from caddrel.store.causes import CauseStore
 from caddrel.store.door_sessions import DoorSessionStore
 from caddrel.store.draft_outcomes import DraftOutcomeStore
 from caddrel.store.drafts import DraftStore
+from caddrel.store.held_changes import HeldChangeStore
 from caddrel.store.imports import ImportStore
 from caddrel.store.mappings import MappingStore
+from caddrel.store.marks import MarkStore
 from caddrel.store.passwords import PasswordStore
 from caddrel.store.proven import ProvenStore
 from caddrel.store.reviews import ReviewStore
@@ -38,6 +40,8 @@ class DataFolder(State):
     mappings: MappingStore
     imports: ImportStore
     door_sessions: DoorSessionStore
+    held_changes: HeldChangeStore
+    marks: MarkStore
     starter_codes: StarterCodeStore
     acceptances: AcceptanceStore
     audit: AuditStore

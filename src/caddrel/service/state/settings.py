@@ -17,8 +17,11 @@ class Settings:
         The hosts that a request may name, beside addresses of this machine; any address when it is empty.
     second_factor
         Whether console accounts need a second factor.
+    hold_sessions
+        A change that would end more sessions than this is held until somebody has looked at them.
     """
 
     origin: str = "http://127.0.0.1:8420"
     hosts: tuple[str, ...] = ()
     second_factor: bool = False
+    hold_sessions: int = 100

@@ -25,6 +25,7 @@ WORDS: dict[str, str] = {
     "DELETE /api/v1/accounts/<id>/sessions": "ended the sessions of the account {:id}: {note}",
     "DELETE /api/v1/accounts/<id>": "removed the account {:id}",
     "POST /api/v1/accounts": "made or changed an account: {note}",
+    "POST /api/v1/held-changes/<id>": "decided about the held change {:id}: {note}",
     "POST /api/v1/tokens": "made a token: {note}",
     "DELETE /api/v1/tokens/<id>": "revoked the token {:id}",
     "POST /api/v1/rulebook/publish": "published a rulebook: {note}",

@@ -20,6 +20,7 @@ from caddrel.wire import (
     rehearsals,
     replays,
     rulebooks,
+    sessions,
     sheets,
     watch,
 )
@@ -73,6 +74,7 @@ BODIES: dict[type, dict[str, Any]] = {
     proofs.MeaningRequest: {"before": {"revision": 1}, "after": {}},
     proofs.AboutRequest: {"person": "ines.faro", "app": "farebox"},
     proofs.AddsRequest: {"policy": "old-programs"},
+    sessions.HeldVerdict: {"verdict": "spare"},
     proofs.ProofQuestion: {"prove": {"guarantee": "guests-have-accepted"}},
     drafts.AcceptRequest: {
         "code": "person-by-name",
@@ -130,6 +132,7 @@ IDS = {
     "jobs": "j-3f9a0c11d2e4", "replays": "j-3f9a0c11d2e4", "tightenings": "j-3f9a0c11d2e4",
     "proofs": "j-3f9a0c11d2e4",
     "tokens": "3f9a0c11d2e4", "accounts": "maren.strand",
+    "held-changes": "1",
     "sessions": "d-00000000000000000000",
     "starter-codes": "c-3f9a0c11d2e4", "mappings": "old-log", "imports": "1",
     "kept-factors": "totp", "passwords": "ines.faro",

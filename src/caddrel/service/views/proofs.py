@@ -60,27 +60,27 @@ def adds(call: Call) -> wire.MeaningResult:
 
 
 @endpoints.add(
-    "POST", "/api/v1/proofs", role="viewer", limit="rulebook", body=wire.ProofQuestion, returns=Job, status=202
+    "POST", "/api/v1/rulebook/proofs", role="viewer", limit="rulebook", body=wire.ProofQuestion, returns=Job, status=202
 )
 def start(call: Call) -> Job:
     """Have one question proven as a job: it waits for those before it; its `result` is the answer."""
     return call.runtime.proofs.start(call.body, call.who().name, call.runtime.standing.completed)
 
 
-@endpoints.add("GET", "/api/v1/proofs", role="viewer", returns=JobList)
+@endpoints.add("GET", "/api/v1/rulebook/proofs", role="viewer", returns=JobList)
 def listed(call: Call) -> JobList:
     """The caller's own questions that are being proven, wait or were of late, newest first; without results."""
     mine = [each for each in call.runtime.proofs.jobs.all() if each.by == call.who().name]
     return JobList([msgspec.structs.replace(each, result=None) for each in mine])
 
 
-@endpoints.add("GET", "/api/v1/proofs/<string(minlength=7):id>", role="viewer", returns=Job)
+@endpoints.add("GET", "/api/v1/rulebook/proofs/<string(minlength=7):id>", role="viewer", returns=Job)
 def one(call: Call) -> Job:
     """One of the caller's own questions, as it is now."""
     return _own(call)
 
 
-@endpoints.add("DELETE", "/api/v1/proofs/<string(minlength=7):id>", role="viewer", returns=Job)
+@endpoints.add("DELETE", "/api/v1/rulebook/proofs/<string(minlength=7):id>", role="viewer", returns=Job)
 def leave(call: Call) -> Job:
     """Have one of the caller's own questions left, whether it waits or is being proven."""
     return call.runtime.proofs.jobs.cancel(_own(call).id)

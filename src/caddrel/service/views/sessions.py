@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from caddrel.core.diagnostics import shorten
+from caddrel.core.facts.values import show_moment
 from caddrel.service.decisions import sessions
 from caddrel.service.problems import not_found
 from caddrel.service.views.calls import Call, Endpoints
@@ -18,11 +20,14 @@ def listed(call: Call) -> wire.SessionList:
 
 
 def _good(call: Call) -> wire.SessionList:
-    now = call.data.clock()
-    doors = {token.id: token.name for token in call.data.accounts.all_tokens()}
+    now, doors = call.data.clock(), _doors(call)
     found = call.data.door_sessions.open()
     good = [session for session in found if not sessions.why_ended(session, session.door, now)]
     return wire.SessionList([_view(session, doors.get(session.door, session.door)) for session in good])
+
+
+def _doors(call: Call) -> dict[str, str]:
+    return {token.id: token.name for token in call.data.accounts.all_tokens()}
 
 
 def _view(session: DoorSession, door: str) -> wire.DoorSession:
@@ -44,6 +49,9 @@ def _view(session: DoorSession, door: str) -> wire.DoorSession:
         end_with_browser=bool(limits.get("end_with_browser")),
         methods=sorted(session.methods),
         signin=session.signin,
+        asks=list(session.asks),
+        because=session.because,
+        held=session.held,
     )
 
 
@@ -53,3 +61,33 @@ def end(call: Call) -> wire.SessionList:
     if not call.data.door_sessions.end(call.path["id"], call.data.clock(), call.who().name):
         raise not_found("open session of that id", "see caddrel sessions list")
     return _good(call)
+
+
+@endpoints.add("GET", "/api/v1/held-changes", role="viewer", returns=wire.HeldChangeList)
+def held(call: Call) -> wire.HeldChangeList:
+    """The changes that are held, as they would end many sessions or an administrator's, each with who they are."""
+    doors = _doors(call)
+    return wire.HeldChangeList(
+        [
+            wire.HeldChange(
+                change.number, show_moment(change.at), change.because, change.why,
+                [_view(each, doors.get(each.door, each.door)) for each in found],
+            )
+            for change, found in call.runtime.sessions.held()
+        ]
+    )  # fmt: skip
+
+
+@endpoints.add("POST", "/api/v1/held-changes/<id>", role="publisher", body=wire.HeldVerdict, returns=wire.HeldDecided)
+def decide_held(call: Call) -> wire.HeldDecided:
+    """Decide about a held change: end its sessions, as they come out now, or leave them."""
+    text, body = call.path["id"], call.body
+    if not (text.isascii() and text.isdigit() and len(text) < 10):
+        raise not_found(f"held change `{shorten(text)}`", "see caddrel sessions held")
+    number, by = int(text), call.who().name
+    if body.verdict == "spare":
+        count, verdict = call.runtime.sessions.spare(number, by), "spared"
+    else:
+        count, verdict = call.runtime.sessions.carry_out(number, by), "carried out"
+    call.noted = f"{verdict}, {count} sessions"
+    return wire.HeldDecided(number, verdict, count)  # type: ignore[arg-type]

@@ -1,0 +1,105 @@
+"""Sessions decided again: how many a second of processor time, and how long until the affected of 100,000 are."""
+
+from __future__ import annotations
+
+import random
+import tempfile
+import time
+from collections.abc import Iterator
+from datetime import timedelta
+from pathlib import Path
+from typing import Any
+
+from bench.company import Company
+from bench.result import Result
+from caddrel.store.door_sessions import DoorSession
+from caddrel.store.new_signins import NewSignins
+from caddrel.wiring import collect_seldom, log_nothing, open_data, utc_now
+
+POLICIES, PEOPLE, SESSIONS = 200, 50_000, 100_000
+
+
+def run() -> Iterator[Result]:
+    """Yield the figures, beside a loop of the same minute."""
+    log_nothing()
+    collect_seldom()
+    with tempfile.TemporaryDirectory() as folder:
+        runtime = open_data(Path(folder) / "data").runtime
+        runtime.sessions.stop()
+        data, now, rng = runtime.data, utc_now(), random.Random(4)  # noqa: S311 - the same in every run
+        company = Company(POLICIES)
+        data.revisions.publish([("company.json", company.text)], "bench", "first", now)
+        kept = _inventory(company)
+        by_noun: dict[str, list[dict[str, Any]]] = {}
+        for noun, document in kept:
+            by_noun.setdefault(noun, []).append(document)
+        data.inventory.apply(by_noun, {}, now, 0)
+        sessions = []
+        for n in range(SESSIONS):
+            person = rng.randrange(PEOPLE)
+            seen = now - timedelta(minutes=rng.randrange(60))
+            sessions.append(
+                DoorSession(
+                    f"in-{n}", "door", f"person-{person}", f"app-{rng.randrange(company.apps)}", f"device-{person}",
+                    seen, seen, {"pwd": seen, "otp": seen}, {}, f"s-{n}",
+                    facts={
+                        "device.id": f"device-{person}", "network.ip": f"198.51.100.{n % 200}",
+                        "network.country": "NO", "network.anonymiser": "none", "client.kind": "browser",
+                        "risk.attempt": "none",
+                    },
+                    look_again=now + timedelta(hours=1),
+                )
+            )  # fmt: skip
+        data.signins.add(NewSignins(()), {}, sessions)
+        runtime.sessions.look()
+        many = 20_000
+        # The first time it is noted which policies may speak about whom at all.
+        for session in sessions[:many]:
+            runtime.sessions.outcome(session, "the bench", now)
+        began = time.process_time()
+        for session in sessions[:many]:
+            runtime.sessions.outcome(session, "the bench", now)
+        took = time.process_time() - began
+        began = time.process_time()
+        assert sum(number * number for number in range(3_000_000))
+        loop = time.process_time() - began
+        note = f"{POLICIES} policies, {PEOPLE:,} people; 3 million squares took {loop:.2f} s just after"
+        yield Result("sessions decided again, a CPU second", many / took, "above", 20_000, note)
+        device = dict(next(document for noun, document in kept if document["id"] == "device-77"), encrypted=False)
+        data.inventory.put([("devices", device)], utc_now())
+        yield Result(
+            f"a device until its sessions of {SESSIONS:,} are decided again, s", _look(runtime), "below", 1, ""
+        )
+        text = company.text.replace('"app-1"', '"app-2"', 1)
+        data.revisions.publish([("company.json", text)], "bench", "second", utc_now())
+        data.rulebooks.need_current()
+        yield Result(
+            f"a publish until the affected of {SESSIONS:,} are decided again, s", _look(runtime), "below", 1, ""
+        )
+
+
+def _look(runtime: object) -> float:
+    began = time.perf_counter()
+    runtime.sessions.look()  # type: ignore[attr-defined]
+    return time.perf_counter() - began
+
+
+def _inventory(company: Company) -> list[tuple[str, dict[str, Any]]]:
+    return [
+        *(("groups", {"id": f"group-{i}"}) for i in range(company.groups)),
+        *(("apps", {"id": f"app-{i}"}) for i in range(company.apps)),
+        *(
+            ("people", {
+                "id": f"person-{i}", "kind": "employee", "factors": ["password", "push"],
+                "groups": [f"group-{(i * 7 + j * 13) % company.groups}" for j in range(4)],
+            })
+            for i in range(PEOPLE)
+        ),
+        *(
+            ("devices", {
+                "id": f"device-{i}", "owner": "company", "managed": True, "encrypted": True, "screen_lock": True,
+                "tampered": False, "platform": "android", "os_version": "15.1",
+            })
+            for i in range(PEOPLE)
+        ),
+    ]  # fmt: skip

@@ -1,0 +1,385 @@
+"""Sessions decided again when something that they hang on has changed: still in, in after another proof, or ended.
+
+Beside all else, in a thread of its own. What it is about is found by an index (whose, from which device, to which
+app), so that one change costs what it touches. A change that would end more sessions than may end unasked, or an
+administrator's, ends none of them until somebody has looked. How far it has gone stands in the log's file, in the same
+commit as what came of it: after a restart it goes on from there.
+Not here: what a session is decided by (`decisions.session_facts`).
+"""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Callable, Collection, Iterable, Iterator, Mapping
+from dataclasses import dataclass, replace
+from datetime import datetime, timedelta
+
+import structlog
+
+from caddrel.core.decide.decision import Decision
+from caddrel.core.facts.attempts import AttemptRefused
+from caddrel.core.inventory.index import Inventory
+from caddrel.core.language.printer import print_item
+from caddrel.core.lockout_check.check import keyholders_of
+from caddrel.core.rulebook.model import Rulebook
+from caddrel.service.decisions.session_facts import facts_now, look_again
+from caddrel.service.decisions.sessions import AGAIN, why_ended
+from caddrel.service.problems import ServiceError, not_found
+from caddrel.service.rulebooks.changes import changed_objects
+from caddrel.service.state.data_folder import DataFolder
+from caddrel.service.state.rulebook_cache import Published
+from caddrel.store.door_sessions import DoorSession, Outcome
+from caddrel.store.held_changes import HeldChange
+
+# Seconds between looks at whether anything has changed; and so long after a change who made it is known.
+EVERY, SETTLED = 0.1, 0.15
+# Sessions that are decided and written at a time.
+AT_ONCE = 2_000
+# Sessions that are looked at again because of the time alone, at a time.
+MOST_DUE = 2_000
+# Whoever was let in by what was in force a moment ago may be stored only now: they are looked at once more.
+STRAGGLERS, STRAGGLING = timedelta(seconds=30), timedelta(seconds=3)
+REVISION, INVENTORY = "decided-revision", "decided-inventory"
+_NOUNS = ("people", "groups", "devices", "apps", "lists")
+_log = structlog.get_logger("caddrel.sessions")
+
+
+@dataclass(frozen=True, slots=True)
+class Touched:
+    """Which sessions a change may touch: of some people, devices and apps; of all with None for the apps."""
+
+    people: frozenset[str] = frozenset()
+    devices: frozenset[str] = frozenset()
+    apps: frozenset[str] | None = frozenset()
+
+    def __bool__(self) -> bool:
+        return self.apps is None or bool(self.people or self.devices or self.apps)
+
+
+_ALL = Touched(apps=None)
+
+
+class Reevaluation:
+    """Decides sessions again; one for the whole service.
+
+    Parameters
+    ----------
+    settle
+        Waits until sign-ins that are decided are stored.
+    """
+
+    def __init__(self, data: DataFolder, settle: Callable[[], None]) -> None:
+        self._data = data
+        self._settle = settle
+        self._stopped = threading.Event()
+        self._wake = threading.Event()
+        self._thread: threading.Thread | None = None
+        # Held while sessions are decided again: what is held is decided about by nobody else meanwhile.
+        self._deciding = threading.Lock()
+        self._again_at: datetime | None = None
+        self._open: tuple[bool, ...] | None = None
+        self.decided = 0
+
+    def begin(self) -> None:
+        """Begin to look for changes."""
+        self._thread = threading.Thread(target=self._run, name="caddrel-sessions", daemon=True)
+        self._thread.start()
+
+    def stop(self) -> None:
+        """End what goes on."""
+        self._stopped.set()
+        if self._thread is not None:
+            self._thread.join()
+
+    def _run(self) -> None:
+        while not self._stopped.wait(EVERY):
+            try:
+                self.look()
+            except Exception as error:  # noqa: BLE001 - a full disk now is no reason not to look again
+                _log.error("sessions.failed", exc_info=error)
+                self._stopped.wait(1.0)
+
+    def look(self) -> None:
+        """Decide again what has changed since the last look, and what is due."""
+        data = self._data
+        if data.rulebooks.current() is None:
+            return
+        number, version = data.rulebooks.need_current().revision.number, data.inventory.version()
+        seen = data.marks.get(REVISION), data.marks.get(INVENTORY)
+        now = data.clock()
+        if seen != (number, version):
+            # Whoever changes something writes down afterwards that they did.
+            self._stopped.wait(SETTLED)
+            self._settle()
+            self._changed(seen, (number, version), now)
+            self._again_at = now + STRAGGLING
+        elif self._again_at is not None and now >= self._again_at:
+            self._again_at = None
+            self._decide(data.door_sessions.seen_since(now - STRAGGLERS), "what was changed at that moment", now, {})
+        self._in_time(now)
+
+    def _changed(self, seen: tuple[int | None, int | None], new: tuple[int, int], now: datetime) -> None:
+        data, marks = self._data, dict(zip((REVISION, INVENTORY), new, strict=True))
+        published = data.rulebooks.need_current()
+        if seen[0] is None or seen[1] is None:
+            # Before the first look nobody was in by what is kept.
+            data.door_sessions.settle([], now, marks)
+            return
+        touched, because = self._touched(published, (seen[0], seen[1]), new)
+        sessions = data.door_sessions.touched(touched.people, touched.devices, touched.apps) if touched else iter(())
+        self._decide(sessions, because, now, marks, hold=True)
+
+    def _touched(self, published: Published, seen: tuple[int, int], new: tuple[int, int]) -> tuple[Touched, str]:
+        """Return which sessions a change may touch, and what has changed in words."""
+        data, said, found = self._data, [], []
+        if seen[0] != new[0]:
+            revision = published.revision
+            said.append(f"revision {revision.number}, published by {revision.published_by}: {revision.why[:200]}")
+            before = data.rulebooks.get(seen[0]).rulebook if seen[0] else None
+            found.append(touched_by(before, published.rulebook) if before is not None else _ALL)
+        if seen[1] != new[1]:
+            changes = data.inventory.since(seen[1])
+            ids = {
+                noun: {str(each["id"]) for each in changes.came.get(noun, ())} | set(changes.went.get(noun, ()))
+                for noun in _NOUNS
+            }
+            said += self._who(ids)
+            reads_lists = any(place.parts.lists or place.without.lists for place in published.rulebook.places.values())
+            if ids["groups"] or (ids["lists"] and reads_lists):
+                found.append(_ALL)
+            found.append(Touched(*(frozenset(ids[noun]) for noun in ("people", "devices", "apps"))))
+        if any(each.apps is None for each in found):
+            return _ALL, "; ".join(said)
+        parts = (
+            frozenset().union(*(getattr(each, name) or () for each in found)) for name in ("people", "devices", "apps")
+        )
+        return Touched(*parts), "; ".join(said)
+
+    def _who(self, ids: Mapping[str, Collection[str]]) -> Iterator[str]:
+        """Yield what of the inventory changed, and where it is written down who changed it, by whom."""
+        data, now = self._data, self._data.clock()
+        since = now - timedelta(seconds=30)
+        for noun, some in ids.items():
+            if not some:
+                continue
+            targets = [f"/api/v1/{noun}", "/api/v1/inventory", *_PATHS.get(noun, ())]
+            entries = data.audit.done(since, now + timedelta(seconds=1), targets)
+            mine = [e for e in entries if e.note and any(id in e.target or id in e.note for id in some)]
+            noted = list(dict.fromkeys(f"{entry.who}: {entry.note[:200]}" for entry in mine[:3]))
+            few = ", ".join(sorted(some)[:3]) + (f" and {len(some) - 3} more" if len(some) > 3 else "")
+            yield f"{noun} {few} changed{f' ({chr(59).join(noted)})' if noted else ''}"
+
+    def _in_time(self, now: datetime) -> None:
+        """Decide again what is due by the time alone."""
+        data = self._data
+        rulebook = data.rulebooks.need_current().rulebook
+        open_ = _turned(rulebook, now)
+        if self._open is not None and open_ != self._open:
+            # A schedule has opened or closed, or a policy's time has come or gone.
+            self._decide(data.door_sessions.touched(apps=None), "a schedule or a policy's time has turned", now, {})
+        self._open = open_
+        while not self._stopped.is_set():
+            due = data.door_sessions.due(now, MOST_DUE)
+            if due:
+                self._decide(due, "time", now, {})
+            if len(due) < MOST_DUE:
+                return
+
+    def _decide(
+        self,
+        sessions: Iterable[DoorSession],
+        because: str,
+        now: datetime,
+        marks: Mapping[str, int],
+        *,
+        hold: bool = False,
+    ) -> None:
+        with self._deciding:
+            outcomes = [self.outcome(session, because, now) for session in sessions]
+            self.decided += len(outcomes)
+            # What a held change is about is left alone, until somebody has decided or something else changes.
+            if not hold:
+                outcomes = [each for each in outcomes if each.session.held is None]
+            else:
+                outcomes = self._held_back(outcomes, because, now)
+            news = [each for each in outcomes if _is_news(each, now)]
+            for first in range(0, max(1, len(news)), AT_ONCE):
+                some = news[first : first + AT_ONCE]
+                # How far it has gone goes with the last of it: what is cut off in between is done again.
+                self._apply(some, now, marks if first + AT_ONCE >= len(news) else {})
+
+    def _apply(self, outcomes: list[Outcome], now: datetime, marks: Mapping[str, int]) -> None:
+        data = self._data
+        done = data.door_sessions.settle(outcomes, now, marks)
+        ended = [each for each in done if each.ends and each.by == AGAIN]
+        if ended:
+            few = ", ".join(sorted({each.session.person for each in ended})[:5])
+            note = f"{len(ended)} ended, of {few}: {ended[0].because}"
+            data.audit.add(now, "Caddrel", "decided sessions again", "/api/v1/sessions", "done", note[:1000])
+
+    def outcome(self, session: DoorSession, because: str, now: datetime) -> Outcome:
+        """Return what a session comes to now."""
+        data = self._data
+        limit = why_ended(session, session.door, now)
+        if limit:
+            return Outcome(session, True, limit, because=f"its limit: {limit}")
+        published = data.rulebooks.need_current()
+        if not session.facts:
+            # Of an earlier release, which did not keep what it was decided by: its next request decides.
+            return Outcome(session)
+        try:
+            facts = facts_now(data, published.rulebook, session, now)
+        except AttemptRefused as refused:
+            return Outcome(session, True, AGAIN, because=f"what was reported cannot be read any more: {refused}")
+        decision = published.compiled.decide(facts)
+        if decision.outcome == "blocked":
+            return Outcome(session, True, AGAIN, because=f"{_rules(decision)}, because of {because}")
+        again = look_again(data, published.rulebook, session, now)
+        if decision.outcome == "challenged":
+            asks = tuple(print_item(item) for item in decision.outstanding)
+            same = session.asks == asks
+            why = session.because if same else f"{_rules(decision)}, because of {because}"
+            return Outcome(session, asks=asks, because=why, look_again=again)
+        return Outcome(session, look_again=again)
+
+    # What is held.
+
+    def _held_back(self, outcomes: list[Outcome], because: str, now: datetime) -> list[Outcome]:
+        """Return outcomes with those that are held marked as such, where a change ends more than it may unasked."""
+        data = self._data
+        ending = [each for each in outcomes if each.ends and each.by == AGAIN]
+        if not ending:
+            return outcomes
+        most = data.settings.hold_sessions
+        mighty = sorted({each.session.person for each in ending} & self._administrators(now))
+        why = ""
+        if len(ending) > most:
+            why = f"it would end {len(ending)} sessions; more than {most} are looked at first"
+        elif mighty:
+            why = f"it would end sessions of {', '.join(mighty[:5])}, who administer"
+        if not why:
+            return outcomes
+        number = data.held_changes.add(now, because[:2000], why)
+        ends = {each.session.id for each in ending}
+        return [
+            replace(each, ends=False, by="", held=number, look_again=None) if each.session.id in ends else each
+            for each in outcomes
+        ]
+
+    def _administrators(self, now: datetime) -> set[str]:
+        """Return whoever holds keys, or the role of administrators."""
+        data = self._data
+        inventory, rulebook = data.inventories.current(), data.rulebooks.need_current().rulebook
+        found = {person.id for person in inventory.people.values() if "administrator" in _roles(inventory, person.id)}
+        return found | {entry.id for entry in keyholders_of(rulebook, inventory, now)}
+
+    def held(self) -> list[tuple[HeldChange, list[DoorSession]]]:
+        """Return the changes about which nobody has decided, with the sessions that each would end."""
+        data, found = self._data, []
+        for each in data.held_changes.open():
+            sessions = list(data.door_sessions.held_by(each.number))
+            if sessions:
+                found.append((each, sessions))
+            else:
+                # They have ended by themselves meanwhile, or were decided at the door.
+                data.held_changes.decide(each.number, "over", "Caddrel", data.clock())
+        return found
+
+    def carry_out(self, number: int, by: str) -> int:
+        """End what a held change ends, as it would be now; return how many sessions.
+
+        Raises
+        ------
+        ServiceError
+            When there is none, or somebody has decided already.
+        """
+        data, now = self._data, self._data.clock()
+        with self._deciding:
+            change = self._decided(number, "carried out", by, now)
+            outcomes = [
+                self.outcome(session, f"{change.because}, looked at by {by}", now)
+                for session in data.door_sessions.held_by(number)
+            ]
+            self._apply(outcomes, now, {})
+        return sum(each.ends for each in outcomes)
+
+    def spare(self, number: int, by: str) -> int:
+        """Leave the sessions of a held change as they are, until something else changes or their next request.
+
+        Raises
+        ------
+        ServiceError
+            When there is none, or somebody has decided already.
+        """
+        with self._deciding:
+            self._decided(number, "spared", by, self._data.clock())
+            return sum(1 for _ in self._data.door_sessions.held_by(number))
+
+    def _decided(self, number: int, verdict: str, by: str, now: datetime) -> HeldChange:
+        change = self._data.held_changes.get(number)
+        if change is None:
+            raise not_found(f"held change {number}", "see caddrel sessions held")
+        if not self._data.held_changes.decide(number, verdict, by, now):
+            said = self._data.held_changes.get(number) or change
+            raise ServiceError(409, "decided-already", f"{said.decided_by} has decided: {said.verdict}")
+        return change
+
+
+def _is_news(outcome: Outcome, now: datetime) -> bool:
+    """Tell whether anything of a session is another than it was: of most nothing is, and to write costs the most."""
+    session = outcome.session
+    if outcome.ends or outcome.asks != session.asks or outcome.held != session.held:
+        return True
+    due, again = session.look_again, outcome.look_again
+    return again is not None and (due is None or due <= now or again < due)
+
+
+# Where else the audit trail tells of a change.
+_PATHS: Mapping[str, tuple[str, ...]] = {
+    "people": ("/scim/v2/Users", "/ssf/"),
+    "groups": ("/scim/v2/Groups",),
+    "devices": ("/ssf/",),
+}
+
+
+def touched_by(before: Rulebook, after: Rulebook) -> Touched:
+    """Return which sessions another rulebook may touch.
+
+    Where policies alone differ, and those name apps, only the sessions to those: a policy that does not name an app
+    is not asked about it, so that its outcome there hangs on the others.
+    """
+    changed = changed_objects(before, after, set())
+    kinds = {piece.kind for piece in changed}
+    if kinds - {"policy", "guarantee", "rehearsal"} or before.catalogue.attributes != after.catalogue.attributes:
+        return _ALL
+    apps: set[str] = set()
+    for piece in changed:
+        if piece.kind != "policy":
+            continue
+        for policy in (before.policies.get(piece.id), after.policies.get(piece.id)):
+            if policy is None:
+                continue
+            if any(selector.kind != "app" for selector in policy.scope.apps):
+                return _ALL
+            apps.update(selector.id for selector in policy.scope.apps)
+    return Touched(apps=frozenset(apps))
+
+
+def _turned(rulebook: Rulebook, now: datetime) -> tuple[bool, ...]:
+    """Return which schedules are open and which policies' times have come."""
+    schedules = [each.is_open(now.astimezone(each.zone)) for each in rulebook.schedules.values()]
+    windows = [policy.scope.active for policy in rulebook.policies.values() if policy.scope.active is not None]
+    active = [(each.start is None or each.start <= now) and (each.end is None or now < each.end) for each in windows]
+    return (*schedules, *active)
+
+
+def _roles(inventory: Inventory, id: str) -> Collection[str]:
+    held = inventory.people[id].facts.get("person.roles")
+    return held if isinstance(held, frozenset) else ()
+
+
+def _rules(decision: Decision) -> str:
+    """Return the rules that decide, in a few words."""
+    named = [f"{ref.policy} / {ref.rule}" for ref in decision.deciding[:3]]
+    word = "blocked" if decision.outcome == "blocked" else "asked for more"
+    return f"{word} by {', '.join(named)}" if named else f"{word}: {decision.reason or 'nothing opens it'}"
