@@ -24,7 +24,7 @@ import structlog
 from flask import Flask
 from waitress import wasyncore
 
-from caddrel.service.app import ENDPOINTS, create_app, refusal
+from caddrel.service.app import ENDPOINTS, STANDARD_ENDPOINTS, create_app, refusal
 from caddrel.service.auth import accounts as access
 from caddrel.service.auth.tokens import make_token
 from caddrel.service.http import server as http_server
@@ -45,12 +45,15 @@ from caddrel.store.door_sessions import DoorSessionStore
 from caddrel.store.draft_outcomes import DraftOutcomeStore
 from caddrel.store.drafts import DraftStore
 from caddrel.store.engine import Database, DatabaseError, NewerForm
+from caddrel.store.event_streams import EventStreamStore
+from caddrel.store.feeds import FeedStore
 from caddrel.store.held_changes import HeldChangeStore
 from caddrel.store.imports import ImportStore
 from caddrel.store.inventory import InventoryStore
 from caddrel.store.log_seal import LogSeal
 from caddrel.store.mappings import MappingStore
 from caddrel.store.marks import MarkStore
+from caddrel.store.outbox import OutboxStore
 from caddrel.store.passwords import PasswordStore
 from caddrel.store.proven import ProvenStore
 from caddrel.store.reviews import ReviewStore
@@ -241,6 +244,9 @@ def open_data(
         door_sessions=DoorSessionStore(log),
         held_changes=HeldChangeStore(log),
         marks=MarkStore(log),
+        outbox=OutboxStore(log),
+        event_streams=EventStreamStore(book),
+        feeds=FeedStore(book),
         starter_codes=StarterCodeStore(book),
         acceptances=AcceptanceStore(book),
         audit=audit,
@@ -395,7 +401,7 @@ def build_server(
     """
     data = opened.runtime.data
     app = app or create_app(opened.runtime, CONSOLE)
-    allowed = body_limits(opened.runtime, ENDPOINTS)
+    allowed = body_limits(opened.runtime, [*ENDPOINTS, *STANDARD_ENDPOINTS])
     largest = data.limits.stream + 1024 * 1024
     server, taken, dispatchers = http_server.create_server(
         app, host, port, threads, largest, allowed, refusal, trusted_proxy

@@ -38,6 +38,7 @@ _WORK = {
         "signins": "signins",
         "trace": "trace",
         "sessions": "sessions",
+        "feeds": "feeds",
         "acceptances": "acceptances",
     },
     "Help people": {"starter-code": "starter_codes"},

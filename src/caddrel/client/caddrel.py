@@ -13,6 +13,7 @@ import httpx
 from caddrel.client.caller import Caller, Refused
 from caddrel.client.coverage import Coverage
 from caddrel.client.drafts import Drafts
+from caddrel.client.feeds import Feeds
 from caddrel.client.imports import Imports
 from caddrel.client.inventory import InventoryFeed, Things
 from caddrel.client.limits import Tightenings
@@ -484,6 +485,7 @@ class Caddrel:
         self.jobs = Jobs(caller)
         self.access = Access(caller)
         self.sessions = Sessions(caller)
+        self.feeds = Feeds(caller)
         self.starter_codes = StarterCodes(caller)
         self.acceptances = Acceptances(caller)
         self.audit = Audit(caller)

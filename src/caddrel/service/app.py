@@ -36,6 +36,7 @@ from caddrel.service.views import (
     door,
     drafts,
     examples,
+    feeds,
     imports,
     inventory,
     jobs,
@@ -48,6 +49,7 @@ from caddrel.service.views import (
     replays,
     rulebook,
     sessions,
+    shared_signals,
     sheets,
     signins,
     starter_codes,
@@ -73,6 +75,7 @@ ENDPOINTS: list[Endpoint[Runtime]] = [
     *jobs.endpoints.all,
     *door.endpoints.all,
     *sessions.endpoints.all,
+    *feeds.endpoints.all,
     *starter_codes.endpoints.all,
     *acceptances.endpoints.all,
     *audit.endpoints.all,
@@ -80,6 +83,8 @@ ENDPOINTS: list[Endpoint[Runtime]] = [
     *authoring.endpoints.all,
     *watch.endpoints.all,
 ]
+# In the words of standards, and described there.
+STANDARD_ENDPOINTS: list[Endpoint[Runtime]] = [*shared_signals.endpoints.all]
 # The one inline style that a component library's template holds: "display: contents;".
 _STYLE = "'unsafe-hashes' 'sha256-iaOezIDcQIoxCULa6FBKKuLUu09R7kG+Mlu+JVfU3Rw='"
 _CSP = (
@@ -108,7 +113,7 @@ def create_app(runtime: Runtime, console: Path) -> Flask:
     data = runtime.data
     app = Flask("caddrel", static_folder=None)
     app.url_map.strict_slashes = False
-    for endpoint in ENDPOINTS:
+    for endpoint in (*ENDPOINTS, *STANDARD_ENDPOINTS):
         register(app, runtime, endpoint)
 
     @app.get("/api/openapi.json")

@@ -33,7 +33,10 @@ from caddrel.service.state.checkpoints import Checkpoints
 from caddrel.service.state.data_folder import DataFolder
 from caddrel.service.state.jobs import Jobs
 from caddrel.service.state.worker_process import WorkerProcess
+from caddrel.service.streams.event_keys import EventKeys
+from caddrel.service.streams.receiver import Receiver
 from caddrel.service.streams.reevaluate import Reevaluation
+from caddrel.service.streams.transmitter import Transmitter
 from caddrel.service.watch.watched import Watched
 from caddrel.wire.decisions import File
 from caddrel.wire.proofs import GuaranteeAnswer, GuaranteeRequest
@@ -59,6 +62,9 @@ class Runtime(Serving):
     shadows: Shadows
     door: Door
     sessions: Reevaluation
+    event_keys: EventKeys
+    transmitter: Transmitter
+    receiver: Receiver
     jobs: Jobs
     replays: ReplayResults
     checker: WorkerProcess
@@ -101,8 +107,13 @@ def begin(data: DataFolder) -> Runtime:
     shadows = Shadows(data)
     watched = Watched(data, findings, words, standing.look_soon)
     watched.begin()
-    sessions = Reevaluation(data, recorder.settle)
+    inventory = InventoryChanges(data)
+    receiver = Receiver(data, inventory)
+    sessions = Reevaluation(data, recorder.settle, receiver.expire)
     sessions.begin()
+    event_keys = EventKeys(data)
+    transmitter = Transmitter(data, event_keys)
+    transmitter.begin()
     return Runtime(
         data=data,
         callers=Callers(data.accounts, data.clock, throttle),
@@ -110,7 +121,7 @@ def begin(data: DataFolder) -> Runtime:
         challenges=Challenges(),
         checkpoints=Checkpoints(data.folder, data.keys, data.audit, data.signins),
         covering=Covering(data),
-        inventory=InventoryChanges(data),
+        inventory=inventory,
         findings=findings,
         last_view=LastView(data),
         publisher=publisher,
@@ -121,6 +132,9 @@ def begin(data: DataFolder) -> Runtime:
         shadows=shadows,
         door=Door(data, log, recorder, shadows),
         sessions=sessions,
+        event_keys=event_keys,
+        transmitter=transmitter,
+        receiver=receiver,
         jobs=jobs,
         checker=WorkerProcess(data.folder, data.addresses, data.limits.checked_here),
         exporter=WorkerProcess(data.folder, data.addresses, data.limits.exported_here),
@@ -138,6 +152,7 @@ def stop(runtime: Runtime) -> None:
     now = runtime.data.clock
     runtime.planner.stop()
     runtime.sessions.stop()
+    runtime.transmitter.stop()
     with contextlib.suppress(Exception):
         runtime.callers.token_uses.write(now(), always=True)
     runtime.recorder.stop()

@@ -15,10 +15,12 @@ from caddrel.store.engine import Database, Kept
 from caddrel.store.moments import from_stored, to_stored
 from caddrel.store.tables import accounts, entry_codes, passkeys, sessions, tokens
 
-# A device reports its own state, a door asks for decisions; neither may do anything else.
-DEVICE, DOOR = "device", "door"
+# A device reports its own state, a door asks for decisions, a receiver is told events, a directory says who there is;
+# none may do anything else.
+DEVICE, DOOR, RECEIVER, DIRECTORY = "device", "door", "receiver", "directory"
+PROGRAMS = (DEVICE, DOOR, RECEIVER, DIRECTORY)
 PEOPLE = ("viewer", "author", "publisher", "operator")
-ROLES = (DEVICE, DOOR, *PEOPLE)
+ROLES = (*PROGRAMS, *PEOPLE)
 
 
 @dataclass(frozen=True, slots=True)

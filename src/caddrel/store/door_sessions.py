@@ -13,6 +13,7 @@ from sqlalchemy import ColumnElement, Connection, Row, select, true, update
 from caddrel.store.engine import Database
 from caddrel.store.marks import put_marks
 from caddrel.store.moments import from_stored, to_stored
+from caddrel.store.outbox import OutEvent, put_events, put_told
 from caddrel.store.tables import door_sessions
 
 _C = door_sessions.c
@@ -161,10 +162,22 @@ class DoorSessionStore:
                 return
             after = rows[-1].id
 
-    def settle(self, outcomes: Sequence[Outcome], at: datetime, mark: Mapping[str, int]) -> list[Outcome]:
+    def settle(
+        self,
+        outcomes: Sequence[Outcome],
+        at: datetime,
+        mark: Mapping[str, int],
+        events: Sequence[OutEvent] = (),
+        told: Mapping[tuple[str, str], Mapping[str, Any]] | None = None,
+    ) -> list[Outcome]:
         """Have sessions be as they were decided again, with how far that has gone; return what was so.
 
         A session that was ended, or decided at the door, after it was seen stays as it is.
+
+        Parameters
+        ----------
+        events, told
+            What others are to be told besides, and what they know of people and devices then.
         """
         done = []
         moment = to_stored(at)
@@ -180,22 +193,25 @@ class DoorSessionStore:
                     values |= {"ended": moment, "ended_by": each.by}
                 if connection.execute(update(door_sessions).where(same).values(**values)).rowcount:
                     done.append(each)
+            put_events(connection, [*events, *(event for each in done for event in _events_of(each, at))])
+            put_told(connection, told or {})
             put_marks(connection, mark)
         return done
 
     def end(self, id: str, at: datetime, by: str) -> bool:
         """End a session; tell whether it was open."""
-        mine = (door_sessions.c.id == id) & door_sessions.c.ended.is_(None)
-        with self._database.write() as connection:
-            done = connection.execute(update(door_sessions).where(mine).values(ended=to_stored(at), ended_by=by))
-            return bool(done.rowcount)
+        return bool(self._end(_C.id == id, at, by))
 
     def end_of(self, person: str, at: datetime, by: str) -> int:
         """End all sessions of a person; return how many were open."""
-        mine = (door_sessions.c.person == person) & door_sessions.c.ended.is_(None)
+        return self._end(_C.person == person, at, by)
+
+    def _end(self, which: ColumnElement[bool], at: datetime, by: str) -> int:
         with self._database.write() as connection:
-            done = connection.execute(update(door_sessions).where(mine).values(ended=to_stored(at), ended_by=by))
-            return int(done.rowcount)
+            found = [_session(row) for row in connection.execute(select(door_sessions).where(which, _OPEN))]
+            connection.execute(update(door_sessions).where(which, _OPEN).values(ended=to_stored(at), ended_by=by))
+            put_events(connection, [_revoked(session, at, by, "") for session in found])
+        return len(found)
 
     def of(self, person: str, most: int = 50) -> list[DoorSession]:
         """Return the sessions of a person that nobody has ended, those seen last first."""
@@ -203,6 +219,21 @@ class DoorSessionStore:
         wanted = wanted.order_by(door_sessions.c.seen.desc(), door_sessions.c.id).limit(most)
         with self._database.read() as connection:
             return [_session(row) for row in connection.execute(wanted)]
+
+
+def _revoked(session: DoorSession, at: datetime, by: str, because: str) -> OutEvent:
+    said = {"by": by, "because": because, "app": session.app}
+    return OutEvent("session-revoked", at, session.person, session.id, session.device or "", said)
+
+
+def _events_of(outcome: Outcome, at: datetime) -> Iterator[OutEvent]:
+    """Yield what others are told of a session that was decided again."""
+    session = outcome.session
+    if outcome.ends:
+        yield _revoked(session, at, outcome.by, outcome.because)
+    elif bool(outcome.asks) != bool(session.asks):
+        said = {"asks": list(outcome.asks), "because": outcome.because}
+        yield OutEvent("assurance-level-change", at, session.person, session.id, session.device or "", said)
 
 
 def put_sessions(connection: Connection, sessions: Iterable[DoorSession]) -> None:

@@ -227,6 +227,79 @@ proven = Table(
     Column("before", String, nullable=False),
 )
 
+# Streams of events to receivers; `locked` is what only the folder's key opens.
+event_streams = Table(
+    "event_streams",
+    BOOK,
+    Column("id", String, primary_key=True),
+    Column("receiver", String, nullable=False),
+    Column("document", Text, nullable=False),
+    Column("locked", Text, nullable=False, server_default=""),
+    Column("status", String, nullable=False),
+    Column("reason", Text, nullable=False, server_default=""),
+    Column("created", Integer, nullable=False),
+)
+
+signing_keys = Table(
+    "signing_keys",
+    BOOK,
+    Column("kid", String, primary_key=True),
+    Column("locked", Text, nullable=False),
+    Column("created", Integer, nullable=False),
+    Column("retired", Integer),
+)
+
+# Whom events are taken from, and which were taken already.
+feeds = Table(
+    "feeds",
+    BOOK,
+    Column("name", String, primary_key=True),
+    Column("issuer", String, nullable=False, unique=True),
+    Column("document", Text, nullable=False),
+    Column("paused", Integer, nullable=False, server_default="0"),
+    Column("added", Integer, nullable=False),
+    Column("added_by", String, nullable=False),
+    Column("last", Integer),
+    Column("events", Integer, nullable=False, server_default="0"),
+    Column("error", Text, nullable=False, server_default=""),
+)
+
+heard = Table(
+    "heard",
+    BOOK,
+    Column("issuer", String, primary_key=True),
+    Column("jti", String, primary_key=True),
+    Column("at", Integer, nullable=False),
+    Index("heard_at", "at"),
+    sqlite_with_rowid=False,
+)
+
+# Risks that a feed has told, until when, and what they were before.
+lent_risks = Table(
+    "lent_risks",
+    BOOK,
+    Column("person", String, primary_key=True),
+    Column("feed", String, nullable=False),
+    Column("level", String, nullable=False),
+    Column("before", String),
+    Column("until", Integer, nullable=False),
+)
+
+# Which people and groups a directory keeps, with what it says of them that the inventory has no place for.
+kept_by = Table(
+    "kept_by",
+    BOOK,
+    Column("noun", String, primary_key=True),
+    Column("id", String, primary_key=True),
+    Column("keeper", String, nullable=False),
+    Column("external", String, nullable=False, server_default=""),
+    Column("document", Text, nullable=False, server_default=""),
+    Column("created", Integer, nullable=False),
+    Column("changed", Integer, nullable=False),
+    Index("kept_by_keeper", "keeper", "noun", "external"),
+    sqlite_with_rowid=False,
+)
+
 acceptances = Table(
     "acceptances",
     BOOK,
@@ -415,6 +488,41 @@ held_changes = Table(
     Column("decided_by", String, nullable=False, server_default=""),
     Column("verdict", String, nullable=False, server_default=""),
     sqlite_autoincrement=True,
+)
+
+# What others are to be told, in the order in which it happened; of one stream alone where it is named.
+outbox = Table(
+    "outbox",
+    LOG,
+    Column("seq", Integer, primary_key=True),
+    Column("jti", String, nullable=False, unique=True),
+    Column("at", Integer, nullable=False),
+    Column("kind", String, nullable=False),
+    Column("person", String, nullable=False, server_default=""),
+    Column("session", String, nullable=False, server_default=""),
+    Column("device", String, nullable=False, server_default=""),
+    Column("said", Text, nullable=False, server_default=""),
+    Column("stream", String, nullable=False, server_default=""),
+    sqlite_autoincrement=True,
+)
+
+# What of it a stream that is polled has said it has, beyond the first that it has not.
+acknowledged = Table(
+    "acknowledged",
+    LOG,
+    Column("stream", String, primary_key=True),
+    Column("seq", Integer, primary_key=True),
+    sqlite_with_rowid=False,
+)
+
+# What others were told of a subject last.
+last_told = Table(
+    "last_told",
+    LOG,
+    Column("noun", String, primary_key=True),
+    Column("id", String, primary_key=True),
+    Column("state", Text, nullable=False),
+    sqlite_with_rowid=False,
 )
 
 # How far something has gone that goes on after a restart.

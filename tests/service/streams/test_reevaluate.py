@@ -3,80 +3,16 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Iterator, Mapping
-from typing import Any
 
 import pytest
 from tests.command import run
 from tests.conftest import Live, until
+from tests.service.streams.conftest import RULEBOOK, signed_in
 
 from caddrel.client import Caddrel, Refused
-from caddrel.service.auth.tokens import make_token
 from caddrel.wire import authzen
 from caddrel.wire.decisions import File
 from caddrel.wire.sessions import DoorSession
-
-RULEBOOK = """
-caddrel: 1
-settings: {stance: open, keyholders: [group:keepers], assume: {network.anonymiser: none}}
-standards:
-  tidy: {checks: {encrypted: {must: device.encrypted, fix: Encrypt it.}}}
-schedules:
-  shore: {zone: Atlantic/Reykjavik, hours: {mon-sun: ["06:00-20:00"]}}
-policies:
-  till-on-tidy-devices:
-    mode: enforced
-    apps: [till]
-    rules:
-      - {id: untidy, when: not device passes tidy, then: block}
-      - {id: crew-only, when: 'person.groups has none of [crew]', then: block}
-      - {id: fresh, then: require mfa within 1h, keep: {session_at_most: 12h}}
-  risky:
-    mode: enforced
-    rules: [{id: high, when: person.risk is at least high, then: block}]
-  post-by-day:
-    mode: enforced
-    apps: [post]
-    rules: [{id: closed, when: not during shore, then: block}]
-"""
-PEOPLE = [
-    {
-        "id": id, "kind": "employee", "groups": ["crew", *(["keepers"] if id == "kari" else [])], "risk": "none",
-        "factors": ["password", "authenticator-app"],
-    }
-    for id in ("ines", "odd", "kari")
-]  # fmt: skip
-DEVICES = [{"id": f"tab-{n}", "owner": "company", "encrypted": True, "managed": True} for n in range(3)]
-
-
-@pytest.fixture
-def live(empty: Live) -> Live:
-    with empty.client() as client:
-        client.rulebook.publish([File("r.yaml", RULEBOOK)], "the first")
-        client.groups.import_(json.dumps({"id": id}).encode() + b"\n" for id in ("crew", "keepers", "night"))
-        client.people.import_(json.dumps(entry).encode() + b"\n" for entry in PEOPLE)
-        client.apps.import_(json.dumps({"id": id}).encode() + b"\n" for id in ("till", "post"))
-        client.devices.import_(json.dumps(entry).encode() + b"\n" for entry in DEVICES)
-    return empty
-
-
-@pytest.fixture
-def door(live: Live) -> Iterator[Caddrel]:
-    with Caddrel(live.url, make_token(live.data, "front", "door", 30, "tests", (), True)[1]) as client:
-        yield client
-
-
-def _in(
-    door: Caddrel, person: str, app: str = "till", device: str = "tab-0", said: Mapping[str, Any] | None = None
-) -> str:
-    told = {"device.id": device, "network.country": "NO", "auth.methods": {"pwd": 5, "otp": 1}, **(said or {})}
-    answer = door.access.evaluate(
-        authzen.Evaluation(
-            authzen.Entity("person", person), authzen.Action("sign-in"), authzen.Entity("app", app), told
-        )
-    )
-    assert answer.decision, answer.context
-    return str(answer.context["session"]["id"])
 
 
 def _ended(live: Live, session: str) -> str | None:
@@ -86,7 +22,11 @@ def _ended(live: Live, session: str) -> str | None:
 
 
 def test_a_change_ends_the_sessions_that_hang_on_it_and_no_others(live: Live, door: Caddrel) -> None:
-    ines, odd, kari = _in(door, "ines"), _in(door, "odd", device="tab-1"), _in(door, "kari", "post", "tab-2")
+    ines, odd, kari = (
+        signed_in(door, "ines"),
+        signed_in(door, "odd", device="tab-1"),
+        signed_in(door, "kari", "post", "tab-2"),
+    )
     # The fixture's own changes are looked at by now.
     until(lambda: live.data.marks.get("decided-inventory") == live.data.inventory.version())
     before = live.runtime.sessions.decided
@@ -115,7 +55,7 @@ def test_a_change_ends_the_sessions_that_hang_on_it_and_no_others(live: Live, do
 
 
 def test_what_needs_another_proof_is_asked_for_at_the_next_request(live: Live, door: Caddrel) -> None:
-    ines = _in(door, "ines")
+    ines = signed_in(door, "ines")
     until(lambda: live.data.marks.get("decided-inventory") == live.data.inventory.version())
     live.clock.forward(minutes=70)
 
@@ -146,7 +86,7 @@ def test_what_needs_another_proof_is_asked_for_at_the_next_request(live: Live, d
 
 
 def test_a_schedule_that_closes_ends_what_it_had_open(live: Live, door: Caddrel) -> None:
-    post = _in(door, "ines", "post")
+    post = signed_in(door, "ines", "post")
     until(lambda: live.data.marks.get("decided-inventory") == live.data.inventory.version())
     live.runtime.sessions.look()
     live.clock.forward(hours=12)
@@ -154,7 +94,7 @@ def test_a_schedule_that_closes_ends_what_it_had_open(live: Live, door: Caddrel)
 
 
 def test_what_would_end_an_administrators_session_is_looked_at_first(live: Live, door: Caddrel) -> None:
-    ines, kari = _in(door, "ines"), _in(door, "kari", device="tab-2")
+    ines, kari = signed_in(door, "ines"), signed_in(door, "kari", device="tab-2")
     until(lambda: live.data.marks.get("decided-inventory") == live.data.inventory.version())
     stricter = RULEBOOK.replace("has none of [crew]", "has none of [night]")
     env = live.environment()
@@ -186,7 +126,7 @@ def test_what_would_end_an_administrators_session_is_looked_at_first(live: Live,
 
 def test_a_change_that_would_end_many_is_held_and_can_be_spared(live: Live, door: Caddrel) -> None:
     live.data.settings.hold_sessions = 1
-    mine = [_in(door, "ines"), _in(door, "odd", device="tab-1")]
+    mine = [signed_in(door, "ines"), signed_in(door, "odd", device="tab-1")]
     until(lambda: live.data.marks.get("decided-inventory") == live.data.inventory.version())
     with live.client() as client:
         stricter = RULEBOOK.replace("has none of [crew]", "has none of [night]")
@@ -204,7 +144,7 @@ def test_a_change_that_would_end_many_is_held_and_can_be_spared(live: Live, door
 
 
 def test_what_was_missed_while_the_service_was_down_is_looked_at(live: Live, door: Caddrel) -> None:
-    ines = _in(door, "ines")
+    ines = signed_in(door, "ines")
     until(lambda: live.data.marks.get("decided-inventory") == live.data.inventory.version())
     live.runtime.sessions.stop()
     with live.client() as client:

@@ -788,6 +788,41 @@ export interface FailingDevices {
   contact: string;
 }
 
+/** All feeds and streams. */
+export interface FeedList {
+  items: FeedView[];
+}
+
+/** Whether nothing more is taken from a feed. */
+export interface FeedPause {
+  paused: boolean;
+}
+
+/** A feed that events are taken from. */
+export interface FeedRequest {
+  name: string;
+  issuer: string;
+  keys: Record<string, unknown>;
+  audience?: string;
+  says?: ('account-disabled' | 'account-enabled' | 'credential-compromise' | 'device-compliance-change' | 'risk-level-change' | 'session-revoked')[];
+  lasts_hours?: number;
+}
+
+/** Something that keeps facts current, or is told of them. */
+export interface FeedView {
+  name: string;
+  kind: 'directory' | 'events in' | 'events out';
+  state: string;
+  keeps: string[];
+  last: string;
+  events: number;
+  waiting?: number;
+  error?: string;
+  issuer?: string;
+  audience?: string;
+  lasts_hours?: number;
+}
+
 /** A named document of a rulebook. */
 export interface File {
   name: string;

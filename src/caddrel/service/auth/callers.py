@@ -11,7 +11,7 @@ from caddrel.service.auth.login_throttle import Throttle
 from caddrel.service.auth.secrets import Verified
 from caddrel.service.auth.token_uses import TokenUses
 from caddrel.service.problems import ServiceError
-from caddrel.store.accounts import DEVICE, DOOR, ROLES, AccountStore
+from caddrel.store.accounts import PROGRAMS, ROLES, AccountStore
 
 LONG_AGO = datetime(1970, 1, 1, tzinfo=UTC)
 SESSION_IDLE = timedelta(hours=1)
@@ -109,7 +109,7 @@ def check(caller: Caller | None, role: str, changing: bool, csrf: str, area: str
     if caller.half:
         hint = "prove a second factor, or add one: POST /api/v1/session/proof, /api/v1/session/factors"
         raise ServiceError(403, "second-factor", "a second factor is needed first", hint)
-    if role in {DOOR, DEVICE} and caller.role != role:
+    if role in PROGRAMS and caller.role != role:
         hint = f"make one: caddrel token create NAME --role {role}"
         raise ServiceError(403, "not-allowed", f"only the token of a {role} may do this", hint)
     if ROLES.index(caller.role) < ROLES.index(role):

@@ -16,7 +16,8 @@ from caddrel.store.accounts import DEVICE, DOOR, PEOPLE, ROLES, Token
 # What a token can be for alone: the first word of an address of the API. Not tokens and accounts: whoever may make
 # those can do anything.
 AREAS = (
-    "acceptances", "apps", "audit", "causes", "devices", "doctor", "drafts", "facts", "groups", "held-changes",
+    "acceptances", "apps", "audit", "causes", "devices", "doctor", "drafts", "event-keys", "facts", "feeds", "groups",
+    "held-changes",
     "imports",
     "inventory", "jobs",
     "language", "limits", "lists", "mappings", "passwords", "people", "rehearse", "replays", "reviews", "rulebook",

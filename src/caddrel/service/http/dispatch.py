@@ -17,7 +17,7 @@ from werkzeug.http import parse_cookie
 
 from caddrel.core.diagnostics import did_you_mean
 from caddrel.service.auth.callers import COOKIE, CSRF_HEADER, SECURE_COOKIE, Caller, Callers, check
-from caddrel.service.http.endpoints import NOBODY_NEEDED, Call, Endpoint, R, Serving, Stream
+from caddrel.service.http.endpoints import NOBODY_NEEDED, Answer, Call, Endpoint, R, Serving, Stream
 from caddrel.service.http.work_limits import Held
 from caddrel.service.problems import ServiceError, problem_for
 from caddrel.service.state.data_folder import DataFolder
@@ -82,6 +82,9 @@ def _answer(runtime: R, endpoint: Endpoint[R], call: Call[R]) -> Any:
 def _response(endpoint: Endpoint[R], call: Call[R], answer: Any) -> Response:
     if answer is None:
         response = Response(status=304)
+    elif isinstance(answer, Answer):
+        body = msgspec.json.encode(answer.document) if answer.document is not None else b""
+        response = Response(body, answer.status, content_type=answer.media, headers=dict(answer.headers))
     elif isinstance(answer, Stream):
         response = Response(answer.pieces, endpoint.status, content_type=answer.media)
         if answer.filename:

@@ -5,7 +5,7 @@ Not here: what becomes of a request (`http.dispatch`), and the endpoints themsel
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import timedelta
 from typing import Any, BinaryIO, Generic, Literal, TypeVar
@@ -14,7 +14,7 @@ from caddrel.service.auth.callers import COOKIE, SECURE_COOKIE, Caller, Callers
 from caddrel.service.http.work_limits import Heavy
 from caddrel.service.problems import ServiceError
 from caddrel.service.state.data_folder import DataFolder
-from caddrel.store.accounts import DEVICE, DOOR
+from caddrel.store.accounts import PROGRAMS
 
 Seen = Literal["", "exact", "any", "new"]
 NOBODY_NEEDED = ""
@@ -44,6 +44,16 @@ class Stream:
     media: str
     pieces: Iterable[bytes]
     filename: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Answer:
+    """An answer in the words of a standard of its own: status, media type, and what it says, None for nothing."""
+
+    status: int
+    document: Any = None
+    media: str = "application/json"
+    headers: Mapping[str, str] = field(default_factory=dict)
 
 
 @dataclass(slots=True, kw_only=True, repr=False)
@@ -191,9 +201,7 @@ class Endpoints(Generic[R]):
         media
             What a stream may be.
         """
-        audited = (
-            method != "GET" and role not in {NOBODY_NEEDED, DOOR, DEVICE, "viewer"} if changes is None else changes
-        )
+        audited = method != "GET" and role not in {NOBODY_NEEDED, *PROGRAMS, "viewer"} if changes is None else changes
 
         def declare(view: Callable[[Call[R]], Any]) -> Callable[[Call[R]], Any]:
             summary = (view.__doc__ or "").strip().splitlines()[0]

@@ -18,10 +18,13 @@ from caddrel.store.causes import CauseStore
 from caddrel.store.door_sessions import DoorSessionStore
 from caddrel.store.draft_outcomes import DraftOutcomeStore
 from caddrel.store.drafts import DraftStore
+from caddrel.store.event_streams import EventStreamStore
+from caddrel.store.feeds import FeedStore
 from caddrel.store.held_changes import HeldChangeStore
 from caddrel.store.imports import ImportStore
 from caddrel.store.mappings import MappingStore
 from caddrel.store.marks import MarkStore
+from caddrel.store.outbox import OutboxStore
 from caddrel.store.passwords import PasswordStore
 from caddrel.store.proven import ProvenStore
 from caddrel.store.reviews import ReviewStore
@@ -42,6 +45,9 @@ class DataFolder(State):
     door_sessions: DoorSessionStore
     held_changes: HeldChangeStore
     marks: MarkStore
+    outbox: OutboxStore
+    event_streams: EventStreamStore
+    feeds: FeedStore
     starter_codes: StarterCodeStore
     acceptances: AcceptanceStore
     audit: AuditStore

@@ -19,9 +19,12 @@ class Settings:
         Whether console accounts need a second factor.
     hold_sessions
         A change that would end more sessions than this is held until somebody has looked at them.
+    allow_private
+        Whether events are sent to, and lists and keys fetched from, addresses of this network, and over http.
     """
 
     origin: str = "http://127.0.0.1:8420"
     hosts: tuple[str, ...] = ()
     second_factor: bool = False
     hold_sessions: int = 100
+    allow_private: bool = False

@@ -28,6 +28,7 @@ from caddrel.service.problems import ServiceError, not_found
 from caddrel.service.rulebooks.changes import changed_objects
 from caddrel.service.state.data_folder import DataFolder
 from caddrel.service.state.rulebook_cache import Published
+from caddrel.service.streams.news import State, news, states
 from caddrel.store.door_sessions import DoorSession, Outcome
 from caddrel.store.held_changes import HeldChange
 
@@ -57,6 +58,8 @@ class Touched:
 
 
 _ALL = Touched(apps=None)
+# What is known of people who are not in the inventory any more.
+_GONE: State = {"off": True, "risk": None, "factors": [], "groups": [], "roles": []}
 
 
 class Reevaluation:
@@ -66,11 +69,14 @@ class Reevaluation:
     ----------
     settle
         Waits until sign-ins that are decided are stored.
+    expire
+        Takes back what was told for a time that is over.
     """
 
-    def __init__(self, data: DataFolder, settle: Callable[[], None]) -> None:
+    def __init__(self, data: DataFolder, settle: Callable[[], None], expire: Callable[[], int]) -> None:
         self._data = data
         self._settle = settle
+        self._expire = expire
         self._stopped = threading.Event()
         self._wake = threading.Event()
         self._thread: threading.Thread | None = None
@@ -104,6 +110,7 @@ class Reevaluation:
         data = self._data
         if data.rulebooks.current() is None:
             return
+        self._expire()
         number, version = data.rulebooks.need_current().revision.number, data.inventory.version()
         seen = data.marks.get(REVISION), data.marks.get(INVENTORY)
         now = data.clock()
@@ -122,12 +129,36 @@ class Reevaluation:
         data, marks = self._data, dict(zip((REVISION, INVENTORY), new, strict=True))
         published = data.rulebooks.need_current()
         if seen[0] is None or seen[1] is None:
-            # Before the first look nobody was in by what is kept.
-            data.door_sessions.settle([], now, marks)
+            # Before the first look nobody was in by what is kept, and nobody was told anything.
+            inventory = data.inventories.current()
+            known = states(published.rulebook, inventory, inventory.people, (), now)
+            data.door_sessions.settle([], now, marks, told=_there(known))
             return
         touched, because = self._touched(published, (seen[0], seen[1]), new)
+        if seen[1] != new[1]:
+            self._tell(published, seen[1], because, now)
         sessions = data.door_sessions.touched(touched.people, touched.devices, touched.apps) if touched else iter(())
         self._decide(sessions, because, now, marks, hold=True)
+
+    def _tell(self, published: Published, since: int, because: str, now: datetime) -> None:
+        """Put what others are told of a change of the inventory, once: beside what they know then.
+
+        Cut off before what is decided again is stored, it is looked at again, and nothing is new then.
+        """
+        data, inventory = self._data, self._data.inventories.current()
+        changes = data.inventory.since(since)
+        ids = {
+            noun: {str(each["id"]) for each in changes.came.get(noun, ())} | set(changes.went.get(noun, ()))
+            for noun in ("people", "devices")
+        }
+        known = {(noun, id): state for noun in ids for id, state in data.outbox.last_told(noun, ids[noun]).items()}
+        new = states(published.rulebook, inventory, ids["people"], ids["devices"], now)
+        events = [
+            event
+            for (noun, id), state in sorted(new.items())
+            for event in news(noun, id, known.get((noun, id)), state, now, because)
+        ]
+        data.door_sessions.settle([], now, {}, events, _there(new))
 
     def _touched(self, published: Published, seen: tuple[int, int], new: tuple[int, int]) -> tuple[Touched, str]:
         """Return which sessions a change may touch, and what has changed in words."""
@@ -281,9 +312,18 @@ class Reevaluation:
             if sessions:
                 found.append((each, sessions))
             else:
-                # They have ended by themselves meanwhile, or were decided at the door.
-                data.held_changes.decide(each.number, "over", "Caddrel", data.clock())
+                self._over(each.number)
         return found
+
+    def _over(self, number: int) -> None:
+        """Close a held change whose sessions have ended by themselves meanwhile, or were decided at the door."""
+        # One that is just being held is added before its sessions are marked.
+        if self._deciding.acquire(blocking=False):
+            try:
+                if next(self._data.door_sessions.held_by(number), None) is None:
+                    self._data.held_changes.decide(number, "over", "Caddrel", self._data.clock())
+            finally:
+                self._deciding.release()
 
     def carry_out(self, number: int, by: str) -> int:
         """End what a held change ends, as it would be now; return how many sessions.
@@ -323,6 +363,13 @@ class Reevaluation:
             said = self._data.held_changes.get(number) or change
             raise ServiceError(409, "decided-already", f"{said.decided_by} has decided: {said.verdict}")
         return change
+
+
+def _there(found: Mapping[tuple[str, str], State | None]) -> dict[tuple[str, str], State]:
+    # Of somebody who is gone it stays known that they were told to be off.
+    return {
+        key: state if state is not None else {**_GONE} for key, state in found.items() if state or key[0] == "people"
+    }
 
 
 def _is_news(outcome: Outcome, now: datetime) -> bool:

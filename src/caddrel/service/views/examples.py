@@ -12,6 +12,7 @@ from caddrel.wire import (
     coverage,
     decisions,
     drafts,
+    feeds,
     inventory,
     limits,
     mappings,
@@ -74,6 +75,15 @@ BODIES: dict[type, dict[str, Any]] = {
     proofs.MeaningRequest: {"before": {"revision": 1}, "after": {}},
     proofs.AboutRequest: {"person": "ines.faro", "app": "farebox"},
     proofs.AddsRequest: {"policy": "old-programs"},
+    feeds.FeedRequest: {
+        "name": "threat feed",
+        "issuer": "https://feed.kelpline.example",
+        "keys": {
+            "keys": [{"kty": "OKP", "crv": "Ed25519", "kid": "k-1", "x": "11qYAYKxCrfVS_7TyWQHOg7hcvPapiMlrwIaaPcHURo"}]
+        },
+        "says": ["credential-compromise", "risk-level-change"],
+    },
+    feeds.FeedPause: {"paused": True},
     sessions.HeldVerdict: {"verdict": "spare"},
     proofs.ProofQuestion: {"prove": {"guarantee": "guests-have-accepted"}},
     drafts.AcceptRequest: {
@@ -132,7 +142,7 @@ IDS = {
     "jobs": "j-3f9a0c11d2e4", "replays": "j-3f9a0c11d2e4", "tightenings": "j-3f9a0c11d2e4",
     "proofs": "j-3f9a0c11d2e4",
     "tokens": "3f9a0c11d2e4", "accounts": "maren.strand",
-    "held-changes": "1",
+    "held-changes": "1", "feeds": "threat feed",
     "sessions": "d-00000000000000000000",
     "starter-codes": "c-3f9a0c11d2e4", "mappings": "old-log", "imports": "1",
     "kept-factors": "totp", "passwords": "ines.faro",

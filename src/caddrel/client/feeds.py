@@ -1,0 +1,39 @@
+"""Feeds, through the client library."""
+
+from __future__ import annotations
+
+from urllib.parse import quote
+
+from caddrel.client.caller import Caller
+from caddrel.wire import feeds
+
+
+class Feeds:
+    """What keeps the facts current, and who is told of them."""
+
+    def __init__(self, caller: Caller) -> None:
+        self._caller = caller
+
+    def all(self) -> list[feeds.FeedView]:
+        """Return feeds in, streams out and directories, each with its last word."""
+        return self._caller.get("/api/v1/feeds", feeds.FeedList).items
+
+    def add(self, feed: feeds.FeedRequest) -> list[feeds.FeedView]:
+        """Take events from somebody, by their keys; one of that name is changed."""
+        return self._caller.post("/api/v1/feeds", feed, feeds.FeedList).items
+
+    def pause(self, name: str, paused: bool) -> list[feeds.FeedView]:
+        """Take nothing from a feed for a while, or take its events again."""
+        return self._caller.patch(_feed(name), feeds.FeedPause(paused), feeds.FeedList, {}).items
+
+    def remove(self, name: str) -> list[feeds.FeedView]:
+        """Take nothing from a feed any more."""
+        return self._caller.delete(_feed(name), feeds.FeedList).items
+
+    def new_key(self) -> list[feeds.FeedView]:
+        """Have events signed with a new key from now on."""
+        return self._caller.post("/api/v1/event-keys", None, feeds.FeedList).items
+
+
+def _feed(name: str) -> str:
+    return f"/api/v1/feeds/{quote(name, safe='')}"

@@ -1,0 +1,80 @@
+"""What keeps the facts current and who is told of them, each with its last word."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from datetime import datetime
+
+from joserfc.errors import JoseError
+from joserfc.jwk import KeySet
+
+from caddrel.core.facts.values import show_moment
+from caddrel.service.problems import ServiceError
+from caddrel.service.state.data_folder import DataFolder
+from caddrel.service.streams.events import KINDS
+from caddrel.service.streams.receiver import SAYS
+from caddrel.service.streams.transmitter import Transmitter
+from caddrel.store.feeds import Feed
+from caddrel.wire import feeds as wire
+
+LONGEST_NAME, MOST_KEYS, LONGEST_LENT = 100, 20, 24 * 366
+
+
+def all_feeds(data: DataFolder, transmitter: Transmitter) -> list[wire.FeedView]:
+    """Return feeds in, streams out and directories."""
+    return [*_in(data), *_out(data, transmitter)]
+
+
+def _in(data: DataFolder) -> Iterator[wire.FeedView]:
+    for feed in data.feeds.all():
+        state = "paused" if feed.paused else "on"
+        yield wire.FeedView(
+            feed.name, "events in", state, list(feed.document["says"]), _text(feed.last), feed.events, 0, feed.error,
+            feed.issuer, feed.document["audience"], feed.document["lasts_hours"],
+        )  # fmt: skip
+
+
+def _out(data: DataFolder, transmitter: Transmitter) -> Iterator[wire.FeedView]:
+    names = {token.id: token.name for token in data.accounts.all_tokens()}
+    for stream, waiting, error, last in transmitter.standing():
+        told = [KINDS[uri] for uri in stream.document["events_requested"] if uri in KINDS]
+        name = f"{names.get(stream.receiver, stream.receiver)} {stream.id}"
+        yield wire.FeedView(name, "events out", stream.status, told, _text(last), 0, waiting, error)
+
+
+def _text(moment: datetime | None) -> str:
+    return show_moment(moment) if moment is not None else ""
+
+
+def add_feed(data: DataFolder, asked: wire.FeedRequest, by: str) -> str:
+    """Add a feed, or change one of that name; return what the audit trail says of it.
+
+    Raises
+    ------
+    ServiceError
+        When its name, keys or issuer will not do.
+    """
+    if not asked.name.strip() or len(asked.name) > LONGEST_NAME or not asked.name.isprintable():
+        raise ServiceError(422, "bad-feed", f"a feed needs a name of at most {LONGEST_NAME} characters")
+    if not asked.issuer or len(asked.issuer) > 500 or not 1 <= asked.lasts_hours <= LONGEST_LENT:
+        raise ServiceError(422, "bad-feed", "a feed needs an issuer, and a risk lasts an hour to a year")
+    other = data.feeds.of(asked.issuer)
+    if other is not None and other.name != asked.name:
+        raise ServiceError(409, "issuer-known", f"that issuer is the feed {other.name}", "change that one")
+    keys = asked.keys.get("keys")
+    try:
+        known = KeySet.import_key_set(asked.keys)  # type: ignore[arg-type]
+    except (JoseError, ValueError, TypeError, KeyError):
+        known = None
+    if known is None or not isinstance(keys, list) or not 1 <= len(keys) <= MOST_KEYS:
+        raise ServiceError(422, "bad-feed", "the keys are no JWK set with keys", "as at the feed's jwks_uri")
+    if any(not isinstance(key, dict) or key.get("kty") == "oct" or "d" in key for key in keys):
+        hint = "public keys alone: with a shared or private key others could tell events in its name"
+        raise ServiceError(422, "bad-feed", "one of the keys is secret", hint)
+    says: list[str] = [*asked.says] or list(SAYS)
+    document = {
+        "keys": asked.keys, "audience": asked.audience or data.settings.origin, "says": says,
+        "lasts_hours": asked.lasts_hours,
+    }  # fmt: skip
+    data.feeds.add(Feed(asked.name, asked.issuer, document, data.clock(), by))
+    return f"{asked.name}, {asked.issuer}: {', '.join(says)}"

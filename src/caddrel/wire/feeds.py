@@ -1,0 +1,77 @@
+"""Feeds from others and streams to others, as they travel."""
+
+from __future__ import annotations
+
+from typing import Any, Literal
+
+import msgspec
+
+Says = Literal[
+    "session-revoked", "risk-level-change", "device-compliance-change", "credential-compromise", "account-disabled",
+    "account-enabled",
+]  # fmt: skip
+
+
+class FeedRequest(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """A feed that events are taken from.
+
+    Attributes
+    ----------
+    issuer
+        What it calls itself (``iss``).
+    keys
+        Its public keys, as a JWK set (RFC 7517).
+    audience
+        What it calls us (``aud``); the address of this service when it is left out.
+    says
+        What it may tell; all when nothing is named.
+    lasts_hours
+        So long is believed what it says of somebody's risk.
+    """
+
+    name: str
+    issuer: str
+    keys: dict[str, Any]
+    audience: str = ""
+    says: list[Says] = []
+    lasts_hours: int = 168
+
+
+class FeedView(msgspec.Struct, frozen=True):
+    """Something that keeps facts current, or is told of them.
+
+    Attributes
+    ----------
+    kind
+        ``events in``, ``events out`` or ``directory``.
+    keeps
+        What it keeps current, or is told.
+    last
+        Its last word, or the last that it took; empty where there was none.
+    waiting
+        So many events wait for it.
+    """
+
+    name: str
+    kind: Literal["events in", "events out", "directory"]
+    state: str
+    keeps: list[str]
+    last: str
+    events: int
+    waiting: int = 0
+    error: str = ""
+    issuer: str = ""
+    audience: str = ""
+    lasts_hours: int = 0
+
+
+class FeedList(msgspec.Struct, frozen=True):
+    """All feeds and streams."""
+
+    items: list[FeedView]
+
+
+class FeedPause(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """Whether nothing more is taken from a feed."""
+
+    paused: bool
