@@ -50,6 +50,7 @@ from caddrel.store.feeds import FeedStore
 from caddrel.store.held_changes import HeldChangeStore
 from caddrel.store.imports import ImportStore
 from caddrel.store.inventory import InventoryStore
+from caddrel.store.kept_by import KeptByStore
 from caddrel.store.log_seal import LogSeal
 from caddrel.store.mappings import MappingStore
 from caddrel.store.marks import MarkStore
@@ -247,6 +248,7 @@ def open_data(
         outbox=OutboxStore(log),
         event_streams=EventStreamStore(book),
         feeds=FeedStore(book),
+        kept_by=KeptByStore(book),
         starter_codes=StarterCodeStore(book),
         acceptances=AcceptanceStore(book),
         audit=audit,

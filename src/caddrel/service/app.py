@@ -48,6 +48,7 @@ from caddrel.service.views import (
     rehearsals,
     replays,
     rulebook,
+    scim,
     sessions,
     shared_signals,
     sheets,
@@ -84,7 +85,7 @@ ENDPOINTS: list[Endpoint[Runtime]] = [
     *watch.endpoints.all,
 ]
 # In the words of standards, and described there.
-STANDARD_ENDPOINTS: list[Endpoint[Runtime]] = [*shared_signals.endpoints.all]
+STANDARD_ENDPOINTS: list[Endpoint[Runtime]] = [*shared_signals.endpoints.all, *scim.endpoints.all]
 # The one inline style that a component library's template holds: "display: contents;".
 _STYLE = "'unsafe-hashes' 'sha256-iaOezIDcQIoxCULa6FBKKuLUu09R7kG+Mlu+JVfU3Rw='"
 _CSP = (

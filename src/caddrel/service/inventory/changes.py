@@ -23,6 +23,8 @@ from caddrel.service.state.data_folder import DataFolder
 from caddrel.store.inventory import Moved, Stored
 
 Document = Mapping[str, Any]
+# Who may change what a directory keeps: feeds, about facts that no directory knows.
+ANYBODY = "*"
 
 
 @dataclass(frozen=True, slots=True)
@@ -77,7 +79,13 @@ class InventoryChanges:
                 raise ServiceError(409, "too-many-go", said, hint)
 
     def change(
-        self, noun: str, id: str, make: Callable[[Document], Document | None], seen: int | None, accepted: str
+        self,
+        noun: str,
+        id: str,
+        make: Callable[[Document], Document | None],
+        seen: int | None,
+        accepted: str,
+        keeper: str = "",
     ) -> tuple[Stored, str]:
         """Change an object by what it is; return it as it is then, with what the audit trail says of it.
 
@@ -103,25 +111,30 @@ class InventoryChanges:
             if made is None:
                 return there, ""
             try:
-                return self.put_one(noun, made, there.version, accepted)
+                return self.put_one(noun, made, there.version, accepted, keeper)
             except ServiceError as refused:
                 # Somebody else was quicker: what they did stays, and this is done to that.
                 if refused.code != "object-changed" or seen is not None:
                     raise
 
-    def put_one(self, noun: str, document: Document, seen: int | None, accepted: str) -> tuple[Stored, str]:
+    def put_one(
+        self, noun: str, document: Document, seen: int | None, accepted: str, keeper: str = ""
+    ) -> tuple[Stored, str]:
         """Add or replace one object; return it with what the audit trail says of it.
 
         Parameters
         ----------
         seen
             The version that the caller has seen, 0 for none; None for whatever is there.
+        keeper
+            The directory that changes it, or `ANYBODY`: what another keeps is not changed here.
 
         Raises
         ------
         ServiceError
             When it is wrong, or has changed since it was seen.
         """
+        self._refuse_kept(noun, str(document.get("id", "")), keeper)
         reader = InventoryReader()
         made = read_object(reader, noun, dict(document), str(document.get("id", "")) or noun)
         if reader.problems or made is None:
@@ -141,7 +154,7 @@ class InventoryChanges:
             except Moved as moved:
                 raise _moved(noun, moved) from None
 
-    def remove(self, noun: str, id: str, seen: int | None, accepted: str) -> str:
+    def remove(self, noun: str, id: str, seen: int | None, accepted: str, keeper: str = "") -> str:
         """Take an object out; return what the audit trail says of it.
 
         Raises
@@ -149,6 +162,7 @@ class InventoryChanges:
         ServiceError
             When it is not there, or has changed since it was seen.
         """
+        self._refuse_kept(noun, id, keeper)
         with self._changing:
             self._administrators.check({}, {noun: [id]}, accepted)
             note = audit_note.removed(self._data.inventories.current(), noun, id)
@@ -158,6 +172,12 @@ class InventoryChanges:
             except Moved as moved:
                 raise _moved(noun, moved) from None
         return note
+
+    def _refuse_kept(self, noun: str, id: str, keeper: str) -> None:
+        kept = self._data.kept_by.get(noun, id) if keeper != ANYBODY else None
+        if kept is not None and kept.keeper != keeper:
+            hint = f"change it there, or take it from {kept.keeper} first"
+            raise ServiceError(409, "kept-by-directory", f"{shorten(id)} is kept by the directory {kept.keeper}", hint)
 
     def report(self, device: str, state: Document) -> Stored:
         """Take in what a device says of its own state; it counts from the next decision on."""

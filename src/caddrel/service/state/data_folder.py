@@ -22,6 +22,7 @@ from caddrel.store.event_streams import EventStreamStore
 from caddrel.store.feeds import FeedStore
 from caddrel.store.held_changes import HeldChangeStore
 from caddrel.store.imports import ImportStore
+from caddrel.store.kept_by import KeptByStore
 from caddrel.store.mappings import MappingStore
 from caddrel.store.marks import MarkStore
 from caddrel.store.outbox import OutboxStore
@@ -48,6 +49,7 @@ class DataFolder(State):
     outbox: OutboxStore
     event_streams: EventStreamStore
     feeds: FeedStore
+    kept_by: KeptByStore
     starter_codes: StarterCodeStore
     acceptances: AcceptanceStore
     audit: AuditStore

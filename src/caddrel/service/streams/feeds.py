@@ -22,7 +22,7 @@ LONGEST_NAME, MOST_KEYS, LONGEST_LENT = 100, 20, 24 * 366
 
 def all_feeds(data: DataFolder, transmitter: Transmitter) -> list[wire.FeedView]:
     """Return feeds in, streams out and directories."""
-    return [*_in(data), *_out(data, transmitter)]
+    return [*_in(data), *_out(data, transmitter), *_directories(data)]
 
 
 def _in(data: DataFolder) -> Iterator[wire.FeedView]:
@@ -40,6 +40,11 @@ def _out(data: DataFolder, transmitter: Transmitter) -> Iterator[wire.FeedView]:
         told = [KINDS[uri] for uri in stream.document["events_requested"] if uri in KINDS]
         name = f"{names.get(stream.receiver, stream.receiver)} {stream.id}"
         yield wire.FeedView(name, "events out", stream.status, told, _text(last), 0, waiting, error)
+
+
+def _directories(data: DataFolder) -> Iterator[wire.FeedView]:
+    for keeper, (many, last) in sorted(data.kept_by.counts().items()):
+        yield wire.FeedView(keeper, "directory", "on", ["people", "groups"], _text(last), many)
 
 
 def _text(moment: datetime | None) -> str:

@@ -19,7 +19,7 @@ from joserfc.jwk import KeySet
 
 from caddrel.core.diagnostics import shorten
 from caddrel.core.facts.values import show_moment
-from caddrel.service.inventory.changes import InventoryChanges
+from caddrel.service.inventory.changes import ANYBODY, InventoryChanges
 from caddrel.service.problems import ServiceError
 from caddrel.service.state.data_folder import DataFolder
 from caddrel.service.streams.events import KINDS, VERIFICATION
@@ -199,7 +199,7 @@ class Receiver:
     def _change(self, noun: str, id: str, make: Callable[[Mapping[str, Any]], dict[str, Any]]) -> None:
         try:
             # What a feed tells is told of one: that nobody could administer then is no reason not to believe it.
-            self.inventory.change(noun, id, make, None, "a feed has told it")
+            self.inventory.change(noun, id, make, None, "a feed has told it", ANYBODY)
         except ServiceError as refused:
             raise NotTaken("invalid_request", str(refused)) from None
 

@@ -84,6 +84,8 @@ class Reevaluation:
         self._deciding = threading.Lock()
         self._again_at: datetime | None = None
         self._open: tuple[bool, ...] | None = None
+        # What the audit trail told at the last look.
+        self._audited = 0
         self.decided = 0
 
     def begin(self) -> None:
@@ -119,6 +121,7 @@ class Reevaluation:
             self._stopped.wait(SETTLED)
             self._settle()
             self._changed(seen, (number, version), now)
+            self._audited = data.audit.head()[0]
             self._again_at = now + STRAGGLING
         elif self._again_at is not None and now >= self._again_at:
             self._again_at = None
@@ -195,7 +198,8 @@ class Reevaluation:
                 continue
             targets = [f"/api/v1/{noun}", "/api/v1/inventory", *_PATHS.get(noun, ())]
             entries = data.audit.done(since, now + timedelta(seconds=1), targets)
-            mine = [e for e in entries if e.note and any(id in e.target or id in e.note for id in some)]
+            new = [e for e in entries if e.note and e.seq > self._audited]
+            mine = [e for e in new if any(id in e.target or id in e.note for id in some)]
             noted = list(dict.fromkeys(f"{entry.who}: {entry.note[:200]}" for entry in mine[:3]))
             few = ", ".join(sorted(some)[:3]) + (f" and {len(some) - 3} more" if len(some) > 3 else "")
             yield f"{noun} {few} changed{f' ({chr(59).join(noted)})' if noted else ''}"

@@ -1,0 +1,162 @@
+"""People and groups of the inventory as resources of SCIM, and back."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Mapping
+from datetime import UTC, datetime
+from typing import Any
+
+from scim2_models import (
+    URN,
+    AuthenticationScheme,
+    Bulk,
+    ChangePassword,
+    ETag,
+    Extension,
+    Filter,
+    Group,
+    Meta,
+    Patch,
+    ResourceType,
+    ScimProvider,
+    ServiceProviderConfig,
+    Sort,
+    User,
+)
+
+from caddrel.core.facts.values import show_moment
+from caddrel.core.inventory.index import Inventory
+from caddrel.store.inventory import Stored
+from caddrel.store.kept_by import KeptBy
+
+MOST_FOUND = 500
+# Of what nobody has kept until now there is no moment at which it was made.
+_LONG_AGO = datetime(2000, 1, 1, tzinfo=UTC)
+_NO_ID = re.compile(r"[^a-z0-9._@-]+")
+
+
+class Person(Extension):
+    """What policies ask of a person that a User has no place for."""
+
+    __schema__ = URN("urn:caddrel:params:scim:schemas:1.0:Person")
+
+    kind: str | None = None
+    """employee, contractor, guest or service."""
+
+    unit: str | None = None
+    """The unit, as a path: /fleet/deck."""
+
+    roles: list[str] | None = None
+    """Roles, by their ids."""
+
+    factors: list[str] | None = None
+    """What somebody can prove themselves with."""
+
+
+PersonUser = User[Person]
+
+
+def provider() -> ScimProvider:
+    """Return what this service offers: no bulk, no passwords."""
+    token = AuthenticationScheme(
+        type=AuthenticationScheme.Type.oauthbearertoken,
+        name="Token of a directory",
+        description="A token of the role `directory`, as `Authorization: Bearer …`",
+        primary=True,
+    )
+    config = ServiceProviderConfig(
+        patch=Patch(supported=True),
+        bulk=Bulk(supported=False, max_operations=0, max_payload_size=0),
+        filter=Filter(supported=True, max_results=MOST_FOUND),
+        change_password=ChangePassword(supported=False),
+        sort=Sort(supported=True),
+        etag=ETag(supported=True),
+        authentication_schemes=[token],
+    )
+    types = [ResourceType.from_resource(PersonUser), ResourceType.from_resource(Group)]
+    return ScimProvider([User, Person, Group], types, config)
+
+
+def id_of(name: str) -> str:
+    """Return the id that somebody or a group has by their name in a directory."""
+    return _NO_ID.sub("-", name.strip().lower()).strip("-")[:200]
+
+
+def user_of(stored: Stored, kept: KeptBy | None, inventory: Inventory, now: datetime) -> User[Person]:
+    """Return a person as a User: what the directory says, and over it what is so here."""
+    document = stored.document
+    said = dict(kept.document) if kept is not None else {}
+    said.setdefault("userName", stored.id)
+    said.pop("groups", None)
+    said |= {"schemas": [str(User.__schema__), str(Person.__schema__)], "id": stored.id}
+    title = document.get("title")
+    if title and "displayName" not in said:
+        said["displayName"] = title
+    entry = inventory.people.get(stored.id)
+    said["active"] = entry is None or not entry.is_off(now)
+    own = {key: document[key] for key in ("kind", "unit", "roles", "factors") if document.get(key)}
+    said[str(Person.__schema__)] = own
+    groups = [each for each in document.get("groups", ()) if isinstance(each, str)]
+    said["groups"] = [{"value": group, "$ref": f"Groups/{group}", "type": "direct"} for group in groups]
+    found: User[Person] = PersonUser.model_validate(said)
+    found.meta = _meta("User", stored, kept)
+    return found
+
+
+def group_of(stored: Stored, kept: KeptBy | None, people: list[str], groups: list[str]) -> Group:
+    """Return a group as a Group, with its members."""
+    said = dict(kept.document) if kept is not None else {}
+    said |= {"schemas": [str(Group.__schema__)], "id": stored.id}
+    said.setdefault("displayName", stored.document.get("title") or stored.id)
+    said["members"] = [
+        *({"value": id, "$ref": f"Users/{id}", "type": "User"} for id in people),
+        *({"value": id, "$ref": f"Groups/{id}", "type": "Group"} for id in groups),
+    ]
+    found = Group.model_validate(said)
+    found.meta = _meta("Group", stored, kept)
+    return found
+
+
+def _meta(kind: str, stored: Stored, kept: KeptBy | None) -> Meta:
+    return Meta(
+        resource_type=kind,
+        created=kept.created if kept is not None else _LONG_AGO,
+        last_modified=kept.changed if kept is not None else _LONG_AGO,
+        version=f'W/"{stored.version}"',
+    )
+
+
+def version_of(tag: str | None) -> int | None:
+    """Return the version that a tag of ours stands for."""
+    digits = re.sub(r"\D", "", tag or "")
+    return int(digits) if digits else None
+
+
+def said_of(resource: User[Person] | Group) -> dict[str, Any]:
+    """Return what a directory says, as it is kept; what is so here has its own place."""
+    document: dict[str, Any] = resource.model_dump()
+    for key in ("id", "meta", "groups", "members", "active", "password", str(Person.__schema__), "schemas"):
+        document.pop(key, None)
+    return document
+
+
+def person_document(resource: User[Person], before: Mapping[str, Any], id: str, now: datetime) -> dict[str, Any]:
+    """Return a person of the inventory as a User says; what a User has no place for stays as it was."""
+    document = {**before, "id": id}
+    name = resource.name.formatted if resource.name is not None else None
+    parts = [resource.name.given_name, resource.name.family_name] if resource.name is not None else []
+    title = resource.display_name or name or " ".join(part for part in parts if part)
+    if title:
+        document["title"] = title
+    own = resource[Person]
+    if own is not None:
+        for key in ("kind", "unit", "roles", "factors"):
+            value = getattr(own, key)
+            if value is not None:
+                document[key] = value
+    if resource.active is False:
+        document["off"] = before.get("off") or show_moment(now)
+    elif resource.active is True:
+        document.pop("off", None)
+    return document

@@ -1,0 +1,288 @@
+"""The inventory as a store of SCIM: what a directory says becomes people and groups, at once and audited.
+
+A directory sees everybody that no other directory keeps, and keeps whomever it writes. Each write is one change of the
+inventory, made to what it was read as.
+"""
+
+from __future__ import annotations
+
+import re
+import threading
+from collections.abc import Callable, Iterator, Mapping
+from dataclasses import dataclass
+from datetime import datetime
+from functools import partial
+from typing import Any
+
+from scim2_models import (
+    Group,
+    InvalidFilterException,
+    InvalidValueException,
+    NotFoundException,
+    PreconditionFailedException,
+    Resource,
+    ResourceType,
+    ResponseParameters,
+    SearchRequest,
+    UniquenessException,
+    User,
+)
+from scim2_server.storage import ScimStorage, SearchPage
+
+from caddrel.core.inventory.patch import with_member, without_member
+from caddrel.service.inventory.changes import InventoryChanges
+from caddrel.service.problems import ServiceError
+from caddrel.service.scim.resources import (
+    MOST_FOUND,
+    group_of,
+    id_of,
+    person_document,
+    said_of,
+    user_of,
+    version_of,
+)
+from caddrel.service.state.data_folder import DataFolder
+from caddrel.store.inventory import Stored
+from caddrel.store.kept_by import KeptBy
+
+LONGEST_FILTER, DEEPEST_FILTER = 1_000, 12
+_BY_NAME = re.compile(r'^\s*(username|id|externalid|displayname)\s+eq\s+"((?:[^"\\]|\\.)*)"\s*$', re.IGNORECASE)
+_NOUNS = {"User": "people", "Group": "groups"}
+
+
+@dataclass
+class InventoryStorage(ScimStorage):
+    """People and groups for one directory.
+
+    Attributes
+    ----------
+    keeper
+        The name of its token.
+    """
+
+    data: DataFolder
+    inventory: InventoryChanges
+    keeper: str
+    writing: threading.Lock
+
+    # Reading.
+
+    def get(
+        self,
+        resource_type: ResourceType,
+        resource_id: str,
+        *,
+        response_parameters: ResponseParameters[Any] | None = None,
+    ) -> Resource[Any]:
+        """Return a person or a group."""
+        noun = _NOUNS[str(resource_type.name)]
+        stored = self._stored(noun, resource_id)
+        return self._made(noun, stored, self.data.kept_by.get(noun, resource_id))
+
+    def search(
+        self, resource_types: list[ResourceType], search_request: SearchRequest[Any], *, position: Any = None
+    ) -> SearchPage:
+        """Return a page of people or groups."""
+        wanted = search_request.filter
+        text = str(wanted) if wanted is not None else ""
+        if len(text) > LONGEST_FILTER or text.count("(") + text.count("[") > DEEPEST_FILTER:
+            raise InvalidFilterException(detail="the filter is too long, or too deep")
+        nouns = list(dict.fromkeys(_NOUNS[str(each.name)] for each in resource_types))
+        found: list[tuple[str, Stored]] = [(noun, stored) for noun in nouns for stored in self._all(noun)]
+        start, count = search_request.start_index_0 or 0, search_request.count
+        stop = start + min(MOST_FOUND if count is None else count, MOST_FOUND)
+        kept = {noun: self.data.kept_by.all(noun) for noun in nouns}
+        named = _BY_NAME.match(text)
+        if named is not None:
+            # What directories ask for every object: not everybody is made for it.
+            found = [each for each in found if self._may_be(named[1], named[2], each, kept)]
+        if wanted is None and search_request.sort_by is None:
+            page = [self._made(noun, stored, kept[noun].get(stored.id)) for noun, stored in found[start:stop]]
+            return SearchPage(len(found), page)
+        made = [self._made(noun, stored, kept[noun].get(stored.id)) for noun, stored in found]
+        if wanted is not None:
+            made = [each for each in made if wanted.match(each)]
+        if search_request.sort_by is not None:
+            backwards = search_request.sort_order == SearchRequest.SortOrder.descending
+            keyed = [((value := search_request.sort_value(each)) is None, value or "", each.id or "") for each in made]
+            order = sorted(range(len(made)), key=keyed.__getitem__, reverse=backwards)
+            made = [made[at] for at in order]
+        return SearchPage(len(made), made[start:stop])
+
+    def _may_be(
+        self, attribute: str, value: str, each: tuple[str, Stored], kept: Mapping[str, Mapping[str, KeptBy]]
+    ) -> bool:
+        noun, stored = each
+        said = kept[noun][stored.id].document if stored.id in kept[noun] else {}
+        texts = {stored.id, stored.title, *(text for text in said.values() if isinstance(text, str))}
+        return value.casefold() in {text.casefold() for text in texts}
+
+    def _all(self, noun: str) -> Iterator[Stored]:
+        """Yield everything of a noun that this directory may see, by id."""
+        theirs = {id for id, kept in self.data.kept_by.all(noun).items() if kept.keeper != self.keeper}
+        documents, version = self.data.inventory.documents(noun)
+        for id in sorted(documents):
+            if id not in theirs:
+                yield Stored(noun, id, str(documents[id].get("title") or ""), documents[id], version)
+
+    def _stored(self, noun: str, id: str) -> Stored:
+        kept = self.data.kept_by.get(noun, id)
+        stored = self.data.inventory.get(noun, id)
+        if stored is None or (kept is not None and kept.keeper != self.keeper):
+            raise NotFoundException(detail=f"there is no {noun} {id[:100]}")
+        return stored
+
+    def _made(self, noun: str, stored: Stored, kept: KeptBy | None) -> Resource[Any]:
+        inventory, now = self.data.inventories.current(), self.data.clock()
+        if noun == "people":
+            # A page is read at one version; each resource's own is that of its object.
+            own = self.data.inventory.get(noun, stored.id) or stored
+            return user_of(own, kept, inventory, now)
+        own = self.data.inventory.get(noun, stored.id) or stored
+        people, groups = self._members(stored.id)
+        return group_of(own, kept, people, groups)
+
+    def _members(self, group: str) -> tuple[list[str], list[str]]:
+        """Return who is a direct member of a group, for good, and which groups are."""
+        inventory = self.data.inventories.current()
+        people = [
+            person.id
+            for person in inventory.people.values()
+            if group in (person.facts.get("person.groups") or ())  # type: ignore[operator]
+        ]
+        groups = [each.id for each in inventory.groups.values() if group in each.member_of]
+        return sorted(people), sorted(groups)
+
+    # Writing.
+
+    def create(self, resource_type: ResourceType, resource: Resource[Any]) -> Resource[Any]:
+        """Add a person or a group."""
+        noun = _NOUNS[str(resource_type.name)]
+        name = resource.user_name if isinstance(resource, User) else getattr(resource, "display_name", None)
+        id = id_of(str(name or ""))
+        if not id:
+            raise InvalidValueException(detail="it has no name that an id can be made of")
+        with self.writing:
+            if self.data.inventory.get(noun, id) is not None:
+                raise UniquenessException(detail=f"there is {id} already")
+            self._write(noun, id, resource, {}, 0)
+        return self.get(resource_type, id)
+
+    def update(
+        self, resource_type: ResourceType, resource: Resource[Any], *, expected_version: str | None = None
+    ) -> Resource[Any]:
+        """Have a person or a group be as is said."""
+        noun, id = _NOUNS[str(resource_type.name)], str(resource.id)
+        with self.writing:
+            stored = self._stored(noun, id)
+            if expected_version is not None and version_of(expected_version) != stored.version:
+                raise PreconditionFailedException
+            self._write(noun, id, resource, stored.document, stored.version)
+        return self.get(resource_type, id)
+
+    def delete(self, resource_type: ResourceType, resource_id: str, *, expected_version: str | None = None) -> None:
+        """Take a person or a group out; whoever is in is put out."""
+        noun, now = _NOUNS[str(resource_type.name)], self.data.clock()
+        with self.writing:
+            stored = self._stored(noun, resource_id)
+            if expected_version is not None and version_of(expected_version) != stored.version:
+                raise PreconditionFailedException
+            if noun == "groups":
+                people, groups = self._members(resource_id)
+                self._change_members(resource_id, (people, groups), ([], []))
+            note = _told(lambda: self.inventory.remove(noun, resource_id, stored.version, self._accepted, self.keeper))
+            self.data.kept_by.remove(noun, resource_id)
+            if noun == "people":
+                self._put_out(resource_id, now)
+            self._audit("DELETE", noun, resource_id, note, now)
+
+    @property
+    def _accepted(self) -> str:
+        # A directory cannot be asked: what would leave nobody able to administer is refused, and told.
+        return ""
+
+    def _write(self, noun: str, id: str, resource: Resource[Any], before: Mapping[str, Any], seen: int) -> None:
+        now = self.data.clock()
+        kept = self.data.kept_by.get(noun, id)
+        if isinstance(resource, User):
+            document = person_document(resource, before, id, now)
+            said = said_of(resource)
+        else:
+            assert isinstance(resource, Group)
+            document = {**before, "id": id, **({"title": resource.display_name} if resource.display_name else {})}
+            said = said_of(resource)
+        note = ""
+        if document != before:
+            _, note = _told(lambda: self.inventory.put_one(noun, document, seen, self._accepted, self.keeper))
+        self.data.kept_by.put(KeptBy(noun, id, self.keeper, kept.created if kept else now, now, said))
+        if isinstance(resource, User):
+            if resource.active is False and not before.get("off"):
+                ended, codes = self._put_out(id, now)
+                note = f"{id} is off; {ended} sessions and {codes} starter codes ended"
+            elif resource.active is True and before.get("off"):
+                note = f"{id} is back"
+        else:
+            note = "; ".join(part for part in (note, self._said_members(id, resource)) if part)
+        if note:
+            self._audit("PUT", noun, id, note, now)
+
+    def _said_members(self, id: str, group: Group) -> str:
+        wanted: tuple[list[str], list[str]] = ([], [])
+        inventory = self.data.inventories.current()
+        for member in group.members or ():
+            value = str(member.value or "")
+            nested = str(member.type or "").casefold() == "group" or (
+                value not in inventory.people and value in inventory.groups
+            )
+            if value not in (inventory.groups if nested else inventory.people):
+                raise InvalidValueException(detail=f"there is no member {value[:100]}")
+            wanted[1 if nested else 0].append(value)
+        return self._change_members(id, self._members(id), wanted)
+
+    def _change_members(
+        self, group: str, before: tuple[list[str], list[str]], wanted: tuple[list[str], list[str]]
+    ) -> str:
+        """Have a group hold other members; return what the audit trail says of it."""
+        said = []
+        for person in sorted(set(wanted[0]) - set(before[0])):
+            self._change("people", person, partial(with_member, group=group))
+            said.append(f"put {person} on {group}")
+        for person in sorted(set(before[0]) - set(wanted[0])):
+            self._change("people", person, partial(without_member, group=group))
+            said.append(f"took {person} off {group}")
+        for inner in sorted(set(before[1]) ^ set(wanted[1])):
+            inside = inner in wanted[1]
+
+            def nested(document: Mapping[str, Any], inside: bool = inside) -> dict[str, Any]:
+                held = [each for each in document.get("member_of", ()) if each != group]
+                return {**document, "member_of": [*held, *([group] if inside else [])]}
+
+            self._change("groups", inner, nested)
+            said.append(f"{'put' if inside else 'took'} the group {inner} {'into' if inside else 'out of'} {group}")
+        return "; ".join(said)
+
+    def _change(self, noun: str, id: str, make: Callable[[Mapping[str, Any]], dict[str, Any] | None]) -> Any:
+        return _told(partial(self.inventory.change, noun, id, make, None, self._accepted, self.keeper))
+
+    def _put_out(self, person: str, now: datetime) -> tuple[int, int]:
+        ended = self.data.door_sessions.end_of(person, now, f"directory {self.keeper}")
+        return ended, self.data.starter_codes.revoke_of(person, now)
+
+    def _audit(self, verb: str, noun: str, id: str, note: str, now: datetime) -> None:
+        path = f"/scim/v2/{'Users' if noun == 'people' else 'Groups'}/{id}"
+        self.data.audit.add(now, f"directory {self.keeper}", f"{verb} {path[:60]}", path[:300], "done", note[:1000])
+
+
+def _told(change: Callable[[], Any]) -> Any:
+    """Make a change; what refuses it is told as SCIM has it."""
+    try:
+        return change()
+    except ServiceError as refused:
+        if refused.code == "object-changed":
+            raise PreconditionFailedException from None
+        said = "; ".join([refused.title, *(error.message for error in refused.errors[:3])])
+        if refused.status == 404:
+            raise NotFoundException(detail=said) from None
+        if refused.code == "lockout-risk":
+            raise UniquenessException(detail=said) from None
+        raise InvalidValueException(detail=said) from None

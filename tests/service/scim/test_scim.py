@@ -1,0 +1,195 @@
+"""SCIM 2.0: people and groups as a directory keeps them; filters, patches, tags, and what is wrong."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Iterator
+from typing import Any
+
+import httpx
+import pytest
+from tests.conftest import Live, until
+from tests.service.streams.conftest import signed_in
+
+from caddrel.client import Caddrel
+from caddrel.service.auth.tokens import make_token
+
+USER, GROUP = "urn:ietf:params:scim:schemas:core:2.0:User", "urn:ietf:params:scim:schemas:core:2.0:Group"
+PERSON = "urn:caddrel:params:scim:schemas:1.0:Person"
+PATCH = "urn:ietf:params:scim:api:messages:2.0:PatchOp"
+Directory = httpx.Client
+
+
+def _client(live: Live, name: str) -> httpx.Client:
+    token = make_token(live.data, name, "directory", 30, "tests")[1]
+    headers = {"Authorization": f"Bearer {token}", "Content-Type": "application/scim+json"}
+    return httpx.Client(base_url=f"{live.url}/scim/v2", headers=headers, timeout=60)
+
+
+@pytest.fixture
+def directory(live: Live) -> Iterator[Directory]:
+    live.data.settings.origin = live.url
+    with _client(live, "head office") as client:
+        yield client
+
+
+def _patch(directory: Directory, path: str, *operations: dict[str, Any], **headers: str) -> httpx.Response:
+    return directory.patch(path, json={"schemas": [PATCH], "Operations": list(operations)}, headers=headers)
+
+
+def _document(live: Live, noun: str, id: str) -> dict[str, Any]:
+    found = live.data.inventory.get(noun, id)
+    assert found is not None
+    return dict(found.document)
+
+
+def test_a_person_is_made_changed_and_taken_out(live: Live, directory: Directory) -> None:
+    made = directory.post(
+        "/Users",
+        json={
+            "schemas": [USER, PERSON], "userName": "Siri.Lund", "externalId": "4711", "displayName": "Siri Lund",
+            "emails": [{"value": "siri.lund@kelpline.example", "primary": True}], "active": True,
+            PERSON: {"kind": "contractor", "unit": "/fleet/deck", "factors": ["password"]},
+        },
+    )  # fmt: skip
+    assert made.status_code == 201, made.text
+    user = made.json()
+    assert (user["id"], user["userName"], user["externalId"]) == ("siri.lund", "Siri.Lund", "4711")
+    assert user["meta"]["location"] == f"{live.url}/scim/v2/Users/siri.lund"
+    assert made.headers["etag"] == user["meta"]["version"]
+    document = _document(live, "people", "siri.lund")
+    assert (document["kind"], document["title"], document["factors"]) == ("contractor", "Siri Lund", ["password"])
+    again = directory.post("/Users", json={"schemas": [USER], "userName": "siri.lund"})
+    assert (again.status_code, again.json()["scimType"]) == (409, "uniqueness")
+    read = directory.get("/Users/siri.lund").json()
+    assert read["emails"] == user["emails"]
+    changed = _patch(
+        directory, "/Users/siri.lund", {"op": "replace", "path": f"{PERSON}:kind", "value": "employee"},
+        {"op": "add", "path": "nickName", "value": "Siri"}, **{"If-Match": user["meta"]["version"]},
+    )  # fmt: skip
+    assert changed.status_code == 204, changed.text
+    now = directory.get("/Users/siri.lund").json()
+    assert (now[PERSON]["kind"], now["nickName"]) == ("employee", "Siri")
+    stale = _patch(
+        directory, "/Users/siri.lund", {"op": "replace", "path": "displayName", "value": "S"},
+        **{"If-Match": user["meta"]["version"]},
+    )  # fmt: skip
+    assert stale.status_code == 412
+    unchanged = directory.get("/Users/siri.lund", headers={"If-None-Match": now["meta"]["version"]})
+    assert unchanged.status_code == 304
+    # What a directory keeps is not edited here, and another directory does not see it.
+    operator = {"Authorization": f"Bearer {live.token}"}
+    refused = httpx.post(f"{live.url}/api/v1/people/siri.lund/off", headers=operator)
+    assert refused.json()["code"] == "kept-by-directory"
+    with _client(live, "the yard") as other:
+        assert other.get("/Users/siri.lund").status_code == 404
+        assert other.post("/Users", json={"schemas": [USER], "userName": "siri.lund"}).status_code == 409
+    assert directory.delete("/Users/siri.lund").status_code == 204
+    assert directory.get("/Users/siri.lund").status_code == 404
+    assert live.data.inventory.get("people", "siri.lund") is None
+
+
+def test_whoever_is_off_in_the_directory_is_out_at_once(
+    live: Live,
+    door: Caddrel,
+    directory: Directory,
+) -> None:
+    ines = signed_in(door, "ines")
+    answer = _patch(directory, "/Users/ines", {"op": "replace", "path": "active", "value": False})
+    assert answer.status_code == 204, answer.text
+    assert directory.get("/Users/ines").json()["active"] is False
+    session = live.data.door_sessions.get(ines)
+    assert session is not None
+    assert session.ended_by == "directory head office"
+    assert "off" in _document(live, "people", "ines")
+    # Of some directories a truth is a text.
+    back = _patch(directory, "/Users/ines", {"op": "Replace", "value": {"active": "True"}})
+    assert back.status_code == 204, back.text
+    assert "off" not in _document(live, "people", "ines")
+
+
+def test_who_is_taken_off_a_group_is_decided_again_and_it_is_told_why(
+    live: Live,
+    door: Caddrel,
+    directory: Directory,
+) -> None:
+    ines = signed_in(door, "ines")
+    until(lambda: live.data.marks.get("decided-inventory") == live.data.inventory.version())
+    crew = directory.get("/Groups/crew").json()
+    assert [member["value"] for member in crew["members"]] == ["ines", "kari", "odd"]
+    gone = _patch(directory, "/Groups/crew", {"op": "remove", "path": 'members[value eq "ines"]'})
+    assert gone.status_code == 204, gone.text
+    assert [member["value"] for member in directory.get("/Groups/crew").json()["members"]] == ["kari", "odd"]
+
+    def because() -> str:
+        found = live.data.door_sessions.get(ines)
+        assert found is not None
+        return found.because if found.ended is not None else ""
+
+    why = until(because)
+    assert "crew-only" in why
+    assert "directory head office: " in why
+    assert "took ines off crew" in why
+    made = directory.post(
+        "/Groups",
+        json={"schemas": [GROUP], "displayName": "Night Watch", "members": [{"value": "ines"}, {"value": "crew"}]},
+    )
+    assert (made.status_code, made.json()["id"]) == (201, "night-watch")
+    assert "night-watch" in _document(live, "people", "ines")["groups"]
+    assert _document(live, "groups", "crew")["member_of"] == ["night-watch"]
+    wrong = _patch(directory, "/Groups/night-watch", {"op": "add", "path": "members", "value": [{"value": "nobody"}]})
+    assert (wrong.status_code, wrong.json()["scimType"]) == (400, "invalidValue")
+    # Within itself a group is not.
+    circle = _patch(directory, "/Groups/crew", {"op": "add", "path": "members", "value": [{"value": "night-watch"}]})
+    assert circle.status_code == 400
+    assert directory.delete("/Groups/night-watch").status_code == 204
+    assert "night-watch" not in _document(live, "people", "ines")["groups"]
+
+
+def test_directories_find_page_and_sort(live: Live, directory: Directory) -> None:
+    def found(**asked: Any) -> dict[str, Any]:
+        answer = directory.get("/Users", params=asked)
+        assert answer.status_code == 200, answer.text
+        return dict(answer.json())
+
+    assert [user["id"] for user in found()["Resources"]] == ["ines", "kari", "odd"]
+    assert found(filter='userName eq "INES"')["totalResults"] == 1
+    assert found(filter='userName eq "nobody"')["totalResults"] == 0
+    assert [u["id"] for u in found(filter=f'{PERSON}:kind eq "employee" and not (id sw "k")')["Resources"]] == [
+        "ines",
+        "odd",
+    ]
+    page = found(startIndex=2, count=1)
+    assert (page["totalResults"], page["startIndex"], [u["id"] for u in page["Resources"]]) == (3, 2, ["kari"])
+    assert [u["id"] for u in found(sortBy="userName", sortOrder="descending")["Resources"]] == ["odd", "kari", "ines"]
+    assert set(found(attributes="userName")["Resources"][0]) == {"schemas", "id", "userName", "meta"} - {"meta"}
+    for wrong in ("userName eq", "((((((((((((((id eq 1))))))))))))))", 'id eq "' + "x" * 2_000 + '"', "no-such pr"):
+        assert directory.get("/Users", params={"filter": wrong}).status_code in {200, 400}
+    assert directory.get("/Users", params={"filter": "userName eq"}).json()["scimType"] == "invalidFilter"
+
+
+def test_what_is_offered_is_said_and_nobody_else_may(live: Live, directory: Directory) -> None:
+    config = directory.get("/ServiceProviderConfig").json()
+    assert (config["patch"]["supported"], config["bulk"]["supported"], config["etag"]["supported"]) == (
+        True,
+        False,
+        True,
+    )
+    assert {each["id"] for each in directory.get("/Schemas").json()["Resources"]} >= {USER, GROUP, PERSON}
+    assert {each["name"] for each in directory.get("/ResourceTypes").json()["Resources"]} == {"User", "Group"}
+    for path in ("/Bulk", "/Me", "/Nothing", "/Users/nobody"):
+        answer = directory.get(path)
+        assert answer.status_code in {404, 405, 501}
+        assert answer.json()["schemas"] == ["urn:ietf:params:scim:api:messages:2.0:Error"]
+    for body in (b"", b"{", b"[]", b'{"schemas": []}', json.dumps({"schemas": [USER], "userName": "  "}).encode()):
+        assert directory.post("/Users", content=body).status_code == 400
+    lying = {"op": "replace", "path": "emails[type eq", "value": 1}
+    assert _patch(directory, "/Users/ines", lying).status_code == 400
+    assert _patch(directory, "/Users/ines", {"op": "remove", "path": "userName"}).status_code == 400
+    odd = {"op": "replace", "path": f"{PERSON}:kind", "value": "admiral"}
+    assert _patch(directory, "/Users/ines", odd).status_code == 400
+    assert _document(live, "people", "ines")["kind"] == "employee"
+    assert httpx.get(f"{live.url}/scim/v2/Users").status_code == 401
+    assert httpx.get(f"{live.url}/api/v1/people", headers=directory.headers).status_code == 403
+    operator = {"Authorization": f"Bearer {live.token}"}
+    assert httpx.get(f"{live.url}/scim/v2/Users", headers=operator).status_code == 403
