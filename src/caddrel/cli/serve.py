@@ -15,6 +15,7 @@ from caddrel.cli.output import remark, say_error
 from caddrel.cli.settings_file import PREFIX, config_option
 
 if TYPE_CHECKING:
+    from caddrel.service.state.settings import Settings
     from caddrel.wiring import Opened
 
 
@@ -48,15 +49,13 @@ def address_option(command: Callable[..., Any]) -> Callable[..., Any]:
 
 
 def open_with_addresses(
-    data: Path, files: tuple[Path, ...], key_file: Path | None = None, second_factor: bool = False
+    data: Path, files: tuple[Path, ...], key_file: Path | None = None, settings: Settings | None = None
 ) -> Opened:
     """Open a data folder with address data; a file that is none ends the command."""
     from caddrel import wiring
     from caddrel.service.state.address_data import AddressFileRefused
     from caddrel.service.state.keys import KeyRefused
-    from caddrel.service.state.settings import Settings
 
-    settings = Settings(second_factor=second_factor)
     try:
         return wiring.open_data(data, address_files=files, key_file=key_file, settings=settings)
     except (AddressFileRefused, KeyRefused, wiring.NotADatabase) as refused:
@@ -83,6 +82,18 @@ def open_with_addresses(
     show_default=True,
     help="Whether console accounts need a second factor.",
 )
+@click.option(
+    "--hold-sessions",
+    type=click.IntRange(0),
+    default=100,
+    show_default=True,
+    help="A change that would end more sessions than this is looked at first.",
+)
+@click.option(
+    "--allow-private",
+    is_flag=True,
+    help="Ask addresses of this network too, and over http: for events that are pushed.",
+)
 @key_file_option
 @address_option
 def serve(
@@ -92,6 +103,8 @@ def serve(
     public_url: str,
     trusted_proxy: str,
     second_factor: str,
+    hold_sessions: int,
+    allow_private: bool,
     key_file: Path | None,
     address_data: tuple[Path, ...],
 ) -> None:
@@ -104,14 +117,18 @@ def serve(
     Example: caddrel serve --data ./data --bind 127.0.0.1:8420
     """
     from caddrel import wiring
+    from caddrel.service.state.settings import Settings
 
     _check_url(public_url)
+    settings = Settings(
+        second_factor=second_factor == "required", hold_sessions=hold_sessions, allow_private=allow_private
+    )
     wiring.collect_seldom()
     wiring.share_fairly()
     wiring.log_to_stderr()
     try:
         with wiring.holding(data):
-            opened = open_with_addresses(data, address_data, key_file, second_factor == "required")
+            opened = open_with_addresses(data, address_data, key_file, settings)
             try:
                 server = wiring.build_server(
                     opened, *bind, threads=workers, public_url=public_url, trusted_proxy=trusted_proxy

@@ -49,12 +49,12 @@ DEVICES = [{"id": f"tab-{n}", "owner": "company", "encrypted": True, "managed": 
 
 @pytest.fixture
 def live(empty: Live) -> Live:
-    with empty.client() as client:
-        client.rulebook.publish([File("r.yaml", RULEBOOK)], "the first")
-        client.groups.import_(json.dumps({"id": id}).encode() + b"\n" for id in ("crew", "keepers", "night"))
-        client.people.import_(json.dumps(entry).encode() + b"\n" for entry in PEOPLE)
-        client.apps.import_(json.dumps({"id": id}).encode() + b"\n" for id in ("till", "post"))
-        client.devices.import_(json.dumps(entry).encode() + b"\n" for entry in DEVICES)
+    with empty.client() as service:
+        service.rulebook.publish([File("r.yaml", RULEBOOK)], "the first")
+        service.groups.import_(json.dumps({"id": id}).encode() + b"\n" for id in ("crew", "keepers", "night"))
+        service.people.import_(json.dumps(entry).encode() + b"\n" for entry in PEOPLE)
+        service.apps.import_(json.dumps({"id": id}).encode() + b"\n" for id in ("till", "post"))
+        service.devices.import_(json.dumps(entry).encode() + b"\n" for entry in DEVICES)
     return empty
 
 

@@ -149,7 +149,7 @@ class Receiver:
         if kind == "device-compliance-change":
             device, status = self._device(subject), said.get("current_status")
             if status not in {"compliant", "not-compliant"}:
-                raise NotTaken("invalid_request", "`current_status` is compliant or not-compliant")
+                raise NotTaken("invalid_request", "`current_status` is one of: compliant, not-compliant")
             managed = status == "compliant"
             self._change("devices", device, lambda document: _with(document, "managed", managed))
             return f"{device} is {status}{because}"
