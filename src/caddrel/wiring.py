@@ -436,15 +436,15 @@ def log_to_file(path: Path) -> None:
     structlog.configure(logger_factory=structlog.WriteLoggerFactory(file=path.open("a", encoding="utf-8", buffering=1)))
 
 
-def kept_token(runtime: Runtime, text: str, name: str) -> str:
-    """Return an operator token: the one given while it is good, else a new one."""
+def kept_token(runtime: Runtime, text: str, name: str, role: str = "operator") -> str:
+    """Return a token of a role: the one given while it is good, else a new one."""
     try:
         caller = runtime.callers.caller(f"Bearer {text}", "") if text else None
     except ServiceError:
         caller = None
-    if caller is not None and caller.role == "operator":
+    if caller is not None and caller.role == role:
         return text
-    return make_token(runtime.data, name, "operator", 3650, name)[1]
+    return make_token(runtime.data, name, role, 3650, name)[1]
 
 
 def log_nothing() -> None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import base64
 import contextlib
 import json
 import os
@@ -14,13 +15,16 @@ import subprocess
 import sys
 import threading
 import time
+from collections import Counter
 from collections.abc import Iterator
 from concurrent.futures import ThreadPoolExecutor
 from datetime import UTC, datetime, timedelta
+from functools import partial
 from pathlib import Path
 
+import httpx
 from tests.command import BIN
-from tests.conftest import PATIENCE, serving
+from tests.conftest import PATIENCE, Live, serving, until
 from tests.service.signins.test_signal_history import RULEBOOK, START, _lines
 from tests.service.wal_syncs import lose_power
 
@@ -261,3 +265,52 @@ def test_a_loss_of_power_is_felt_where_commits_are_not_synced(tmp_path: Path) ->
             left[mode] = connection.execute("SELECT count(*) FROM t").fetchone()[0]
     assert left["FULL"] == 50
     assert left["NORMAL"] < 50
+
+
+def _is_settled(live: Live) -> bool:
+    return live.data.marks.get("decided-inventory") == live.data.inventory.version()
+
+
+def test_no_event_to_others_is_lost_or_doubled(tmp_path: Path) -> None:
+    folder, people, port = tmp_path / "data", 12 * SOAK, _free_port()
+    receiver = ""
+    for live in serving(folder):
+        live.clock.now = datetime.now(UTC)
+        with live.client() as client:
+            client.rulebook.publish([File("r.yaml", RULEBOOK)], "signals")
+            client.people.import_(
+                json.dumps({"id": f"p-{n}", "kind": "employee", "risk": "none"}).encode() + b"\n" for n in range(people)
+            )
+        receiver = make_token(live.data, "gateway", "receiver", 30, "tests")[1]
+        operator = live.client()._caller._http.headers["Authorization"].removeprefix("Bearer ")
+        until(partial(_is_settled, live))
+    folder, url = _untouched(folder), f"http://127.0.0.1:{port}"
+    headers, rng = {"Authorization": f"Bearer {receiver}"}, random.Random(5)
+    stream, told, kinds, changed = "", Counter[str](), {}, 0
+    while changed < people or sum(told.values()) < people:
+        with _service(folder, port), Caddrel(url, operator, timeout=PATIENCE) as client:
+            _wait(client)
+            if not stream:
+                made = httpx.post(f"{url}/ssf/v1/stream", json={}, headers=headers, timeout=PATIENCE).json()
+                stream = made["delivery"]["endpoint_url"].rpartition("/")[2]
+            # Killed after so many changes, wherever what they are to be told of is by then.
+            for _ in range(rng.randrange(1, 8)):
+                if changed < people:
+                    client.people.import_([json.dumps({"id": f"p-{changed}", "risk": "high"}).encode()])
+                    changed += 1
+            had: list[str] = []
+            for _ in range(rng.randrange(1, 6) if changed < people else 200):
+                asked = {"ack": had, "maxEvents": 5}
+                poll = httpx.post(f"{url}/ssf/v1/poll/{stream}", json=asked, headers=headers, timeout=PATIENCE).json()
+                # What is told again before it is acknowledged is the same event.
+                for jti, token in poll["sets"].items():
+                    payload = token.split(".")[1]
+                    claims = json.loads(base64.urlsafe_b64decode(payload + "=" * (-len(payload) % 4)))
+                    if jti not in kinds:
+                        kinds[jti] = claims["sub_id"]["sub"]
+                        told[kinds[jti]] += 1
+                had = list(poll["sets"])
+                if sum(told.values()) >= people:
+                    break
+                time.sleep(0.05)
+    assert told == Counter({f"p-{n}": 1 for n in range(people)})

@@ -17,7 +17,7 @@ if TYPE_CHECKING:
     from caddrel.wiring import Opened
 
 ROLES = click.Choice(["viewer", "author", "publisher", "operator"])
-TOKEN_ROLES = click.Choice(["device", "door", *ROLES.choices])
+TOKEN_ROLES = click.Choice(["device", "door", "receiver", "directory", *ROLES.choices])
 
 
 @click.group()

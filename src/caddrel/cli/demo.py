@@ -8,11 +8,15 @@ import os
 import subprocess
 import sys
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import click
 
 from caddrel.cli.output import remark, say
 from caddrel.cli.serve import BindType, listen_failed
+
+if TYPE_CHECKING:
+    from caddrel.service.runtime import Runtime
 
 
 @click.command()
@@ -64,16 +68,23 @@ def _run(data: Path, bind: tuple[str, int], doorway: tuple[str, int] | None) -> 
     token = wiring.kept_token(opened.runtime, _old_token(profile), "demo")
     login = f"{server.url}/#/enter?code={wiring.way_in(opened.runtime.data)}"
     door, doorway_url = _start_doorway(doorway or (server.host, server.port + 1), server.url, token)
+    neighbours, neighbours_url, tokens = _start_neighbours(opened.runtime, profile, server.url, server.port + 2)
     _write_private(
         profile,
-        {"url": server.url, "token": token, "login_url": login, "pid": os.getpid(), "doorway_url": doorway_url},
-    )
+        {
+            "url": server.url, "token": token, "login_url": login, "pid": os.getpid(), "doorway_url": doorway_url,
+            "neighbours_url": neighbours_url, **tokens,
+        },
+    )  # fmt: skip
     say("")
     _line(f"Console:  {login}")
     say("          (good once, for half an hour; start again for another)")
     if doorway_url is not None:
         _line(f"Doorway:  {doorway_url}")
         say("          (sign in as anybody there, and change the world beside it)")
+    if neighbours_url is not None:
+        _line(f"Beside:   {neighbours_url}")
+        say("          (a directory, a threat feed and a mail gateway; have them do something)")
     _line("Try:      export PATH=$PWD/.venv/bin:$PATH CADDREL_PROFILE=" + str(profile.resolve()))
     _line("          caddrel signins list --person ines.faro --app manifest --outcome blocked --limit 3")
     _line("          caddrel trace --policy hidden-origins --outcome blocked")
@@ -83,9 +94,10 @@ def _run(data: Path, bind: tuple[str, int], doorway: tuple[str, int] | None) -> 
     try:
         server.run()
     finally:
-        if door is not None:
-            door.terminate()
-            door.wait()
+        for process in (door, neighbours):
+            if process is not None:
+                process.terminate()
+                process.wait()
 
 
 def _start_doorway(bind: tuple[str, int], url: str, token: str) -> tuple[subprocess.Popen[bytes] | None, str | None]:
@@ -108,14 +120,48 @@ def _start_doorway(bind: tuple[str, int], url: str, token: str) -> tuple[subproc
     return door, said
 
 
+def _start_neighbours(
+    runtime: Runtime, profile: Path, url: str, port: int
+) -> tuple[subprocess.Popen[bytes] | None, str | None, dict[str, str]]:
+    """Start the neighbours as a process of their own; without them when their port cannot be listened on."""
+    from joserfc.jwk import OKPKey
+
+    from caddrel import wiring
+    from caddrel.demo.neighbours import AUDIENCE, ISSUER
+    from caddrel.service.streams.feeds import add_feed
+    from caddrel.wire.feeds import FeedRequest
+
+    key = OKPKey.generate_key("Ed25519", {"kid": "feed-1"})
+    keys = {"keys": [key.as_dict(private=False)]}
+    add_feed(runtime.data, FeedRequest("threat feed", ISSUER, keys, AUDIENCE), "the demo")
+    tokens = {
+        f"{role}_token": wiring.kept_token(runtime, _old_token(profile, f"{role}_token"), name, role)
+        for role, name in (("directory", "head office"), ("receiver", "mail gateway"))
+    }
+    given = {f"CADDREL_{name.upper()}": token for name, token in tokens.items()}
+    process = subprocess.Popen(  # noqa: S603 - our own program
+        [sys.executable, "-m", "caddrel.demo.neighbours", str(port)],
+        # Its standard input ends when this process does, however that comes about.
+        stdin=subprocess.PIPE,
+        stdout=subprocess.PIPE,
+        env={**os.environ, "CADDREL_URL": url, "CADDREL_FEED_KEY": json.dumps(key.as_dict(private=True)), **given},
+    )
+    assert process.stdout is not None
+    said = process.stdout.readline().decode().strip()
+    if not said:
+        process.wait()
+        return None, None, tokens
+    return process, said, tokens
+
+
 def _line(text: str) -> None:
     """Write a line that can be copied whole: never wrapped."""
     click.echo(text)
 
 
-def _old_token(profile: Path) -> str:
+def _old_token(profile: Path, name: str = "token") -> str:
     try:
-        return str(json.loads(profile.read_text(encoding="utf-8"))["token"])
+        return str(json.loads(profile.read_text(encoding="utf-8"))[name])
     except (OSError, ValueError, KeyError, TypeError):
         return ""
 

@@ -54,7 +54,7 @@ class WatchItem(msgspec.Struct, frozen=True):
     Attributes
     ----------
     kind
-        ``cause``, ``rehearsal``, ``guarantee``, ``lint``, ``shadow``, ``ending``, ``review`` or ``feed``.
+        ``cause``, ``held``, ``rehearsal``, ``guarantee``, ``lint``, ``shadow``, ``ending``, ``review`` or ``feed``.
     state
         ``wrong``, ``due`` or ``look``.
     detail

@@ -104,7 +104,7 @@ def test_what_would_end_an_administrators_session_is_looked_at_first(live: Live,
         )
         (change,) = until(client.sessions.held)
         assert {session.id for session in change.sessions} == {ines, kari}
-        assert "kari, who administer" in change.why
+        assert "those who administer: kari" in change.why
         assert "revision 2, published by" in change.because
         assert (_ended(live, ines), _ended(live, kari)) == (None, None)
         told = run("sessions", "held", env=env)

@@ -55,7 +55,7 @@
   {@const whose = [...new Set(change.sessions.map((each) => each.person))]}
   <section class="mb-4 border-l-4 border-challenged bg-challenged-soft px-4 py-2" aria-label="Held change {change.number}" data-held={change.number}>
     <p class="font-semibold">Held: {change.because}</p>
-    <p class="text-small">{change.why}. Of {whose.slice(0, 12).join(', ')}{whose.length > 12 ? ` and ${whose.length - 12} more` : ''}.</p>
+    <p class="text-small">{change.why[0]?.toUpperCase()}{change.why.slice(1)}. Of {whose.slice(0, 12).join(', ')}{whose.length > 12 ? ` and ${whose.length - 12} more` : ''}.</p>
     {#if mayDecide}
       <p class="mt-1 flex gap-2">
         <TwoSteps word="End {count(change.sessions.length, 'session')}" label="End the sessions of held change {change.number}" sure="End them" act={() => decide(change.number, 'carry out')} />

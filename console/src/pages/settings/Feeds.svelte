@@ -59,7 +59,7 @@
     <td>{KINDS[found.kind]}<span class="block text-fine text-muted">{found.keeps.join(', ')}</span></td>
     <td class:text-challenged={found.state !== 'on' && found.state !== 'enabled'}>{found.state}</td>
     <td class="whitespace-nowrap">{#if found.last}{moment(found.last)}{:else}<span class="text-muted">none yet</span>{/if}</td>
-    <td class="tabular-nums">{number(found.events)}{#if found.waiting}<span class="block text-fine text-challenged">{number(found.waiting)} waiting</span>{/if}</td>
+    <td class="tabular-nums">{found.events ? number(found.events) : ''}{#if found.waiting}<span class="block text-fine text-challenged">{number(found.waiting)} waiting</span>{/if}</td>
     <td class="text-blocked wrap-anywhere">{found.error}</td>
     <td class="text-right whitespace-nowrap">
       {#if may && found.kind === 'events in'}

@@ -8,6 +8,8 @@
   const ROLES: Record<string, string> = {
     door: 'asks for decisions, and does nothing else',
     device: 'reports its own state; its name is the id of the device',
+    receiver: 'is told security events, over streams of its own',
+    directory: 'says which people and groups there are, by SCIM',
     viewer: 'reads everything',
     author: 'reads, and checks rulebooks',
     publisher: 'publishes rulebooks',

@@ -45,6 +45,8 @@
     if (kind === 'membership') return `#/inventory/people/${encodeURIComponent(first)}`;
     if (kind === 'review') return `#/rulebook/policy/${encodeURIComponent(first)}/sheet`;
     if (kind === 'guarantee') return '#/proofs';
+    if (kind === 'held') return '#/sessions';
+    if (kind === 'feed') return '#/settings/feeds';
     if (kind === 'token') return '#/settings/tokens';
     if (kind === 'rehearsal' || kind === 'lint') return second.startsWith('policies.') ? `#/rulebook/policy/${encodeURIComponent(second.split(/[.[]/)[1] ?? '')}` : '#/rulebook';
     return '#/settings';

@@ -194,7 +194,7 @@ class InventoryStorage(ScimStorage):
             self.data.kept_by.remove(noun, resource_id)
             if noun == "people":
                 self._put_out(resource_id, now)
-            self._audit("DELETE", noun, resource_id, note, now)
+            self._audit(noun, resource_id, note, now)
 
     @property
     def _accepted(self) -> str:
@@ -224,7 +224,7 @@ class InventoryStorage(ScimStorage):
         else:
             note = "; ".join(part for part in (note, self._said_members(id, resource)) if part)
         if note:
-            self._audit("PUT", noun, id, note, now)
+            self._audit(noun, id, note, now)
 
     def _said_members(self, id: str, group: Group) -> str:
         wanted: tuple[list[str], list[str]] = ([], [])
@@ -268,9 +268,9 @@ class InventoryStorage(ScimStorage):
         ended = self.data.door_sessions.end_of(person, now, f"directory {self.keeper}")
         return ended, self.data.starter_codes.revoke_of(person, now)
 
-    def _audit(self, verb: str, noun: str, id: str, note: str, now: datetime) -> None:
+    def _audit(self, noun: str, id: str, note: str, now: datetime) -> None:
         path = f"/scim/v2/{'Users' if noun == 'people' else 'Groups'}/{id}"
-        self.data.audit.add(now, f"directory {self.keeper}", f"{verb} {path[:60]}", path[:300], "done", note[:1000])
+        self.data.audit.add(now, f"directory {self.keeper}", "wrote", path[:300], "done", note[:1000])
 
 
 def _told(change: Callable[[], Any]) -> Any:

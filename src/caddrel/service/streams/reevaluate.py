@@ -34,6 +34,7 @@ from caddrel.store.held_changes import HeldChange
 
 # Seconds between looks at whether anything has changed; and so long after a change who made it is known.
 EVERY, SETTLED = 0.1, 0.15
+SEPARATOR = "; "
 # Sessions that are decided and written at a time.
 AT_ONCE = 2_000
 # Sessions that are looked at again because of the time alone, at a time.
@@ -202,7 +203,7 @@ class Reevaluation:
             mine = [e for e in new if any(id in e.target or id in e.note for id in some)]
             noted = list(dict.fromkeys(f"{entry.who}: {entry.note[:200]}" for entry in mine[:3]))
             few = ", ".join(sorted(some)[:3]) + (f" and {len(some) - 3} more" if len(some) > 3 else "")
-            yield f"{noun} {few} changed{f' ({chr(59).join(noted)})' if noted else ''}"
+            yield f"{noun} {few} changed{f' ({SEPARATOR.join(noted)})' if noted else ''}"
 
     def _in_time(self, now: datetime) -> None:
         """Decide again what is due by the time alone."""
@@ -291,7 +292,7 @@ class Reevaluation:
         if len(ending) > most:
             why = f"it would end {len(ending)} sessions; more than {most} are looked at first"
         elif mighty:
-            why = f"it would end sessions of {', '.join(mighty[:5])}, who administer"
+            why = f"it would end sessions of those who administer: {', '.join(mighty[:5])}"
         if not why:
             return outcomes
         number = data.held_changes.add(now, because[:2000], why)

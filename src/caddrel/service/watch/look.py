@@ -28,6 +28,8 @@ from caddrel.wire import watch as wire
 
 SOON = timedelta(days=14)
 DAYS = 14
+# A feed that is silent for so long may have died.
+SILENT = timedelta(days=7)
 MOST_MEMBERSHIPS = 20
 # What of the inventory was changed so shortly before a cause was first there may have led to it.
 JUST_BEFORE = timedelta(days=1)
@@ -60,6 +62,8 @@ def look(data: DataFolder, findings: Findings, words: StrangeWords) -> Looked:
         *_causes(data, now),
         *_findings(data, findings),
         *_proven(data),
+        *_held(data),
+        *_events(data, now),
         *_shadow(data, now),
         *_ending(data, now),
         *_reviews(data),
@@ -181,6 +185,28 @@ def _proven(data: DataFolder) -> Iterator[_Item]:
         if (last.before, last.answer) == ("passes", "fails"):
             said = say(f"The safeguard “{last.definition}” fails since {last.since:%Y-%m-%d}, and passed before.")
             yield _Item(f"guarantee:{last.name}", "guarantee", "look", said, last.answer)
+
+
+def _held(data: DataFolder) -> Iterator[_Item]:
+    """Yield the changes that wait for somebody to look at whose sessions they would end."""
+    for change in data.held_changes.open():
+        said = say(f"A change is held since {show_moment(change.at)[:16].replace('T', ' ')}: {change.why}.")
+        yield _Item(f"held:{change.number}", "held", "wrong", said, str(change.number), change.because[:300])
+
+
+def _events(data: DataFolder, now: datetime) -> Iterator[_Item]:
+    """Yield the feeds that have said something wrong, or nothing for long, and the streams that have stopped."""
+    for feed in data.feeds.all():
+        if feed.error:
+            said = say(f"The feed {feed.name} said something that was not taken.")
+            yield _Item(f"feed:{feed.name}", "feed", "look", said, feed.error, feed.error)
+        elif not feed.paused and feed.last is not None and now - feed.last > SILENT:
+            said = say(f"The feed {feed.name} has said nothing since {feed.last:%Y-%m-%d}.")
+            yield _Item(f"feed:{feed.name}", "feed", "look", said, show_moment(feed.last), "its facts grow old")
+    for stream in data.event_streams.all():
+        if stream.status == "paused" and stream.reason:
+            said = say(f"A stream of events is paused: {stream.reason}.")
+            yield _Item(f"feed:{stream.id}", "feed", "look", said, stream.reason, "its receiver has it go on")
 
 
 def _shadow(data: DataFolder, now: datetime) -> Iterator[_Item]:
