@@ -450,7 +450,7 @@ class Caddrel:
         Who and what there is, and how each stands.
     signins, imports, mappings, replays, tightenings, jobs
         The log: looked into, taken in, decided again; long work is a job.
-    watch, audit, sessions, acceptances, starter_codes, passwords
+    watch, audit, sessions, feeds, acceptances, starter_codes, passwords
         What is wrong or due, who did what, and what people have.
     tokens, accounts
         Who may call the service.

@@ -87,6 +87,10 @@ class Neighbours:
         self.events: deque[str] = deque(maxlen=_REMEMBERED)
         self._stream = ""
 
+    def close(self) -> None:
+        """Close the connections."""
+        self._http.close()
+
     def directory(self, do: str, person: str, group: str) -> str:
         """Have the directory say something; return what came of it."""
         if do in {"off", "back"}:

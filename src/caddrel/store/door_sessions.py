@@ -40,7 +40,8 @@ class DoorSession:
     facts
         What its door reported of the sign-in that was decided last, by the names of facts, as JSON.
     asks
-        What will be asked for at its next request, as it was decided again since.
+        What will be asked for at its next request, as it was decided again since; of one that was ended so what the
+        person is told.
     because
         Why that is so, or why it was ended.
     look_again

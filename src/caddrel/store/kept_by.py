@@ -8,12 +8,15 @@ from dataclasses import dataclass, field
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import Row, delete, func, select
+from sqlalchemy import Row, delete, func, or_, select
 from sqlalchemy.dialects.sqlite import insert
 
 from caddrel.store.engine import Database, Kept
 from caddrel.store.moments import from_stored, to_stored
 from caddrel.store.tables import kept_by
+
+# What a filter finds an object by mostly.
+_NAMES = ("userName", "externalId", "displayName")
 
 
 @dataclass(frozen=True, slots=True)
@@ -62,6 +65,21 @@ class KeptByStore:
         with self._database.read() as connection:
             rows = connection.execute(select(kept_by).where(kept_by.c.noun == noun)).all()
         return {row.id: _kept(row) for row in rows}
+
+    def named(self, noun: str, text: str) -> list[str]:
+        """Return the ids of those that a directory calls so, by their name or its own id; the case of ASCII aside."""
+        wanted = select(kept_by.c.id).where(
+            kept_by.c.noun == noun,
+            or_(*(func.json_extract(kept_by.c.document, f"$.{key}").ilike(text, escape="\\") for key in _NAMES)),
+        )
+        with self._database.read() as connection:
+            return list(connection.execute(wanted).scalars())
+
+    def keepers(self, noun: str) -> dict[str, str]:
+        """Return who keeps each of a noun that is kept, by id."""
+        with self._database.read() as connection:
+            rows = connection.execute(select(kept_by.c.id, kept_by.c.keeper).where(kept_by.c.noun == noun)).all()
+        return {row.id: row.keeper for row in rows}
 
     def counts(self) -> dict[str, tuple[int, datetime]]:
         """Return how many objects each directory keeps, and when one was changed last."""

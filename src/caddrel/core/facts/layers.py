@@ -53,6 +53,14 @@ class Layers(Mapping[str, V]):
         made._more = sum((not isinstance(there, _Gone)) - (id in self._below) for id, there in above.items())
         return made
 
+    def below(self) -> Mapping[str, V]:
+        """Return what most of it is: the same mapping for many that follow from one another."""
+        return self._below
+
+    def above(self) -> list[str]:
+        """Return the ids that are there, and stand for something else in `below` or are not in it."""
+        return [id for id, there in self._above.items() if not isinstance(there, _Gone)]
+
     def __getitem__(self, id: str) -> V:
         found = self._above.get(id)
         if found is None:

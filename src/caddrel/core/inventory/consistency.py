@@ -5,10 +5,11 @@ Not here: what is wrong with one object by itself (`reader`).
 
 from __future__ import annotations
 
-from collections.abc import Collection, Iterator, Mapping
+from collections.abc import Callable, Collection, Iterator, Mapping
 from typing import Any
 
 from caddrel.core.diagnostics import Diagnostic, did_you_mean, shorten
+from caddrel.core.facts.layers import Layers
 from caddrel.core.facts.types import fold
 from caddrel.core.inventory.index import NOUNS, ONE_OF, Entry, Group, Inventory
 
@@ -47,11 +48,9 @@ def _ids(noun: str, new: list[str], there: Mapping[str, Any]) -> Iterator[Diagno
     """Yield ids that would be taken for one another, or for what they are not."""
     if not new:
         return
-    alike: dict[str, list[str]] = {}
-    for id in there:
-        alike.setdefault(fold(" ".join(id.split())), []).append(id)
+    alike = _alike(there)
     for id in new:
-        others = [each for each in alike[fold(" ".join(id.split()))] if each != id]
+        others = [each for each in alike(_folded(id)) if each != id and each in there]
         if others:
             said = f"`{shorten(id)}` and `{shorten(others[0])}` differ in letters' case or spaces alone"
             yield Diagnostic("ids-alike", said, f"one {ONE_OF[noun]} has one id", path=f"{noun}.{id}")
@@ -60,6 +59,33 @@ def _ids(noun: str, new: list[str], there: Mapping[str, Any]) -> Iterator[Diagno
             yield Diagnostic("bad-id", f"`{shorten(id)}` begins or ends with a space", hint, path=f"{noun}.{id}")
         elif any(c.isspace() for c in id):
             yield _warning("odd-id", f"the id `{shorten(id)}` holds a space", f"{noun}.{id}")
+
+
+def _folded(id: str) -> str:
+    return fold(" ".join(id.split()))
+
+
+# Ids by their folded form, of the mapping that they were read from: one change after another follows from the same.
+_kept: list[tuple[Mapping[str, Any], dict[str, list[str]]]] = []
+_MOST_KEPT = 8
+
+
+def _alike(there: Mapping[str, Any]) -> Callable[[str], list[str]]:
+    """Return what gives the ids that a folded one stands for; some may have gone since."""
+    below, above = (there.below(), there.above()) if isinstance(there, Layers) else (there, [])
+    known = next((found for mapping, found in _kept if mapping is below), None)
+    if known is None:
+        known = {}
+        for id in below:
+            known.setdefault(_folded(id), []).append(id)
+        if isinstance(there, Layers):
+            # Held with it, so that no other comes to stand in its place in memory.
+            _kept.insert(0, (below, known))
+            del _kept[_MOST_KEPT:]
+    more: dict[str, list[str]] = {}
+    for id in above:
+        more.setdefault(_folded(id), []).append(id)
+    return lambda folded: list(dict.fromkeys([*known.get(folded, ()), *more.get(folded, ())]))
 
 
 def _group(after: Inventory, group: Group) -> Iterator[Diagnostic]:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from datetime import datetime
 
@@ -86,12 +86,20 @@ def administers(
     """
     rulebook = compiled.rulebook
     apps = administration_apps(rulebook, inventory)
+    if not apps:
+        return None
     people = inventory.people
     tried = [people[first]] if first in people and not people[first].is_off(now) else []
-    for person in (*tried, *must_reach(rulebook, inventory, now)):
+    # Whoever must get in is looked for only where that one cannot: everybody is gone through for it.
+    for person in _one_after_another(tried, lambda: must_reach(rulebook, inventory, now)):
         if any(_best(compiled, inventory, person, app, "", now, address_data) is None for app in apps):
             return person.id
     return None
+
+
+def _one_after_another(first: list[Entry], then: Callable[[], list[Entry]]) -> Iterator[Entry]:
+    yield from first
+    yield from then()
 
 
 def must_reach(rulebook: Rulebook, inventory: Inventory, now: datetime) -> list[Entry]:

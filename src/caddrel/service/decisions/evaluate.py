@@ -293,7 +293,9 @@ class Door:
             self._data.door_sessions.end(session.id, self._data.clock(), why)
         done: Future[None] = Future()
         done.set_result(None)
-        context = {"session": {"ended": why}, "tell": [{"text": sessions.ended_text(why)}]}
+        more = session.asks if session is not None and why == sessions.AGAIN else ()
+        tells = [{"text": text} for text in (sessions.ended_text(why), *more)]
+        context = {"session": {"ended": why}, "tell": tells}
         return _Pending(digest, authzen.AccessDecision(False, context), done)
 
 

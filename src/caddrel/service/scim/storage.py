@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import re
 import threading
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from datetime import datetime
 from functools import partial
@@ -29,6 +29,7 @@ from scim2_models import (
 )
 from scim2_server.storage import ScimStorage, SearchPage
 
+from caddrel.core.facts.types import fold
 from caddrel.core.inventory.patch import with_member, without_member
 from caddrel.service.inventory.changes import InventoryChanges
 from caddrel.service.problems import ServiceError
@@ -88,18 +89,17 @@ class InventoryStorage(ScimStorage):
         if len(text) > LONGEST_FILTER or text.count("(") + text.count("[") > DEEPEST_FILTER:
             raise InvalidFilterException(detail="the filter is too long, or too deep")
         nouns = list(dict.fromkeys(_NOUNS[str(each.name)] for each in resource_types))
-        found: list[tuple[str, Stored]] = [(noun, stored) for noun in nouns for stored in self._all(noun)]
+        named = _BY_NAME.match(text)
+        if named is not None and not (named[2].isascii() and "\\" not in named[2]):
+            # What the database cannot compare as the filter does is asked of each.
+            named = None
+        ids = {noun: self._named(noun, named[2]) if named is not None else self._seen(noun) for noun in nouns}
+        found = [(noun, id) for noun in nouns for id in ids[noun]]
         start, count = search_request.start_index_0 or 0, search_request.count
         stop = start + min(MOST_FOUND if count is None else count, MOST_FOUND)
-        kept = {noun: self.data.kept_by.all(noun) for noun in nouns}
-        named = _BY_NAME.match(text)
-        if named is not None:
-            # What directories ask for every object: not everybody is made for it.
-            found = [each for each in found if self._may_be(named[1], named[2], each, kept)]
         if wanted is None and search_request.sort_by is None:
-            page = [self._made(noun, stored, kept[noun].get(stored.id)) for noun, stored in found[start:stop]]
-            return SearchPage(len(found), page)
-        made = [self._made(noun, stored, kept[noun].get(stored.id)) for noun, stored in found]
+            return SearchPage(len(found), self._all(found[start:stop]))
+        made = self._all(found)
         if wanted is not None:
             made = [each for each in made if wanted.match(each)]
         if search_request.sort_by is not None:
@@ -109,21 +109,33 @@ class InventoryStorage(ScimStorage):
             made = [made[at] for at in order]
         return SearchPage(len(made), made[start:stop])
 
-    def _may_be(
-        self, attribute: str, value: str, each: tuple[str, Stored], kept: Mapping[str, Mapping[str, KeptBy]]
-    ) -> bool:
-        noun, stored = each
-        said = kept[noun][stored.id].document if stored.id in kept[noun] else {}
-        texts = {stored.id, stored.title, *(text for text in said.values() if isinstance(text, str))}
-        return value.casefold() in {text.casefold() for text in texts}
+    def _seen(self, noun: str) -> list[str]:
+        """Return the ids of everything of a noun that this directory may see, in order."""
+        keepers = self.data.kept_by.keepers(noun)
+        return sorted(id for id in self._there(noun) if keepers.get(id, self.keeper) == self.keeper)
 
-    def _all(self, noun: str) -> Iterator[Stored]:
-        """Yield everything of a noun that this directory may see, by id."""
-        theirs = {id for id, kept in self.data.kept_by.all(noun).items() if kept.keeper != self.keeper}
-        documents, version = self.data.inventory.documents(noun)
-        for id in sorted(documents):
-            if id not in theirs:
-                yield Stored(noun, id, str(documents[id].get("title") or ""), documents[id], version)
+    def _named(self, noun: str, text: str) -> list[str]:
+        """Return what may be called so, of what this directory may see: the rest is not made to be looked at.
+
+        The filter is asked of each; what is left out has neither the id nor, of a directory, a name that is this.
+        """
+        there, keepers = self._there(noun), self.data.kept_by.keepers(noun)
+        asked = fold(text)
+        own = [id for id, entry in there.items() if fold(id) == asked or fold(entry.title) == asked]
+        ids = {*own, *(id for id in self.data.kept_by.named(noun, _as_is(text)) if id in there)}
+        return sorted(id for id in ids if keepers.get(id, self.keeper) == self.keeper)
+
+    def _there(self, noun: str) -> Mapping[str, Any]:
+        found: Mapping[str, Any] = getattr(self.data.inventories.current(), noun)
+        return found
+
+    def _all(self, found: list[tuple[str, str]]) -> list[Resource[Any]]:
+        made = []
+        for noun, id in found:
+            stored = self.data.inventory.get(noun, id)
+            if stored is not None:
+                made.append(self._made(noun, stored, self.data.kept_by.get(noun, id)))
+        return made
 
     def _stored(self, noun: str, id: str) -> Stored:
         kept = self.data.kept_by.get(noun, id)
@@ -135,12 +147,9 @@ class InventoryStorage(ScimStorage):
     def _made(self, noun: str, stored: Stored, kept: KeptBy | None) -> Resource[Any]:
         inventory, now = self.data.inventories.current(), self.data.clock()
         if noun == "people":
-            # A page is read at one version; each resource's own is that of its object.
-            own = self.data.inventory.get(noun, stored.id) or stored
-            return user_of(own, kept, inventory, now)
-        own = self.data.inventory.get(noun, stored.id) or stored
+            return user_of(stored, kept, inventory, now)
         people, groups = self._members(stored.id)
-        return group_of(own, kept, people, groups)
+        return group_of(stored, kept, people, groups)
 
     def _members(self, group: str) -> tuple[list[str], list[str]]:
         """Return who is a direct member of a group, for good, and which groups are."""
@@ -271,6 +280,11 @@ class InventoryStorage(ScimStorage):
     def _audit(self, noun: str, id: str, note: str, now: datetime) -> None:
         path = f"/scim/v2/{'Users' if noun == 'people' else 'Groups'}/{id}"
         self.data.audit.add(now, f"directory {self.keeper}", "wrote", path[:300], "done", note[:1000])
+
+
+def _as_is(text: str) -> str:
+    """Return a text in which no letter stands for others."""
+    return re.sub(r"([\\\\%_])", r"\\\1", text)
 
 
 def _told(change: Callable[[], Any]) -> Any:

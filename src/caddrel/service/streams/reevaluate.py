@@ -21,6 +21,7 @@ from caddrel.core.facts.attempts import AttemptRefused
 from caddrel.core.inventory.index import Inventory
 from caddrel.core.language.printer import print_item
 from caddrel.core.lockout_check.check import keyholders_of
+from caddrel.core.logs.references import number_for, spelled
 from caddrel.core.rulebook.model import Rulebook
 from caddrel.service.decisions.session_facts import facts_now, look_again
 from caddrel.service.decisions.sessions import AGAIN, why_ended
@@ -267,9 +268,12 @@ class Reevaluation:
             facts = facts_now(data, published.rulebook, session, now)
         except AttemptRefused as refused:
             return Outcome(session, True, AGAIN, because=f"what was reported cannot be read any more: {refused}")
+        facts.reference = spelled(number_for(session.signin))
         decision = published.compiled.decide(facts)
         if decision.outcome == "blocked":
-            return Outcome(session, True, AGAIN, because=f"{_rules(decision)}, because of {because}")
+            # What the person is told is what they would have been told at the door.
+            tells = tuple(tell.text for tell in decision.tell)
+            return Outcome(session, True, AGAIN, tells, f"{_rules(decision)}, because of {because}")
         again = look_again(data, published.rulebook, session, now)
         if decision.outcome == "challenged":
             asks = tuple(print_item(item) for item in decision.outstanding)
@@ -298,7 +302,7 @@ class Reevaluation:
         number = data.held_changes.add(now, because[:2000], why)
         ends = {each.session.id for each in ending}
         return [
-            replace(each, ends=False, by="", held=number, look_again=None) if each.session.id in ends else each
+            replace(each, ends=False, by="", asks=(), held=number, look_again=None) if each.session.id in ends else each
             for each in outcomes
         ]
 

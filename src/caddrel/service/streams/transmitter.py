@@ -268,6 +268,9 @@ class Transmitter:
                 _log.error("streams.failed", exc_info=error)
 
     def _push_all(self) -> None:
+        outbox = self.data.outbox
+        # Read before the streams: one that is made meanwhile is told what comes after this, so that nothing of it goes.
+        head = outbox.head()
         streams = self.data.event_streams.all()
         for stream in streams:
             trying = self._try_of(stream.id)
@@ -280,12 +283,11 @@ class Transmitter:
                 trying.busy = True
                 thread = threading.Thread(target=self._push, args=(stream, trying), daemon=True)
                 thread.start()
-        outbox = self.data.outbox
         lost = outbox.oldest() - 1
         for stream in streams:
             if stream.status == "enabled" and outbox.has(stream.id) < lost:
                 self.data.event_streams.put(replace(stream, status="paused", reason="too much waited: some is lost"))
-        outbox.trim(min((outbox.has(s.id) + 1 for s in streams if s.status != "disabled"), default=outbox.head()))
+        outbox.trim(min([head, *(outbox.has(s.id) + 1 for s in streams if s.status != "disabled")]))
 
     def _push(self, stream: EventStream, trying: _Trying) -> None:
         try:
