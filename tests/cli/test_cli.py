@@ -289,7 +289,8 @@ def test_the_demo_command_starts_tells_and_stops(kelpline_folder: Path, tmp_path
         assert line, "the demo ended before it told where to look"
         printed += line
     told = json.loads(profile.read_text())
-    assert set(told) == {"url", "token", "login_url", "pid", "doorway_url"}
+    names = {"url", "token", "login_url", "pid", "doorway_url", "neighbours_url", "directory_token", "receiver_token"}
+    assert set(told) == names
     assert profile.stat().st_mode & 0o777 == 0o600
     assert told["login_url"] in printed
     assert told["pid"] == process.pid

@@ -205,7 +205,7 @@ class _Attempts:
         if not breaks(attempt):
             raise Wrong(f"the guarantee {guarantee.id} is not broken by {dict(attempt.reported)}")
         surely = breaks(attempt, surely=True)
-        attempt = smallest(attempt, lambda fewer: breaks(fewer, surely=surely))
+        attempt = smallest(attempt, lambda fewer: breaks(fewer, surely=surely), inventory)
         return Proven(guarantee, "fails", Counterexample(attempt, explained(judged, attempt, inventory)))
 
 

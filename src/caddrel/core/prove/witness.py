@@ -89,13 +89,20 @@ def attempt_of(space: Space, model: Any) -> Attempt:
     return Attempt(reported, lists)
 
 
-def smallest(attempt: Attempt, still: Callable[[Attempt], bool]) -> Attempt:
-    """Return an attempt with as few facts as it takes: one after another is left out while it is still what it was."""
+def smallest(attempt: Attempt, still: Callable[[Attempt], bool], inventory: Inventory | None = None) -> Attempt:
+    """Return an attempt with as few facts as it takes: one after another is left out while it is still what it was.
+
+    Parameters
+    ----------
+    inventory
+        Somebody whom it knows is named, rather than what is known of them.
+    """
+    named = inventory is not None and attempt.reported.get("person.id") in inventory.people
     found = attempt
     changed = True
     while changed:
         changed = False
-        for name in sorted(found.reported, key=_worth):
+        for name in sorted(found.reported, key=partial(_worth, named=named)):
             fewer = found.without(name)
             if still(fewer):
                 found, changed = fewer, True
@@ -119,6 +126,8 @@ def _fewer_members(attempt: Attempt, still: Callable[[Attempt], bool]) -> Attemp
     return found
 
 
-def _worth(name: str) -> tuple[int, str]:
+def _worth(name: str, named: bool) -> tuple[int, str]:
     """Return the place of a fact: who and what it is about is left out last."""
+    if named and name == "person.id":
+        return 2, name
     return (1 if name in {"person.id", "app.id", "person.kind", "person.groups", "app.labels"} else 0), name
