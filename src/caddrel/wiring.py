@@ -30,7 +30,7 @@ from caddrel.service.auth.tokens import make_token
 from caddrel.service.http import server as http_server
 from caddrel.service.http.dispatch import body_limits
 from caddrel.service.problems import ServiceError
-from caddrel.service.runtime import Runtime, begin, stop
+from caddrel.service.runtime import Runtime, begin, go_on, stop
 from caddrel.service.signins.recompute import catch_up
 from caddrel.service.state.address_data import AddressData
 from caddrel.service.state.data_folder import DataFolder
@@ -328,7 +328,7 @@ class Server:
 
     def start(self) -> None:
         """Serve in a thread of its own."""
-        self.opened.runtime.planner.wake()
+        go_on(self.opened.runtime)
         self._thread = threading.Thread(target=self._server.run, name="caddrel-server", daemon=True)
         self._thread.start()
 
@@ -338,7 +338,7 @@ class Server:
         def stop(_number: int, _frame: FrameType | None) -> None:
             raise SystemExit(0)
 
-        self.opened.runtime.planner.wake()
+        go_on(self.opened.runtime)
         signal.signal(signal.SIGTERM, stop)
         signal.signal(signal.SIGINT, stop)
         try:

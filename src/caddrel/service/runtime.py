@@ -106,14 +106,11 @@ def begin(data: DataFolder) -> Runtime:
     log.settle = recorder.settle
     shadows = Shadows(data)
     watched = Watched(data, findings, words, standing.look_soon)
-    watched.begin()
     inventory = InventoryChanges(data)
     receiver = Receiver(data, inventory)
     sessions = Reevaluation(data, recorder.settle, receiver.expire)
-    sessions.begin()
     event_keys = EventKeys(data)
     transmitter = Transmitter(data, event_keys)
-    transmitter.begin()
     return Runtime(
         data=data,
         callers=Callers(data.accounts, data.clock, throttle),
@@ -145,6 +142,14 @@ def begin(data: DataFolder) -> Runtime:
         standing=standing,
         watched=watched,
     )
+
+
+def go_on(runtime: Runtime) -> None:
+    """Begin what goes on beside requests: in the process that serves the folder alone, not in a command beside it."""
+    runtime.planner.wake()
+    runtime.watched.begin()
+    runtime.sessions.begin()
+    runtime.transmitter.begin()
 
 
 def stop(runtime: Runtime) -> None:

@@ -9,6 +9,7 @@ from tests.command import run
 from tests.conftest import Live, until
 from tests.service.streams.conftest import RULEBOOK, signed_in
 
+from caddrel import wiring
 from caddrel.client import Caddrel, Refused
 from caddrel.wire import authzen
 from caddrel.wire.decisions import File
@@ -155,3 +156,17 @@ def test_what_was_missed_while_the_service_was_down_is_looked_at(live: Live, doo
     live.runtime.sessions._stopped.clear()
     live.runtime.sessions.begin()
     assert "risky / high" in until(lambda: _ended(live, ines))
+
+
+def test_a_command_beside_the_service_decides_no_sessions(live: Live, door: Caddrel) -> None:
+    ines = signed_in(door, "ines")
+    until(lambda: live.data.marks.get("decided-inventory") == live.data.inventory.version())
+    live.runtime.sessions.stop()
+    with live.client() as client:
+        client.people.import_([json.dumps({"id": "ines", "risk": "high"}).encode()])
+    # It is opened as commands of the host open it.
+    beside = wiring.open_data(live.folder, live.clock)
+    assert beside.runtime.sessions._thread is None
+    assert beside.runtime.transmitter._threads == []
+    beside.close()
+    assert _ended(live, ines) is None
