@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import csv
 import io
+from datetime import UTC, datetime
 from typing import Any
 
 import pytest
@@ -13,7 +14,7 @@ from hypothesis import strategies as st
 from caddrel.core.inventory.consistency import inconsistencies
 from caddrel.core.inventory.csv_table import TableRefused, read_table, write_table
 from caddrel.core.inventory.index import Inventory
-from caddrel.core.inventory.patch import patched, with_member, without_member
+from caddrel.core.inventory.patch import not_off, off_now, patched, with_member, without_member
 from caddrel.core.inventory.reader import read_inventory
 
 # RFC 7396, appendix A.
@@ -44,6 +45,23 @@ def test_a_membership_is_one_whatever_its_end() -> None:
     assert without_member(document, "yard") == {"id": "a", "groups": ["crew"]}
     assert without_member(document, "office") is None
     assert with_member({"id": "b"}, "crew") == {"id": "b", "groups": ["crew"]}
+
+
+@pytest.mark.parametrize(
+    ("off", "put_off", "put_back"),
+    [
+        (None, "2026-12-01T00:00:00Z", None),
+        ("2026-11-01", "2026-11-01", None),
+        ("2026-12-01T00:00:00Z", "2026-12-01T00:00:00Z", None),
+        # Whoever leaves at the end of the year is out today all the same; and "back" is no reason that they stay on.
+        ("2026-12-31", "2026-12-01T00:00:00Z", "2026-12-31"),
+    ],
+)
+def test_off_is_from_now_on_at_the_latest(off: str | None, put_off: str, put_back: str | None) -> None:
+    now = datetime(2026, 12, 1, tzinfo=UTC)
+    document = {"id": "a"} if off is None else {"id": "a", "off": off}
+    assert off_now(document, now)["off"] == put_off
+    assert not_off(document, now).get("off") == put_back
 
 
 _NAMES = st.text("abcxyzæø.-", min_size=1, max_size=8).filter(lambda text: text != "-")

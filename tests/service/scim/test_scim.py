@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 from collections.abc import Iterator
+from datetime import timedelta
 from typing import Any
 
 import httpx
@@ -106,6 +107,16 @@ def test_whoever_is_off_in_the_directory_is_out_at_once(
     back = _patch(directory, "/Users/ines", {"op": "Replace", "value": {"active": "True"}})
     assert back.status_code == 204, back.text
     assert "off" not in _document(live, "people", "ines")
+    # Whoever is to leave later has not left; and that somebody is active does not say that they stay.
+    leaves = (live.clock.now + timedelta(days=30)).isoformat()
+    with live.client() as client:
+        client.people.import_([json.dumps({"id": "odd", "off": leaves}).encode()])
+    _patch(directory, "/Users/odd", {"op": "replace", "path": "active", "value": True})
+    assert _document(live, "people", "odd")["off"] == leaves
+    odd = _patch(directory, "/Users/odd", {"op": "replace", "path": "active", "value": False})
+    assert odd.status_code == 204, odd.text
+    assert live.data.inventories.current().people["odd"].is_off(live.clock.now)
+    assert directory.get("/Users/odd").json()["active"] is False
 
 
 def test_who_is_taken_off_a_group_is_decided_again_and_it_is_told_why(

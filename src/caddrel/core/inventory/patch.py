@@ -3,7 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from datetime import datetime
 from typing import Any
+
+from caddrel.core.facts.values import read_moment_or_day, show_moment
 
 
 def patched(present: Mapping[str, Any] | None, change: Mapping[str, Any]) -> dict[str, Any]:
@@ -44,6 +47,22 @@ def without_member(document: Mapping[str, Any], group: str) -> dict[str, Any] | 
     """Return a person's document without a membership of a group; None where there is none of their own."""
     kept = _others(document, group)
     return {**document, "groups": kept} if len(kept) != len(document.get("groups") or []) else None
+
+
+def off_now(document: Mapping[str, Any], now: datetime) -> dict[str, Any]:
+    """Return a person's document with them off: whoever was to leave later has left now, and who has left stays so."""
+    return {**document, "off": document["off"] if is_off(document, now) else show_moment(now)}
+
+
+def not_off(document: Mapping[str, Any], now: datetime) -> dict[str, Any]:
+    """Return a person's document with them back, where they are off; when somebody is to leave later stays."""
+    return {key: value for key, value in document.items() if key != "off" or not is_off(document, now)}
+
+
+def is_off(document: Mapping[str, Any], now: datetime) -> bool:
+    """Tell whether a person has left by a moment, by their document."""
+    off = document.get("off")
+    return off is not None and read_moment_or_day(str(off)) <= now
 
 
 def _others(document: Mapping[str, Any], group: str) -> list[Any]:

@@ -25,8 +25,8 @@ from scim2_models import (
     User,
 )
 
-from caddrel.core.facts.values import show_moment
 from caddrel.core.inventory.index import Inventory
+from caddrel.core.inventory.patch import not_off, off_now
 from caddrel.store.inventory import Stored
 from caddrel.store.kept_by import KeptBy
 
@@ -156,7 +156,5 @@ def person_document(resource: User[Person], before: Mapping[str, Any], id: str, 
             if value is not None:
                 document[key] = value
     if resource.active is False:
-        document["off"] = before.get("off") or show_moment(now)
-    elif resource.active is True:
-        document.pop("off", None)
-    return document
+        return off_now(document, now)
+    return not_off(document, now) if resource.active is True else document

@@ -30,7 +30,7 @@ from scim2_models import (
 from scim2_server.storage import ScimStorage, SearchPage
 
 from caddrel.core.facts.types import fold
-from caddrel.core.inventory.patch import with_member, without_member
+from caddrel.core.inventory.patch import is_off, with_member, without_member
 from caddrel.service.inventory.changes import InventoryChanges
 from caddrel.service.problems import ServiceError
 from caddrel.service.scim.resources import (
@@ -225,10 +225,10 @@ class InventoryStorage(ScimStorage):
             _, note = _told(lambda: self.inventory.put_one(noun, document, seen, self._accepted, self.keeper))
         self.data.kept_by.put(KeptBy(noun, id, self.keeper, kept.created if kept else now, now, said))
         if isinstance(resource, User):
-            if resource.active is False and not before.get("off"):
+            if resource.active is False and not is_off(before, now):
                 ended, codes = self._put_out(id, now)
                 note = f"{id} is off; {ended} sessions and {codes} starter codes ended"
-            elif resource.active is True and before.get("off"):
+            elif resource.active is True and is_off(before, now):
                 note = f"{id} is back"
         else:
             note = "; ".join(part for part in (note, self._said_members(id, resource)) if part)

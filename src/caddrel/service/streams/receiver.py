@@ -19,6 +19,7 @@ from joserfc.jwk import KeySet
 
 from caddrel.core.diagnostics import shorten
 from caddrel.core.facts.values import show_moment
+from caddrel.core.inventory.patch import not_off, off_now
 from caddrel.service.inventory.changes import ANYBODY, InventoryChanges
 from caddrel.service.problems import ServiceError
 from caddrel.service.state.data_folder import DataFolder
@@ -166,13 +167,11 @@ class Receiver:
             case "credential-compromise":
                 return self._risk(feed, person, _LEVEL_OF_COMPROMISE, now, f": a credential is compromised{because}")
             case "account-disabled":
-                self._change(
-                    "people", person, lambda document: {**document, "off": document.get("off") or show_moment(now)}
-                )
+                self._change("people", person, lambda document: off_now(document, now))
                 ended = self.data.door_sessions.end_of(person, now, f"feed {feed.name}")
                 return f"{person} is off, {ended} sessions ended{because}"
             case _:
-                self._change("people", person, lambda document: _with(document, "off", None))
+                self._change("people", person, lambda document: not_off(document, now))
                 return f"{person} is back{because}"
 
     def _risk(self, feed: Feed, person: str, level: str, now: datetime, because: str) -> str:

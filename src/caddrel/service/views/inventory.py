@@ -10,9 +10,8 @@ from typing import Any
 import msgspec
 
 from caddrel.core.diagnostics import shorten
-from caddrel.core.facts.values import show_moment
 from caddrel.core.inventory.index import NOUNS, ONE_OF
-from caddrel.core.inventory.patch import patched, with_member, without_member
+from caddrel.core.inventory.patch import off_now, patched, with_member, without_member
 from caddrel.service.authoring.inventory_filter import matching
 from caddrel.service.http.endpoints import Param
 from caddrel.service.inventory import audit_note, imports, outcomes
@@ -237,8 +236,7 @@ def _change_person(call: Call, person: str, make: Callable[[Mapping[str, Any]], 
 def off(call: Call) -> wire.Gone:
     """Somebody has left: no sign-in is let in from now on, sessions and starter codes end, and the log keeps all."""
     person, now = call.path["id"], call.data.clock()
-    since = show_moment(now)
-    stored = _change_person(call, person, lambda document: {**document, "off": document.get("off") or since})
+    stored = _change_person(call, person, lambda document: off_now(document, now))
     # In this order: whoever signs in meanwhile is not let in any more, and has no session to be ended.
     ended = call.data.door_sessions.end_of(person, now, call.who().name)
     codes = call.data.starter_codes.revoke_of(person, now)
