@@ -79,6 +79,8 @@ class Outcome:
         Nobody is in by it any more.
     by
         Who or what ended it.
+    keep
+        Its limits from now on; None where they stay.
     """
 
     session: DoorSession
@@ -88,6 +90,7 @@ class Outcome:
     because: str = ""
     look_again: datetime | None = None
     held: int | None = None
+    keep: Mapping[str, int | bool] | None = None
 
 
 class DoorSessionStore:
@@ -121,13 +124,14 @@ class DoorSessionStore:
         devices: Collection[str] = (),
         apps: Collection[str] | None = (),
     ) -> Iterator[DoorSession]:
-        """Yield the open sessions of people, devices or apps; of every app with None."""
-        parts = [
-            (column, set(ids)) for column, ids in ((_C.person, people), (_C.device, devices), (_C.app, apps or ()))
-        ]
+        """Yield the open sessions of people, devices or apps; of every app with None.
+
+        With devices also those from one that was not listed: it may be one of these now, by its serial number.
+        """
         if apps is None:
             yield from self._page_by_page(true())
             return
+        parts = [(column, set(ids)) for column, ids in ((_C.person, people), (_C.device, devices), (_C.app, apps))]
         seen: set[str] = set()
         for column, ids in parts:
             wanted = sorted(ids)
@@ -137,6 +141,9 @@ class DoorSessionStore:
                     if session.id not in seen:
                         seen.add(session.id)
                         yield session
+        if devices:
+            unlisted = _C.device.is_(None) & _C.facts.contains('"device.serial"')
+            yield from (each for each in self._page_by_page(unlisted) if each.id not in seen)
 
     def seen_since(self, moment: datetime) -> Iterator[DoorSession]:
         """Yield the open sessions that were decided at the door since a moment."""
@@ -190,6 +197,8 @@ class DoorSessionStore:
                     "asks": json.dumps(each.asks) if each.asks else "", "because": each.because, "held": each.held,
                     "look_again": to_stored(each.look_again) if each.look_again is not None else None,
                 }  # fmt: skip
+                if each.keep is not None:
+                    values["keep"] = json.dumps(dict(each.keep))
                 if each.ends:
                     values |= {"ended": moment, "ended_by": each.by}
                 if connection.execute(update(door_sessions).where(same).values(**values)).rowcount:
@@ -256,8 +265,8 @@ def put_sessions(connection: Connection, sessions: Iterable[DoorSession]) -> Non
 # Written out: it is part of every commit of live decisions.
 _KEPT = ("door", "person", "app", "device", "seen", "methods", "keep", "signin", "facts", "look_again")
 _CHANGED = ", ".join(f"{name} = excluded.{name}" for name in _KEPT)
-# Decided at the door, it is as that says: nothing is asked for any more, and it is not held.
 _COLUMNS = ("id", "door", "person", "app", "device", "started", *_KEPT[4:])
+# Decided at the door, it is as that says: nothing is asked for any more, and it is not held.
 _PUT = (
     f"INSERT INTO door_sessions ({', '.join(_COLUMNS)}) VALUES ({', '.join('?' * len(_COLUMNS))}) "  # noqa: S608
     f"ON CONFLICT (id) DO UPDATE SET {_CHANGED}, asks = '', because = '', held = NULL WHERE ended IS NULL"

@@ -22,6 +22,7 @@ from caddrel.store.door_sessions import DoorSession
 
 # However little changes, each is looked at so often: what hangs on time alone is seen then at the latest.
 AT_LEAST_EVERY = timedelta(minutes=10)
+NO_SOONER = timedelta(seconds=1)
 # What a session knows better, or is not to be asked about again: whoever is in has given the right password.
 _OWN = ("person.id", "app.id", "auth.methods", "auth.age", "auth.credentials", "auth.locked_out", "signals", "time.at")
 _SIGNALS = "signals"
@@ -76,7 +77,8 @@ def facts_now(data: DataFolder, rulebook: Rulebook, session: DoorSession, now: d
 
 def look_again(data: DataFolder, rulebook: Rulebook, session: DoorSession, now: datetime) -> datetime:
     """Return when a session may come to something else, if nothing changes but the time."""
-    return min(_moments(data, rulebook, session, now))
+    # Of what is due at this very moment it has just been decided: due again at once, it would be without end.
+    return max(min(_moments(data, rulebook, session, now)), now + NO_SOONER)
 
 
 def _moments(data: DataFolder, rulebook: Rulebook, session: DoorSession, now: datetime) -> Iterator[datetime]:
@@ -88,6 +90,8 @@ def _moments(data: DataFolder, rulebook: Rulebook, session: DoorSession, now: da
     person = data.inventories.current().people.get(session.person)
     if person is not None:
         yield from (end for _, end in person.groups_until if end > now)
+        if person.off is not None and person.off > now:
+            yield person.off
     limits: Cache[int, tuple[Rulebook, frozenset[int]]] = data.caches.of("method-limits", MOST_RULEBOOKS)
     for within in ByObject(limits).once(rulebook, limits_of):
         for at in session.methods.values():

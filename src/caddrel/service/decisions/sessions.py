@@ -94,7 +94,7 @@ def after(
     used = facts.get("auth.methods")
     for name, age in used.items() if isinstance(used, dict) else ():
         methods[name] = now - timedelta(seconds=age) if age is not None else now
-    keep = _strictest(session.keep, decision.keep) if session is not None else dict(decision.keep)
+    keep = strictest(session.keep, decision.keep) if session is not None else dict(decision.keep)
     if session is not None:
         return replace(session, app=str(app), seen=now, methods=methods, keep=keep, signin=id, facts=reported)
     named = device if isinstance(device, str) else None
@@ -103,7 +103,8 @@ def after(
     )
 
 
-def _strictest(kept: Mapping[str, int | bool], now: Mapping[str, int | bool]) -> dict[str, int | bool]:
+def strictest(kept: Mapping[str, int | bool], now: Mapping[str, int | bool]) -> dict[str, int | bool]:
+    """Return the limits of a session with those of another decision: of each the stricter."""
     found = dict(kept)
     for name, limit in now.items():
         found[name] = bool(limit) if isinstance(limit, bool) else min(limit, kept.get(name, limit))

@@ -11,27 +11,28 @@ from __future__ import annotations
 
 import threading
 from collections.abc import Callable, Collection, Iterable, Iterator, Mapping
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from datetime import datetime, timedelta
 
 import structlog
 
 from caddrel.core.decide.decision import Decision
 from caddrel.core.facts.attempts import AttemptRefused
-from caddrel.core.inventory.index import Inventory
+from caddrel.core.inventory.index import NOUNS, Inventory
 from caddrel.core.language.printer import print_item
 from caddrel.core.lockout_check.check import keyholders_of
 from caddrel.core.logs.references import number_for, spelled
 from caddrel.core.rulebook.model import Rulebook
 from caddrel.service.decisions.session_facts import facts_now, look_again
-from caddrel.service.decisions.sessions import AGAIN, why_ended
+from caddrel.service.decisions.sessions import AGAIN, strictest, why_ended
 from caddrel.service.problems import ServiceError, not_found
-from caddrel.service.rulebooks.changes import changed_objects
 from caddrel.service.state.data_folder import DataFolder
 from caddrel.service.state.rulebook_cache import Published
-from caddrel.service.streams.news import State, news, states
+from caddrel.service.streams.teller import Teller, changed
+from caddrel.service.streams.touched import ALL, Touched, together, touched_by, touched_by_objects
 from caddrel.store.door_sessions import DoorSession, Outcome
 from caddrel.store.held_changes import HeldChange
+from caddrel.store.inventory import Changes
 
 # Seconds between looks at whether anything has changed; and so long after a change who made it is known.
 EVERY, SETTLED = 0.1, 0.15
@@ -43,25 +44,7 @@ MOST_DUE = 2_000
 # Whoever was let in by what was in force a moment ago may be stored only now: they are looked at once more.
 STRAGGLERS, STRAGGLING = timedelta(seconds=30), timedelta(seconds=3)
 REVISION, INVENTORY = "decided-revision", "decided-inventory"
-_NOUNS = ("people", "groups", "devices", "apps", "lists")
 _log = structlog.get_logger("caddrel.sessions")
-
-
-@dataclass(frozen=True, slots=True)
-class Touched:
-    """Which sessions a change may touch: of some people, devices and apps; of all with None for the apps."""
-
-    people: frozenset[str] = frozenset()
-    devices: frozenset[str] = frozenset()
-    apps: frozenset[str] | None = frozenset()
-
-    def __bool__(self) -> bool:
-        return self.apps is None or bool(self.people or self.devices or self.apps)
-
-
-_ALL = Touched(apps=None)
-# What is known of people who are not in the inventory any more.
-_GONE: State = {"off": True, "risk": None, "factors": [], "groups": [], "roles": []}
 
 
 class Reevaluation:
@@ -79,8 +62,8 @@ class Reevaluation:
         self._data = data
         self._settle = settle
         self._expire = expire
+        self._teller = Teller(data)
         self._stopped = threading.Event()
-        self._wake = threading.Event()
         self._thread: threading.Thread | None = None
         # Held while sessions are decided again: what is held is decided about by nobody else meanwhile.
         self._deciding = threading.Lock()
@@ -127,69 +110,39 @@ class Reevaluation:
             self._again_at = now + STRAGGLING
         elif self._again_at is not None and now >= self._again_at:
             self._again_at = None
-            self._decide(data.door_sessions.seen_since(now - STRAGGLERS), "what was changed at that moment", now, {})
+            # What is held stays so: this is the same change.
+            late = (each for each in data.door_sessions.seen_since(now - STRAGGLERS) if each.held is None)
+            self._decide(late, "what was changed at that moment", now, {}, hold=True)
         self._in_time(now)
 
     def _changed(self, seen: tuple[int | None, int | None], new: tuple[int, int], now: datetime) -> None:
         data, marks = self._data, dict(zip((REVISION, INVENTORY), new, strict=True))
         published = data.rulebooks.need_current()
         if seen[0] is None or seen[1] is None:
-            # Before the first look nobody was in by what is kept, and nobody was told anything.
-            inventory = data.inventories.current()
-            known = states(published.rulebook, inventory, inventory.people, (), now)
-            data.door_sessions.settle([], now, marks, told=_there(known))
+            # Before the first look nobody was in by what is kept.
+            self._teller.know(now, marks, new[0])
             return
-        touched, because = self._touched(published, (seen[0], seen[1]), new)
-        if seen[1] != new[1]:
-            self._tell(published, seen[1], because, now)
+        changes = data.inventory.since(seen[1]) if seen[1] != new[1] else None
+        touched, because = self._touched(published, seen[0], changes)
+        if changes is not None:
+            self._teller.of_changes(changes, because, now)
         sessions = data.door_sessions.touched(touched.people, touched.devices, touched.apps) if touched else iter(())
         self._decide(sessions, because, now, marks, hold=True)
+        # Last: it asks of every device, and nobody is put out by it.
+        self._teller.of_standards(published.revision.number, because, now)
 
-    def _tell(self, published: Published, since: int, because: str, now: datetime) -> None:
-        """Put what others are told of a change of the inventory, once: beside what they know then.
-
-        Cut off before what is decided again is stored, it is looked at again, and nothing is new then.
-        """
-        data, inventory = self._data, self._data.inventories.current()
-        changes = data.inventory.since(since)
-        ids = {
-            noun: {str(each["id"]) for each in changes.came.get(noun, ())} | set(changes.went.get(noun, ()))
-            for noun in ("people", "devices")
-        }
-        known = {(noun, id): state for noun in ids for id, state in data.outbox.last_told(noun, ids[noun]).items()}
-        new = states(published.rulebook, inventory, ids["people"], ids["devices"], now)
-        events = [
-            event
-            for (noun, id), state in sorted(new.items())
-            for event in news(noun, id, known.get((noun, id)), state, now, because)
-        ]
-        data.door_sessions.settle([], now, {}, events, _there(new))
-
-    def _touched(self, published: Published, seen: tuple[int, int], new: tuple[int, int]) -> tuple[Touched, str]:
+    def _touched(self, published: Published, seen: int, changes: Changes | None) -> tuple[Touched, str]:
         """Return which sessions a change may touch, and what has changed in words."""
         data, said, found = self._data, [], []
-        if seen[0] != new[0]:
-            revision = published.revision
+        revision = published.revision
+        if seen != revision.number:
             said.append(f"revision {revision.number}, published by {revision.published_by}: {revision.why[:200]}")
-            before = data.rulebooks.get(seen[0]).rulebook if seen[0] else None
-            found.append(touched_by(before, published.rulebook) if before is not None else _ALL)
-        if seen[1] != new[1]:
-            changes = data.inventory.since(seen[1])
-            ids = {
-                noun: {str(each["id"]) for each in changes.came.get(noun, ())} | set(changes.went.get(noun, ()))
-                for noun in _NOUNS
-            }
+            found.append(touched_by(data.rulebooks.get(seen).rulebook, published.rulebook) if seen else ALL)
+        if changes is not None:
+            ids = {noun: changed(changes, noun) for noun in NOUNS}
             said += self._who(ids)
-            reads_lists = any(place.parts.lists or place.without.lists for place in published.rulebook.places.values())
-            if ids["groups"] or (ids["lists"] and reads_lists):
-                found.append(_ALL)
-            found.append(Touched(*(frozenset(ids[noun]) for noun in ("people", "devices", "apps"))))
-        if any(each.apps is None for each in found):
-            return _ALL, "; ".join(said)
-        parts = (
-            frozenset().union(*(getattr(each, name) or () for each in found)) for name in ("people", "devices", "apps")
-        )
-        return Touched(*parts), "; ".join(said)
+            found.append(touched_by_objects(ids, published.rulebook))
+        return together(found), "; ".join(said)
 
     def _who(self, ids: Mapping[str, Collection[str]]) -> Iterator[str]:
         """Yield what of the inventory changed, and where it is written down who changed it, by whom."""
@@ -209,6 +162,7 @@ class Reevaluation:
     def _in_time(self, now: datetime) -> None:
         """Decide again what is due by the time alone."""
         data = self._data
+        self._teller.in_time(now)
         rulebook = data.rulebooks.need_current().rulebook
         open_ = _turned(rulebook, now)
         if self._open is not None and open_ != self._open:
@@ -274,13 +228,18 @@ class Reevaluation:
             # What the person is told is what they would have been told at the door.
             tells = tuple(tell.text for tell in decision.tell)
             return Outcome(session, True, AGAIN, tells, f"{_rules(decision)}, because of {because}")
-        again = look_again(data, published.rulebook, session, now)
+        # Limits only become stricter, as they do when its door asks again.
+        stricter = replace(session, keep=strictest(session.keep, decision.keep))
+        limit, keep = why_ended(stricter, session.door, now), stricter.keep
+        if limit:
+            return Outcome(session, True, AGAIN, because=f"its limit is shorter: {limit}, because of {because}")
+        again = look_again(data, published.rulebook, stricter, now)
         if decision.outcome == "challenged":
             asks = tuple(print_item(item) for item in decision.outstanding)
             same = session.asks == asks
             why = session.because if same else f"{_rules(decision)}, because of {because}"
-            return Outcome(session, asks=asks, because=why, look_again=again)
-        return Outcome(session, look_again=again)
+            return Outcome(session, asks=asks, because=why, look_again=again, keep=keep)
+        return Outcome(session, look_again=again, keep=keep)
 
     # What is held.
 
@@ -344,12 +303,14 @@ class Reevaluation:
         """
         data, now = self._data, self._data.clock()
         with self._deciding:
-            change = self._decided(number, "carried out", by, now)
+            change = self._undecided(number)
             outcomes = [
                 self.outcome(session, f"{change.because}, looked at by {by}", now)
                 for session in data.door_sessions.held_by(number)
             ]
             self._apply(outcomes, now, {})
+            # Afterwards: cut off in between it is still to be decided about, and nothing is held for good.
+            self._data.held_changes.decide(number, "carried out", by, now)
         return sum(each.ends for each in outcomes)
 
     def spare(self, number: int, by: str) -> int:
@@ -361,30 +322,25 @@ class Reevaluation:
             When there is none, or somebody has decided already.
         """
         with self._deciding:
-            self._decided(number, "spared", by, self._data.clock())
+            self._undecided(number)
+            self._data.held_changes.decide(number, "spared", by, self._data.clock())
             return sum(1 for _ in self._data.door_sessions.held_by(number))
 
-    def _decided(self, number: int, verdict: str, by: str, now: datetime) -> HeldChange:
+    def _undecided(self, number: int) -> HeldChange:
         change = self._data.held_changes.get(number)
         if change is None:
             raise not_found(f"held change {number}", "see caddrel sessions held")
-        if not self._data.held_changes.decide(number, verdict, by, now):
-            said = self._data.held_changes.get(number) or change
-            raise ServiceError(409, "decided-already", f"{said.decided_by} has decided: {said.verdict}")
+        if change.verdict:
+            raise ServiceError(409, "decided-already", f"{change.decided_by} has decided: {change.verdict}")
         return change
-
-
-def _there(found: Mapping[tuple[str, str], State | None]) -> dict[tuple[str, str], State]:
-    # Of somebody who is gone it stays known that they were told to be off.
-    return {
-        key: state if state is not None else {**_GONE} for key, state in found.items() if state or key[0] == "people"
-    }
 
 
 def _is_news(outcome: Outcome, now: datetime) -> bool:
     """Tell whether anything of a session is another than it was: of most nothing is, and to write costs the most."""
     session = outcome.session
     if outcome.ends or outcome.asks != session.asks or outcome.held != session.held:
+        return True
+    if outcome.keep is not None and outcome.keep != session.keep:
         return True
     due, again = session.look_again, outcome.look_again
     return again is not None and (due is None or due <= now or again < due)
@@ -396,29 +352,6 @@ _PATHS: Mapping[str, tuple[str, ...]] = {
     "groups": ("/scim/v2/Groups",),
     "devices": ("/ssf/",),
 }
-
-
-def touched_by(before: Rulebook, after: Rulebook) -> Touched:
-    """Return which sessions another rulebook may touch.
-
-    Where policies alone differ, and those name apps, only the sessions to those: a policy that does not name an app
-    is not asked about it, so that its outcome there hangs on the others.
-    """
-    changed = changed_objects(before, after, set())
-    kinds = {piece.kind for piece in changed}
-    if kinds - {"policy", "guarantee", "rehearsal"} or before.catalogue.attributes != after.catalogue.attributes:
-        return _ALL
-    apps: set[str] = set()
-    for piece in changed:
-        if piece.kind != "policy":
-            continue
-        for policy in (before.policies.get(piece.id), after.policies.get(piece.id)):
-            if policy is None:
-                continue
-            if any(selector.kind != "app" for selector in policy.scope.apps):
-                return _ALL
-            apps.update(selector.id for selector in policy.scope.apps)
-    return Touched(apps=frozenset(apps))
 
 
 def _turned(rulebook: Rulebook, now: datetime) -> tuple[bool, ...]:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 from caddrel.core.diagnostics import shorten
 from caddrel.core.facts.values import show_moment
 from caddrel.service.decisions import sessions
@@ -23,7 +25,10 @@ def _good(call: Call) -> wire.SessionList:
     now, doors = call.data.clock(), _doors(call)
     found = call.data.door_sessions.open()
     good = [session for session in found if not sessions.why_ended(session, session.door, now)]
-    return wire.SessionList([_view(session, doors.get(session.door, session.door)) for session in good])
+    # What was spared is left alone, and waits for nobody.
+    waiting = {change.number for change in call.data.held_changes.open()}
+    shown = [each if each.held in waiting else replace(each, held=None) for each in good]
+    return wire.SessionList([_view(session, doors.get(session.door, session.door)) for session in shown])
 
 
 def _doors(call: Call) -> dict[str, str]:
