@@ -172,7 +172,7 @@ _PARTS: dict[str, Any] = {
     "standards": {"ours": {"checks": {"one": {"must": "device.owner is company", "fix": "Take one of ours."}}}},
     "schedules": {"shore": {"zone": "Atlantic/Reykjavik", "hours": {"mon-fri": ["07:00-19:00"]}}},
 }
-_OTHER_STANDARD = {"ours": {"checks": {"one": {"must": "device.owner is shared", "fix": "Share it."}}}}
+_OTHER_STANDARD = {"ours": {"checks": {"one": {"must": "device.owner is personal", "fix": "Take your own."}}}}
 _CREW = {"people": [{"id": "a", "groups": ["one"]}], "groups": [{"id": "one"}, {"id": "b"}]}
 
 
