@@ -33,6 +33,7 @@ from caddrel.service.state.checkpoints import Checkpoints
 from caddrel.service.state.data_folder import DataFolder
 from caddrel.service.state.jobs import Jobs
 from caddrel.service.state.worker_process import WorkerProcess
+from caddrel.service.streams.delivery import Delivery
 from caddrel.service.streams.event_keys import EventKeys
 from caddrel.service.streams.receiver import Receiver
 from caddrel.service.streams.reevaluate import Reevaluation
@@ -63,6 +64,7 @@ class Runtime(Serving):
     door: Door
     sessions: Reevaluation
     event_keys: EventKeys
+    delivery: Delivery
     transmitter: Transmitter
     receiver: Receiver
     jobs: Jobs
@@ -110,7 +112,8 @@ def begin(data: DataFolder) -> Runtime:
     receiver = Receiver(data, inventory)
     sessions = Reevaluation(data, recorder.settle, receiver.expire)
     event_keys = EventKeys(data)
-    transmitter = Transmitter(data, event_keys)
+    delivery = Delivery(data, event_keys)
+    transmitter = Transmitter(data, delivery)
     return Runtime(
         data=data,
         callers=Callers(data.accounts, data.clock, throttle),
@@ -130,6 +133,7 @@ def begin(data: DataFolder) -> Runtime:
         door=Door(data, log, recorder, shadows),
         sessions=sessions,
         event_keys=event_keys,
+        delivery=delivery,
         transmitter=transmitter,
         receiver=receiver,
         jobs=jobs,
@@ -149,7 +153,7 @@ def go_on(runtime: Runtime) -> None:
     runtime.planner.wake()
     runtime.watched.begin()
     runtime.sessions.begin()
-    runtime.transmitter.begin()
+    runtime.delivery.begin()
 
 
 def stop(runtime: Runtime) -> None:
@@ -157,7 +161,7 @@ def stop(runtime: Runtime) -> None:
     now = runtime.data.clock
     runtime.planner.stop()
     runtime.sessions.stop()
-    runtime.transmitter.stop()
+    runtime.delivery.stop()
     with contextlib.suppress(Exception):
         runtime.callers.token_uses.write(now(), always=True)
     runtime.recorder.stop()

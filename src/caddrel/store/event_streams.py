@@ -69,16 +69,20 @@ class EventStreamStore:
         return _stream(row) if row is not None else None
 
     def put(self, stream: EventStream) -> None:
-        """Add a stream, or change what it was asked for and how it is."""
-        values = {
-            "document": json.dumps(dict(stream.document)), "locked": stream.locked, "status": stream.status,
-            "reason": stream.reason,
-        }  # fmt: skip
+        """Add a stream, or change what it was asked for."""
+        values = {"document": json.dumps(dict(stream.document)), "locked": stream.locked}
         with self._database.write() as connection:
             done = connection.execute(update(event_streams).where(event_streams.c.id == stream.id).values(**values))
             if not done.rowcount:
                 made = {"id": stream.id, "receiver": stream.receiver, "created": to_stored(stream.created)}
-                connection.execute(insert(event_streams).values(**made, **values))
+                how = {"status": stream.status, "reason": stream.reason}
+                connection.execute(insert(event_streams).values(**made, **values, **how))
+
+    def turn(self, id: str, status: str, reason: str, unless: str = "") -> None:
+        """Change how a stream is, unless it is in a given way by now."""
+        this = (event_streams.c.id == id) & (event_streams.c.status != unless)
+        with self._database.write() as connection:
+            connection.execute(update(event_streams).where(this).values(status=status, reason=reason))
 
     def remove(self, id: str) -> None:
         """Take a stream out."""

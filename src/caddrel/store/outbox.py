@@ -94,10 +94,12 @@ class OutboxStore:
         return found
 
     def delivered(self, stream: str, through: int, beyond: Iterable[int] = ()) -> None:
-        """Keep that a stream has everything up to a number, and some beyond."""
-        mine = acknowledged.c.stream == stream
+        """Keep that a stream has everything up to a number, and some beyond; it never has less than before."""
+        mine, name = acknowledged.c.stream == stream, f"stream:{stream}"
         with self._database.write() as connection:
-            put_marks(connection, {f"stream:{stream}": through})
+            before = connection.execute(select(marks.c.value).where(marks.c.name == name)).scalar()
+            through = max(through, before or 0)
+            put_marks(connection, {name: through})
             connection.execute(delete(acknowledged).where(mine, acknowledged.c.seq <= through))
             rows = [{"stream": stream, "seq": seq} for seq in beyond if seq > through]
             if rows:

@@ -167,6 +167,6 @@ def test_a_command_beside_the_service_decides_no_sessions(live: Live, door: Cadd
     # It is opened as commands of the host open it.
     beside = wiring.open_data(live.folder, live.clock)
     assert beside.runtime.sessions._thread is None
-    assert beside.runtime.transmitter._threads == []
+    assert beside.runtime.delivery._threads == []
     beside.close()
     assert _ended(live, ines) is None

@@ -8,7 +8,7 @@ import hmac
 import http.server
 import json
 import threading
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import replace
 from typing import Any
 
@@ -21,7 +21,9 @@ from tests.service.streams.conftest import signed_in
 
 from caddrel.client import Caddrel, Refused
 from caddrel.service.auth.tokens import make_token
+from caddrel.service.streams.delivery import PAGE
 from caddrel.service.streams.events import TYPES
+from caddrel.store.outbox import OutEvent
 from caddrel.wire.feeds import FeedRequest
 
 ISSUER = "https://feed.kelpline.example"
@@ -180,18 +182,75 @@ def test_events_are_pushed_in_order_also_to_who_was_down(live: Live, receiver: h
         for level in ("low", "medium", "high"):
             client.people.import_([json.dumps({"id": "odd", "risk": level}).encode()])
             _settled(live)
-
-        def forward() -> bool:
-            live.clock.forward(seconds=3)
-            return len(server.taken) == 3  # type: ignore[attr-defined]
-
-        until(forward)
+        until(lambda: len(server.taken) == 3)  # type: ignore[attr-defined]
         assert client.feeds.all()[0].error == ""
     claims = [_read(live, token) for _, token in server.taken]  # type: ignore[attr-defined]
     assert [next(iter(c["events"].values()))["current_level"] for c in claims] == ["LOW", "MEDIUM", "HIGH"]
     assert {header for header, _ in server.taken} == {"Bearer not-ours"}  # type: ignore[attr-defined]
     server.shutdown()
     server.server_close()
+
+
+def _told_risks(live: Live, people: Iterable[str]) -> None:
+    at = live.clock.now
+    live.data.outbox.add([OutEvent("risk-level-change", at, person=who, said={"before": "low", "now": "high", "because": "x"}) for who in people])
+
+
+def _polled(live: Live, receiver: httpx.Client, id: str) -> list[Any]:
+    sets = receiver.post(f"/ssf/v1/poll/{id}", json={"maxEvents": 10}).json()["sets"]
+    return [_read(live, token)["sub_id"]["sub"] for token in sets.values()]
+
+
+def test_what_a_stream_does_not_want_neither_hides_what_it_wants_nor_is_kept_for_it(
+    live: Live, receiver: httpx.Client
+) -> None:
+    outbox, look = live.data.outbox, live.runtime.delivery.look
+    live.runtime.delivery.stop()
+    everything = receiver.post("/ssf/v1/stream", json={}).json()["stream_id"]
+    few = receiver.post("/ssf/v1/stream", json={"events_requested": [TYPES["session-revoked"]]}).json()["stream_id"]
+    left_out = {"stream_id": everything, "subject": {"format": "opaque", "id": "odd"}}
+    receiver.post("/ssf/v1/subjects/remove", json=left_out).raise_for_status()
+    _told_risks(live, ["odd"] * (2 * PAGE + 3) + ["ines"])
+    assert _polled(live, receiver, everything) == ["ines"]
+    look()
+    # What only the one waits for is kept, and nothing before it.
+    assert (outbox.has(few), outbox.oldest()) == (outbox.head(), outbox.head())
+    assert {each.id: each.status for each in live.data.event_streams.all()} == {everything: "enabled", few: "enabled"}
+    assert _polled(live, receiver, everything) == ["ines"]
+
+
+def test_what_is_lost_is_told_and_the_rest_goes_on(
+    live: Live, receiver: httpx.Client, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr("caddrel.store.outbox.MOST_KEPT", 5)
+    id = receiver.post("/ssf/v1/stream", json={}).json()["stream_id"]
+    live.runtime.delivery.stop()
+    _told_risks(live, [f"p-{n}" for n in range(20)])
+    live.runtime.delivery.look()
+    live.runtime.delivery.look()
+    with live.client() as client:
+        (feed,) = client.feeds.all()
+        assert (feed.state, feed.error) == ("paused", "too much waited: some is lost")
+    receiver.post("/ssf/v1/status", json={"stream_id": id, "status": "enabled"}).raise_for_status()
+    live.runtime.delivery.look()
+    kept = [f"p-{n}" for n in range(14, 20)]
+    assert _polled(live, receiver, id) == kept
+
+
+def test_nothing_is_sent_to_or_kept_for_whose_token_is_revoked(live: Live, receiver: httpx.Client) -> None:
+    id = receiver.post("/ssf/v1/stream", json={}).json()["stream_id"]
+    stream = live.data.event_streams.get(id)
+    assert stream is not None
+    live.data.accounts.revoke_token(stream.receiver, live.clock.now)
+    live.runtime.delivery.stop()
+    _told_risks(live, ["ines", "odd"])
+    live.runtime.delivery.look()
+    assert live.data.outbox.oldest() == live.data.outbox.head()
+    with live.client() as client:
+        (feed,) = client.feeds.all()
+        assert feed.error == "its token is revoked or has run out: nothing is sent"
+        # Nobody can use it any more: it may be taken out.
+        assert client.feeds.remove(feed.name) == []
 
 
 KEY = OKPKey.generate_key("Ed25519", {"kid": "f-1"})

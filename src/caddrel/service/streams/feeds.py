@@ -11,18 +11,18 @@ from joserfc.jwk import KeySet
 from caddrel.core.facts.values import show_moment
 from caddrel.service.problems import ServiceError
 from caddrel.service.state.data_folder import DataFolder
+from caddrel.service.streams.delivery import Delivery
 from caddrel.service.streams.events import KINDS
 from caddrel.service.streams.receiver import SAYS
-from caddrel.service.streams.transmitter import Transmitter
 from caddrel.store.feeds import Feed
 from caddrel.wire import feeds as wire
 
 LONGEST_NAME, MOST_KEYS, LONGEST_LENT = 100, 20, 24 * 366
 
 
-def all_feeds(data: DataFolder, transmitter: Transmitter) -> list[wire.FeedView]:
+def all_feeds(data: DataFolder, delivery: Delivery) -> list[wire.FeedView]:
     """Return feeds in, streams out and directories."""
-    return [*_in(data), *_out(data, transmitter), *_directories(data)]
+    return [*_in(data), *_out(data, delivery), *_directories(data)]
 
 
 def _in(data: DataFolder) -> Iterator[wire.FeedView]:
@@ -34,9 +34,9 @@ def _in(data: DataFolder) -> Iterator[wire.FeedView]:
         )  # fmt: skip
 
 
-def _out(data: DataFolder, transmitter: Transmitter) -> Iterator[wire.FeedView]:
+def _out(data: DataFolder, delivery: Delivery) -> Iterator[wire.FeedView]:
     names = {token.id: token.name for token in data.accounts.all_tokens()}
-    for stream, waiting, error, last in transmitter.standing():
+    for stream, waiting, error, last in delivery.standing():
         told = [KINDS[uri] for uri in stream.document["events_requested"] if uri in KINDS]
         name = f"{names.get(stream.receiver, stream.receiver)} {stream.id}"
         yield wire.FeedView(name, "events out", stream.status, told, _text(last), 0, waiting, error)

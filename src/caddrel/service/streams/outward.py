@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import ipaddress
 import socket
+import time
 from dataclasses import dataclass
 from urllib.parse import urlsplit
 
@@ -16,7 +17,12 @@ import httpx
 from caddrel.core.diagnostics import shorten
 from caddrel.service.problems import ServiceError
 
-SECONDS, MOST_ANSWER = 10.0, 10_000_000
+# Seconds without a word, and until an answer is whole; and bytes of it.
+SECONDS, LONGEST, MOST_ANSWER = 10.0, 60.0, 10_000_000
+# What these stand for is written in their last 32 bits (RFC 6052, section 2.1; RFC 4291, section 2.5.5.1).
+_TRANSLATED = [ipaddress.IPv6Network(each) for each in ("64:ff9b::/96", "::/96")]
+# Translated within one's own network (RFC 8215).
+_OWN = ipaddress.IPv6Network("64:ff9b:1::/48")
 
 
 class Unreached(Exception):
@@ -52,8 +58,10 @@ def checked_url(text: str, private: bool) -> str:
     return text
 
 
-def send(method: str, url: str, headers: dict[str, str], body: bytes | None, private: bool) -> Answered:
-    """Send something, and return what came back.
+def send(
+    method: str, url: str, headers: dict[str, str], body: bytes | None, private: bool, most: int = MOST_ANSWER
+) -> Answered:
+    """Send something, and return what came back: at most so many bytes.
 
     Raises
     ------
@@ -75,15 +83,18 @@ def send(method: str, url: str, headers: dict[str, str], body: bytes | None, pri
         with (
             httpx.Client(timeout=SECONDS, follow_redirects=False, trust_env=False) as client,
             client.stream(
-                method, target, headers={**headers, "Host": shown}, content=body,
+                method, target, headers={**headers, "Host": shown, "Accept-Encoding": "identity"}, content=body,
                 extensions={"sni_hostname": host} if parts.scheme == "https" else {},
             ) as response,
         ):  # fmt: skip
-            read = b""
-            for piece in response.iter_bytes():
+            read, until = b"", time.monotonic() + LONGEST
+            # As it comes: nothing was asked for packed, and unpacked a little may be very much.
+            for piece in response.iter_raw():
                 read += piece
-                if len(read) > MOST_ANSWER:
+                if len(read) > most:
                     raise Unreached("the answer is too long")
+                if time.monotonic() > until:
+                    raise Unreached("the answer takes too long")
             return Answered(response.status_code, read, dict(response.headers))
     except (httpx.HTTPError, httpx.InvalidURL, OSError) as error:
         raise Unreached(f"no answer: {type(error).__name__}") from error
@@ -97,6 +108,20 @@ def _address(host: str, port: int, private: bool) -> str:
         raise Unreached(f"there is no host {host[:200]}") from error
     for *_, where in found:
         address = ipaddress.ip_address(str(where[0]).partition("%")[0])
-        if private or (address.is_global and not address.is_multicast):
+        if private or _is_public(address):
             return str(address)
     raise Unreached(f"{host[:200]} is an address of this network, which may not be asked: see --allow-private")
+
+
+def _is_public(address: ipaddress.IPv4Address | ipaddress.IPv6Address) -> bool:
+    """Tell whether an address is of nobody's own network; one that stands for others is what these are."""
+    if not address.is_global or address.is_multicast:
+        return False
+    if isinstance(address, ipaddress.IPv4Address):
+        return True
+    if address in _OWN:
+        return False
+    held: list[ipaddress.IPv4Address | None] = [address.ipv4_mapped, address.sixtofour, *(address.teredo or ())]
+    if any(address in each for each in _TRANSLATED):
+        held.append(ipaddress.IPv4Address(int(address) & 0xFFFF_FFFF))
+    return all(each is None or _is_public(each) for each in held)

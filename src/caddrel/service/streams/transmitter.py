@@ -1,69 +1,37 @@
-"""Streams of events to receivers (OpenID Shared Signals Framework 1.0): managed by them, pushed (RFC 8935) or polled.
+"""Streams of events to receivers (OpenID Shared Signals Framework 1.0): managed by them, and polled (RFC 8936).
 
-Each stream has everything in the order in which it happened, or not yet; what a receiver does not take waits, as long
-as there is room, and holds up nobody else.
+Not here: what waits for a stream, and pushing it (`delivery`).
 """
 
 from __future__ import annotations
 
 import secrets
 import threading
-from collections.abc import Iterable, Mapping
+from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
-from datetime import datetime, timedelta
 from typing import Any
-
-import structlog
 
 from caddrel.core.diagnostics import shorten
 from caddrel.service.problems import ServiceError, not_found
 from caddrel.service.state.data_folder import DataFolder
-from caddrel.service.streams.event_keys import EventKeys
-from caddrel.service.streams.events import KINDS, TYPES, VERIFICATION, claims_of
-from caddrel.service.streams.outward import Unreached, checked_url, send
+from caddrel.service.streams.delivery import POLL, PUSH, Delivery
+from caddrel.service.streams.events import KINDS, TYPES, VERIFICATION
+from caddrel.service.streams.outward import checked_url
 from caddrel.store.event_streams import EventStream
 from caddrel.store.outbox import OutEvent
 
-PUSH, POLL = "urn:ietf:rfc:8935", "urn:ietf:rfc:8936"
-# Seconds between looks, and the longest between two tries of what is not taken.
-EVERY, LONGEST = 0.25, 300.0
-AT_ONCE, MOST_POLLED, MOST_STREAMS = 50, 100, 20
+MOST_POLLED, MOST_STREAMS = 100, 20
 _EDITABLE = ("events_requested", "delivery", "description")
-_log = structlog.get_logger("caddrel.streams")
-
-
-@dataclass(slots=True)
-class _Trying:
-    """How it goes with a stream that is pushed to."""
-
-    failures: int = 0
-    next: datetime | None = None
-    error: str = ""
-    last: datetime | None = None
-    busy: bool = False
 
 
 @dataclass(slots=True)
 class Transmitter:
-    """Keeps streams and pushes events; one for the whole service."""
+    """Keeps streams as their receivers ask for them; one for the whole service."""
 
     data: DataFolder
-    keys: EventKeys
-    _trying: dict[str, _Trying] = field(default_factory=dict)
-    _stopped: threading.Event = field(default_factory=threading.Event)
-    _threads: list[threading.Thread] = field(default_factory=list)
-    _lock: threading.Lock = field(default_factory=threading.Lock)
-
-    def begin(self) -> None:
-        """Begin to push."""
-        self._threads = [threading.Thread(target=self._run, name="caddrel-streams", daemon=True)]
-        self._threads[0].start()
-
-    def stop(self) -> None:
-        """Push nothing more."""
-        self._stopped.set()
-        for thread in self._threads:
-            thread.join(1.0)
+    delivery: Delivery
+    # Held by whoever changes streams: of two changes at once none is lost.
+    _changing: threading.Lock = field(default_factory=threading.Lock)
 
     # Managing (SSF 1.0, section 8).
 
@@ -75,30 +43,36 @@ class Transmitter:
         ServiceError
             When it is asked for wrongly, or there are too many.
         """
-        mine = [each for each in self.data.event_streams.all() if each.receiver == receiver]
-        if len(mine) >= MOST_STREAMS:
-            raise ServiceError(409, "too-many-streams", f"a receiver has at most {MOST_STREAMS} streams", "delete one")
         made = EventStream(f"s-{secrets.token_hex(8)}", receiver, {}, self.data.clock())
         made = self._asked(made, asked, dict(asked))
-        # Of what was before it, it is told nothing.
-        self.data.outbox.delivered(made.id, self.data.outbox.head())
-        self.data.event_streams.put(made)
+        with self._changing:
+            mine = [each for each in self.data.event_streams.all() if each.receiver == receiver]
+            if len(mine) >= MOST_STREAMS:
+                hint = "delete one"
+                raise ServiceError(409, "too-many-streams", f"a receiver has at most {MOST_STREAMS} streams", hint)
+            # Of what was before it, it is told nothing.
+            self.data.outbox.delivered(made.id, self.data.outbox.head())
+            self.data.event_streams.put(made)
         return made
 
     def change(self, receiver: str, asked: Mapping[str, Any], whole: bool) -> EventStream:
         """Change a stream: what is not said stays, or with `whole` is taken back."""
-        there = self.need(receiver, asked.get("stream_id"))
-        before = {} if whole else {key: there.document[key] for key in _EDITABLE if key in there.document}
-        made = self._asked(there, asked, {**before, **asked})
-        self.data.event_streams.put(made)
+        with self._changing:
+            there = self.need(receiver, asked.get("stream_id"))
+            before = {} if whole else {key: there.document[key] for key in _EDITABLE if key in there.document}
+            made = self._asked(there, asked, {**before, **asked})
+            self.data.event_streams.put(made)
         return made
 
     def remove(self, receiver: str, id: object) -> None:
         """Take a stream out; what waited for it is gone."""
-        there = self.need(receiver, id)
-        self.data.event_streams.remove(there.id)
-        self.data.outbox.forget(there.id)
-        self._trying.pop(there.id, None)
+        self.take_out(self.need(receiver, id))
+
+    def take_out(self, stream: EventStream) -> None:
+        """Take a stream out, whoever's it is."""
+        self.data.event_streams.remove(stream.id)
+        self.data.outbox.forget(stream.id)
+        self.delivery.trying.pop(stream.id, None)
 
     def need(self, receiver: str, id: object) -> EventStream:
         """Return a stream of a receiver; of several it must be named.
@@ -153,7 +127,7 @@ class Transmitter:
         return {
             "stream_id": stream.id,
             "iss": self.data.settings.origin,
-            "aud": self.audience(stream),
+            "aud": self.delivery.audience(stream),
             "events_supported": list(TYPES.values()),
             "events_requested": stream.document["events_requested"],
             "events_delivered": [uri for uri in stream.document["events_requested"] if uri in KINDS],
@@ -161,10 +135,6 @@ class Transmitter:
             "min_verification_interval": 0,
             **({"description": stream.document["description"]} if stream.document["description"] else {}),
         }
-
-    def audience(self, stream: EventStream) -> str:
-        """Return whom a stream's events are for."""
-        return f"{self.data.settings.origin}/receivers/{stream.receiver}"
 
     def set_status(self, receiver: str, id: object, status: object, reason: object) -> EventStream:
         """Have a stream go on, wait, or be told nothing."""
@@ -174,18 +144,19 @@ class Transmitter:
         if there.status == "disabled" and status == "enabled":
             self.data.outbox.delivered(there.id, self.data.outbox.head())
         made = replace(there, status=str(status), reason=str(reason or "")[:500])
-        self.data.event_streams.put(made)
+        self.data.event_streams.turn(there.id, made.status, made.reason)
         return made
 
     def leave_out(self, receiver: str, id: object, subject: object, out: bool) -> None:
         """Have a stream not be told of a person any more, or be told again."""
-        there = self.need(receiver, id)
         person = person_of(subject)
-        left = set(there.document.get("left_out", ()))
-        left = left | {person} if out else left - {person}
-        if len(left) > 10_000:
-            raise ServiceError(409, "too-many-subjects", "too many subjects are left out of this stream")
-        self.data.event_streams.put(replace(there, document={**there.document, "left_out": sorted(left)}))
+        with self._changing:
+            there = self.need(receiver, id)
+            left = set(there.document.get("left_out", ()))
+            left = left | {person} if out else left - {person}
+            if len(left) > 10_000:
+                raise ServiceError(409, "too-many-subjects", "too many subjects are left out of this stream")
+            self.data.event_streams.put(replace(there, document={**there.document, "left_out": sorted(left)}))
 
     def verify(self, receiver: str, id: object, state: object) -> None:
         """Have a verification event sent over a stream."""
@@ -218,114 +189,19 @@ class Transmitter:
             or most < 0
         ):
             raise ServiceError(400, "bad-poll", "`ack` is a list of ids, `setErrs` an object, `maxEvents` a number")
-        with self._lock:
-            # What a receiver cannot use it will not be able to use the next time either: told, and taken as had.
-            self._note_had(there, [*ids, *wrong])
-            if wrong:
-                first = next(iter(wrong.values()))
-                self._try_of(there.id).error = f"refused by the receiver: {str(first)[:200]}"
-            if there.status != "enabled":
-                return {"sets": {}, "moreAvailable": False}
-            waiting = self._waiting(there, min(most, MOST_POLLED) + 1)
+        # What a receiver cannot use it will not be able to use the next time either: told, and taken as had.
+        if ids or wrong:
+            self.delivery.note_had(there, [*ids, *wrong])
+        trying = self.delivery.try_of(there.id)
+        if wrong:
+            trying.error = f"refused by the receiver: {str(next(iter(wrong.values())))[:200]}"
+        if there.status != "enabled":
+            return {"sets": {}, "moreAvailable": False}
+        waiting = self.delivery.waiting(there, min(most, MOST_POLLED) + 1)
         few = waiting[: min(most, MOST_POLLED)]
-        self._try_of(there.id).last = self.data.clock()
-        return {"sets": {each.jti: self._token(there, each) for each in few}, "moreAvailable": len(waiting) > len(few)}
-
-    def _note_had(self, stream: EventStream, jtis: Iterable[str]) -> None:
-        outbox = self.data.outbox
-        had = outbox.acknowledged(stream.id) | outbox.numbers(jtis)
-        through = outbox.has(stream.id)
-        waiting = outbox.after(through, stream.id, self._kinds(stream), MOST_POLLED * 10)
-        for event in waiting:
-            if event.seq not in had and self._wants(stream, event):
-                break
-            through = event.seq
-        outbox.delivered(stream.id, through, had)
-
-    def _waiting(self, stream: EventStream, most: int) -> list[OutEvent]:
-        outbox = self.data.outbox
-        had = outbox.acknowledged(stream.id)
-        found = outbox.after(outbox.has(stream.id), stream.id, self._kinds(stream), most + len(had) + AT_ONCE)
-        return [each for each in found if each.seq not in had and self._wants(stream, each)][:most]
-
-    def _kinds(self, stream: EventStream) -> list[str]:
-        return [*(KINDS[uri] for uri in stream.document["events_requested"] if uri in KINDS), VERIFICATION]
-
-    def _wants(self, stream: EventStream, event: OutEvent) -> bool:
-        return not event.person or event.person not in stream.document.get("left_out", ())
-
-    def _token(self, stream: EventStream, event: OutEvent) -> str:
-        return self.keys.sign(claims_of(event, self.data.settings.origin, self.audience(stream)))
-
-    def _try_of(self, id: str) -> _Trying:
-        return self._trying.setdefault(id, _Trying())
-
-    def _run(self) -> None:
-        while not self._stopped.wait(EVERY):
-            try:
-                self._push_all()
-            except Exception as error:  # noqa: BLE001 - a full disk now is no reason not to try again
-                _log.error("streams.failed", exc_info=error)
-
-    def _push_all(self) -> None:
-        outbox = self.data.outbox
-        # Read before the streams: one that is made meanwhile is told what comes after this, so that nothing of it goes.
-        head = outbox.head()
-        streams = self.data.event_streams.all()
-        for stream in streams:
-            trying = self._try_of(stream.id)
-            if stream.status != "enabled" or stream.document["delivery"]["method"] != PUSH or trying.busy:
-                continue
-            if trying.next is not None and self.data.clock() < trying.next:
-                continue
-            if self._waiting(stream, 1):
-                # Each in a thread of its own: one that does not answer holds up no other.
-                trying.busy = True
-                thread = threading.Thread(target=self._push, args=(stream, trying), daemon=True)
-                thread.start()
-        lost = outbox.oldest() - 1
-        for stream in streams:
-            if stream.status == "enabled" and outbox.has(stream.id) < lost:
-                self.data.event_streams.put(replace(stream, status="paused", reason="too much waited: some is lost"))
-        outbox.trim(min([head, *(outbox.has(s.id) + 1 for s in streams if s.status != "disabled")]))
-
-    def _push(self, stream: EventStream, trying: _Trying) -> None:
-        try:
-            for event in self._waiting(stream, AT_ONCE):
-                if self._stopped.is_set() or not self._push_one(stream, event, trying):
-                    return
-        finally:
-            trying.busy = False
-
-    def _push_one(self, stream: EventStream, event: OutEvent, trying: _Trying) -> bool:
-        header = self.data.keys.unlock(stream.locked) if stream.locked else None
-        headers = {"Content-Type": "application/secevent+jwt", "Accept": "application/json"}
-        if header:
-            headers["Authorization"] = header
-        url, body = stream.document["delivery"]["endpoint_url"], self._token(stream, event).encode()
-        try:
-            answer = send("POST", url, headers, body, self.data.settings.allow_private)
-            problem = "" if answer.status in {200, 202} else f"answered {answer.status}: {answer.body[:200]!r}"
-        except Unreached as error:
-            problem = str(error)
-        now = self.data.clock()
-        if not problem:
-            trying.failures, trying.next, trying.error, trying.last = 0, None, "", now
-            self.data.outbox.delivered(stream.id, event.seq)
-            return True
-        trying.failures += 1
-        trying.error = problem
-        trying.next = now + timedelta(seconds=min(LONGEST, 2.0 ** min(trying.failures, 12) / 2))
-        return False
-
-    def standing(self) -> list[tuple[EventStream, int, str, datetime | None]]:
-        """Return the streams, each with how many events wait for it, what is wrong, and when it took something last."""
-        found = []
-        for stream in self.data.event_streams.all():
-            trying = self._try_of(stream.id)
-            waiting = len(self._waiting(stream, 1_000)) if stream.status != "disabled" else 0
-            found.append((stream, waiting, trying.error or stream.reason, trying.last))
-        return found
+        trying.last = self.data.clock()
+        sets = {each.jti: self.delivery.token(there, each) for each in few}
+        return {"sets": sets, "moreAvailable": len(waiting) > len(few)}
 
 
 def person_of(subject: object) -> str:

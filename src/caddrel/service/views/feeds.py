@@ -18,7 +18,7 @@ def listed(call: Call) -> wire.FeedList:
 
 
 def _all(call: Call) -> wire.FeedList:
-    return wire.FeedList(all_feeds(call.data, call.runtime.transmitter))
+    return wire.FeedList(all_feeds(call.data, call.runtime.delivery))
 
 
 @endpoints.add("POST", "/api/v1/feeds", role="operator", body=wire.FeedRequest, returns=wire.FeedList)
@@ -39,9 +39,14 @@ def pause(call: Call) -> wire.FeedList:
 
 @endpoints.add("DELETE", "/api/v1/feeds/<id>", role="operator", returns=wire.FeedList)
 def remove(call: Call) -> wire.FeedList:
-    """Take nothing from a feed any more."""
-    if not call.data.feeds.remove(call.path["id"]):
-        raise _nothing(call.path["id"])
+    """Take nothing from a feed any more, or take a stream to a receiver out."""
+    name = call.path["id"]
+    if not call.data.feeds.remove(name):
+        # A stream is named by its receiver and its id.
+        stream = call.data.event_streams.get(name.rpartition(" ")[2])
+        if stream is None:
+            raise _nothing(name)
+        call.runtime.transmitter.take_out(stream)
     return _all(call)
 
 

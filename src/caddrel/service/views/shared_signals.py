@@ -8,8 +8,8 @@ from typing import Any
 
 from caddrel.service.http.endpoints import NOBODY_NEEDED, Answer, Param
 from caddrel.service.problems import ServiceError
+from caddrel.service.streams.delivery import POLL, PUSH
 from caddrel.service.streams.receiver import NotTaken
-from caddrel.service.streams.transmitter import POLL, PUSH
 from caddrel.service.views.calls import Call, Endpoints
 from caddrel.store.accounts import RECEIVER
 
