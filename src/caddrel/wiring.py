@@ -62,6 +62,7 @@ from caddrel.store.revisions import RevisionStore
 from caddrel.store.set_aside import SetAsideStore
 from caddrel.store.signins import SigninStore
 from caddrel.store.starter_codes import StarterCodeStore
+from caddrel.store.told import ToldStore
 from caddrel.store.unlocks import UnlockStore
 
 CONSOLE = Path(__file__).parent / "service" / "static"
@@ -248,6 +249,7 @@ def open_data(
         outbox=OutboxStore(log),
         event_streams=EventStreamStore(book),
         feeds=FeedStore(book),
+        told=ToldStore(book),
         kept_by=KeptByStore(book),
         starter_codes=StarterCodeStore(book),
         acceptances=AcceptanceStore(book),

@@ -11,12 +11,8 @@ import click
 from caddrel.cli.output import count, json_option, remark, say, table, write_json
 from caddrel.cli.profile import connect
 from caddrel.core.diagnostics import did_you_mean
-from caddrel.wire.feeds import FeedRequest, FeedView
+from caddrel.wire.feeds import SAYS, FeedRequest, FeedView
 
-_SAYS = (
-    "session-revoked", "risk-level-change", "device-compliance-change", "credential-compromise", "account-disabled",
-    "account-enabled",
-)  # fmt: skip
 _FILE = click.Path(path_type=Path, exists=True, dir_okay=False)
 
 
@@ -60,6 +56,10 @@ def show(name: str, as_json: bool) -> None:
     say(f"last word: {_short(one.last) or 'none yet'}; {count(one.events, 'event', 'events')} taken", indent=2)
     if one.issuer:
         say(f"issuer {one.issuer}, for {one.audience}; a risk is believed for {one.lasts_hours} hours", indent=2)
+    if one.targeted:
+        say(f"whoever it tells to be in danger is in {one.targeted} as long", indent=2)
+    if one.poll:
+        say(f"it is asked at {one.poll}", indent=2)
     if one.waiting:
         say(f"{count(one.waiting, 'event waits', 'events wait')} for it", indent=2)
     if one.error:
@@ -73,12 +73,19 @@ def show(name: str, as_json: bool) -> None:
 @click.option(
     "--audience", default="", help="What it calls us: `aud` of its tokens.  [default: this service's address]"
 )
-@click.option("--says", multiple=True, type=click.Choice(_SAYS), help="What it may tell.  [default: all of these]")
+@click.option("--says", multiple=True, type=click.Choice(SAYS), help="What it may tell.  [default: all of these]")
 @click.option(
     "--lasts", type=click.IntRange(1), default=168, show_default=True, help="Hours for which a risk is believed."
 )
+@click.option("--targeted", default="", help="The group whoever it tells to be in danger is in as long.")
+@click.option("--poll", default="", help="Where it is asked for its events.  [default: it pushes them]")
+@click.option("--token-file", type=_FILE, help="What it is asked with, a token: the one line of a file.")
+@click.option("--every", type=click.IntRange(5), default=60, show_default=True, help="Seconds between two times.")
 @json_option
-def add(name: str, issuer: str, keys: Path, audience: str, says: tuple[Any, ...], lasts: int, as_json: bool) -> None:
+def add(
+    name: str, issuer: str, keys: Path, audience: str, says: tuple[Any, ...], lasts: int, targeted: str, poll: str,
+    token_file: Path | None, every: int, as_json: bool,
+) -> None:  # fmt: skip
     """Take events from somebody, by their keys; one of that name is changed.
 
     \b
@@ -91,7 +98,9 @@ def add(name: str, issuer: str, keys: Path, audience: str, says: tuple[Any, ...]
     if not isinstance(document, dict):
         raise click.UsageError(f"{keys}: a JWK set is an object with `keys`")
     with connect() as service:
-        _tell(service.feeds.add(FeedRequest(name, issuer, document, audience, list(says), lasts)), as_json)
+        token = token_file.read_text(encoding="utf-8").strip() if token_file is not None else ""
+        asked = FeedRequest(name, issuer, document, audience, list(says), lasts, targeted, poll, token, every)
+        _tell(service.feeds.add(asked), as_json)
 
 
 @feeds.command()

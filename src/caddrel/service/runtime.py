@@ -35,8 +35,10 @@ from caddrel.service.state.jobs import Jobs
 from caddrel.service.state.worker_process import WorkerProcess
 from caddrel.service.streams.delivery import Delivery
 from caddrel.service.streams.event_keys import EventKeys
+from caddrel.service.streams.poller import Poller
 from caddrel.service.streams.receiver import Receiver
 from caddrel.service.streams.reevaluate import Reevaluation
+from caddrel.service.streams.told_facts import ToldFacts
 from caddrel.service.streams.transmitter import Transmitter
 from caddrel.service.watch.watched import Watched
 from caddrel.wire.decisions import File
@@ -67,6 +69,7 @@ class Runtime(Serving):
     delivery: Delivery
     transmitter: Transmitter
     receiver: Receiver
+    poller: Poller
     jobs: Jobs
     replays: ReplayResults
     checker: WorkerProcess
@@ -109,8 +112,9 @@ def begin(data: DataFolder) -> Runtime:
     shadows = Shadows(data)
     watched = Watched(data, findings, words, standing.look_soon)
     inventory = InventoryChanges(data)
-    receiver = Receiver(data, inventory)
-    sessions = Reevaluation(data, recorder.settle, receiver.expire)
+    told = ToldFacts(data, inventory)
+    receiver = Receiver(data, told)
+    sessions = Reevaluation(data, recorder.settle, told.expire)
     event_keys = EventKeys(data)
     delivery = Delivery(data, event_keys)
     transmitter = Transmitter(data, delivery)
@@ -136,6 +140,7 @@ def begin(data: DataFolder) -> Runtime:
         delivery=delivery,
         transmitter=transmitter,
         receiver=receiver,
+        poller=Poller(data, receiver),
         jobs=jobs,
         checker=WorkerProcess(data.folder, data.addresses, data.limits.checked_here),
         exporter=WorkerProcess(data.folder, data.addresses, data.limits.exported_here),
@@ -154,6 +159,7 @@ def go_on(runtime: Runtime) -> None:
     runtime.watched.begin()
     runtime.sessions.begin()
     runtime.delivery.begin()
+    runtime.poller.begin()
 
 
 def stop(runtime: Runtime) -> None:
@@ -162,6 +168,7 @@ def stop(runtime: Runtime) -> None:
     runtime.planner.stop()
     runtime.sessions.stop()
     runtime.delivery.stop()
+    runtime.poller.stop()
     with contextlib.suppress(Exception):
         runtime.callers.token_uses.write(now(), always=True)
     runtime.recorder.stop()

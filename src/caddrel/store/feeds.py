@@ -13,7 +13,7 @@ from sqlalchemy.dialects.sqlite import insert as put
 
 from caddrel.store.engine import Database
 from caddrel.store.moments import from_stored, to_stored
-from caddrel.store.tables import feeds, heard, lent_risks
+from caddrel.store.tables import feeds, heard
 
 
 @dataclass(frozen=True, slots=True)
@@ -94,23 +94,10 @@ class FeedStore:
             mine = update(feeds).where(feeds.c.issuer == issuer)
             connection.execute(mine.values(last=to_stored(at), events=feeds.c.events + 1, error=""))
 
-    def lend(self, risk: LentRisk) -> None:
-        """Keep a risk that is told for a while; what was so before the first of several is what comes back."""
-        values = {"feed": risk.feed, "level": risk.level, "until": to_stored(risk.until)}
-        add = put(lent_risks).values(person=risk.person, before=risk.before, **values)
+    def reached(self, name: str, at: datetime) -> None:
+        """Keep that a feed was asked and had nothing wrong to say."""
         with self._database.write() as connection:
-            connection.execute(add.on_conflict_do_update(index_elements=[lent_risks.c.person], set_=values))
-
-    def lent(self, over: datetime) -> list[LentRisk]:
-        """Return the risks that are over by a moment."""
-        with self._database.read() as connection:
-            rows = connection.execute(select(lent_risks).where(lent_risks.c.until <= to_stored(over))).all()
-        return [LentRisk(row.person, row.feed, row.level, row.before, from_stored(row.until)) for row in rows]
-
-    def returned(self, person: str) -> None:
-        """Forget a risk that is over."""
-        with self._database.write() as connection:
-            connection.execute(delete(lent_risks).where(lent_risks.c.person == person))
+            connection.execute(update(feeds).where(feeds.c.name == name).values(last=to_stored(at), error=""))
 
     def failed(self, issuer: str, error: str) -> None:
         """Keep what was wrong with what a feed said."""
@@ -121,17 +108,6 @@ class FeedStore:
         """Forget which events were taken before a moment."""
         with self._database.write() as connection:
             connection.execute(delete(heard).where(heard.c.at < to_stored(before)))
-
-
-@dataclass(frozen=True, slots=True)
-class LentRisk:
-    """A risk that a feed has told of a person, until when it is believed, and what it was before."""
-
-    person: str
-    feed: str
-    level: str
-    before: str | None
-    until: datetime
 
 
 def _feed(row: Row[Any]) -> Feed:

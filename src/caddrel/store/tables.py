@@ -274,15 +274,60 @@ heard = Table(
     sqlite_with_rowid=False,
 )
 
-# Risks that a feed has told, until when, and what they were before.
-lent_risks = Table(
-    "lent_risks",
+# Risks that feeds have told, until when; what is so by them, and what was so before; and whom they have put off.
+told_risks = Table(
+    "told_risks",
     BOOK,
     Column("person", String, primary_key=True),
-    Column("feed", String, nullable=False),
+    Column("feed", String, primary_key=True),
+    Column("level", String, nullable=False),
+    Column("until", Integer, nullable=False),
+    Index("told_risks_until", "until"),
+    sqlite_with_rowid=False,
+)
+
+risks_before = Table(
+    "risks_before",
+    BOOK,
+    Column("person", String, primary_key=True),
     Column("level", String, nullable=False),
     Column("before", String),
-    Column("until", Integer, nullable=False),
+)
+
+put_off = Table(
+    "put_off",
+    BOOK,
+    Column("person", String, primary_key=True),
+    Column("feed", String, primary_key=True),
+    Column("off", String, nullable=False),
+    sqlite_with_rowid=False,
+)
+
+# Where address lists are fetched from, how that went, and what was fetched and is held back.
+list_sources = Table(
+    "list_sources",
+    BOOK,
+    Column("list", String, primary_key=True),
+    Column("source", String, nullable=False),
+    Column("every", Integer, nullable=False),
+    Column("paused", Integer, nullable=False, server_default="0"),
+    Column("added", Integer, nullable=False),
+    Column("added_by", String, nullable=False),
+    Column("tag", String, nullable=False, server_default=""),
+    Column("looked", Integer),
+    Column("last", Integer),
+    Column("error", Text, nullable=False, server_default=""),
+    Column("held", Text, nullable=False, server_default=""),
+)
+
+# Devices that came to a door, are on no list, and are to stay off it.
+refused_devices = Table(
+    "refused_devices",
+    BOOK,
+    Column("device", String, primary_key=True),
+    Column("at", Integer, nullable=False),
+    Column("by", String, nullable=False),
+    Column("why", Text, nullable=False, server_default=""),
 )
 
 # Which people and groups a directory keeps, with what it says of them that the inventory has no place for.

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Any, Literal
+from typing import Any, Literal, get_args
 
 import msgspec
 
@@ -10,6 +10,7 @@ Says = Literal[
     "session-revoked", "risk-level-change", "device-compliance-change", "credential-compromise", "account-disabled",
     "account-enabled",
 ]  # fmt: skip
+SAYS: tuple[Says, ...] = get_args(Says)
 
 
 class FeedRequest(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
@@ -27,6 +28,13 @@ class FeedRequest(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
         What it may tell; all when nothing is named.
     lasts_hours
         So long is believed what it says of somebody's risk.
+    targeted
+        The group that whoever it says to be in danger is a member of as long as that is believed; none when empty.
+    poll, token
+        Where it is asked for its events (RFC 8936), and what with (RFC 6750); it pushes them when empty. A token that
+        is left out stays as it was.
+    every_seconds
+        How often it is asked.
     """
 
     name: str
@@ -35,6 +43,10 @@ class FeedRequest(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     audience: str = ""
     says: list[Says] = []
     lasts_hours: int = 168
+    targeted: str = ""
+    poll: str = ""
+    token: str = ""
+    every_seconds: int = 60
 
 
 class FeedView(msgspec.Struct, frozen=True):
@@ -63,6 +75,8 @@ class FeedView(msgspec.Struct, frozen=True):
     issuer: str = ""
     audience: str = ""
     lasts_hours: int = 0
+    targeted: str = ""
+    poll: str = ""
 
 
 class FeedList(msgspec.Struct, frozen=True):

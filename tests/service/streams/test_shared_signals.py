@@ -10,6 +10,7 @@ import json
 import threading
 from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import replace
+from datetime import timedelta
 from typing import Any
 
 import httpx
@@ -20,6 +21,7 @@ from tests.conftest import Live, until
 from tests.service.streams.conftest import signed_in
 
 from caddrel.client import Caddrel, Refused
+from caddrel.core.facts.values import show_moment
 from caddrel.service.auth.tokens import make_token
 from caddrel.service.streams.delivery import PAGE
 from caddrel.service.streams.events import TYPES
@@ -193,7 +195,12 @@ def test_events_are_pushed_in_order_also_to_who_was_down(live: Live, receiver: h
 
 def _told_risks(live: Live, people: Iterable[str]) -> None:
     at = live.clock.now
-    live.data.outbox.add([OutEvent("risk-level-change", at, person=who, said={"before": "low", "now": "high", "because": "x"}) for who in people])
+    live.data.outbox.add(
+        [
+            OutEvent("risk-level-change", at, person=who, said={"before": "low", "now": "high", "because": "x"})
+            for who in people
+        ]
+    )
 
 
 def _polled(live: Live, receiver: httpx.Client, id: str) -> list[Any]:
@@ -334,6 +341,146 @@ def test_what_a_feed_tells_becomes_facts_for_a_time(feed: Live, door: Caddrel) -
         assert (entry.name, entry.events, entry.error) == ("threat feed", 4, "")
         said = [e.note for e in feed.data.audit.page() if e.who == "feed threat feed"]
         assert any("a credential is compromised" in note for note in said)
+
+
+def _other_feed(live: Live, **asked: Any) -> str:
+    keys = {"keys": [KEY.as_dict(private=False)]}
+    with live.client() as client:
+        client.feeds.add(FeedRequest("second feed", "https://second.kelpline.example", keys, "caddrel", **asked))
+    return "https://second.kelpline.example"
+
+
+def _risk(live: Live) -> Any:
+    return _document(live, "people", "ines").get("risk")
+
+
+def test_of_several_feeds_the_highest_risk_is_believed_as_long_as_it_is(feed: Live) -> None:
+    other = _other_feed(feed, lasts_hours=2)
+    level = "risk-level-change"
+    assert _send(feed, _event(feed, "credential-compromise", INES)).status_code == 202
+    for n, (told, risk) in enumerate([("HIGH", "high"), ("LOW", "medium"), ("HIGH", "high")]):
+        claims = _event(feed, level, INES, {"current_level": told}, iss=other, jti=f"r-{n}")
+        assert _send(feed, claims).status_code == 202
+        assert _risk(feed) == risk
+    feed.clock.forward(hours=3)
+    until(lambda: _risk(feed) == "medium")
+    with feed.client() as client:
+        # Whoever is in charge says another: it stays, whatever ends, until a feed tells something new.
+        client.people.import_([json.dumps({"id": "ines", "risk": "low"}).encode()])
+        feed.clock.forward(hours=30)
+        until(lambda: feed.data.told.risks("ines") == [])
+    assert _risk(feed) == "low"
+    assert _send(feed, _event(feed, level, INES, {"current_level": "HIGH"}, iss=other, jti="r-9")).status_code == 202
+    feed.clock.forward(hours=3)
+    until(lambda: _risk(feed) == "low")
+
+
+def test_only_who_was_put_off_by_a_feed_is_brought_back_by_it(feed: Live) -> None:
+    other = _other_feed(feed)
+
+    def tell(kind: str, n: int, **claims: Any) -> bool:
+        assert _send(feed, _event(feed, kind, INES, jti=f"o-{n}", **claims)).status_code == 202
+        return "off" in _document(feed, "people", "ines")
+
+    assert tell("account-disabled", 1)
+    assert tell("account-disabled", 2, iss=other)
+    assert tell("account-enabled", 3)
+    assert not tell("account-enabled", 4, iss=other)
+    with feed.client() as client:
+        client.people.import_([json.dumps({"id": "ines", "off": "2026-01-01T00:00:00Z"}).encode()])
+        assert tell("account-disabled", 5)
+        # She has left: a feed that has locked her beside that does not bring her back.
+        assert tell("account-enabled", 6)
+    said = [e.note for e in feed.data.audit.page() if e.who == "feed threat feed"]
+    assert any("stays off: threat feed has not put them off" in note for note in said)
+
+
+def test_whoever_is_told_to_be_in_danger_is_in_a_group_as_long(feed: Live) -> None:
+    other, level = _other_feed(feed, targeted="night", lasts_hours=2), "risk-level-change"
+
+    def groups(told: str, n: int) -> list[Any]:
+        claims = _event(feed, level, INES, {"current_level": told}, iss=other, jti=f"g-{n}")
+        assert _send(feed, claims).status_code == 202
+        return list(_document(feed, "people", "ines")["groups"])
+
+    assert groups("LOW", 1) == ["crew"]
+    ((name, ends),) = [(each["id"], each["until"]) for each in groups("HIGH", 2) if each != "crew"]
+    assert (name, ends) == ("night", show_moment(feed.clock.now + timedelta(hours=2)))
+    feed.clock.forward(seconds=60)
+    assert groups("MEDIUM", 3)[-1]["until"] > ends
+    assert groups("LOW", 4) == ["crew"]
+    with feed.client() as client:
+        client.people.import_([json.dumps({"id": "ines", "groups": ["crew", "night"]}).encode()])
+        assert groups("HIGH", 5) == groups("LOW", 6) == ["crew", "night"]
+        with pytest.raises(Refused, match="there is no group `nigth`"):
+            _other_feed(feed, targeted="nigth")
+
+
+class _Asked(http.server.BaseHTTPRequestHandler):
+    """A feed that is asked for its events."""
+
+    def do_POST(self) -> None:
+        body = json.loads(self.rfile.read(int(self.headers["Content-Length"])))
+        kept: dict[str, str] = self.server.kept  # type: ignore[attr-defined]
+        self.server.asked.append((self.headers["Authorization"], body))  # type: ignore[attr-defined]
+        for jti in [*body["ack"], *body["setErrs"]]:
+            kept.pop(jti, None)
+        answer = json.dumps({"sets": kept, "moreAvailable": False}).encode()
+        status = 503 if self.server.down else 200  # type: ignore[attr-defined]
+        self.send_response(status)
+        self.send_header("Content-Length", str(len(answer)))
+        self.end_headers()
+        self.wfile.write(answer)
+
+    def log_message(self, *_: Any) -> None:
+        pass
+
+
+def test_a_feed_is_asked_for_its_events_and_told_which_were_taken(feed: Live) -> None:
+    server = http.server.ThreadingHTTPServer(("127.0.0.1", 0), _Asked)
+    server.asked, server.down = [], True  # type: ignore[attr-defined]
+    issuer, header = "https://second.kelpline.example", {"typ": "secevent+jwt", "alg": "Ed25519", "kid": "f-1"}
+    right = _event(feed, "risk-level-change", INES, {"current_level": "HIGH"}, iss=issuer, jti="a")
+    told = {jti: {**right, "jti": jti, "aud": aud} for jti, aud in (("a", "caddrel"), ("b", "somebody else"))}
+    signed = {
+        jti: jws.serialize_compact(header, json.dumps(claims), KEY, algorithms=["Ed25519"])
+        for jti, claims in told.items()
+    }
+    server.kept = {**signed, "c": 7}  # type: ignore[attr-defined]
+    threading.Thread(target=server.serve_forever, daemon=True).start()
+    url = f"http://127.0.0.1:{server.server_port}/poll"
+    with feed.client() as client:
+        with pytest.raises(Refused, match="is no https address"):
+            _other_feed(feed, poll=url)
+        feed.data.settings.allow_private = True
+        for wrong in ({"token": "x"}, {"poll": url, "token": "x\ny"}, {"poll": url, "every_seconds": 1}):
+            with pytest.raises(Refused):
+                _other_feed(feed, **wrong)
+        _other_feed(feed, poll=url, token="not-ours")
+        (entry,) = [each for each in client.feeds.all() if each.name == "second feed"]
+        assert entry.poll == url
+        until(lambda: "answered 503" in next(e.error for e in client.feeds.all() if e.name == "second feed"))
+        server.down = False  # type: ignore[attr-defined]
+        found = feed.data.feeds.get("second feed")
+        assert found is not None
+        assert feed.runtime.poller.ask(found) == 1
+        assert _risk(feed) == "high"
+    assert server.kept == {}  # type: ignore[attr-defined]
+    *_, (sent, last) = server.asked  # type: ignore[attr-defined]
+    assert sent == "Bearer not-ours"
+    assert last["ack"] == ["a"]
+    assert {jti: each["err"] for jti, each in last["setErrs"].items()} == {
+        "b": "invalid_audience", "c": "invalid_request",
+    }  # fmt: skip
+    # What it is asked with is not sent to another address, nor told.
+    assert "not-ours" not in json.dumps([dict(each.document) for each in feed.data.feeds.all()])
+    _other_feed(feed, poll=url.replace("/poll", "/elsewhere"))
+    elsewhere = feed.data.feeds.get("second feed")
+    assert elsewhere is not None
+    feed.runtime.poller.ask(elsewhere)
+    assert server.asked[-1][0] is None  # type: ignore[attr-defined]
+    server.shutdown()
+    server.server_close()
 
 
 @pytest.mark.parametrize(

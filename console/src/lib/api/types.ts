@@ -806,6 +806,10 @@ export interface FeedRequest {
   audience?: string;
   says?: ('account-disabled' | 'account-enabled' | 'credential-compromise' | 'device-compliance-change' | 'risk-level-change' | 'session-revoked')[];
   lasts_hours?: number;
+  targeted?: string;
+  poll?: string;
+  token?: string;
+  every_seconds?: number;
 }
 
 /** Something that keeps facts current, or is told of them. */
@@ -821,6 +825,8 @@ export interface FeedView {
   issuer?: string;
   audience?: string;
   lasts_hours?: number;
+  targeted?: string;
+  poll?: string;
 }
 
 /** A named document of a rulebook. */

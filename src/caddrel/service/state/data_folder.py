@@ -31,6 +31,7 @@ from caddrel.store.proven import ProvenStore
 from caddrel.store.reviews import ReviewStore
 from caddrel.store.set_aside import SetAsideStore
 from caddrel.store.starter_codes import StarterCodeStore
+from caddrel.store.told import ToldStore
 from caddrel.store.unlocks import UnlockStore
 
 
@@ -49,6 +50,7 @@ class DataFolder(State):
     outbox: OutboxStore
     event_streams: EventStreamStore
     feeds: FeedStore
+    told: ToldStore
     kept_by: KeptByStore
     starter_codes: StarterCodeStore
     acceptances: AcceptanceStore

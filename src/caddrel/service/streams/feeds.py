@@ -4,20 +4,24 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from datetime import datetime
+from typing import Any
 
 from joserfc.errors import JoseError
 from joserfc.jwk import KeySet
 
+from caddrel.core.diagnostics import did_you_mean, shorten
 from caddrel.core.facts.values import show_moment
 from caddrel.service.problems import ServiceError
 from caddrel.service.state.data_folder import DataFolder
 from caddrel.service.streams.delivery import Delivery
 from caddrel.service.streams.events import KINDS
-from caddrel.service.streams.receiver import SAYS
+from caddrel.service.streams.outward import checked_url
 from caddrel.store.feeds import Feed
 from caddrel.wire import feeds as wire
 
 LONGEST_NAME, MOST_KEYS, LONGEST_LENT = 100, 20, 24 * 366
+# Seconds between two times that a feed is asked for its events.
+SHORTEST, LONGEST = 5, 86_400
 
 
 def all_feeds(data: DataFolder, delivery: Delivery) -> list[wire.FeedView]:
@@ -30,7 +34,8 @@ def _in(data: DataFolder) -> Iterator[wire.FeedView]:
         state = "paused" if feed.paused else "on"
         yield wire.FeedView(
             feed.name, "events in", state, list(feed.document["says"]), _text(feed.last), feed.events, 0, feed.error,
-            feed.issuer, feed.document["audience"], feed.document["lasts_hours"],
+            feed.issuer, feed.document["audience"], feed.document["lasts_hours"], feed.document.get("targeted", ""),
+            feed.document.get("poll", ""),
         )  # fmt: skip
 
 
@@ -76,10 +81,40 @@ def add_feed(data: DataFolder, asked: wire.FeedRequest, by: str) -> str:
     if any(not isinstance(key, dict) or key.get("kty") == "oct" or "d" in key for key in keys):
         hint = "public keys alone: with a shared or private key others could tell events in its name"
         raise ServiceError(422, "bad-feed", "one of the keys is secret", hint)
-    says: list[str] = [*asked.says] or list(SAYS)
+    says = [*asked.says] or list(wire.SAYS)
     document = {
         "keys": asked.keys, "audience": asked.audience or data.settings.origin, "says": says,
-        "lasts_hours": asked.lasts_hours,
+        "lasts_hours": asked.lasts_hours, **_targeted(data, asked), **_polled(data, asked),
     }  # fmt: skip
     data.feeds.add(Feed(asked.name, asked.issuer, document, data.clock(), by))
     return f"{asked.name}, {asked.issuer}: {', '.join(says)}"
+
+
+def _targeted(data: DataFolder, asked: wire.FeedRequest) -> dict[str, Any]:
+    if not asked.targeted:
+        return {}
+    groups = data.inventories.current().groups
+    if asked.targeted not in groups:
+        hint = did_you_mean(asked.targeted, groups, "see caddrel groups list")
+        raise ServiceError(422, "bad-feed", f"there is no group `{shorten(asked.targeted)}`", hint)
+    return {"targeted": asked.targeted}
+
+
+def _polled(data: DataFolder, asked: wire.FeedRequest) -> dict[str, Any]:
+    if not asked.poll:
+        if asked.token:
+            raise ServiceError(422, "bad-feed", "a token without an address to ask", "name `poll` too")
+        return {}
+    url = checked_url(asked.poll, data.settings.allow_private)
+    if not SHORTEST <= asked.every_seconds <= LONGEST:
+        raise ServiceError(422, "bad-feed", f"a feed is asked every {SHORTEST} seconds to once a day")
+    if len(asked.token) > 2_000 or not asked.token.isascii() or not asked.token.isprintable():
+        raise ServiceError(422, "bad-feed", "that is no token")
+    before = data.feeds.get(asked.name)
+    # Kept for the address that it was given for: it is not sent to another.
+    same = before is not None and before.document.get("poll") == url
+    kept = before.document.get("locked", "") if before is not None and same else ""
+    return {
+        "poll": url, "every": asked.every_seconds,
+        "locked": data.keys.lock(asked.token) if asked.token else kept,
+    }  # fmt: skip

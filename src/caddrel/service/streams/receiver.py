@@ -1,16 +1,15 @@
 """Events from others (RFC 8935): checked against the keys of whoever tells them, each taken once, turned into facts.
 
 A feed says only what it was allowed to say. What is not understood is told, and changes nothing.
-Not here: telling others (`transmitter`).
+Not here: what becomes of them (`told_facts`), asking for them (`poller`), and telling others (`transmitter`).
 """
 
 from __future__ import annotations
 
 import json
-from collections.abc import Callable, Mapping
+from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import datetime, timedelta
-from functools import partial
 from typing import Any
 
 from joserfc import jws
@@ -18,14 +17,13 @@ from joserfc.errors import JoseError
 from joserfc.jwk import KeySet
 
 from caddrel.core.diagnostics import shorten
-from caddrel.core.facts.values import show_moment
-from caddrel.core.inventory.patch import not_off, off_now
-from caddrel.service.inventory.changes import ANYBODY, InventoryChanges
 from caddrel.service.problems import ServiceError
 from caddrel.service.state.data_folder import DataFolder
 from caddrel.service.streams.events import KINDS, VERIFICATION
+from caddrel.service.streams.told_facts import ToldFacts
 from caddrel.service.streams.transmitter import person_of
-from caddrel.store.feeds import Feed, LentRisk
+from caddrel.store.feeds import Feed
+from caddrel.wire.feeds import SAYS
 
 # Asymmetric signatures alone: with a shared secret, whoever can check could also tell.
 ALGORITHMS = ["RS256", "RS384", "RS512", "PS256", "ES256", "ES384", "EdDSA", "Ed25519"]
@@ -34,11 +32,6 @@ AHEAD, OLDEST = timedelta(minutes=5), timedelta(days=7)
 _RISKS = {"LOW": "low", "MEDIUM": "medium", "HIGH": "high"}
 _LEVEL_OF_COMPROMISE = "medium"
 _VERIFICATION = "https://schemas.openid.net/secevent/ssf/event-type/" + VERIFICATION
-# What a feed may be allowed to say.
-SAYS = (
-    "session-revoked", "risk-level-change", "device-compliance-change", "credential-compromise", "account-disabled",
-    "account-enabled",
-)  # fmt: skip
 
 
 class NotTaken(Exception):
@@ -54,7 +47,7 @@ class Receiver:
     """Takes events from feeds; one for the whole service."""
 
     data: DataFolder
-    inventory: InventoryChanges
+    told: ToldFacts
 
     def take(self, token: bytes) -> str:
         """Take an event; return what was done, in words.
@@ -146,61 +139,34 @@ class Receiver:
         return "; ".join(part for part in done if part)
 
     def _one(self, feed: Feed, kind: str, said: Mapping[str, Any], subject: Any, now: datetime) -> str:
-        because = _because(said)
+        try:
+            return f"{self._fact(feed, kind, said, subject, now)}{_because(said)}"
+        except ServiceError as refused:
+            raise NotTaken("invalid_request", str(refused)) from None
+
+    def _fact(self, feed: Feed, kind: str, said: Mapping[str, Any], subject: Any, now: datetime) -> str:
         if kind == "device-compliance-change":
             device, status = self._device(subject), said.get("current_status")
             if status not in {"compliant", "not-compliant"}:
                 raise NotTaken("invalid_request", "`current_status` is one of: compliant, not-compliant")
-            managed = status == "compliant"
-            self._change("devices", device, lambda document: _with(document, "managed", managed))
-            return f"{device} is {status}{because}"
+            self.told.managed(device, status == "compliant")
+            return f"{device} is {status}"
         person = self._person(subject)
         match kind:
             case "session-revoked":
-                ended = self.data.door_sessions.end_of(person, now, f"feed {feed.name}")
-                return f"{ended} sessions of {person} ended{because}"
+                return f"{self.data.door_sessions.end_of(person, now, f'feed {feed.name}')} sessions of {person} ended"
             case "risk-level-change":
                 level = _RISKS.get(str(said.get("current_level")).upper())
                 if level is None:
                     raise NotTaken("invalid_request", "`current_level` is LOW, MEDIUM or HIGH")
-                return self._risk(feed, person, level, now, because)
+                return self.told.risk(feed, person, level, now)
             case "credential-compromise":
-                return self._risk(feed, person, _LEVEL_OF_COMPROMISE, now, f": a credential is compromised{because}")
+                done = self.told.risk(feed, person, _LEVEL_OF_COMPROMISE, now, at_least=True)
+                return f"{done}: a credential is compromised"
             case "account-disabled":
-                self._change("people", person, lambda document: off_now(document, now))
-                ended = self.data.door_sessions.end_of(person, now, f"feed {feed.name}")
-                return f"{person} is off, {ended} sessions ended{because}"
+                return self.told.put_off(feed, person, now)
             case _:
-                self._change("people", person, lambda document: not_off(document, now))
-                return f"{person} is back{because}"
-
-    def _risk(self, feed: Feed, person: str, level: str, now: datetime, because: str) -> str:
-        entry = self.data.inventory.get("people", person)
-        before = entry.document.get("risk") if entry is not None else None
-        until = now + timedelta(hours=feed.document.get("lasts_hours", 168))
-        self.data.feeds.lend(LentRisk(person, feed.name, level, before, until))
-        self._change("people", person, lambda document: _with(document, "risk", level))
-        return f"the risk of {person} is {level} until {show_moment(until)[:16]}{because}"
-
-    def expire(self) -> int:
-        """Take back the risks that were told for a time that is over; return how many."""
-        over = self.data.feeds.lent(self.data.clock())
-        for risk in over:
-            entry = self.data.inventory.get("people", risk.person)
-            # What somebody else has said since stays.
-            if entry is not None and entry.document.get("risk") == risk.level:
-                self._change("people", risk.person, partial(_with, key="risk", value=risk.before))
-            self.data.feeds.returned(risk.person)
-            note = f"the risk of {risk.person} is {risk.before or 'not known'} again: what {risk.feed} told is over"
-            self.data.audit.add(self.data.clock(), "Caddrel", "took a risk back", "/ssf/v1/events", "done", note)
-        return len(over)
-
-    def _change(self, noun: str, id: str, make: Callable[[Mapping[str, Any]], dict[str, Any]]) -> None:
-        try:
-            # What a feed tells is told of one: that nobody could administer then is no reason not to believe it.
-            self.inventory.change(noun, id, make, None, "a feed has told it", ANYBODY)
-        except ServiceError as refused:
-            raise NotTaken("invalid_request", str(refused)) from None
+                return self.told.bring_back(feed, person, now)
 
     def _person(self, subject: Any) -> str:
         try:
@@ -217,11 +183,6 @@ class Receiver:
         if not isinstance(device, str) or device not in self.data.inventories.current().devices:
             raise NotTaken("invalid_request", f"there is no device `{shorten(str(device))}` here")
         return device
-
-
-def _with(document: Mapping[str, Any], key: str, value: Any) -> dict[str, Any]:
-    rest = {name: each for name, each in document.items() if name != key}
-    return rest if value is None else {**rest, key: value}
 
 
 def _because(said: Mapping[str, Any]) -> str:
