@@ -68,7 +68,7 @@ def news(
         return
     if before is None:
         return
-    if after is None or (after["off"] and not before["off"]):
+    if after is None or after["off"]:
         if not before["off"]:
             yield OutEvent("account-disabled", now, id, said={"off": True, "because": because})
         return
@@ -90,6 +90,16 @@ def news(
         for factor in sorted(factors):
             said = {"type": _CREDENTIALS.get(factor, factor), "change": change, "because": because}
             yield OutEvent("credential-change", now, id, said=said)
+
+
+def known_after(before: State | None, after: State | None) -> State | None:
+    """Return what others know of a person once they were told: of whom is off nothing else than that.
+
+    What changes meanwhile is told when they are back.
+    """
+    if after is None or before is None or not after["off"]:
+        return after
+    return {**before, "off": True}
 
 
 def states(

@@ -12,7 +12,7 @@ from datetime import datetime
 
 from caddrel.core.inventory.index import Inventory
 from caddrel.service.state.data_folder import DataFolder
-from caddrel.service.streams.news import State, news, states
+from caddrel.service.streams.news import State, known_after, news, states
 from caddrel.service.streams.touched import only_policies
 from caddrel.store.inventory import Changes
 
@@ -93,7 +93,8 @@ class Teller:
             for (noun, id), state in sorted(new.items())
             for event in news(noun, id, known.get((noun, id)), state, now, because)
         ]
-        told = {key: state for key, state in _there(new).items() if state != known.get(key)}
+        knows = {key: known_after(known.get(key), state) if key[0] == "people" else state for key, state in new.items()}
+        told = {key: state for key, state in _there(knows).items() if state != known.get(key)}
         if events or told or marks:
             data.door_sessions.settle([], now, marks or {}, events, told)
 
