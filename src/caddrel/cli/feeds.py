@@ -4,14 +4,14 @@ from __future__ import annotations
 
 import json
 from pathlib import Path
-from typing import Any
+from typing import Any, get_args
 
 import click
 
 from caddrel.cli.output import count, json_option, remark, say, table, write_json
 from caddrel.cli.profile import connect
 from caddrel.core.diagnostics import did_you_mean
-from caddrel.wire.feeds import SAYS, FeedRequest, FeedView
+from caddrel.wire.feeds import SAYS, TELLS, FeedRequest, FeedView, HookRequest, Tells
 
 _FILE = click.Path(path_type=Path, exists=True, dir_okay=False)
 
@@ -52,14 +52,17 @@ def show(name: str, as_json: bool) -> None:
         write_json(one)
         return
     say(f"{one.name}: {one.kind}, {one.state}")
-    say(f"{'is told' if one.kind == 'events out' else 'keeps current'}: {', '.join(one.keeps) or 'nothing'}", indent=2)
+    say(
+        f"{'is told' if one.kind in {'events out', 'hook'} else 'keeps current'}: {', '.join(one.keeps) or 'nothing'}",
+        indent=2,
+    )
     say(f"last word: {_short(one.last) or 'none yet'}; {count(one.events, 'event', 'events')} taken", indent=2)
     if one.issuer:
         say(f"issuer {one.issuer}, for {one.audience}; a risk is believed for {one.lasts_hours} hours", indent=2)
     if one.targeted:
         say(f"whoever it tells to be in danger is in {one.targeted} as long", indent=2)
-    if one.poll:
-        say(f"it is asked at {one.poll}", indent=2)
+    if one.address:
+        say(f"it is {'told' if one.kind == 'hook' else 'asked'} at {one.address}", indent=2)
     if one.waiting:
         say(f"{count(one.waiting, 'event waits', 'events wait')} for it", indent=2)
     if one.error:
@@ -105,10 +108,33 @@ def add(
 
 @feeds.command()
 @click.argument("name")
+@click.argument("url")
+@click.option(
+    "--of", "tells", multiple=True, type=click.Choice(get_args(Tells)), help=f"Of what.  [default: {', '.join(TELLS)}]"
+)
+@click.option(
+    "--as", "format", type=click.Choice(["cloudevents", "ocsf"]), default="cloudevents", show_default=True,
+    help="CloudEvents 1.0, or OCSF Detection Findings.",
+)  # fmt: skip
+@json_option
+def tell(name: str, url: str, tells: tuple[Any, ...], format: Any, as_json: bool) -> None:
+    """Tell somebody by HTTPS POST what is new on the watch page; one of that name is changed.
+
+    Each message is signed (RFC 9421) with the key at /ssf/v1/jwks; the first one says that it was added.
+
+    \b
+    Example: caddrel feeds tell "night desk" https://desk.kelpline.example/caddrel --of cause --of guarantee
+    """
+    with connect() as service:
+        _tell(service.feeds.hook(HookRequest(name, url, format, list(tells))), as_json)
+
+
+@feeds.command()
+@click.argument("name")
 @click.option("--go-on", is_flag=True, help="Take its events again.")
 @json_option
 def pause(name: str, go_on: bool, as_json: bool) -> None:
-    """Take nothing from a feed for a while; with --go-on again.
+    """Take nothing from a feed, or tell a receiver or hook nothing, for a while; with --go-on again.
 
     \b
     Example: caddrel feeds pause "threat feed"
@@ -122,7 +148,7 @@ def pause(name: str, go_on: bool, as_json: bool) -> None:
 @click.argument("name")
 @json_option
 def remove(name: str, as_json: bool) -> None:
-    """Take nothing from a feed any more.
+    """Take nothing from a feed any more, or take a stream or hook out.
 
     \b
     Example: caddrel feeds remove "threat feed"

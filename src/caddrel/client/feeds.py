@@ -22,12 +22,16 @@ class Feeds:
         """Take events from somebody, by their keys; one of that name is changed."""
         return self._caller.post("/api/v1/feeds", feed, feeds.FeedList).items
 
+    def hook(self, hook: feeds.HookRequest) -> list[feeds.FeedView]:
+        """Tell somebody by HTTPS POST what is new on the watch page; one of that name is changed."""
+        return self._caller.post("/api/v1/hooks", hook, feeds.FeedList).items
+
     def pause(self, name: str, paused: bool) -> list[feeds.FeedView]:
-        """Take nothing from a feed for a while, or take its events again."""
+        """Take nothing from a feed, or tell a receiver or hook nothing, for a while; or again."""
         return self._caller.patch(_feed(name), feeds.FeedPause(paused), feeds.FeedList, {}).items
 
     def remove(self, name: str) -> list[feeds.FeedView]:
-        """Take nothing from a feed any more."""
+        """Take nothing from a feed any more, or take a stream or hook out."""
         return self._caller.delete(_feed(name), feeds.FeedList).items
 
     def new_key(self) -> list[feeds.FeedView]:

@@ -35,11 +35,13 @@ from caddrel.service.state.jobs import Jobs
 from caddrel.service.state.worker_process import WorkerProcess
 from caddrel.service.streams.delivery import Delivery
 from caddrel.service.streams.event_keys import EventKeys
+from caddrel.service.streams.hooks import is_hook
 from caddrel.service.streams.poller import Poller
 from caddrel.service.streams.receiver import Receiver
 from caddrel.service.streams.reevaluate import Reevaluation
 from caddrel.service.streams.told_facts import ToldFacts
 from caddrel.service.streams.transmitter import Transmitter
+from caddrel.service.watch.reporter import Reporter
 from caddrel.service.watch.watched import Watched
 from caddrel.wire.decisions import File
 from caddrel.wire.proofs import GuaranteeAnswer, GuaranteeRequest
@@ -79,6 +81,7 @@ class Runtime(Serving):
     proofs: ProofJobs
     standing: StandingProofs
     watched: Watched
+    reporter: Reporter
 
 
 # Bytes: a rulebook of 500 policies takes some 200 million of address space, and nothing else bounds what proofs take.
@@ -150,6 +153,7 @@ def begin(data: DataFolder) -> Runtime:
         proofs=proofs,
         standing=standing,
         watched=watched,
+        reporter=Reporter(data, watched, lambda: any(map(is_hook, data.event_streams.all()))),
     )
 
 
@@ -160,6 +164,7 @@ def go_on(runtime: Runtime) -> None:
     runtime.sessions.begin()
     runtime.delivery.begin()
     runtime.poller.begin()
+    runtime.reporter.begin()
 
 
 def stop(runtime: Runtime) -> None:
@@ -169,6 +174,7 @@ def stop(runtime: Runtime) -> None:
     runtime.sessions.stop()
     runtime.delivery.stop()
     runtime.poller.stop()
+    runtime.reporter.stop()
     with contextlib.suppress(Exception):
         runtime.callers.token_uses.write(now(), always=True)
     runtime.recorder.stop()

@@ -49,23 +49,48 @@ class FeedRequest(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     every_seconds: int = 60
 
 
+Tells = Literal["cause", "guarantee", "held", "rehearsal", "feed", "lint", "ending", "review", "shadow"]
+TELLS: tuple[Tells, ...] = ("cause", "guarantee", "held", "rehearsal", "feed")
+
+
+class HookRequest(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """Somebody who is told what is new on the watch page.
+
+    Attributes
+    ----------
+    url
+        Where it is posted to.
+    format
+        ``cloudevents`` (CloudEvents 1.0) or ``ocsf`` (Detection Finding).
+    tells
+        Of which kinds of things; when nothing is named of causes, guarantees, held changes, rehearsals and feeds.
+    """
+
+    name: str
+    url: str
+    format: Literal["cloudevents", "ocsf"] = "cloudevents"
+    tells: list[Tells] = []
+
+
 class FeedView(msgspec.Struct, frozen=True):
     """Something that keeps facts current, or is told of them.
 
     Attributes
     ----------
     kind
-        ``events in``, ``events out`` or ``directory``.
+        ``events in``, ``events out``, ``hook`` or ``directory``.
     keeps
         What it keeps current, or is told.
     last
         Its last word, or the last that it took; empty where there was none.
     waiting
         So many events wait for it.
+    address
+        Where it is asked, or told; empty where it comes by itself.
     """
 
     name: str
-    kind: Literal["events in", "events out", "directory"]
+    kind: Literal["events in", "events out", "hook", "directory"]
     state: str
     keeps: list[str]
     last: str
@@ -76,7 +101,7 @@ class FeedView(msgspec.Struct, frozen=True):
     audience: str = ""
     lasts_hours: int = 0
     targeted: str = ""
-    poll: str = ""
+    address: str = ""
 
 
 class FeedList(msgspec.Struct, frozen=True):

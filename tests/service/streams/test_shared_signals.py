@@ -458,7 +458,7 @@ def test_a_feed_is_asked_for_its_events_and_told_which_were_taken(feed: Live) ->
                 _other_feed(feed, **wrong)
         _other_feed(feed, poll=url, token="not-ours")
         (entry,) = [each for each in client.feeds.all() if each.name == "second feed"]
-        assert entry.poll == url
+        assert entry.address == url
         until(lambda: "answered 503" in next(e.error for e in client.feeds.all() if e.name == "second feed"))
         server.down = False  # type: ignore[attr-defined]
         found = feed.data.feeds.get("second feed")

@@ -16,8 +16,10 @@ from datetime import datetime
 import structlog
 
 from caddrel.service.state.data_folder import DataFolder
+from caddrel.service.streams import hooks
 from caddrel.service.streams.event_keys import EventKeys
 from caddrel.service.streams.events import KINDS, VERIFICATION, claims_of
+from caddrel.service.streams.hooks import HOOK, Message, is_hook
 from caddrel.service.streams.outward import Unreached, send
 from caddrel.store.event_streams import EventStream
 from caddrel.store.outbox import OutEvent
@@ -138,10 +140,10 @@ class Delivery:
         streams = self.data.event_streams.all()
         alive = self._alive()
         for stream in streams:
-            if stream.receiver not in alive:
+            if not is_hook(stream) and stream.receiver not in alive:
                 continue
             trying = self.try_of(stream.id)
-            pushed = stream.status == "enabled" and stream.document["delivery"]["method"] == PUSH
+            pushed = stream.status == "enabled" and stream.document["delivery"]["method"] in {PUSH, HOOK}
             if pushed and not trying.busy and time.monotonic() >= trying.next and self.waiting(stream, 1):
                 # Each in a thread of its own: one that does not answer holds up no other.
                 trying.busy = True
@@ -150,7 +152,7 @@ class Delivery:
                 self._take_further(stream, head, BEHIND)
         self._tell_lost(streams)
         # Who may not receive any more, or wants nothing, is waited for by nobody.
-        needed = [s for s in streams if s.status != "disabled" and s.receiver in alive]
+        needed = [s for s in streams if s.status != "disabled" and (is_hook(s) or s.receiver in alive)]
         outbox.trim(min([head, *(outbox.has(each.id) + 1 for each in needed)]))
 
     def _alive(self) -> set[str]:
@@ -183,14 +185,10 @@ class Delivery:
             trying.busy = False
 
     def _push_one(self, stream: EventStream, event: OutEvent, trying: Trying) -> bool:
-        header = self.data.keys.unlock(stream.locked) if stream.locked else None
-        headers = {"Content-Type": "application/secevent+jwt", "Accept": "application/json"}
-        if header:
-            headers["Authorization"] = header
-        url, body = stream.document["delivery"]["endpoint_url"], self.token(stream, event).encode()
+        url, message = stream.document["delivery"]["endpoint_url"], self._message(stream, event)
         try:
-            answer = send("POST", url, headers, body, self.data.settings.allow_private)
-            problem = "" if answer.status in {200, 202} else f"answered {answer.status}: {answer.body[:200]!r}"
+            answer = send("POST", url, message.headers, message.body, self.data.settings.allow_private)
+            problem = "" if 200 <= answer.status < 300 else f"answered {answer.status}: {answer.body[:200]!r}"
         except Unreached as error:
             problem = str(error)
         if problem:
@@ -199,6 +197,15 @@ class Delivery:
         self.data.outbox.delivered(stream.id, event.seq)
         trying.failures, trying.next, trying.error, trying.last = 0, 0.0, "", self.data.clock()
         return True
+
+    def _message(self, stream: EventStream, event: OutEvent) -> Message:
+        if is_hook(stream):
+            return hooks.message(stream, event, self.data.settings.origin, self.keys, self.data.clock())
+        headers = {"Content-Type": "application/secevent+jwt", "Accept": "application/json"}
+        header = self.data.keys.unlock(stream.locked) if stream.locked else None
+        if header:
+            headers["Authorization"] = header
+        return Message(headers, self.token(stream, event).encode())
 
     def _failed(self, trying: Trying, problem: str) -> None:
         trying.failures += 1
@@ -212,7 +219,7 @@ class Delivery:
             trying = self.try_of(stream.id)
             waiting = len(self.waiting(stream, 1_000)) if stream.status != "disabled" else 0
             error = trying.error or stream.reason
-            if stream.receiver not in alive:
+            if not is_hook(stream) and stream.receiver not in alive:
                 error = "its token is revoked or has run out: nothing is sent"
             found.append((stream, waiting, error, trying.last))
         return found
@@ -220,8 +227,12 @@ class Delivery:
 
 def kinds_of(stream: EventStream) -> list[str]:
     """Return the kinds of events that a stream wants; of the types that it asked for, those that there are."""
+    if is_hook(stream):
+        return [*hooks.kinds()]
     return [*(KINDS[uri] for uri in stream.document["events_requested"] if uri in KINDS), VERIFICATION]
 
 
 def _wants(stream: EventStream, event: OutEvent) -> bool:
+    if is_hook(stream):
+        return hooks.wants(stream, event)
     return not event.person or event.person not in stream.document.get("left_out", ())

@@ -8,6 +8,8 @@ import threading
 from datetime import timedelta
 from typing import Any
 
+from cryptography.hazmat.primitives import hashes
+from cryptography.hazmat.primitives.asymmetric import padding
 from joserfc import jwt
 from joserfc.jwk import RSAKey
 
@@ -31,6 +33,20 @@ class EventKeys:
         """Return a security event token (RFC 8417)."""
         kid, key = self._current()
         return jwt.encode({"typ": "secevent+jwt", "alg": ALGORITHM, "kid": kid}, claims, key, algorithms=[ALGORITHM])
+
+    def current(self) -> str:
+        """Return the id of the key that is signed with now."""
+        return self._current()[0]
+
+    def sign_bytes(self, kid: str, text: bytes) -> bytes:
+        """Return a signature over bytes, by RSASSA-PKCS1-v1_5 with SHA-256 (RFC 9421, section 3.3.2)."""
+        for each in self._data.event_streams.all_keys():
+            key = self._opened(each) if each.kid == kid else None
+            if key is not None:
+                private = key.private_key
+                assert private is not None
+                return private.sign(text, padding.PKCS1v15(), hashes.SHA256())
+        raise KeyError(kid)
 
     def published(self) -> dict[str, Any]:
         """Return the public keys, as a JWK set."""

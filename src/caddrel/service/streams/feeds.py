@@ -15,6 +15,7 @@ from caddrel.service.problems import ServiceError
 from caddrel.service.state.data_folder import DataFolder
 from caddrel.service.streams.delivery import Delivery
 from caddrel.service.streams.events import KINDS
+from caddrel.service.streams.hooks import is_hook, name_of
 from caddrel.service.streams.outward import checked_url
 from caddrel.store.feeds import Feed
 from caddrel.wire import feeds as wire
@@ -35,13 +36,20 @@ def _in(data: DataFolder) -> Iterator[wire.FeedView]:
         yield wire.FeedView(
             feed.name, "events in", state, list(feed.document["says"]), _text(feed.last), feed.events, 0, feed.error,
             feed.issuer, feed.document["audience"], feed.document["lasts_hours"], feed.document.get("targeted", ""),
-            feed.document.get("poll", ""),
+            address=feed.document.get("poll", ""),
         )  # fmt: skip
 
 
 def _out(data: DataFolder, delivery: Delivery) -> Iterator[wire.FeedView]:
     names = {token.id: token.name for token in data.accounts.all_tokens()}
     for stream, waiting, error, last in delivery.standing():
+        if is_hook(stream):
+            url = stream.document["delivery"]["endpoint_url"]
+            yield wire.FeedView(
+                name_of(stream), "hook", stream.status, stream.document["tells"], _text(last), 0, waiting, error,
+                address=url,
+            )  # fmt: skip
+            continue
         told = [KINDS[uri] for uri in stream.document["events_requested"] if uri in KINDS]
         name = f"{names.get(stream.receiver, stream.receiver)} {stream.id}"
         yield wire.FeedView(name, "events out", stream.status, told, _text(last), 0, waiting, error)

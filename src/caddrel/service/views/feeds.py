@@ -5,7 +5,9 @@ from __future__ import annotations
 from caddrel.core.diagnostics import shorten
 from caddrel.service.problems import not_found
 from caddrel.service.streams.feeds import add_feed, all_feeds
+from caddrel.service.streams.hooks import add_hook, is_hook, name_of
 from caddrel.service.views.calls import Call, Endpoints
+from caddrel.store.event_streams import EventStream
 from caddrel.wire import feeds as wire
 
 endpoints = Endpoints()
@@ -28,26 +30,40 @@ def add(call: Call) -> wire.FeedList:
     return _all(call)
 
 
+@endpoints.add("POST", "/api/v1/hooks", role="operator", body=wire.HookRequest, returns=wire.FeedList)
+def hook(call: Call) -> wire.FeedList:
+    """Tell somebody by HTTPS POST what is new on the watch page; one of that name is changed."""
+    made = add_hook(call.data, call.body)
+    call.noted = f"{name_of(made)}, {call.body.url}: {', '.join(made.document['tells'])}"
+    return _all(call)
+
+
 @endpoints.add("PATCH", "/api/v1/feeds/<id>", role="operator", body=wire.FeedPause, returns=wire.FeedList)
 def pause(call: Call) -> wire.FeedList:
-    """Take nothing from a feed for a while, or take its events again."""
-    if not call.data.feeds.pause(call.path["id"], call.body.paused):
-        raise _nothing(call.path["id"])
-    call.noted = "paused" if call.body.paused else "goes on"
+    """Take nothing from a feed, or send nothing over a stream or to a hook, for a while; or again."""
+    name, paused = call.path["id"], call.body.paused
+    call.noted = "paused" if paused else "goes on"
+    if not call.data.feeds.pause(name, paused):
+        stream = _stream(call, name)
+        call.data.event_streams.turn(stream.id, "paused" if paused else "enabled", call.who().name if paused else "")
     return _all(call)
 
 
 @endpoints.add("DELETE", "/api/v1/feeds/<id>", role="operator", returns=wire.FeedList)
 def remove(call: Call) -> wire.FeedList:
-    """Take nothing from a feed any more, or take a stream to a receiver out."""
+    """Take nothing from a feed any more, or take a stream or a hook out."""
     name = call.path["id"]
     if not call.data.feeds.remove(name):
-        # A stream is named by its receiver and its id.
-        stream = call.data.event_streams.get(name.rpartition(" ")[2])
-        if stream is None:
-            raise _nothing(name)
-        call.runtime.transmitter.take_out(stream)
+        call.runtime.transmitter.take_out(_stream(call, name))
     return _all(call)
+
+
+def _stream(call: Call, name: str) -> EventStream:
+    """Return a stream by how it is listed: a hook by its name, others by their receiver and id."""
+    for each in call.data.event_streams.all():
+        if (is_hook(each) and name_of(each) == name) or each.id == name.rpartition(" ")[2]:
+            return each
+    raise not_found(f"feed `{shorten(name)}`", "see caddrel feeds list")
 
 
 @endpoints.add("POST", "/api/v1/event-keys", role="operator", returns=wire.FeedList)
@@ -55,7 +71,3 @@ def rotate(call: Call) -> wire.FeedList:
     """Sign events with a new key from now on; the one before stays published for a month."""
     call.noted = f"the key is {call.runtime.event_keys.rotate()}"
     return _all(call)
-
-
-def _nothing(name: str) -> Exception:
-    return not_found(f"feed `{shorten(name)}`", "see caddrel feeds list")
