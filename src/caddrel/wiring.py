@@ -61,6 +61,7 @@ from caddrel.store.reviews import ReviewStore
 from caddrel.store.revisions import RevisionStore
 from caddrel.store.set_aside import SetAsideStore
 from caddrel.store.signins import SigninStore
+from caddrel.store.sources import SourceStore
 from caddrel.store.starter_codes import StarterCodeStore
 from caddrel.store.told import ToldStore
 from caddrel.store.unlocks import UnlockStore
@@ -250,6 +251,7 @@ def open_data(
         event_streams=EventStreamStore(book),
         feeds=FeedStore(book),
         told=ToldStore(book),
+        sources=SourceStore(book),
         kept_by=KeptByStore(book),
         starter_codes=StarterCodeStore(book),
         acceptances=AcceptanceStore(book),

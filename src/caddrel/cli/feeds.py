@@ -11,14 +11,14 @@ import click
 from caddrel.cli.output import count, json_option, remark, say, table, write_json
 from caddrel.cli.profile import connect
 from caddrel.core.diagnostics import did_you_mean
-from caddrel.wire.feeds import SAYS, TELLS, FeedRequest, FeedView, HookRequest, Tells
+from caddrel.wire.feeds import SAYS, TELLS, FeedRequest, FeedView, HookRequest, SourceRequest, Tells
 
 _FILE = click.Path(path_type=Path, exists=True, dir_okay=False)
 
 
 @click.group()
 def feeds() -> None:
-    """What keeps the facts current, and who is told of them: events in and out, and directories."""
+    """What keeps the facts current, and who is told of them: events, directories, lists that are fetched, hooks."""
 
 
 @feeds.command("list")
@@ -62,7 +62,8 @@ def show(name: str, as_json: bool) -> None:
     if one.targeted:
         say(f"whoever it tells to be in danger is in {one.targeted} as long", indent=2)
     if one.address:
-        say(f"it is {'told' if one.kind == 'hook' else 'asked'} at {one.address}", indent=2)
+        does = {"hook": "told at", "address list": "fetched from", "devices": "fetched from"}.get(one.kind, "asked at")
+        say(f"it is {does} {one.address}", indent=2)
     if one.waiting:
         say(f"{count(one.waiting, 'event waits', 'events wait')} for it", indent=2)
     if one.error:
@@ -127,6 +128,42 @@ def tell(name: str, url: str, tells: tuple[Any, ...], format: Any, as_json: bool
     """
     with connect() as service:
         _tell(service.feeds.hook(HookRequest(name, url, format, list(tells))), as_json)
+
+
+@feeds.command()
+@click.argument("name")
+@click.argument("source")
+@click.option(
+    "--devices", is_flag=True, help="It is not an address list but devices: NDJSON, or CSV by the file's name."
+)
+@click.option("--every", type=click.IntRange(30), default=3600, show_default=True, help="Seconds between two times.")
+@json_option
+def fetch(name: str, source: str, devices: bool, every: int, as_json: bool) -> None:
+    """Fetch the address list NAME, or devices, from an https address or a file of `serve --incoming`.
+
+    A list that is wrong somewhere, empty, ten times as long or as wide as a part of the world is not taken in: see
+    `caddrel feeds take`.
+
+    \b
+    Example: caddrel feeds fetch bad-addresses https://lists.kelpline.example/bad.txt
+             caddrel feeds fetch tablets tablets.csv --devices --every 60
+    """
+    with connect() as service:
+        asked = SourceRequest(name, source, "devices" if devices else "lists", every)
+        _tell(service.feeds.fetch(asked), as_json)
+
+
+@feeds.command()
+@click.argument("name")
+@json_option
+def take(name: str, as_json: bool) -> None:
+    """Take in what was fetched and is held back, where it is the same still.
+
+    \b
+    Example: caddrel feeds take bad-addresses
+    """
+    with connect() as service:
+        _tell(service.feeds.take(name), as_json)
 
 
 @feeds.command()

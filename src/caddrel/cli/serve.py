@@ -92,7 +92,12 @@ def open_with_addresses(
 @click.option(
     "--allow-private",
     is_flag=True,
-    help="Ask addresses of this network too, and over http: for events that are pushed.",
+    help="Ask and tell addresses of this network too, and over http: feeds, hooks, receivers, lists.",
+)
+@click.option(
+    "--incoming",
+    type=click.Path(path_type=Path, exists=True, file_okay=False),
+    help="The folder where others put address lists and devices; see `caddrel feeds fetch`.",
 )
 @key_file_option
 @address_option
@@ -105,6 +110,7 @@ def serve(
     second_factor: str,
     hold_sessions: int,
     allow_private: bool,
+    incoming: Path | None,
     key_file: Path | None,
     address_data: tuple[Path, ...],
 ) -> None:
@@ -121,7 +127,10 @@ def serve(
 
     _check_url(public_url)
     settings = Settings(
-        second_factor=second_factor == "required", hold_sessions=hold_sessions, allow_private=allow_private
+        second_factor=second_factor == "required",
+        hold_sessions=hold_sessions,
+        allow_private=allow_private,
+        incoming=incoming.resolve() if incoming is not None else None,
     )
     wiring.collect_seldom()
     wiring.share_fairly()

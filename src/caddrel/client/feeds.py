@@ -26,6 +26,14 @@ class Feeds:
         """Tell somebody by HTTPS POST what is new on the watch page; one of that name is changed."""
         return self._caller.post("/api/v1/hooks", hook, feeds.FeedList).items
 
+    def fetch(self, source: feeds.SourceRequest) -> list[feeds.FeedView]:
+        """Have an address list or devices be fetched from time to time; one of that name begins anew."""
+        return self._caller.post("/api/v1/sources", source, feeds.FeedList).items
+
+    def take(self, name: str) -> list[feeds.FeedView]:
+        """Take in what was fetched from a source and is held back."""
+        return self._caller.post(f"/api/v1/sources/{quote(name, safe='')}/held", None, feeds.FeedList).items
+
     def pause(self, name: str, paused: bool) -> list[feeds.FeedView]:
         """Take nothing from a feed, or tell a receiver or hook nothing, for a while; or again."""
         return self._caller.patch(_feed(name), feeds.FeedPause(paused), feeds.FeedList, {}).items

@@ -35,6 +35,7 @@ from caddrel.service.state.jobs import Jobs
 from caddrel.service.state.worker_process import WorkerProcess
 from caddrel.service.streams.delivery import Delivery
 from caddrel.service.streams.event_keys import EventKeys
+from caddrel.service.streams.fetcher import Fetcher
 from caddrel.service.streams.hooks import is_hook
 from caddrel.service.streams.poller import Poller
 from caddrel.service.streams.receiver import Receiver
@@ -82,6 +83,7 @@ class Runtime(Serving):
     standing: StandingProofs
     watched: Watched
     reporter: Reporter
+    fetcher: Fetcher
 
 
 # Bytes: a rulebook of 500 policies takes some 200 million of address space, and nothing else bounds what proofs take.
@@ -153,6 +155,7 @@ def begin(data: DataFolder) -> Runtime:
         proofs=proofs,
         standing=standing,
         watched=watched,
+        fetcher=Fetcher(data, inventory),
         reporter=Reporter(data, watched, lambda: any(map(is_hook, data.event_streams.all()))),
     )
 
@@ -165,6 +168,7 @@ def go_on(runtime: Runtime) -> None:
     runtime.delivery.begin()
     runtime.poller.begin()
     runtime.reporter.begin()
+    runtime.fetcher.begin()
 
 
 def stop(runtime: Runtime) -> None:
@@ -175,6 +179,7 @@ def stop(runtime: Runtime) -> None:
     runtime.delivery.stop()
     runtime.poller.stop()
     runtime.reporter.stop()
+    runtime.fetcher.stop()
     with contextlib.suppress(Exception):
         runtime.callers.token_uses.write(now(), always=True)
     runtime.recorder.stop()

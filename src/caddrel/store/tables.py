@@ -303,21 +303,22 @@ put_off = Table(
     sqlite_with_rowid=False,
 )
 
-# Where address lists are fetched from, how that went, and what was fetched and is held back.
-list_sources = Table(
-    "list_sources",
+# Where address lists and devices are fetched from, how that went, and what was fetched, is held back and accepted.
+sources = Table(
+    "sources",
     BOOK,
-    Column("list", String, primary_key=True),
+    Column("name", String, primary_key=True),
+    Column("noun", String, nullable=False),
     Column("source", String, nullable=False),
     Column("every", Integer, nullable=False),
     Column("paused", Integer, nullable=False, server_default="0"),
     Column("added", Integer, nullable=False),
     Column("added_by", String, nullable=False),
     Column("tag", String, nullable=False, server_default=""),
-    Column("looked", Integer),
     Column("last", Integer),
     Column("error", Text, nullable=False, server_default=""),
-    Column("held", Text, nullable=False, server_default=""),
+    Column("held", String, nullable=False, server_default=""),
+    Column("accepted", String, nullable=False, server_default=""),
 )
 
 # Devices that came to a door, are on no list, and are to stay off it.

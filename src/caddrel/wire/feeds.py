@@ -72,13 +72,30 @@ class HookRequest(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     tells: list[Tells] = []
 
 
+class SourceRequest(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """An address list, or devices, that are fetched.
+
+    Attributes
+    ----------
+    name
+        The id of the address list; of devices a name for the source.
+    source
+        An https address, or the name of a file in the folder of incoming files.
+    """
+
+    name: str
+    source: str
+    noun: Literal["lists", "devices"] = "lists"
+    every_seconds: int = 3600
+
+
 class FeedView(msgspec.Struct, frozen=True):
     """Something that keeps facts current, or is told of them.
 
     Attributes
     ----------
     kind
-        ``events in``, ``events out``, ``hook`` or ``directory``.
+        ``events in``, ``events out``, ``hook``, ``directory``, ``address list`` or ``devices``.
     keeps
         What it keeps current, or is told.
     last
@@ -90,7 +107,7 @@ class FeedView(msgspec.Struct, frozen=True):
     """
 
     name: str
-    kind: Literal["events in", "events out", "hook", "directory"]
+    kind: Literal["events in", "events out", "hook", "directory", "address list", "devices"]
     state: str
     keeps: list[str]
     last: str

@@ -52,6 +52,11 @@ class AddressList:
     def __len__(self) -> int:
         return len(self._four[0]) + len(self._six[0])
 
+    def size(self, version: int) -> int:
+        """Return how many addresses of an IP version it holds."""
+        starts, ends = self._four if version == 4 else self._six
+        return sum(ends) - sum(starts) + len(starts)
+
     def edges(self, most: int) -> Iterator[Address]:
         """Yield the first address of its spans and the first behind each, of at most so many spans."""
         for kind, (starts, ends) in ((IPv4Address, self._four), (IPv6Address, self._six)):

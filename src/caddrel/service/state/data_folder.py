@@ -30,6 +30,7 @@ from caddrel.store.passwords import PasswordStore
 from caddrel.store.proven import ProvenStore
 from caddrel.store.reviews import ReviewStore
 from caddrel.store.set_aside import SetAsideStore
+from caddrel.store.sources import SourceStore
 from caddrel.store.starter_codes import StarterCodeStore
 from caddrel.store.told import ToldStore
 from caddrel.store.unlocks import UnlockStore
@@ -51,6 +52,7 @@ class DataFolder(State):
     event_streams: EventStreamStore
     feeds: FeedStore
     told: ToldStore
+    sources: SourceStore
     kept_by: KeptByStore
     starter_codes: StarterCodeStore
     acceptances: AcceptanceStore

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from pathlib import Path
 
 
 @dataclass(slots=True)
@@ -20,7 +21,9 @@ class Settings:
     hold_sessions
         A change that would end more sessions than this is held until somebody has looked at them.
     allow_private
-        Whether events are sent to, and lists and keys fetched from, addresses of this network, and over http.
+        Whether events are sent to, and lists fetched from, addresses of this network, and over http.
+    incoming
+        The folder in which others put files that are taken in; None where there is none.
     """
 
     origin: str = "http://127.0.0.1:8420"
@@ -28,3 +31,4 @@ class Settings:
     second_factor: bool = False
     hold_sessions: int = 100
     allow_private: bool = False
+    incoming: Path | None = None

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterator
 from datetime import datetime
-from typing import Any
+from typing import Any, Literal
 
 from joserfc.errors import JoseError
 from joserfc.jwk import KeySet
@@ -15,19 +16,24 @@ from caddrel.service.problems import ServiceError
 from caddrel.service.state.data_folder import DataFolder
 from caddrel.service.streams.delivery import Delivery
 from caddrel.service.streams.events import KINDS
+from caddrel.service.streams.fetcher import checked_source
 from caddrel.service.streams.hooks import is_hook, name_of
 from caddrel.service.streams.outward import checked_url
 from caddrel.store.feeds import Feed
+from caddrel.store.sources import FetchedFrom
 from caddrel.wire import feeds as wire
 
 LONGEST_NAME, MOST_KEYS, LONGEST_LENT = 100, 20, 24 * 366
 # Seconds between two times that a feed is asked for its events.
 SHORTEST, LONGEST = 5, 86_400
+# And that address lists and devices are fetched.
+SOONEST, MOST_SOURCES = 30, 100
+_NAME = re.compile(r"[a-z0-9][a-z0-9._-]{0,99}")
 
 
 def all_feeds(data: DataFolder, delivery: Delivery) -> list[wire.FeedView]:
-    """Return feeds in, streams out and directories."""
-    return [*_in(data), *_out(data, delivery), *_directories(data)]
+    """Return feeds in, streams out, hooks, directories and what is fetched."""
+    return [*_in(data), *_out(data, delivery), *_directories(data), *_fetched(data)]
 
 
 def _in(data: DataFolder) -> Iterator[wire.FeedView]:
@@ -58,6 +64,36 @@ def _out(data: DataFolder, delivery: Delivery) -> Iterator[wire.FeedView]:
 def _directories(data: DataFolder) -> Iterator[wire.FeedView]:
     for keeper, (many, last) in sorted(data.kept_by.counts().items()):
         yield wire.FeedView(keeper, "directory", "on", ["people", "groups"], _text(last), many)
+
+
+def _fetched(data: DataFolder) -> Iterator[wire.FeedView]:
+    for source in data.sources.all():
+        kind: Literal["address list", "devices"] = "address list" if source.noun == "lists" else "devices"
+        state = "paused" if source.paused else "held back" if source.held else "on"
+        yield wire.FeedView(
+            source.name, kind, state, [source.noun], _text(source.last), 0, 0, source.error, address=source.source
+        )
+
+
+def add_source(data: DataFolder, asked: wire.SourceRequest, by: str) -> str:
+    """Add a source, or have the one of that name begin anew; return what the audit trail says of it.
+
+    Raises
+    ------
+    ServiceError
+        When its name or address will not do.
+    """
+    if not _NAME.fullmatch(asked.name) or data.feeds.get(asked.name) is not None:
+        hint = "an id such as bad-addresses: of an address list its own"
+        raise ServiceError(422, "bad-source", "a source needs a name that no feed has", hint)
+    if not SOONEST <= asked.every_seconds <= LONGEST:
+        raise ServiceError(422, "bad-source", f"a source is fetched every {SOONEST} seconds to once a day")
+    before = data.sources.get(asked.name)
+    if before is None and len(data.sources.all()) >= MOST_SOURCES:
+        raise ServiceError(409, "too-many-sources", f"there are {MOST_SOURCES} sources already", "remove one")
+    source = checked_source(data, asked.source)
+    data.sources.put(FetchedFrom(asked.name, asked.noun, source, asked.every_seconds, data.clock(), by))
+    return f"{asked.noun} {asked.name} from {source}"
 
 
 def _text(moment: datetime | None) -> str:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from caddrel.core.diagnostics import shorten
 from caddrel.service.problems import not_found
-from caddrel.service.streams.feeds import add_feed, all_feeds
+from caddrel.service.streams.feeds import add_feed, add_source, all_feeds
 from caddrel.service.streams.hooks import add_hook, is_hook, name_of
 from caddrel.service.views.calls import Call, Endpoints
 from caddrel.store.event_streams import EventStream
@@ -38,12 +38,33 @@ def hook(call: Call) -> wire.FeedList:
     return _all(call)
 
 
+@endpoints.add("POST", "/api/v1/sources", role="operator", body=wire.SourceRequest, returns=wire.FeedList)
+def source(call: Call) -> wire.FeedList:
+    """Fetch an address list or devices from time to time; one of that name begins anew."""
+    call.noted = add_source(call.data, call.body, call.who().name)
+    call.runtime.fetcher.soon(call.body.name)
+    return _all(call)
+
+
+@endpoints.add("POST", "/api/v1/sources/<id>/held", role="operator", returns=wire.FeedList)
+def take(call: Call) -> wire.FeedList:
+    """Take in what was fetched and is held back, if that is still what is there."""
+    name = call.path["id"]
+    found = call.data.sources.get(name)
+    if found is None or not found.held:
+        raise not_found(f"source `{shorten(name)}` of which something is held back", "see caddrel feeds list")
+    call.data.sources.accept(name, found.held)
+    call.noted = f"{name}: {found.error}"
+    call.runtime.fetcher.soon(name)
+    return _all(call)
+
+
 @endpoints.add("PATCH", "/api/v1/feeds/<id>", role="operator", body=wire.FeedPause, returns=wire.FeedList)
 def pause(call: Call) -> wire.FeedList:
-    """Take nothing from a feed, or send nothing over a stream or to a hook, for a while; or again."""
+    """Take nothing from a feed or source, or send nothing over a stream or to a hook, for a while; or again."""
     name, paused = call.path["id"], call.body.paused
     call.noted = "paused" if paused else "goes on"
-    if not call.data.feeds.pause(name, paused):
+    if not (call.data.feeds.pause(name, paused) or call.data.sources.pause(name, paused)):
         stream = _stream(call, name)
         call.data.event_streams.turn(stream.id, "paused" if paused else "enabled", call.who().name if paused else "")
     return _all(call)
@@ -51,9 +72,9 @@ def pause(call: Call) -> wire.FeedList:
 
 @endpoints.add("DELETE", "/api/v1/feeds/<id>", role="operator", returns=wire.FeedList)
 def remove(call: Call) -> wire.FeedList:
-    """Take nothing from a feed any more, or take a stream or a hook out."""
+    """Take nothing from a feed or source any more, or take a stream or a hook out; what was taken stays."""
     name = call.path["id"]
-    if not call.data.feeds.remove(name):
+    if not (call.data.feeds.remove(name) or call.data.sources.remove(name)):
         call.runtime.transmitter.take_out(_stream(call, name))
     return _all(call)
 

@@ -203,6 +203,10 @@ def _events(data: DataFolder, now: datetime) -> Iterator[_Item]:
         elif not feed.paused and feed.last is not None and now - feed.last > SILENT:
             said = say(f"The feed {feed.name} has said nothing since {feed.last:%Y-%m-%d}.")
             yield _Item(f"feed:{feed.name}", "feed", "look", said, show_moment(feed.last), "its facts grow old")
+    for source in data.sources.all():
+        if source.error and not source.paused:
+            said = say(f"{source.name} is not taken in from {source.source}.")
+            yield _Item(f"feed:{source.name}", "feed", "look", said, source.held or source.error, source.error)
     for stream in data.event_streams.all():
         if stream.status == "paused" and stream.reason:
             said = say(f"A stream of events is paused: {stream.reason}.")

@@ -1,4 +1,4 @@
-"""Risks by feed, who was put off by which feed, address lists that are fetched, devices that are not vetted."""
+"""Risks by feed, who was put off by which feed, sources of lists and devices, devices that are refused."""
 
 import sqlalchemy as sa
 from alembic import op
@@ -37,18 +37,19 @@ def upgrade() -> None:
         sqlite_with_rowid=False,
     )
     op.create_table(
-        "list_sources",
-        sa.Column("list", sa.String(), primary_key=True),
+        "sources",
+        sa.Column("name", sa.String(), primary_key=True),
+        sa.Column("noun", sa.String(), nullable=False),
         sa.Column("source", sa.String(), nullable=False),
         sa.Column("every", sa.Integer(), nullable=False),
         sa.Column("paused", sa.Integer(), nullable=False, server_default="0"),
         sa.Column("added", sa.Integer(), nullable=False),
         sa.Column("added_by", sa.String(), nullable=False),
         sa.Column("tag", sa.String(), nullable=False, server_default=""),
-        sa.Column("looked", sa.Integer(), nullable=True),
         sa.Column("last", sa.Integer(), nullable=True),
         sa.Column("error", sa.Text(), nullable=False, server_default=""),
-        sa.Column("held", sa.Text(), nullable=False, server_default=""),
+        sa.Column("held", sa.String(), nullable=False, server_default=""),
+        sa.Column("accepted", sa.String(), nullable=False, server_default=""),
     )
     op.create_table(
         "refused_devices",
