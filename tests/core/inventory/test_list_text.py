@@ -74,7 +74,14 @@ def test_what_has_grown_beyond_belief_is_told(networks: list[str], before: Addre
     assert bool(found) == bool(why)
 
 
-@given(st.lists(st.builds(lambda n, w: IPv4Network((n >> (32 - w) << (32 - w), w)), st.integers(0, 2**32 - 1), st.integers(20, 32)), max_size=6))  # fmt: skip
+_NETWORKS = st.builds(
+    lambda number, width: IPv4Network((number >> (32 - width) << (32 - width), width)),
+    st.integers(0, 2**32 - 1),
+    st.integers(20, 32),
+)
+
+
+@given(st.lists(_NETWORKS, max_size=6))
 def test_how_many_addresses_a_list_holds_is_what_counting_says(networks: list[IPv4Network]) -> None:
     held = {int(network.network_address) + n for network in networks for n in range(network.num_addresses)}
     assert AddressList("it", networks).size(4) == len(held)

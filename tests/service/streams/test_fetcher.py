@@ -1,4 +1,4 @@
-"""Address lists and devices that are fetched: what is the same, wrong, beyond belief, and what somebody then accepts."""
+"""Address lists and devices that are fetched: what is the same, wrong, or beyond belief until somebody accepts it."""
 
 from __future__ import annotations
 
