@@ -12,6 +12,7 @@
   import MissingPage from './pages/enter/MissingPage.svelte';
   import HistoryPage from './pages/history/HistoryPage.svelte';
   import FailingPage from './pages/inventory/FailingPage.svelte';
+  import UnlistedPage from './pages/inventory/UnlistedPage.svelte';
   import InventoryPage from './pages/inventory/InventoryPage.svelte';
   import ThingPage from './pages/inventory/ThingPage.svelte';
   import BesidePage from './pages/rehearse/BesidePage.svelte';
@@ -55,6 +56,7 @@
     '/inventory/:noun': InventoryPage,
     '/inventory/:noun/:id': ThingPage,
     '/failing/:standard': FailingPage,
+    '/unlisted': UnlistedPage,
     '/proofs': ProofsPage,
     '/sheets': SheetsPage,
     '/reviews': ReviewsPage,

@@ -64,6 +64,7 @@ from caddrel.store.signins import SigninStore
 from caddrel.store.sources import SourceStore
 from caddrel.store.starter_codes import StarterCodeStore
 from caddrel.store.told import ToldStore
+from caddrel.store.unlisted import RefusedDeviceStore, UnlistedDevices
 from caddrel.store.unlocks import UnlockStore
 
 CONSOLE = Path(__file__).parent / "service" / "static"
@@ -252,6 +253,8 @@ def open_data(
         feeds=FeedStore(book),
         told=ToldStore(book),
         sources=SourceStore(book),
+        unlisted=UnlistedDevices(log),
+        refused_devices=RefusedDeviceStore(book),
         kept_by=KeptByStore(book),
         starter_codes=StarterCodeStore(book),
         acceptances=AcceptanceStore(book),

@@ -13,11 +13,12 @@ import pytest
 from playwright.sync_api import Browser, Page, expect
 from tests.axe import axe_findings
 from tests.command import run
-from tests.conftest import PATIENCE, Live, serving
+from tests.conftest import NOW, PATIENCE, Live, serving
 from tests.console.conftest import Open
 
 from caddrel import wiring
 from caddrel.demo.fill import ADDRESSES
+from caddrel.store.sources import FetchedFrom
 
 
 @pytest.fixture
@@ -174,6 +175,35 @@ def test_every_device_that_fails_is_in_the_file_and_only_those_looked_at_are_cou
     page.get_by_role("button", name="More").click()
     expect(heading).not_to_contain_text("of the first")
     page.context.close()
+
+
+def test_a_device_on_no_list_is_vetted_where_it_is_seen_and_feeds_stand_beside_one_another(
+    browser: Browser, mine: Live
+) -> None:
+    page = _entered(browser, mine, "/unlisted")
+    heading = page.get_by_role("heading", level=1)
+    expect(heading).to_contain_text("is on no list")
+    page.get_by_role("button", name=re.compile("Vet ")).click()
+    form = page.get_by_role("form")
+    # Whoever alone came from it is offered as whose it is.
+    expect(form.get_by_label("The person who uses it")).to_have_value("salka.myhre")
+    form.get_by_label("Its id").fill("tab-0117")
+    form.get_by_role("button", name="Put it on the list").click()
+    expect(form.get_by_role("alert")).to_contain_text("there is a device `tab-0117` already")
+    assert axe_findings(page) == []
+    form.get_by_label("Its id").fill("tab-9117")
+    form.get_by_label("Its id").press("Enter")
+    expect(heading).to_contain_text("is listed, or was refused")
+    mine.data.sources.put(FetchedFrom("bad-addresses", "lists", "https://lists.kelpline.example/", 60, NOW, "ines"))
+    mine.data.sources.hold("bad-addresses", "digest", "held back: it is empty now")
+    mine.data.sources.pause("bad-addresses", paused=True)
+    page.goto(page.url.split("#")[0] + "#/settings/feeds")
+    row = page.get_by_role("row", name=re.compile("bad-addresses"))
+    expect(row).to_contain_text("held back: it is empty now")
+    assert axe_findings(page) == []
+    row.get_by_label("Remove bad-addresses").click()
+    row.get_by_role("button", name="Remove it").click()
+    expect(row).to_have_count(0)
 
 
 def test_a_log_of_another_system_is_read_right_before_it_is_taken_in(

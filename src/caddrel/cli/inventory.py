@@ -16,6 +16,7 @@ from caddrel.cli.given import inventory_document
 from caddrel.cli.inventory_text import cell, print_import, print_profile
 from caddrel.cli.output import json_option, remark, say, table, write_json, write_line
 from caddrel.cli.profile import connect
+from caddrel.cli.unlisted import refuse, unlisted, vet
 from caddrel.client.caddrel import Caddrel
 from caddrel.client.inventory import Things, import_options
 from caddrel.core.inventory.csv_table import attribute_value, field_value, write_table
@@ -293,6 +294,9 @@ devices = _make("devices")
 apps = _make("apps")
 lists = _make("lists")
 devices.add_command(failing)
+devices.add_command(unlisted)
+devices.add_command(vet)
+devices.add_command(refuse)
 
 
 @people.command("off")

@@ -18,7 +18,7 @@ from caddrel.client.imports import Imports
 from caddrel.client.inventory import InventoryFeed, Things
 from caddrel.client.limits import Tightenings
 from caddrel.client.mappings import Mappings
-from caddrel.client.profiles import Profiles, Sheets
+from caddrel.client.profiles import Profiles, Sheets, Unlisted
 from caddrel.client.proofs import Proofs
 from caddrel.client.rehearsals import Rehearsals
 from caddrel.client.replays import Replays
@@ -450,7 +450,7 @@ class Caddrel:
         Who and what there is, and how each stands.
     signins, imports, mappings, replays, tightenings, jobs
         The log: looked into, taken in, decided again; long work is a job.
-    watch, audit, sessions, feeds, acceptances, starter_codes, passwords
+    watch, audit, sessions, feeds, unlisted, acceptances, starter_codes, passwords
         What is wrong or due, who did what, and what people have.
     tokens, accounts
         Who may call the service.
@@ -486,6 +486,7 @@ class Caddrel:
         self.access = Access(caller)
         self.sessions = Sessions(caller)
         self.feeds = Feeds(caller)
+        self.unlisted = Unlisted(caller)
         self.starter_codes = StarterCodes(caller)
         self.acceptances = Acceptances(caller)
         self.audit = Audit(caller)

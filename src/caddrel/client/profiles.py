@@ -1,4 +1,4 @@
-"""One object of the inventory from all sides, sheets of policies and reviews, by the client library."""
+"""One object of the inventory from all sides, devices on no list, sheets of policies, by the client library."""
 
 from __future__ import annotations
 
@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from urllib.parse import quote
 
 from caddrel.client.caller import Caller
-from caddrel.wire import profiles, sheets
+from caddrel.wire import profiles, sheets, unlisted
 
 
 class Profiles:
@@ -51,6 +51,27 @@ class Profiles:
             if page.next is None:
                 return
             after = page.next
+
+
+class Unlisted:
+    """Devices that came to a door and are on no list."""
+
+    def __init__(self, caller: Caller) -> None:
+        self._caller = caller
+
+    def all(self, days: int = 30, *, refused: bool = False) -> unlisted.UnlistedDevices:
+        """Return them, those seen last first; with `refused` those that are to stay off the list."""
+        params = {"days": days, "refused": "yes" if refused else "no"}
+        return self._caller.get("/api/v1/unlisted-devices", unlisted.UnlistedDevices, params)
+
+    def vet(self, device: unlisted.VetRequest) -> unlisted.UnlistedDevices:
+        """Put one on the list, as one that may be used; return those that are left."""
+        return self._caller.post("/api/v1/unlisted-devices/vetted", device, unlisted.UnlistedDevices)
+
+    def refuse(self, device: str, why: str) -> unlisted.UnlistedDevices:
+        """Keep one off the list, for a reason; return those that are left."""
+        body = unlisted.RefuseRequest(device, why)
+        return self._caller.post("/api/v1/unlisted-devices/refused", body, unlisted.UnlistedDevices)
 
 
 class Sheets:

@@ -54,6 +54,7 @@ from caddrel.service.views import (
     sheets,
     signins,
     starter_codes,
+    unlisted,
     watch,
 )
 
@@ -77,6 +78,7 @@ ENDPOINTS: list[Endpoint[Runtime]] = [
     *door.endpoints.all,
     *sessions.endpoints.all,
     *feeds.endpoints.all,
+    *unlisted.endpoints.all,
     *starter_codes.endpoints.all,
     *acceptances.endpoints.all,
     *audit.endpoints.all,

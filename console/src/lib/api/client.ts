@@ -171,6 +171,7 @@ export const api = {
   sessions: (signal?: AbortSignal) => call<SessionList>('GET', '/api/v1/sessions', undefined, signal),
   feeds: (signal?: AbortSignal) => call<FeedList>('GET', '/api/v1/feeds', undefined, signal),
   pauseFeed: (name: string, paused: boolean) => call<FeedList>('PATCH', `/api/v1/feeds/${encodeURIComponent(name)}`, { paused }),
+  takeHeld: (name: string) => call<FeedList>('POST', `/api/v1/sources/${encodeURIComponent(name)}/held`, {}),
   removeFeed: (name: string) => call<FeedList>('DELETE', `/api/v1/feeds/${encodeURIComponent(name)}`),
   heldChanges: (signal?: AbortSignal) => call<HeldChangeList>('GET', '/api/v1/held-changes', undefined, signal),
   decideHeld: (number: number, verdict: HeldVerdict['verdict']) => call<HeldDecided>('POST', `/api/v1/held-changes/${number}`, { verdict }),

@@ -1,6 +1,6 @@
 // What can be asked of the inventory: lists, objects from all sides, changes of them, imports.
 import { call, send } from './caller';
-import type { AppProfile, CellDetail, CoverageGrid, DeviceProfile, FailingDevices, Gone, GridRequest, GroupProfile, Item, Joining, ListProfile, Page, PersonProfile, PolicySheet, PolicySheets, PutResult, ReviewList, Standing } from './types';
+import type { AppProfile, CellDetail, CoverageGrid, DeviceProfile, FailingDevices, Gone, GridRequest, GroupProfile, Item, Joining, ListProfile, Page, PersonProfile, PolicySheet, PolicySheets, PutResult, RefuseRequest, ReviewList, Standing, UnlistedDevices, VetRequest } from './types';
 
 export type Noun = 'people' | 'groups' | 'devices' | 'apps' | 'lists';
 const quoted = encodeURIComponent;
@@ -35,6 +35,9 @@ export const inventory = {
       file,
     ),
   standing: (path: string, signal?: AbortSignal) => call<Standing>('GET', `/api/v1/rulebook/standing/${quoted(path)}`, undefined, signal),
+  unlisted: (refused: boolean, signal?: AbortSignal) => call<UnlistedDevices>('GET', `/api/v1/unlisted-devices${query({ refused: refused ? 'yes' : 'no' })}`, undefined, signal),
+  vet: (device: VetRequest) => call<UnlistedDevices>('POST', '/api/v1/unlisted-devices/vetted', device),
+  refuse: (device: RefuseRequest) => call<UnlistedDevices>('POST', '/api/v1/unlisted-devices/refused', device),
   failing: (standard: string, draft: string, after: string, signal?: AbortSignal) =>
     call<FailingDevices>('GET', `/api/v1/standards/${quoted(standard)}/failing${query({ draft, after, limit: 100 })}`, undefined, signal),
 };

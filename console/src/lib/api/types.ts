@@ -815,7 +815,7 @@ export interface FeedRequest {
 /** Something that keeps facts current, or is told of them. */
 export interface FeedView {
   name: string;
-  kind: 'directory' | 'events in' | 'events out';
+  kind: 'address list' | 'devices' | 'directory' | 'events in' | 'events out' | 'hook';
   state: string;
   keeps: string[];
   last: string;
@@ -826,7 +826,7 @@ export interface FeedView {
   audience?: string;
   lasts_hours?: number;
   targeted?: string;
-  poll?: string;
+  address?: string;
 }
 
 /** A named document of a rulebook. */
@@ -1027,6 +1027,14 @@ export interface HeldDecided {
 /** What is to become of a held change: its sessions end, or are left until something else changes. */
 export interface HeldVerdict {
   verdict: 'carry out' | 'spare';
+}
+
+/** Somebody who is told what is new on the watch page. */
+export interface HookRequest {
+  name: string;
+  url: string;
+  format?: 'cloudevents' | 'ocsf';
+  tells?: ('cause' | 'ending' | 'feed' | 'guarantee' | 'held' | 'lint' | 'rehearsal' | 'review' | 'shadow')[];
 }
 
 /** What takes out something that does nothing: a policy's path, and its text then, None to take it out as a whole. */
@@ -1860,6 +1868,12 @@ export interface ReadingTrace {
   reason: string | null;
 }
 
+/** A device is to stay off the list. */
+export interface RefuseRequest {
+  device: string;
+  why: string;
+}
+
 /** The answer to a rehearsal: all cases, the decision on what is known with its trace, remarks on what was given. */
 export interface Rehearsal {
   sentence: Piece[];
@@ -2383,6 +2397,14 @@ export interface SigninTrace {
   present?: Decision | null;
 }
 
+/** An address list, or devices, that are fetched. */
+export interface SourceRequest {
+  name: string;
+  source: string;
+  noun?: 'devices' | 'lists';
+  every_seconds?: number;
+}
+
 /** A stretch of a file; lines and columns count from 1. */
 export interface Span {
   file: string;
@@ -2663,6 +2685,36 @@ export interface UnknownObject {
   hint: string;
 }
 
+/** A device that came to a door and is on no list. */
+export interface UnlistedDevice {
+  device: string;
+  serial: string;
+  platform: string;
+  os_version: string;
+  count: number;
+  first: string;
+  last: string;
+  people: UnlistedPerson[];
+  of_people: number;
+  refused_by?: string;
+  why?: string;
+}
+
+/** Devices that are on no list, those seen last first. */
+export interface UnlistedDevices {
+  items: UnlistedDevice[];
+  refused: number;
+  days: number;
+  cut?: boolean;
+}
+
+/** Somebody who came from one, by id and name. */
+export interface UnlistedPerson {
+  person: string;
+  title: string;
+  count: number;
+}
+
 /** A place where a part is used. */
 export interface Use {
   kind: string;
@@ -2684,6 +2736,14 @@ export interface UserOf {
   title: string;
   count: number;
   last: string;
+}
+
+/** A device is put on the list, as one that may be used. */
+export interface VetRequest {
+  device: string;
+  id: string;
+  owner?: 'company' | 'personal';
+  person?: string;
 }
 
 /** Everything to watch; `well` when nothing is wrong that is not set aside. */

@@ -46,7 +46,7 @@
     router.location.startsWith(href) ||
     (router.location === '/' && href === '/watch') ||
     (href === '/rehearse' && ['/beside', '/first-device'].includes(router.location)) ||
-    (href === '/inventory' && router.location.startsWith('/failing')) ||
+    (href === '/inventory' && (router.location.startsWith('/failing') || router.location === '/unlisted')) ||
     (href === '/rulebook' && ['/sheets', '/reviews', '/proofs'].includes(router.location)) ||
     (href === '/drafts' && router.location === '/replay');
 

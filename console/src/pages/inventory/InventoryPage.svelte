@@ -66,6 +66,7 @@
 <Heading place="Inventory · {it.word}">
   {#if page.value}{count(page.value.total, it.one, it.word.toLowerCase())}{filtering ? ' match' : ''}{filtering && page.value.total === 1 ? 'es' : ''}.{:else}{page.problem ? 'This list cannot be shown.' : 'Loading …'}{/if}
   {#snippet aside()}
+    {#if noun === 'devices'}<a class="action" href="#/unlisted">On no list</a>{/if}
     {#if operator}
       {#if noun !== 'lists'}<button class="action" aria-pressed={doing === 'add'} onclick={() => (doing = doing === 'add' ? '' : 'add')}>Add</button>{/if}
       <button class="action" aria-pressed={doing === 'import'} onclick={() => (doing = doing === 'import' ? '' : 'import')}>Import</button>

@@ -33,6 +33,7 @@ from caddrel.store.set_aside import SetAsideStore
 from caddrel.store.sources import SourceStore
 from caddrel.store.starter_codes import StarterCodeStore
 from caddrel.store.told import ToldStore
+from caddrel.store.unlisted import RefusedDeviceStore, UnlistedDevices
 from caddrel.store.unlocks import UnlockStore
 
 
@@ -53,6 +54,8 @@ class DataFolder(State):
     feeds: FeedStore
     told: ToldStore
     sources: SourceStore
+    unlisted: UnlistedDevices
+    refused_devices: RefusedDeviceStore
     kept_by: KeptByStore
     starter_codes: StarterCodeStore
     acceptances: AcceptanceStore

@@ -23,6 +23,7 @@ from caddrel.wire import (
     rulebooks,
     sessions,
     sheets,
+    unlisted,
     watch,
 )
 from caddrel.wire.starter_codes import StarterCodeRequest
@@ -84,6 +85,10 @@ BODIES: dict[type, dict[str, Any]] = {
         "says": ["credential-compromise", "risk-level-change"],
     },
     feeds.FeedPause: {"paused": True},
+    feeds.HookRequest: {"name": "night desk", "url": "https://desk.kelpline.example/caddrel", "tells": ["cause"]},
+    feeds.SourceRequest: {"name": "bad-addresses", "source": "https://lists.kelpline.example/bad.txt"},
+    unlisted.VetRequest: {"device": "KL90000117", "id": "tab-9117", "owner": "company", "person": "ines.faro"},
+    unlisted.RefuseRequest: {"device": "KL90000117", "why": "Sold with the old ferry."},
     sessions.HeldVerdict: {"verdict": "spare"},
     proofs.ProofQuestion: {"prove": {"guarantee": "guests-have-accepted"}},
     drafts.AcceptRequest: {
@@ -142,7 +147,7 @@ IDS = {
     "jobs": "j-3f9a0c11d2e4", "replays": "j-3f9a0c11d2e4", "tightenings": "j-3f9a0c11d2e4",
     "proofs": "j-3f9a0c11d2e4",
     "tokens": "3f9a0c11d2e4", "accounts": "maren.strand",
-    "held-changes": "1", "feeds": "threat feed",
+    "held-changes": "1", "feeds": "threat feed", "sources": "bad-addresses",
     "sessions": "d-00000000000000000000",
     "starter-codes": "c-3f9a0c11d2e4", "mappings": "old-log", "imports": "1",
     "kept-factors": "totp", "passwords": "ines.faro",
