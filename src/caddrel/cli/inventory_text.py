@@ -66,6 +66,8 @@ def print_profile(noun: str, found: Any) -> None:
     """Write an object from all sides."""
     item: Item = found.item
     say(Text(item.title or item.id, style="bold") + Text(f"  {item.id}", style="dim"))
+    if item.kept_by:
+        say(f"Kept by {item.kept_by}: it is changed there.")
     _PRINTERS[noun](found)
 
 

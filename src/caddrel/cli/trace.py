@@ -13,7 +13,7 @@ from caddrel.cli.output import heading, json_option, mark, plain, say, say_error
 from caddrel.cli.profile import connect
 from caddrel.cli.signins import filter_options
 from caddrel.cli.trace_text import print_decision, print_policies, print_remedies, shape
-from caddrel.wire.signins import SigninTrace
+from caddrel.wire.signins import SessionSince, SigninTrace
 
 
 @click.command()
@@ -47,6 +47,23 @@ def trace(id: str | None, as_json: bool, **filters: str) -> None:
         write_json({**structs.asdict(found), "record": record})
         return
     _print(found)
+
+
+def _print_session(since: SessionSince) -> None:
+    if since.ended:
+        say(f"Over since {_moment(since.ended)}, by {since.by}.", indent=2)
+    else:
+        say(f"In since {_moment(since.started)}, seen last {_moment(since.seen)}.", indent=2)
+    if since.asks:
+        say(f"The next request will be asked for {', '.join(since.asks)}.", indent=2)
+    if since.because:
+        say(f"because: {since.because}", indent=2)
+    if since.held is not None:
+        say(f"Held change {since.held} would end it: see caddrel sessions held.", indent=2)
+
+
+def _moment(text: str) -> str:
+    return f"{text[:16].replace('T', ' ')} UTC"
 
 
 def _print(found: SigninTrace) -> None:
@@ -91,6 +108,9 @@ def _print(found: SigninTrace) -> None:
     if found.since:
         heading("Facts that would be otherwise today")
         table(("fact", "then", "now"), [(c.fact, c.then or "not known", c.now or "not known") for c in found.since])
+    if found.session is not None:
+        heading("The session since")
+        _print_session(found.session)
     print_policies(found.trace, found.decision)
     heading("Facts")
     rows = [(name, fact.shown, fact.origin) for name, fact in found.trace.facts.items()]

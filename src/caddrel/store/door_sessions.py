@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
-from datetime import datetime
+from datetime import datetime, timedelta
 from typing import Any
 
 from sqlalchemy import ColumnElement, Connection, Row, select, true, update
@@ -68,6 +68,15 @@ class DoorSession:
     look_again: datetime | None = None
     held: int | None = None
 
+    def limit_reached(self, now: datetime) -> tuple[datetime, str] | None:
+        """Return when it reached a limit of its own, and which: ``idle`` or ``too old``; None while it has not."""
+        idle, oldest = self.keep.get("idle_at_most"), self.keep.get("session_at_most")
+        if idle is not None and now - self.seen > timedelta(seconds=idle):
+            return self.seen + timedelta(seconds=idle), "idle"
+        if oldest is not None and now - self.started > timedelta(seconds=oldest):
+            return self.started + timedelta(seconds=oldest), "too old"
+        return None
+
 
 @dataclass(frozen=True, slots=True)
 class Outcome:
@@ -111,12 +120,6 @@ class DoorSessionStore:
         wanted = wanted.order_by(door_sessions.c.seen.desc(), door_sessions.c.id).limit(most)
         with self._database.read() as connection:
             return [_session(row) for row in connection.execute(wanted)]
-
-    def that_came(self, signin: str) -> DoorSession | None:
-        """Return the session that a sign-in opened or went on with last."""
-        with self._database.read() as connection:
-            row = connection.execute(select(door_sessions).where(door_sessions.c.signin == signin)).first()
-        return _session(row) if row is not None else None
 
     def touched(
         self,

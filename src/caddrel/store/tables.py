@@ -519,7 +519,6 @@ door_sessions = Table(
     Index("door_sessions_device", "device", sqlite_where=text("ended IS NULL")),
     Index("door_sessions_app", "app", sqlite_where=text("ended IS NULL")),
     Index("door_sessions_look_again", "look_again", sqlite_where=text("ended IS NULL")),
-    Index("door_sessions_signin", "signin"),
 )
 
 # Changes that would end more sessions than may end unasked.

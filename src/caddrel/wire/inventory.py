@@ -10,12 +10,21 @@ from caddrel.wire.problems import Diagnostic
 
 
 class Item(msgspec.Struct, frozen=True):
-    """One object of the inventory; `version` grows with every change of it."""
+    """One object of the inventory.
+
+    Attributes
+    ----------
+    version
+        Grows with every change of it.
+    kept_by
+        Who keeps it, in words, where it is told; empty where that is nobody but those who edit it here.
+    """
 
     id: str
     title: str
     document: dict[str, Any]
     version: int = 0
+    kept_by: str = ""
 
 
 class ItemRequest(msgspec.Struct, frozen=True, forbid_unknown_fields=True):

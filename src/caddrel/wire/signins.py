@@ -200,6 +200,33 @@ class ImportResult(msgspec.Struct, frozen=True):
     number: int = 0
 
 
+class SessionSince(msgspec.Struct, frozen=True):
+    """What became of the session that a sign-in opened, or went on with.
+
+    Attributes
+    ----------
+    id, started, seen
+        The session, since when somebody is in by it, and when it was decided last at a door.
+    ended, by
+        When nobody was in by it any more, and who or what ended it; empty while somebody is.
+    asks
+        What will be asked for at its next request.
+    because
+        Why it was ended, or why more is asked for.
+    held
+        The number of the held change that would end it; None where there is none.
+    """
+
+    id: str
+    started: str
+    seen: str
+    ended: str = ""
+    by: str = ""
+    asks: list[str] = []
+    because: str = ""
+    held: int | None = None
+
+
 class SigninTrace(msgspec.Struct, frozen=True):
     """Why one sign-in came out as it did.
 
@@ -226,6 +253,8 @@ class SigninTrace(msgspec.Struct, frozen=True):
     meaning, present
         The number of the meaning that it was decided under; and where that is not the present one, what the same facts
         come to under the present meaning. `decision` is then as it was recorded, and `trace` is of the present one.
+    session
+        What became of its session; None where it opened none, or that is forgotten.
     """
 
     summary: SigninSummary
@@ -246,6 +275,7 @@ class SigninTrace(msgspec.Struct, frozen=True):
     drafts: dict[str, str] = {}
     meaning: int = 1
     present: Decision | None = None
+    session: SessionSince | None = None
 
 
 class Fix(msgspec.Struct, frozen=True):

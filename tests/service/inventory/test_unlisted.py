@@ -17,7 +17,7 @@ from caddrel.wire.unlisted import VetRequest
 
 @pytest.fixture
 def door(live: Live) -> Iterator[Caddrel]:
-    believed = ("person.id", "device", "network.country", "auth.methods")
+    believed = ("person.id", "app.id", "device", "network.country", "auth.methods")
     with Caddrel(live.url, make_token(live.data, "gate", "door", 30, "tests", believed, True)[1]) as client:
         yield client
 

@@ -12,10 +12,11 @@ import pytest
 from tests.conftest import Live, until
 from tests.service.streams.conftest import signed_in
 
-from caddrel.client import Caddrel
+from caddrel.client import Caddrel, Refused
 from caddrel.service.auth.tokens import make_token
 
 USER, GROUP = "urn:ietf:params:scim:schemas:core:2.0:User", "urn:ietf:params:scim:schemas:core:2.0:Group"
+ENTERPRISE = "urn:ietf:params:scim:schemas:extension:enterprise:2.0:User"
 PERSON = "urn:caddrel:params:scim:schemas:1.0:Person"
 PATCH = "urn:ietf:params:scim:api:messages:2.0:PatchOp"
 Directory = httpx.Client
@@ -48,9 +49,17 @@ def test_a_person_is_made_changed_and_taken_out(live: Live, directory: Directory
     made = directory.post(
         "/Users",
         json={
-            "schemas": [USER, PERSON], "userName": "Siri.Lund", "externalId": "4711", "displayName": "Siri Lund",
+            "schemas": [USER, PERSON, ENTERPRISE], "userName": "Siri.Lund", "externalId": "4711",
+            "displayName": "Siri Lund",
             "emails": [{"value": "siri.lund@kelpline.example", "primary": True}], "active": True,
-            PERSON: {"kind": "contractor", "unit": "/fleet/deck", "factors": ["password"]},
+            PERSON: {
+                "kind": "contractor", "unit": "/fleet/deck", "factors": ["password"],
+                "attributes": [
+                    {"name": "clearance", "value": "3"}, {"name": "badge", "value": "B-7"},
+                    {"name": "ashore", "value": "no"},
+                ],
+            },
+            ENTERPRISE: {"department": "Deck", "manager": {"value": "kari"}},
         },
     )  # fmt: skip
     assert made.status_code == 201, made.text
@@ -64,6 +73,9 @@ def test_a_person_is_made_changed_and_taken_out(live: Live, directory: Directory
     assert (again.status_code, again.json()["scimType"]) == (409, "uniqueness")
     read = directory.get("/Users/siri.lund").json()
     assert read["emails"] == user["emails"]
+    assert document["attributes"] == {"clearance": 3, "badge": "B-7", "ashore": False}
+    assert (read[PERSON]["attributes"], read[ENTERPRISE]) == (user[PERSON]["attributes"], user[ENTERPRISE])
+    assert read[ENTERPRISE]["department"] == "Deck"
     changed = _patch(
         directory, "/Users/siri.lund", {"op": "replace", "path": f"{PERSON}:kind", "value": "employee"},
         {"op": "add", "path": "nickName", "value": "Siri"}, **{"If-Match": user["meta"]["version"]},
@@ -82,6 +94,13 @@ def test_a_person_is_made_changed_and_taken_out(live: Live, directory: Directory
     operator = {"Authorization": f"Bearer {live.token}"}
     refused = httpx.post(f"{live.url}/api/v1/people/siri.lund/off", headers=operator)
     assert refused.json()["code"] == "kept-by-directory"
+    with live.client() as client:
+        assert client.profiles.person("siri.lund").item.kept_by == "the directory head office"
+        # Nor by a file; one that leaves her as she is may name her.
+        client.people.import_([json.dumps({"id": "siri.lund", "kind": "employee"}).encode()])
+        with pytest.raises(Refused, match="kept by the directory head office; nothing was changed"):
+            client.people.import_([b'{"id": "odd", "kind": "guest"}\n', b'{"id": "siri.lund", "kind": "guest"}\n'])
+        assert _document(live, "people", "odd")["kind"] == "employee"
     with _client(live, "the yard") as other:
         assert other.get("/Users/siri.lund").status_code == 404
         assert other.post("/Users", json={"schemas": [USER], "userName": "siri.lund"}).status_code == 409
@@ -153,6 +172,30 @@ def test_who_is_taken_off_a_group_is_decided_again_and_it_is_told_why(
     # Within itself a group is not.
     circle = _patch(directory, "/Groups/crew", {"op": "add", "path": "members", "value": [{"value": "night-watch"}]})
     assert circle.status_code == 400
+    # None of a change is made of which a part is wrong: neither a group nor a member of one.
+    with _client(live, "the yard") as other:
+        made = other.post("/Users", json={"schemas": [USER], "userName": "yard.hand"})
+        assert made.status_code == 201, made.text
+    for members in (["odd", "nobody"], ["odd", "night-watch"], ["odd", "yard.hand"]):
+        named = [{"value": each} for each in members]
+        half = directory.post("/Groups", json={"schemas": [GROUP], "displayName": "Half", "members": named})
+        assert half.status_code == (201 if "night-watch" in members else 400), half.text
+        if half.status_code == 201:
+            assert directory.delete("/Groups/half").status_code == 204
+        assert live.data.inventory.get("groups", "half") is None
+        more = _patch(directory, "/Groups/night-watch", {"op": "add", "path": "members", "value": named})
+        assert more.status_code == 400
+        assert "night-watch" not in _document(live, "people", "odd")["groups"]
+    # Its tag tells of its members too.
+    before = directory.get("/Groups/night-watch")
+    assert directory.get("/Groups/night-watch", headers={"If-None-Match": before.headers["etag"]}).status_code == 304
+    _patch(directory, "/Groups/night-watch", {"op": "add", "path": "members", "value": [{"value": "odd"}]})
+    after = directory.get("/Groups/night-watch", headers={"If-None-Match": before.headers["etag"]})
+    assert after.status_code == 200
+    stale = _patch(
+        directory, "/Groups/night-watch", {"op": "remove", "path": "members"}, **{"If-Match": before.headers["etag"]}
+    )
+    assert stale.status_code == 412
     assert directory.delete("/Groups/night-watch").status_code == 204
     assert "night-watch" not in _document(live, "people", "ines")["groups"]
 
@@ -186,7 +229,7 @@ def test_what_is_offered_is_said_and_nobody_else_may(live: Live, directory: Dire
         False,
         True,
     )
-    assert {each["id"] for each in directory.get("/Schemas").json()["Resources"]} >= {USER, GROUP, PERSON}
+    assert {each["id"] for each in directory.get("/Schemas").json()["Resources"]} >= {USER, GROUP, PERSON, ENTERPRISE}
     assert {each["name"] for each in directory.get("/ResourceTypes").json()["Resources"]} == {"User", "Group"}
     for path in ("/Bulk", "/Me", "/Nothing", "/Users/nobody"):
         answer = directory.get(path)

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import json
+from dataclasses import replace
+from datetime import timedelta
 
 import pytest
 from tests.command import run
@@ -11,15 +13,43 @@ from tests.service.streams.conftest import RULEBOOK, signed_in
 
 from caddrel import wiring
 from caddrel.client import Caddrel, Refused
+from caddrel.core.facts.values import show_moment
+from caddrel.service.auth.tokens import make_token
+from caddrel.store.door_sessions import put_sessions
 from caddrel.wire import authzen
 from caddrel.wire.decisions import File
 from caddrel.wire.sessions import DoorSession
+from caddrel.wire.signins import SessionSince
 
 
 def _ended(live: Live, session: str) -> str | None:
     found = live.data.door_sessions.get(session)
     assert found is not None
     return found.because if found.ended is not None else None
+
+
+def _since(live: Live, client: Caddrel, session: str) -> SessionSince:
+    """Return what the trace of a sign-in tells of its session."""
+    found = live.data.door_sessions.get(session)
+    assert found is not None
+    since = client.signins.trace(found.signin).session
+    assert since is not None
+    assert since.id == session
+    return since
+
+
+def _settled(live: Live) -> None:
+    until(lambda: live.data.marks.get("decided-inventory") == live.data.inventory.version())
+    live.runtime.sessions.look()
+
+
+def _seen_revision(live: Live) -> None:
+    number = live.data.rulebooks.need_current().revision.number
+    until(lambda: live.data.marks.get("decided-revision") == number)
+
+
+def _told(live: Live, *kinds: str) -> list[str]:
+    return [each.person or each.device for each in live.data.outbox.after(0, "", kinds, 100)]
 
 
 def test_a_change_ends_the_sessions_that_hang_on_it_and_no_others(live: Live, door: Caddrel) -> None:
@@ -49,6 +79,8 @@ def test_a_change_ends_the_sessions_that_hang_on_it_and_no_others(live: Live, do
         assert "changed since you signed in" in answer.context["tell"][0]["text"]
         client.people.import_([json.dumps({"id": "ines", "groups": ["night"]}).encode()])
         why = until(lambda: _ended(live, ines))
+        since = _since(live, client, ines)
+        assert (since.because, since.by, bool(since.ended), since.asks) == (why, "decided again", True, [])
         assert "crew-only" in why
         assert "people ines changed" in why
         # Written down once it is done.
@@ -88,6 +120,92 @@ def test_what_needs_another_proof_is_asked_for_at_the_next_request(live: Live, d
     assert found_now.ended_by == "too old"
 
 
+def test_limits_become_stricter_and_never_longer(live: Live, door: Caddrel) -> None:
+    ines, odd = signed_in(door, "ines"), signed_in(door, "odd", device="tab-1")
+    _settled(live)
+    live.clock.forward(minutes=10)
+    with live.client() as client:
+        for hours, seconds in (("12h", 43_200), ("40m", 2_400), ("11h", 2_400)):
+            revision = RULEBOOK.replace("session_at_most: 12h", f"session_at_most: {hours}")
+            client.rulebook.publish([File("r.yaml", f"{revision}# {hours}\n")], "another limit")
+            _seen_revision(live)
+            found = live.data.door_sessions.get(ines)
+            assert found is not None
+            assert found.keep["session_at_most"] == seconds
+        live.clock.forward(minutes=35)
+        assert (_since(live, client, odd).by, _since(live, client, odd).asks) == ("too old", [])
+        until(lambda: _ended(live, odd) is not None)
+        later = signed_in(door, "odd", device="tab-1")
+        live.clock.forward(minutes=5)
+        short = RULEBOOK.replace("session_at_most: 12h", "session_at_most: 3m")
+        client.rulebook.publish([File("r.yaml", short)], "a limit that is over already")
+        assert "its limit is shorter: too old, because of revision" in until(lambda: _ended(live, later))
+
+
+def test_whoever_leaves_or_whose_membership_ends_is_out_in_time_and_it_is_told(live: Live, door: Caddrel) -> None:
+    ends = [show_moment(live.clock.now + timedelta(minutes=minutes)) for minutes in (20, 30)]
+    people = [{"id": "ines", "groups": [{"id": "crew", "until": ends[0]}]}, {"id": "odd", "off": ends[1]}]
+    with live.client() as client:
+        client.people.import_(json.dumps(each).encode() + b"\n" for each in people)
+    _settled(live)
+    ines, odd = signed_in(door, "ines"), signed_in(door, "odd", device="tab-1")
+    before = len(_told(live, "token-claims-change"))
+    live.clock.forward(minutes=21)
+    assert "crew-only" in until(lambda: _ended(live, ines))
+    assert _ended(live, odd) is None
+    until(lambda: _told(live, "token-claims-change")[before:] == ["ines"])
+    live.clock.forward(minutes=10)
+    until(lambda: _ended(live, odd) is not None)
+    until(lambda: _told(live, "account-disabled") == ["odd"])
+
+
+def test_another_standard_is_told_of_devices_and_a_device_put_on_the_list_is_known_by_its_serial_number(
+    live: Live,
+) -> None:
+    believed = ("person.id", "app.id", "device", "network.country", "auth.methods")
+    with (
+        live.client() as client,
+        Caddrel(live.url, make_token(live.data, "gate", "door", 30, "tests", believed, True)[1]) as gate,
+    ):
+        own = (
+            "  no-own-devices: {mode: enforced, apps: [post], rules: [{when: device.owner is personal, then: block}]}\n"
+        )
+        client.rulebook.publish([File("r.yaml", RULEBOOK + own)], "no own devices at the post")
+        _seen_revision(live)
+        told = {"device.serial": "KL-7", "network.country": "NO", "auth.methods": {"pwd": 5, "otp": 1}}
+        who, what = authzen.Entity("person", "ines"), authzen.Entity("app", "post")
+        answer = gate.access.evaluate(authzen.Evaluation(who, authzen.Action("sign-in"), what, told))
+        assert answer.decision, answer.context
+        ines = str(answer.context["session"]["id"])
+        client.devices.import_([json.dumps({"id": "own-7", "serial": "KL-7", "owner": "personal"}).encode()])
+        assert "no-own-devices" in until(lambda: _ended(live, ines))
+        stricter = RULEBOOK.replace("must: device.encrypted", "must: device.encrypted and device.screen_lock")
+        client.devices.import_([b'{"id": "tab-0", "screen_lock": false}'])
+        client.rulebook.publish([File("r.yaml", stricter)], "screens are locked")
+        until(lambda: _told(live, "device-compliance-change") == ["tab-0"])
+
+
+def test_whoever_was_stored_late_is_looked_at_once_more_and_what_is_held_stays_held(live: Live, door: Caddrel) -> None:
+    live.data.settings.hold_sessions = 0
+    ines = signed_in(door, "ines")
+    _settled(live)
+    with live.client() as client:
+        client.people.import_([json.dumps({"id": "ines", "risk": "high"}).encode()])
+        (first,) = until(client.sessions.held)
+        # Let in by what was so a moment ago, and stored only now.
+        late = live.data.door_sessions.get(ines)
+        assert late is not None
+        with live.data.door_sessions._database.write() as connection:
+            put_sessions(connection, [replace(late, id="in-late", person="odd", held=None)])
+        live.data.inventory.merge("people", "odd", {"risk": "high"}, live.clock.now)
+        _settled(live)
+        live.clock.forward(seconds=4)
+        live.runtime.sessions.look()
+        held = {(each.number, s.id) for each in client.sessions.held() for s in each.sessions}
+        assert (first.number, ines) in held
+        assert sorted(id for _, id in held) == sorted([ines, "in-late"])
+
+
 def test_a_schedule_that_closes_ends_what_it_had_open(live: Live, door: Caddrel) -> None:
     post = signed_in(door, "ines", "post")
     until(lambda: live.data.marks.get("decided-inventory") == live.data.inventory.version())
@@ -110,6 +228,8 @@ def test_what_would_end_an_administrators_session_is_looked_at_first(live: Live,
         assert "those who administer: kari" in change.why
         assert "revision 2, published by" in change.because
         assert (_ended(live, ines), _ended(live, kari)) == (None, None)
+        assert {s.held for s in client.sessions.all()} == {change.number}
+        assert _since(live, client, ines).held == change.number
         told = run("sessions", "held", env=env)
         assert (told.returncode, "of ines, kari" in told.stdout) == (1, True)
         # The time alone does not carry out what is held.
@@ -137,6 +257,9 @@ def test_a_change_that_would_end_many_is_held_and_can_be_spared(live: Live, door
         (change,) = until(client.sessions.held)
         assert "more than 1 are looked at first" in change.why
         assert client.sessions.decide(change.number, carry_out=False).verdict == "spared"
+        # What was spared waits for nobody.
+        assert {s.held for s in client.sessions.all()} == {None}
+        assert _since(live, client, mine[0]).held is None
         live.clock.forward(minutes=20)
         live.runtime.sessions.look()
         assert [_ended(live, session) for session in mine] == [None, None]

@@ -1095,12 +1095,13 @@ export interface InventoryChanges {
   more: boolean;
 }
 
-/** One object of the inventory; `version` grows with every change of it. */
+/** One object of the inventory. */
 export interface Item {
   id: string;
   title: string;
   document: Record<string, unknown>;
   version?: number;
+  kept_by?: string;
 }
 
 /** One object as it is to be; its id is the address's. */
@@ -2192,6 +2193,18 @@ export interface SessionList {
   items: DoorSession[];
 }
 
+/** What became of the session that a sign-in opened, or went on with. */
+export interface SessionSince {
+  id: string;
+  started: string;
+  seen: string;
+  ended?: string;
+  by?: string;
+  asks?: string[];
+  because?: string;
+  held?: number | null;
+}
+
 /** Setting a thing aside with a reason; an empty reason takes it up again. */
 export interface SetAsideRequest {
   key: string;
@@ -2395,6 +2408,7 @@ export interface SigninTrace {
   drafts?: Record<string, string>;
   meaning?: number;
   present?: Decision | null;
+  session?: SessionSince | null;
 }
 
 /** An address list, or devices, that are fetched. */

@@ -18,6 +18,7 @@
   {#if profile.value}{profile.value.item.title || id} holds {count(profile.value.count, 'network')}; {profile.value.places.length ? `${count(profile.value.places.length, 'place')} ${profile.value.places.length === 1 ? 'uses' : 'use'} it` : 'no place uses it'}.
   {:else}{profile.problem ? 'This list cannot be shown.' : 'Loading …'}{/if}
 </Heading>
+{#if profile.value?.item.kept_by}<p class="mb-4 text-small text-muted wrap-anywhere">Kept by {profile.value.item.kept_by}: it is changed there.</p>{/if}
 {#if profile.problem}<Failing problem={profile.problem} again={load} />
 {:else if !profile.value}<Waiting lines={6} />
 {:else}

@@ -47,9 +47,10 @@
 <Heading place="Group · {id}">
   {#if profile.value}{profile.value.item.title || id} has {count(profile.value.count, 'member')}; {profile.value.policies.length ? `${count(profile.value.policies.length, 'policy', 'policies')} ${profile.value.policies.length === 1 ? 'names' : 'name'} it` : 'no policy names it'}.
   {:else}{profile.problem ? 'This group cannot be shown.' : 'Loading …'}{/if}
-  {#snippet aside()}{#if profile.value && mayChange}<button class="action" onclick={() => (editing = !editing)}>Change</button>{/if}{/snippet}
+  {#snippet aside()}{#if profile.value && mayChange && !profile.value.item.kept_by}<button class="action" onclick={() => (editing = !editing)}>Change</button>{/if}{/snippet}
 </Heading>
 
+{#if profile.value?.item.kept_by}<p class="mb-4 text-small text-muted wrap-anywhere">Kept by {profile.value.item.kept_by}: it is changed there.</p>{/if}
 {#if acting.refused}<div class="mb-4"><Failing problem={acting.refused} /></div>{/if}
 {#if profile.problem}<Failing problem={profile.problem} again={load} />
 {:else if !profile.value}<Waiting lines={10} />

@@ -53,7 +53,7 @@
   {#snippet aside()}
     {#if profile.value}
       <a class="action" href="#/rehearse?person.id={encodeURIComponent(id)}">Why can’t they …?</a>
-      {#if mayChange}
+      {#if mayChange && !profile.value.item.kept_by}
         <button class="action" onclick={() => (editing = !editing)}>Change</button>
         {#if profile.value.off}<button class="action" onclick={back}>Take back</button>
         {:else}<TwoSteps word="Off" label="Off: {title} has left" sure="They have left: end it all" act={off} />{/if}
@@ -62,6 +62,7 @@
   {/snippet}
 </Heading>
 
+{#if profile.value?.item.kept_by}<p class="mb-4 text-small text-muted wrap-anywhere">Kept by {profile.value.item.kept_by}: it is changed there.</p>{/if}
 {#if acting.refused}<div class="mb-4"><Failing problem={acting.refused} /></div>{/if}
 {#if ended}<p class="mb-4" role="status">{ended} The log keeps what it has.</p>{/if}
 {#if profile.problem}<Failing problem={profile.problem} again={load} />

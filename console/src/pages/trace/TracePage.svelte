@@ -53,6 +53,15 @@
   {#if !it.same}
     <p class="mb-4 border-l-4 border-challenged bg-challenged-soft px-4 py-2">Recomputing gives another outcome than was recorded.</p>
   {/if}
+  {#if it.session}
+    {@const since = it.session}
+    <p class="mb-4 border-l-4 px-4 py-2 {since.ended ? 'border-blocked bg-blocked-soft' : since.asks?.length || since.held ? 'border-challenged bg-challenged-soft' : 'border-rule bg-sunk'}" aria-label="The session since">
+      {#if since.ended}Its session is over since {moment(since.ended)} UTC, by {since.by}.
+      {:else}Its session is on since {moment(since.started)} UTC{since.asks?.length ? `; the next request will be asked for ${since.asks.join(', ')}` : ''}.{/if}
+      {#if since.because}<span class="block text-small">Because: {since.because}</span>{/if}
+      {#if since.held}<a class="block text-small" href="#/sessions">Held change {since.held} would end it</a>{/if}
+    </p>
+  {/if}
   <div class="grid gap-x-10 gap-y-6 xl:grid-cols-[minmax(0,1fr)_23rem]">
     <div class="min-w-0">
       {#if it.fixes.length}

@@ -159,3 +159,10 @@ def _cell(value: Any, own: bool = False) -> str:
 
 def _part(value: Any) -> str:
     return f"{value['id']} until {value['until']}" if isinstance(value, Mapping) else str(value)
+
+
+def attribute_text(value: Any) -> str:
+    """Return an attribute as text, as it is read again; a text that reads like something else is that then."""
+    if isinstance(value, bool):
+        return "yes" if value else "no"
+    return value if isinstance(value, str) else json.dumps(value, ensure_ascii=False)

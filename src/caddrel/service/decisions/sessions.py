@@ -33,12 +33,8 @@ def why_ended(session: DoorSession | None, door: str, now: datetime) -> str:
         return "unknown"
     if session.ended_by is not None:
         return session.ended_by
-    idle, oldest = session.keep.get("idle_at_most"), session.keep.get("session_at_most")
-    if idle is not None and now - session.seen > timedelta(seconds=idle):
-        return "idle"
-    if oldest is not None and now - session.started > timedelta(seconds=oldest):
-        return "too old"
-    return ""
+    reached = session.limit_reached(now)
+    return reached[1] if reached is not None else ""
 
 
 def ended_text(why: str) -> str:

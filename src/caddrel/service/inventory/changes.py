@@ -25,6 +25,7 @@ from caddrel.store.inventory import Moved, Stored
 Document = Mapping[str, Any]
 # Who may change what a directory keeps: feeds, about facts that no directory knows.
 ANYBODY = "*"
+KEPT_NOUNS = ("people", "groups")
 
 
 @dataclass(frozen=True, slots=True)
@@ -45,13 +46,17 @@ class InventoryChanges:
         # at the same moment, the second is refused.
         self._changing = threading.Lock()
 
-    def take_in(self, asked: Sequence[Asked], how: How, nouns: Collection[str], accepted: Accepted) -> ImportPlan:
+    def take_in(
+        self, asked: Sequence[Asked], how: How, nouns: Collection[str], accepted: Accepted, keeper: str = ""
+    ) -> ImportPlan:
         """Take in many objects; return what was changed.
 
         Parameters
         ----------
         nouns
             Those that it is the full list of, where it is one.
+        keeper
+            As of `put_one`.
 
         Raises
         ------
@@ -62,6 +67,7 @@ class InventoryChanges:
             while True:
                 made = plan(self._data, asked, how, nouns)
                 self._held_back(made, accepted)
+                self._refuse_all_kept(made, keeper)
                 self._administrators.check(made.entries, made.gone, accepted.lockout)
                 try:
                     self._data.inventory.apply(made.puts, made.gone, self._data.clock(), made.seen)
@@ -178,6 +184,20 @@ class InventoryChanges:
         if kept is not None and kept.keeper != keeper:
             hint = f"change it there, or take it from {kept.keeper} first"
             raise ServiceError(409, "kept-by-directory", f"{shorten(id)} is kept by the directory {kept.keeper}", hint)
+
+    def _refuse_all_kept(self, made: ImportPlan, keeper: str) -> None:
+        """Refuse an import that changes what a directory keeps; what it leaves as it is it may name."""
+        for noun in KEPT_NOUNS if keeper != ANYBODY else ():
+            touched = [*made.changed.get(noun, ()), *made.gone.get(noun, ())]
+            keepers = self._data.kept_by.keepers(noun) if touched else {}
+            kept = [id for id in touched if keepers.get(id, keeper) != keeper]
+            if kept:
+                few = ", ".join(map(shorten, kept[:3])) + (f" and {len(kept) - 3} more" if len(kept) > 3 else "")
+                who = ", ".join(sorted({keepers[id] for id in kept}))
+                raise ServiceError(
+                    409, "kept-by-directory", f"{few}: kept by the directory {who}; nothing was changed",
+                    "change it there, or leave these out",
+                )  # fmt: skip
 
     def report(self, device: str, state: Document) -> Stored:
         """Take in what a device says of its own state; it counts from the next decision on."""

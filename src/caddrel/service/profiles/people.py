@@ -14,7 +14,7 @@ from caddrel.core.inventory.index import Entry, Inventory
 from caddrel.core.inventory.memberships import memberships
 from caddrel.core.passwords.candidates import standards_for
 from caddrel.service.auth.lockouts import LockOuts
-from caddrel.service.inventory.items import item_of
+from caddrel.service.inventory.items import item_of, keeper_of
 from caddrel.service.inventory.usual import last_signins, usual
 from caddrel.service.problems import not_found
 from caddrel.service.profiles.device_state import standards_of
@@ -47,7 +47,7 @@ def person_profile(data: DataFolder, lockouts: LockOuts, id: str) -> wire.Person
     risk = facts.values.get("person.risk")
     origin = facts.origins.get("person.risk")
     return wire.PersonProfile(
-        item_of(stored),
+        item_of(stored, keeper_of(data, "people", id)),
         show_moment(entry.off) if entry.off is not None else "",
         str(facts.values.get("person.kind", "")),
         str(facts.values.get("person.unit", "")),

@@ -11,7 +11,7 @@ from caddrel.core.inventory.patch import with_member
 from caddrel.core.inventory.reader import InventoryReader, read_object
 from caddrel.core.rulebook.model import PlaceParts, Rulebook
 from caddrel.service.inventory.imports import ImportPlan
-from caddrel.service.inventory.items import item_of
+from caddrel.service.inventory.items import item_of, keeper_of
 from caddrel.service.inventory.outcomes import outcomes
 from caddrel.service.inventory.usual import last_signins
 from caddrel.service.problems import not_found
@@ -78,8 +78,8 @@ def group_profile(data: DataFolder, id: str) -> wire.GroupProfile:
         reach = row.rows[0].cells if row is not None else []
         apps = [wire.NamedObject(app.id, app.title) for app in row.apps] if row is not None else []
     return wire.GroupProfile(
-        item_of(stored), len(members), lines, _groups(inventory, parents), _groups(inventory, children), policies,
-        reach, apps,
+        item_of(stored, keeper_of(data, "groups", id)), len(members), lines, _groups(inventory, parents),
+        _groups(inventory, children), policies, reach, apps,
     )  # fmt: skip
 
 
@@ -105,7 +105,9 @@ def list_profile(data: DataFolder, id: str) -> wire.ListProfile:
     networks = [str(each) for each in stored.document.get("networks") or []]
     published = data.rulebooks.current()
     places = _places(published.rulebook, id) if published is not None else []
-    item = inventories.Item(stored.id, stored.title, {"id": stored.id, "title": stored.title}, stored.version)
+    item = inventories.Item(
+        stored.id, stored.title, {"id": stored.id, "title": stored.title}, stored.version, keeper_of(data, "lists", id)
+    )
     return wire.ListProfile(item, len(networks), networks[:MOST_NETWORKS], places)
 
 

@@ -2,16 +2,20 @@
 
 from __future__ import annotations
 
+import hashlib
 import re
 from collections.abc import Mapping
 from datetime import UTC, datetime
 from typing import Any
 
+from pydantic import Field
 from scim2_models import (
     URN,
     AuthenticationScheme,
     Bulk,
     ChangePassword,
+    ComplexAttribute,
+    EnterpriseUser,
     ETag,
     Extension,
     Filter,
@@ -25,6 +29,7 @@ from scim2_models import (
     User,
 )
 
+from caddrel.core.inventory.csv_table import attribute_text, attribute_value
 from caddrel.core.inventory.index import Inventory
 from caddrel.core.inventory.patch import not_off, off_now
 from caddrel.store.inventory import Stored
@@ -33,7 +38,18 @@ from caddrel.store.kept_by import KeptBy
 MOST_FOUND = 500
 # Of what nobody has kept until now there is no moment at which it was made.
 _LONG_AGO = datetime(2000, 1, 1, tzinfo=UTC)
+_OWN = ("kind", "unit", "roles", "factors")
 _NO_ID = re.compile(r"[^a-z0-9._@-]+")
+
+
+class OwnAttribute(ComplexAttribute):
+    """An attribute of one's own."""
+
+    name: str | None = None
+    """As the rulebook has it behind person.attributes."""
+
+    value: str | None = None
+    """Its value: yes and no, a number or a JSON list as such, anything else as text."""
 
 
 class Person(Extension):
@@ -53,8 +69,32 @@ class Person(Extension):
     factors: list[str] | None = None
     """What somebody can prove themselves with."""
 
+    attributes: list[OwnAttribute] | None = None
+    """Attributes of one's own; all of them, where any is said."""
 
-PersonUser = User[Person]
+
+class Manager(ComplexAttribute):
+    """Whom somebody answers to; by the id that a directory has for them, which is nobody's here."""
+
+    value: str | None = None
+    """Their id."""
+
+    ref: str | None = Field(None, serialization_alias="$ref", validation_alias="$ref")
+    """Their address in the directory."""
+
+    display_name: str | None = None
+    """Their name."""
+
+
+class Enterprise(EnterpriseUser):
+    """The extension for an enterprise's people (RFC 7643, section 4.3); many directories name managers by id alone."""
+
+    manager: Manager | None = None  # type: ignore[assignment]
+    """Whom somebody answers to."""
+
+
+# What directories say of an enterprise's people is kept for them, and nothing here asks of it.
+PersonUser = User[Person | Enterprise]
 
 
 def provider() -> ScimProvider:
@@ -75,7 +115,7 @@ def provider() -> ScimProvider:
         authentication_schemes=[token],
     )
     types = [ResourceType.from_resource(PersonUser), ResourceType.from_resource(Group)]
-    return ScimProvider([User, Person, Group], types, config)
+    return ScimProvider([User, Person, Enterprise, Group], types, config)
 
 
 def id_of(name: str) -> str:
@@ -83,23 +123,27 @@ def id_of(name: str) -> str:
     return _NO_ID.sub("-", name.strip().lower()).strip("-")[:200]
 
 
-def user_of(stored: Stored, kept: KeptBy | None, inventory: Inventory, now: datetime) -> User[Person]:
+def user_of(stored: Stored, kept: KeptBy | None, inventory: Inventory, now: datetime) -> User[Person | Enterprise]:
     """Return a person as a User: what the directory says, and over it what is so here."""
     document = stored.document
     said = dict(kept.document) if kept is not None else {}
     said.setdefault("userName", stored.id)
     said.pop("groups", None)
-    said |= {"schemas": [str(User.__schema__), str(Person.__schema__)], "id": stored.id}
+    enterprise = str(Enterprise.__schema__)
+    schemas = [str(User.__schema__), str(Person.__schema__), *([enterprise] if enterprise in said else [])]
+    said |= {"schemas": schemas, "id": stored.id}
     title = document.get("title")
     if title and "displayName" not in said:
         said["displayName"] = title
     entry = inventory.people.get(stored.id)
     said["active"] = entry is None or not entry.is_off(now)
-    own = {key: document[key] for key in ("kind", "unit", "roles", "factors") if document.get(key)}
+    own = {key: document[key] for key in _OWN if document.get(key)}
+    if document.get("attributes"):
+        own["attributes"] = [{"name": k, "value": attribute_text(v)} for k, v in document["attributes"].items()]
     said[str(Person.__schema__)] = own
     groups = [each for each in document.get("groups", ()) if isinstance(each, str)]
     said["groups"] = [{"value": group, "$ref": f"Groups/{group}", "type": "direct"} for group in groups]
-    found: User[Person] = PersonUser.model_validate(said)
+    found: User[Person | Enterprise] = PersonUser.model_validate(said)
     found.meta = _meta("User", stored, kept)
     return found
 
@@ -114,26 +158,27 @@ def group_of(stored: Stored, kept: KeptBy | None, people: list[str], groups: lis
         *({"value": id, "$ref": f"Groups/{id}", "type": "Group"} for id in groups),
     ]
     found = Group.model_validate(said)
-    found.meta = _meta("Group", stored, kept)
+    # Who is in it stands with them: the group's own version does not tell of it.
+    members = hashlib.sha256("\n".join([*people, "", *groups]).encode()).hexdigest()[:12]
+    found.meta = _meta("Group", stored, kept, f"-{members}")
     return found
 
 
-def _meta(kind: str, stored: Stored, kept: KeptBy | None) -> Meta:
+def _meta(kind: str, stored: Stored, kept: KeptBy | None, beside: str = "") -> Meta:
     return Meta(
         resource_type=kind,
         created=kept.created if kept is not None else _LONG_AGO,
         last_modified=kept.changed if kept is not None else _LONG_AGO,
-        version=f'W/"{stored.version}"',
+        version=f'W/"{stored.version}{beside}"',
     )
 
 
-def version_of(tag: str | None) -> int | None:
-    """Return the version that a tag of ours stands for."""
-    digits = re.sub(r"\D", "", tag or "")
-    return int(digits) if digits else None
+def bare_tag(tag: str | None) -> str:
+    """Return a tag without what says that it is weak, and its quotes."""
+    return (tag or "").removeprefix("W/").strip('"')
 
 
-def said_of(resource: User[Person] | Group) -> dict[str, Any]:
+def said_of(resource: User[Person | Enterprise] | Group) -> dict[str, Any]:
     """Return what a directory says, as it is kept; what is so here has its own place."""
     document: dict[str, Any] = resource.model_dump()
     for key in ("id", "meta", "groups", "members", "active", "password", str(Person.__schema__), "schemas"):
@@ -141,7 +186,9 @@ def said_of(resource: User[Person] | Group) -> dict[str, Any]:
     return document
 
 
-def person_document(resource: User[Person], before: Mapping[str, Any], id: str, now: datetime) -> dict[str, Any]:
+def person_document(
+    resource: User[Person | Enterprise], before: Mapping[str, Any], id: str, now: datetime
+) -> dict[str, Any]:
     """Return a person of the inventory as a User says; what a User has no place for stays as it was."""
     document = {**before, "id": id}
     name = resource.name.formatted if resource.name is not None else None
@@ -151,7 +198,10 @@ def person_document(resource: User[Person], before: Mapping[str, Any], id: str, 
         document["title"] = title
     own = resource[Person]
     if own is not None:
-        for key in ("kind", "unit", "roles", "factors"):
+        if own.attributes is not None:
+            named = [each for each in own.attributes if each.name and each.value]
+            document["attributes"] = {str(each.name): attribute_value(str(each.value)) for each in named}
+        for key in _OWN:
             value = getattr(own, key)
             if value is not None:
                 document[key] = value

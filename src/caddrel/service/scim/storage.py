@@ -11,7 +11,6 @@ import threading
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from datetime import datetime
-from functools import partial
 from typing import Any
 
 from scim2_models import (
@@ -31,16 +30,17 @@ from scim2_server.storage import ScimStorage, SearchPage
 
 from caddrel.core.facts.types import fold
 from caddrel.core.inventory.patch import is_off, with_member, without_member
-from caddrel.service.inventory.changes import InventoryChanges
+from caddrel.service.inventory.changes import Accepted, InventoryChanges
+from caddrel.service.inventory.imports import Asked
 from caddrel.service.problems import ServiceError
 from caddrel.service.scim.resources import (
     MOST_FOUND,
+    bare_tag,
     group_of,
     id_of,
     person_document,
     said_of,
     user_of,
-    version_of,
 )
 from caddrel.service.state.data_folder import DataFolder
 from caddrel.store.inventory import Stored
@@ -65,6 +65,7 @@ class InventoryStorage(ScimStorage):
     inventory: InventoryChanges
     keeper: str
     writing: threading.Lock
+    _direct: dict[str, list[str]] | None = None
 
     # Reading.
 
@@ -154,13 +155,15 @@ class InventoryStorage(ScimStorage):
     def _members(self, group: str) -> tuple[list[str], list[str]]:
         """Return who is a direct member of a group, for good, and which groups are."""
         inventory = self.data.inventories.current()
-        people = [
-            person.id
-            for person in inventory.people.values()
-            if group in (person.facts.get("person.groups") or ())  # type: ignore[operator]
-        ]
+        if self._direct is None:
+            # Once for a whole page of groups.
+            self._direct = {}
+            for person in inventory.people.values():
+                held = person.facts.get("person.groups")
+                for each in held if isinstance(held, frozenset) else ():
+                    self._direct.setdefault(each, []).append(person.id)
         groups = [each.id for each in inventory.groups.values() if group in each.member_of]
-        return sorted(people), sorted(groups)
+        return sorted(self._direct.get(group, ())), sorted(groups)
 
     # Writing.
 
@@ -184,8 +187,7 @@ class InventoryStorage(ScimStorage):
         noun, id = _NOUNS[str(resource_type.name)], str(resource.id)
         with self.writing:
             stored = self._stored(noun, id)
-            if expected_version is not None and version_of(expected_version) != stored.version:
-                raise PreconditionFailedException
+            self._check_version(noun, stored, expected_version)
             self._write(noun, id, resource, stored.document, stored.version)
         return self.get(resource_type, id)
 
@@ -194,16 +196,21 @@ class InventoryStorage(ScimStorage):
         noun, now = _NOUNS[str(resource_type.name)], self.data.clock()
         with self.writing:
             stored = self._stored(noun, resource_id)
-            if expected_version is not None and version_of(expected_version) != stored.version:
-                raise PreconditionFailedException
+            self._check_version(noun, stored, expected_version)
             if noun == "groups":
-                people, groups = self._members(resource_id)
-                self._change_members(resource_id, (people, groups), ([], []))
+                self._take_in(self._moves(resource_id, self._members(resource_id), ([], []))[0])
             note = _told(lambda: self.inventory.remove(noun, resource_id, stored.version, self._accepted, self.keeper))
             self.data.kept_by.remove(noun, resource_id)
             if noun == "people":
                 self._put_out(resource_id, now)
             self._audit(noun, resource_id, note, now)
+
+    def _check_version(self, noun: str, stored: Stored, expected: str | None) -> None:
+        if expected is None:
+            return
+        meta = self._made(noun, stored, self.data.kept_by.get(noun, stored.id)).meta
+        if meta is None or bare_tag(meta.version) != bare_tag(expected):
+            raise PreconditionFailedException
 
     @property
     def _accepted(self) -> str:
@@ -213,16 +220,22 @@ class InventoryStorage(ScimStorage):
     def _write(self, noun: str, id: str, resource: Resource[Any], before: Mapping[str, Any], seen: int) -> None:
         now = self.data.clock()
         kept = self.data.kept_by.get(noun, id)
+        note = ""
         if isinstance(resource, User):
             document = person_document(resource, before, id, now)
-            said = said_of(resource)
+            if document != before:
+                _, note = _told(lambda: self.inventory.put_one(noun, document, seen, self._accepted, self.keeper))
         else:
             assert isinstance(resource, Group)
-            document = {**before, "id": id, **({"title": resource.display_name} if resource.display_name else {})}
-            said = said_of(resource)
-        note = ""
-        if document != before:
-            _, note = _told(lambda: self.inventory.put_one(noun, document, seen, self._accepted, self.keeper))
+            # The group and its members in one change: none of it where something is wrong with any of them.
+            named = {"id": id, **({"title": resource.display_name} if resource.display_name else {})}
+            group: list[Asked] = [("groups", id, named)] if {**before, **named} != before else []
+            moves, note = self._moves(id, self._members(id), self._wanted(resource))
+            self._take_in([*group, *moves])
+            note = "; ".join(
+                [*([f"{id}: {'changed' if before else 'new'}"] if group else []), *([note] if note else [])]
+            )
+        said = said_of(resource)
         self.data.kept_by.put(KeptBy(noun, id, self.keeper, kept.created if kept else now, now, said))
         if isinstance(resource, User):
             if resource.active is False and not is_off(before, now):
@@ -230,12 +243,11 @@ class InventoryStorage(ScimStorage):
                 note = f"{id} is off; {ended} sessions and {codes} starter codes ended"
             elif resource.active is True and is_off(before, now):
                 note = f"{id} is back"
-        else:
-            note = "; ".join(part for part in (note, self._said_members(id, resource)) if part)
         if note:
             self._audit(noun, id, note, now)
 
-    def _said_members(self, id: str, group: Group) -> str:
+    def _wanted(self, group: Group) -> tuple[list[str], list[str]]:
+        """Return which people and groups are to be members of a group, as a directory says."""
         wanted: tuple[list[str], list[str]] = ([], [])
         inventory = self.data.inventories.current()
         for member in group.members or ():
@@ -246,32 +258,42 @@ class InventoryStorage(ScimStorage):
             if value not in (inventory.groups if nested else inventory.people):
                 raise InvalidValueException(detail=f"there is no member {value[:100]}")
             wanted[1 if nested else 0].append(value)
-        return self._change_members(id, self._members(id), wanted)
+        return wanted
 
-    def _change_members(
+    def _moves(
         self, group: str, before: tuple[list[str], list[str]], wanted: tuple[list[str], list[str]]
-    ) -> str:
-        """Have a group hold other members; return what the audit trail says of it."""
-        said = []
-        for person in sorted(set(wanted[0]) - set(before[0])):
-            self._change("people", person, partial(with_member, group=group))
-            said.append(f"put {person} on {group}")
-        for person in sorted(set(before[0]) - set(wanted[0])):
-            self._change("people", person, partial(without_member, group=group))
-            said.append(f"took {person} off {group}")
+    ) -> tuple[list[Asked], str]:
+        """Return the changes that have a group hold other members, and what the audit trail says of them."""
+        asked, said = list[Asked](), []
+        inventory = self.data.inventories.current()
+        for person in sorted(set(before[0]) ^ set(wanted[0])):
+            joins = person in wanted[0]
+            document = self._own("people", person)
+            made = with_member(document, group) if joins else without_member(document, group)
+            if made is not None:
+                asked.append(("people", person, {"id": person, "groups": made["groups"]}))
+                said.append(f"{'put' if joins else 'took'} {person} {'on' if joins else 'off'} {group}")
+        within = inventory.closure([group]) if group in inventory.groups else frozenset()
         for inner in sorted(set(before[1]) ^ set(wanted[1])):
-            inside = inner in wanted[1]
+            joins = inner in wanted[1]
+            if joins and (inner == group or inner in within):
+                raise InvalidValueException(detail=f"{inner[:100]} cannot be within {group[:100]}, which is within it")
+            held = [each for each in self._own("groups", inner).get("member_of", ()) if each != group]
+            asked.append(("groups", inner, {"id": inner, "member_of": [*held, *([group] if joins else [])]}))
+            said.append(f"{'put' if joins else 'took'} the group {inner} {'into' if joins else 'out of'} {group}")
+        return asked, "; ".join(said)
 
-            def nested(document: Mapping[str, Any], inside: bool = inside) -> dict[str, Any]:
-                held = [each for each in document.get("member_of", ()) if each != group]
-                return {**document, "member_of": [*held, *([group] if inside else [])]}
+    def _own(self, noun: str, id: str) -> Mapping[str, Any]:
+        """Return the document of somebody whom this directory may change."""
+        kept, stored = self.data.kept_by.get(noun, id), self.data.inventory.get(noun, id)
+        if stored is None or (kept is not None and kept.keeper != self.keeper):
+            raise InvalidValueException(detail=f"{id[:100]} is kept by another directory")
+        return stored.document
 
-            self._change("groups", inner, nested)
-            said.append(f"{'put' if inside else 'took'} the group {inner} {'into' if inside else 'out of'} {group}")
-        return "; ".join(said)
-
-    def _change(self, noun: str, id: str, make: Callable[[Mapping[str, Any]], dict[str, Any] | None]) -> Any:
-        return _told(partial(self.inventory.change, noun, id, make, None, self._accepted, self.keeper))
+    def _take_in(self, asked: list[Asked]) -> None:
+        self._direct = None
+        if asked:
+            _told(lambda: self.inventory.take_in(asked, "patch", [], Accepted(self._accepted), self.keeper))
 
     def _put_out(self, person: str, now: datetime) -> tuple[int, int]:
         ended = self.data.door_sessions.end_of(person, now, f"directory {self.keeper}")

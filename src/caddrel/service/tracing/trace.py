@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+
 from caddrel.core.decide.decision import MEANING
 from caddrel.core.decide.interpreter.interpreter import Explained, explain, standards_named
 from caddrel.core.decide.truth import TRUE
 from caddrel.core.diagnostics import shorten
 from caddrel.core.facts.facts import Origin
 from caddrel.core.facts.record import facts_from_json
+from caddrel.core.facts.values import show_moment
 from caddrel.core.words.decisions import decision_words
 from caddrel.core.words.pieces import Sentence, say
 from caddrel.service.problems import ServiceError, not_found
@@ -24,7 +27,7 @@ from caddrel.service.tracing.views import decision_view, trace_view
 from caddrel.store.signins import SigninRecord
 from caddrel.wire import decisions as wire
 from caddrel.wire.decoding import convert
-from caddrel.wire.signins import Fix, Now, SigninTrace, WholeRecord
+from caddrel.wire.signins import Fix, Now, SessionSince, SigninTrace, WholeRecord
 
 # So many of the person's sign-ins before and after the one that is traced.
 AROUND = 5
@@ -36,6 +39,24 @@ def find(data: DataFolder, id: str) -> SigninRecord:
     if record is None:
         raise not_found(f"sign-in `{shorten(id)}`", "give its id, or the reference that the person was shown")
     return record
+
+
+def _session_since(data: DataFolder, record: SigninRecord) -> SessionSince | None:
+    told = record.facts.get("session")
+    session = data.door_sessions.get(str(told.get("id"))) if isinstance(told, Mapping) else None
+    if session is None:
+        return None
+    ended, by = session.ended, session.ended_by or ""
+    reached = session.limit_reached(data.clock())
+    if ended is None and reached is not None:
+        # It is over, also before anybody has looked.
+        ended, by = reached
+    waiting = bool(session.held) and session.held in {each.number for each in data.held_changes.open()}
+    return SessionSince(
+        session.id, show_moment(session.started), show_moment(session.seen),
+        show_moment(ended) if ended is not None else "", by,
+        [] if ended is not None else list(session.asks), session.because, session.held if waiting else None,
+    )  # fmt: skip
 
 
 def trace(data: DataFolder, id: str) -> SigninTrace:
@@ -78,6 +99,7 @@ def trace(data: DataFolder, id: str) -> SigninTrace:
         since=changed_facts(data, published.rulebook, explained.facts),
         around=[summary(found) for found in data.signins.around(record, AROUND)],
         not_believed=dict(explained.facts.not_believed),
+        session=_session_since(data, record),
         drafts={**record.decision.get("drafts", {}), **data.draft_outcomes.of(record.id)},
         meaning=meaning,
         present=None if meaning == MEANING else decision_view(explained.decision),
