@@ -19,16 +19,17 @@ from sqlalchemy.dialects import sqlite
 from sqlalchemy.exc import OperationalError
 
 from caddrel.core.logs.references import number_for, spelled
+from caddrel.store.book_tables import BOOK, counters
 from caddrel.store.bulk_insert import MOST_VALUES, insert_many
 from caddrel.store.dictionary import Decided
 from caddrel.store.engine import Database
 from caddrel.store.log_seal import LogSeal
+from caddrel.store.log_tables import LOG, signins
 from caddrel.store.moments import from_stored, to_stored
 from caddrel.store.new_signins import NewSignin, NewSignins
 from caddrel.store.queries import Query
 from caddrel.store.signins import SigninStore
 from caddrel.store.stretches import BITS, walking
-from caddrel.store.tables import BOOK, LOG, counters, signins
 
 
 @pytest.mark.parametrize(("name", "declared"), [("book", BOOK), ("log", LOG)])

@@ -10,9 +10,9 @@ from datetime import datetime
 from sqlalchemy import ColumnElement, and_, func, select, true
 from sqlalchemy.dialects.sqlite import insert
 
+from caddrel.store.book_tables import acceptances
 from caddrel.store.engine import Database, Kept
 from caddrel.store.moments import from_stored, to_stored
-from caddrel.store.tables import acceptances
 
 _MOST_HELD = 100_000
 _PAGE = 1_000

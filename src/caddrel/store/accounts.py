@@ -11,9 +11,9 @@ from typing import Any
 from sqlalchemy import Row, delete, func, select, update
 from sqlalchemy.dialects.sqlite import insert
 
+from caddrel.store.book_tables import accounts, entry_codes, passkeys, sessions, tokens
 from caddrel.store.engine import Database, Kept
 from caddrel.store.moments import from_stored, to_stored
-from caddrel.store.tables import accounts, entry_codes, passkeys, sessions, tokens
 
 # A device reports its own state, a door asks for decisions, a receiver is told events, a directory says who there is;
 # none may do anything else.

@@ -16,9 +16,9 @@ from typing import Any
 
 from sqlalchemy import Row, insert, or_, select, true, update
 
+from caddrel.store.book_tables import audit
 from caddrel.store.engine import Database
 from caddrel.store.moments import from_stored, to_stored
-from caddrel.store.tables import audit
 
 BEGINNING = "0" * 64
 _TEXTS = ("who", "did", "target", "outcome", "note")

@@ -12,9 +12,9 @@ from sqlalchemy import func, select
 
 from caddrel.store.engine import Database
 from caddrel.store.filters import fact_value
+from caddrel.store.log_tables import bundles, causes, signins
 from caddrel.store.moments import from_stored
 from caddrel.store.queries import Query, conditions_of
-from caddrel.store.tables import bundles, causes, signins
 
 
 @dataclass(frozen=True, slots=True)

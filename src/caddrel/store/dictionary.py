@@ -10,7 +10,7 @@ import msgspec
 from sqlalchemy import Connection, Table, delete, select
 
 from caddrel.core.columnar.fact_groups import GROUPS
-from caddrel.store.tables import bundles, decisions, signins
+from caddrel.store.log_tables import bundles, decisions, signins
 
 MOST_REMEMBERED = 100_000
 # The columns of a sign-in's row that name bundles, by kind.

@@ -11,10 +11,10 @@ from typing import Any
 from sqlalchemy import ColumnElement, Connection, Row, select, true, update
 
 from caddrel.store.engine import Database
+from caddrel.store.log_tables import door_sessions
 from caddrel.store.marks import put_marks
 from caddrel.store.moments import from_stored, to_stored
 from caddrel.store.outbox import OutEvent, put_events, put_told
-from caddrel.store.tables import door_sessions
 
 _C = door_sessions.c
 _OPEN = _C.ended.is_(None)

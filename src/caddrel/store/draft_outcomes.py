@@ -10,8 +10,8 @@ from sqlalchemy import func, select
 from sqlalchemy.dialects.sqlite import insert
 
 from caddrel.store.engine import Database
+from caddrel.store.log_tables import draft_outcomes, records, signins
 from caddrel.store.moments import to_stored
-from caddrel.store.tables import draft_outcomes, records, signins
 
 
 class DraftOutcome(NamedTuple):

@@ -13,9 +13,9 @@ from typing import Any
 from sqlalchemy import Connection, Row, select, update
 from sqlalchemy.dialects.sqlite import insert
 
+from caddrel.store.book_tables import drafts
 from caddrel.store.engine import Database, Kept
 from caddrel.store.moments import from_stored, to_stored
-from caddrel.store.tables import drafts
 
 Files = tuple[tuple[str, str], ...]
 

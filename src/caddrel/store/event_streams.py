@@ -10,9 +10,9 @@ from typing import Any
 
 from sqlalchemy import Row, delete, insert, select, update
 
+from caddrel.store.book_tables import event_streams, signing_keys
 from caddrel.store.engine import Database
 from caddrel.store.moments import from_stored, to_stored
-from caddrel.store.tables import event_streams, signing_keys
 
 
 @dataclass(frozen=True, slots=True)

@@ -11,9 +11,9 @@ from typing import Any
 from sqlalchemy import Row, delete, insert, select, update
 from sqlalchemy.dialects.sqlite import insert as put
 
+from caddrel.store.book_tables import feeds, heard
 from caddrel.store.engine import Database
 from caddrel.store.moments import from_stored, to_stored
-from caddrel.store.tables import feeds, heard
 
 
 @dataclass(frozen=True, slots=True)

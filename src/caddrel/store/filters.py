@@ -20,8 +20,8 @@ from caddrel.core.facts.values import to_json
 from caddrel.core.language.nodes import And, Condition, During, FactTest, Not, Or, Passes, Surely
 from caddrel.core.language.operators import OPERATORS, Op
 from caddrel.store.dictionary import COLUMNS
+from caddrel.store.log_tables import bundles, decisions, signins
 from caddrel.store.moments import to_stored
-from caddrel.store.tables import bundles, decisions, signins
 
 FALSE, TRUE = truth.FALSE.level, truth.TRUE.level
 # Texts are compared by Unicode's folded case, which SQLite does not know: they are not here.

@@ -9,8 +9,8 @@ from typing import Any
 from sqlalchemy import Row, insert, select, update
 
 from caddrel.store.engine import Database
+from caddrel.store.log_tables import held_changes
 from caddrel.store.moments import from_stored, to_stored
-from caddrel.store.tables import held_changes
 
 
 @dataclass(frozen=True, slots=True)

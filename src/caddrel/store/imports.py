@@ -14,8 +14,8 @@ from sqlalchemy import Connection, and_, func, select, update
 from sqlalchemy.dialects.sqlite import insert
 
 from caddrel.store.engine import Database
+from caddrel.store.log_tables import import_ranges, imports, records
 from caddrel.store.moments import from_stored, to_stored
-from caddrel.store.tables import import_ranges, imports, records
 
 
 @dataclass(frozen=True, slots=True)

@@ -11,9 +11,9 @@ from typing import Any
 from sqlalchemy import ColumnElement, Connection, and_, func, literal, or_, select, tuple_, update
 from sqlalchemy.dialects.sqlite import insert
 
+from caddrel.store.book_tables import counters, inventory
 from caddrel.store.engine import Database, Kept
 from caddrel.store.moments import to_stored
-from caddrel.store.tables import counters, inventory
 
 _VERSION = "inventory"
 _ASKED_AT_ONCE = 500

@@ -11,9 +11,9 @@ from typing import Any
 from sqlalchemy import Row, delete, func, or_, select
 from sqlalchemy.dialects.sqlite import insert
 
+from caddrel.store.book_tables import kept_by
 from caddrel.store.engine import Database, Kept
 from caddrel.store.moments import from_stored, to_stored
-from caddrel.store.tables import kept_by
 
 # What a filter finds an object by mostly.
 _NAMES = ("userName", "externalId", "displayName")

@@ -19,7 +19,7 @@ from typing import Any
 from sqlalchemy import Connection, Table, bindparam, literal, select, update
 
 from caddrel.store.engine import Database
-from caddrel.store.tables import COLUMNS_SEALED, bundles, decisions, log_seal, records, signins
+from caddrel.store.log_tables import COLUMNS_SEALED, bundles, decisions, log_seal, records, signins
 
 LENGTH = 16
 _MODULUS = 1 << 8 * LENGTH

@@ -9,8 +9,8 @@ from typing import Any
 from sqlalchemy import delete, select
 from sqlalchemy.dialects.sqlite import insert
 
+from caddrel.store.book_tables import mappings
 from caddrel.store.engine import Database
-from caddrel.store.tables import mappings
 
 
 class MappingStore:

@@ -8,7 +8,7 @@ from sqlalchemy import Connection, select
 from sqlalchemy.dialects.sqlite import insert
 
 from caddrel.store.engine import Database
-from caddrel.store.tables import marks
+from caddrel.store.log_tables import marks
 
 
 class MarkStore:

@@ -13,9 +13,9 @@ from sqlalchemy import Connection, Row, delete, func, insert, select
 from sqlalchemy.dialects.sqlite import insert as put
 
 from caddrel.store.engine import Database
+from caddrel.store.log_tables import acknowledged, last_told, marks, outbox
 from caddrel.store.marks import put_marks
 from caddrel.store.moments import from_stored, to_stored
-from caddrel.store.tables import acknowledged, last_told, marks, outbox
 
 # So many are kept for receivers that do not take them; older ones are lost to these, which are told.
 MOST_KEPT = 100_000

@@ -6,9 +6,9 @@ from datetime import datetime
 
 from sqlalchemy import delete, insert, select
 
+from caddrel.store.book_tables import used_passwords as used
 from caddrel.store.engine import Database
 from caddrel.store.moments import to_stored
-from caddrel.store.tables import used_passwords as used
 
 
 class PasswordStore:

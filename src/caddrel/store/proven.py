@@ -9,9 +9,9 @@ from typing import Any
 
 from sqlalchemy import delete, insert, select, update
 
+from caddrel.store.book_tables import proven
 from caddrel.store.engine import Database
 from caddrel.store.moments import from_stored, to_stored
-from caddrel.store.tables import proven
 
 
 @dataclass(frozen=True, slots=True)

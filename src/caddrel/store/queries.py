@@ -12,9 +12,9 @@ from sqlalchemy import ColumnElement, Connection, Select, func, or_, select
 from caddrel.core.language.nodes import And, Condition, FactTest
 from caddrel.core.language.operators import Op
 from caddrel.store.filters import Asking, Judge, Judged, bundled, decided, fact_value
+from caddrel.store.log_tables import bundles, decisions, signins
 from caddrel.store.moments import to_stored
 from caddrel.store.stretches import walking
-from caddrel.store.tables import bundles, decisions, signins
 
 _ROW = ("person", "app", "device", "outcome", "policy", "cause")
 _DECISION = {"reason": "reason", "rule": "rule", "shadow_together": "shadow"}

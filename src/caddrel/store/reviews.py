@@ -8,9 +8,9 @@ from typing import Any
 
 from sqlalchemy import func, insert, select
 
+from caddrel.store.book_tables import reviews
 from caddrel.store.engine import Database
 from caddrel.store.moments import from_stored, to_stored
-from caddrel.store.tables import reviews
 
 
 @dataclass(frozen=True, slots=True)

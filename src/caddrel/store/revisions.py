@@ -12,10 +12,10 @@ from typing import Any
 from sqlalchemy import func, insert, select
 
 from caddrel.core.decide.decision import MEANING
+from caddrel.store.book_tables import revisions
 from caddrel.store.drafts import DraftMoved, use_up
 from caddrel.store.engine import Database, Kept
 from caddrel.store.moments import from_stored, to_stored
-from caddrel.store.tables import revisions
 
 
 @dataclass(frozen=True, slots=True)

@@ -7,9 +7,9 @@ from datetime import datetime
 from sqlalchemy import delete, select
 from sqlalchemy.dialects.sqlite import insert
 
+from caddrel.store.book_tables import set_aside
 from caddrel.store.engine import Database
 from caddrel.store.moments import to_stored
-from caddrel.store.tables import set_aside
 
 
 class SetAsideStore:

@@ -30,10 +30,10 @@ from caddrel.core.columnar.own_facts import AGES
 from caddrel.core.replay.recorded import Coded, Numbers, Own, Recorded, joined, own_columns
 from caddrel.core.rulebook.model import OUTCOMES
 from caddrel.store.engine import Database
+from caddrel.store.log_tables import records, signins, stretches
 from caddrel.store.moments import to_stored
 from caddrel.store.queries import Query, conditions_of, of_few
 from caddrel.store.stretches import BITS
-from caddrel.store.tables import records, signins, stretches
 
 # Records that are given at once, unless one stretch has more: enough that what is done once for all of them is little.
 AT_ONCE = 250_000

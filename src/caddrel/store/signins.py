@@ -27,12 +27,12 @@ from caddrel.store.engine import Database
 from caddrel.store.filters import bundled, fact_value
 from caddrel.store.imports import came_with, some_of
 from caddrel.store.log_seal import LogSeal, LogVerdict
+from caddrel.store.log_tables import COLUMNS_SEALED, bundles, causes, days, decisions, due, records, signins
 from caddrel.store.moments import from_stored, to_stored
 from caddrel.store.new_signins import NewSignin, NewSignins
 from caddrel.store.queries import SHOWN, Query, conditions_of, newest_first, of_few
 from caddrel.store.signin_columns import SigninColumns
 from caddrel.store.stretches import BITS, mark_stretches, walking, within
-from caddrel.store.tables import COLUMNS_SEALED, bundles, causes, days, decisions, due, records, signins
 
 DAY = 86_400_000_000
 # So that other writers need not wait for long.

@@ -9,9 +9,9 @@ from typing import Any
 from sqlalchemy import Row, delete, select, update
 from sqlalchemy.dialects.sqlite import insert as put
 
+from caddrel.store.book_tables import sources
 from caddrel.store.engine import Database
 from caddrel.store.moments import from_stored, to_stored
-from caddrel.store.tables import sources
 
 
 @dataclass(frozen=True, slots=True)

@@ -8,9 +8,9 @@ from datetime import datetime
 from sqlalchemy import ColumnElement, and_, select, update
 from sqlalchemy.dialects.sqlite import insert
 
+from caddrel.store.book_tables import starter_codes
 from caddrel.store.engine import Database
 from caddrel.store.moments import from_stored, to_stored
-from caddrel.store.tables import starter_codes
 
 
 @dataclass(frozen=True, slots=True)

@@ -14,7 +14,7 @@ from sqlalchemy.ext.compiler import compiles
 from sqlalchemy.sql.compiler import SQLCompiler
 from sqlalchemy.sql.selectable import Join
 
-from caddrel.store.tables import signins, stretches
+from caddrel.store.log_tables import signins, stretches
 
 # As the column of the table has it: a power of two of microseconds.
 BITS = 37

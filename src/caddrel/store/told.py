@@ -8,9 +8,9 @@ from datetime import datetime
 from sqlalchemy import delete, select
 from sqlalchemy.dialects.sqlite import insert as put
 
+from caddrel.store.book_tables import put_off, risks_before, told_risks
 from caddrel.store.engine import Database
 from caddrel.store.moments import from_stored, to_stored
-from caddrel.store.tables import put_off, risks_before, told_risks
 
 
 @dataclass(frozen=True, slots=True)

@@ -9,10 +9,11 @@ from datetime import datetime
 from sqlalchemy import delete, func, select
 from sqlalchemy.dialects.sqlite import insert as put
 
+from caddrel.store.book_tables import refused_devices
 from caddrel.store.engine import Database
 from caddrel.store.filters import bundled, fact_value
+from caddrel.store.log_tables import bundles, signins
 from caddrel.store.moments import from_stored, to_stored
-from caddrel.store.tables import bundles, refused_devices, signins
 
 _PLATFORM, _VERSION, _SERIAL = (fact_value(f"device.{name}") for name in ("platform", "os_version", "serial"))
 

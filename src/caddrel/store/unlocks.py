@@ -7,9 +7,9 @@ from datetime import datetime
 from sqlalchemy import select
 from sqlalchemy.dialects.sqlite import insert
 
+from caddrel.store.book_tables import unlocks
 from caddrel.store.engine import Database, Kept
 from caddrel.store.moments import from_stored, to_stored
-from caddrel.store.tables import unlocks
 
 
 class UnlockStore:

@@ -57,8 +57,9 @@ def test_a_device_that_came_is_seen_until_it_is_vetted_or_refused(live: Live, do
         document = client.devices.get("tab-7").item.document
         assert document == {"id": "tab-7", "owner": "company", "vetted": True, "serial": "KL-7", "person": "ines"}
         # One that was refused may be vetted after all, under the id that it comes with.
-        with pytest.raises(Refused, match="comes as tab-77"):
+        with pytest.raises(Refused, match="comes as tab-77") as another:
             client.unlisted.vet(VetRequest("tab-77", "tab-78"))
+        assert another.value.problem.code == "another-id"
         client.unlisted.vet(VetRequest("tab-77", "tab-77", "personal"))
         assert client.unlisted.all(refused=True).items == []
         notes = [entry.note for entry in live.data.audit.page() if "/unlisted-devices/" in entry.target]
@@ -89,6 +90,7 @@ def test_what_cannot_be_put_on_the_list_is_refused(live: Live, door: Caddrel, as
         with pytest.raises(Refused) as refused:
             client.unlisted.vet(asked)
         assert refused.value.problem.code == code
-        with pytest.raises(Refused, match="say why"):
+        with pytest.raises(Refused, match="say why") as no_reason:
             client.unlisted.refuse("KL-7", " ")
+        assert no_reason.value.problem.code == "bad-reason"
         assert [each.device for each in client.unlisted.all().items] == ["KL-7"]

@@ -41,7 +41,11 @@ def test_the_commands_of_the_page_run(live: Live, door: Caddrel, tmp_path: Path)
         assert "1 session" in said["caddrel sessions decide 1 --carry-out"]
         assert "threat feed" in said["caddrel feeds list"]
         assert "a risk is believed for 168 hours" in " ".join(said['caddrel feeds show "threat feed"'].split())
-        assert [feed.state for feed in client.feeds.all()] == ["paused"]
+        states = {feed.name: feed.state for feed in client.feeds.all()}
+        assert states == {
+            "threat feed": "paused", "night desk": "enabled", "findings": "enabled", "bad-addresses": "on",
+        }  # fmt: skip
+        assert "is listed, or was refused" in " ".join(said["caddrel devices unlisted"].split())
         live.data.feeds.failed("https://feed.kelpline.example", "a token whose signature is not right")
         watched = {item.key: item for item in client.watch.look().items}
         assert watched["feed:threat feed"].detail == "a token whose signature is not right"

@@ -14,6 +14,7 @@ import pytest
 from tests.conftest import Live
 
 from caddrel.client import Caddrel, Refused
+from caddrel.store.sources import FetchedFrom
 from caddrel.wire.feeds import FeedView, SourceRequest
 
 
@@ -155,6 +156,19 @@ def test_what_others_put_in_a_folder_is_taken_in_once_it_is_whole(live: Live, li
     ],
 )
 def test_a_source_that_will_not_do_is_refused(live: Live, asked: SourceRequest, code: str) -> None:
-    with live.client() as client, pytest.raises(Refused) as refused:
-        client.feeds.fetch(asked)
-    assert refused.value.problem.code == code
+    with live.client() as client:
+        with pytest.raises(Refused) as refused:
+            client.feeds.fetch(asked)
+        assert refused.value.problem.code == code
+
+
+def test_there_are_so_many_sources_and_no_more(live: Live) -> None:
+    live.runtime.fetcher.stop()
+    where = "https://lists.kelpline.example/"
+    for n in range(100):
+        live.data.sources.put(FetchedFrom(f"list-{n}", "lists", where, 60, live.clock.now, "tests"))
+    with live.client() as client:
+        with pytest.raises(Refused, match="there are 100 sources already") as full:
+            client.feeds.fetch(SourceRequest("one-more", where))
+        assert full.value.problem.code == "too-many-sources"
+        assert len(client.feeds.fetch(SourceRequest("list-7", where))) == 100

@@ -134,5 +134,6 @@ def test_a_hook_that_will_not_do_is_refused(live: Live, name: str, url: str, cod
         assert refused.value.problem.code == code
         for n in range(20):
             client.feeds.hook(HookRequest(f"desk {n}", "https://desk.kelpline.example/"))
-        with pytest.raises(Refused, match="there are 20 hooks already"):
+        with pytest.raises(Refused, match="there are 20 hooks already") as full:
             client.feeds.hook(HookRequest("one more", "https://desk.kelpline.example/"))
+        assert full.value.problem.code == "too-many-hooks"

@@ -2,7 +2,7 @@
 
 from alembic import context
 
-from caddrel.store.tables import BOOK
+from caddrel.store.book_tables import BOOK
 
 connection = context.config.attributes["connection"]
 context.configure(connection=connection, target_metadata=BOOK, render_as_batch=True)

@@ -2,7 +2,7 @@
 
 from alembic import context
 
-from caddrel.store.tables import LOG
+from caddrel.store.log_tables import LOG
 
 connection = context.config.attributes["connection"]
 context.configure(connection=connection, target_metadata=LOG, render_as_batch=True)
