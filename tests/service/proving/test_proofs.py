@@ -16,6 +16,7 @@ from tests.conftest import Live, serving, until
 from caddrel.client import Refused
 from caddrel.client.caller import Caller
 from caddrel.demo.fill import ADDRESSES
+from caddrel.service.proving.proof_jobs import MOST_EACH
 from caddrel.wire.decisions import File
 from caddrel.wire.jobs import Job
 from caddrel.wire.proofs import GuaranteeRequest, ProofQuestion
@@ -183,14 +184,23 @@ def _pigeons(many: int) -> str:
 
 def test_a_question_is_left_midway(empty: Live) -> None:
     asked = ProofQuestion(idle=GuaranteeRequest(Side(files=[File("r.yaml", _pigeons(10))])))
-    with empty.client("viewer") as client:
+    with empty.client("viewer") as client, empty.client("author") as other:
         caller = client.proofs._caller
         job = caller.post("/api/v1/rulebook/proofs", asked, Job)
         waits = caller.post("/api/v1/rulebook/proofs", asked, Job)
         path = f"/api/v1/rulebook/proofs/{job.id}"
         until(lambda: caller.get(path, Job).state == "running")
         assert caller.delete(f"/api/v1/rulebook/proofs/{waits.id}", Job).state == "cancelled"
+        # Whoever asks very much holds up themselves; one that is left is held until it is reached.
+        short = ProofQuestion(prove=GuaranteeRequest(Side(files=[File("r.yaml", RULEBOOK)])))
+        more = [caller.post("/api/v1/rulebook/proofs", short, Job) for _ in range(MOST_EACH - 2)]
+        with pytest.raises(Refused, match="too much is waiting"):
+            caller.post("/api/v1/rulebook/proofs", short, Job)
+        theirs = other.proofs._caller.post("/api/v1/rulebook/proofs", short, Job)
+        for each in more:
+            caller.delete(f"/api/v1/rulebook/proofs/{each.id}", Job)
         caller.delete(path, Job)
+        assert until(partial(_ended, other.proofs._caller, theirs.id)).state == "done"
         assert until(partial(_ended, caller, job.id)).state == "cancelled"
         # The next one is proven by another process.
         assert [each.answer for each in client.proofs.guarantees(Side(files=[File("r.yaml", RULEBOOK)]))] == ["fails"]

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import threading
+from collections import Counter
 from collections.abc import Callable
 from typing import Any
 
@@ -19,6 +21,8 @@ from caddrel.wire.rulebooks import Side
 
 # So many questions wait, of so many characters of documents in all: they are held in memory.
 MOST_WAITING, MOST_TEXT = 200, 64_000_000
+# And of one caller: whoever asks very much holds up themselves.
+MOST_EACH = 100
 # What is done here is done in the process for proofs: the solver holds on to its thread.
 _THERE = 1
 
@@ -42,7 +46,9 @@ class ProofJobs:
     def __init__(self, data: DataFolder, prover: WorkerProcess) -> None:
         self._data, self._prover = data, prover
         self.jobs = Jobs(data.clock, MOST_WAITING)
-        self._held = 0
+        self._held, self._waiting = 0, Counter[str]()
+        # Held while it is counted.
+        self._counting = threading.Lock()
 
     def ask(self, name: str, request: Any) -> Any:
         """Return the answer to a question, once those that are being proven are."""
@@ -73,9 +79,7 @@ class ProofJobs:
         ((name, question),) = asked
         whole, wish = self._whole(question), Wish()
         size = sum(len(file.text) for side in _sides(whole) for file in side.files or ())
-        if self._held + size > MOST_TEXT:
-            raise ServiceError(503, "too-busy", "too much is waiting to be proven", "try again in a moment")
-        self._held += size
+        self._reserve(by, size)
 
         def work(_progress: Progress) -> Any:
             try:
@@ -84,9 +88,18 @@ class ProofJobs:
                 raise Cancelled from None
 
         def after() -> None:
-            self._held -= size
+            with self._counting:
+                self._held -= size
+                self._waiting[by] -= 1
 
         return self.jobs.start(name, by, 1, "questions", work, after, lambda: self._prover.give_up(wish))
+
+    def _reserve(self, by: str, size: int) -> None:
+        with self._counting:
+            if self._held + size > MOST_TEXT or self._waiting[by] >= MOST_EACH:
+                raise ServiceError(503, "too-busy", "too much is waiting to be proven", "try again in a moment")
+            self._held += size
+            self._waiting[by] += 1
 
     def _whole(self, request: Any) -> Any:
         """Return a question with the documents of the drafts that it names, as the other process is to read them."""

@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-import contextlib
 import threading
 import time
 from typing import Any, TypeVar
 
 import msgspec
+import structlog
 
 from caddrel.core.facts.values import show_moment
 from caddrel.core.words.guarantees import guarantee_words
@@ -22,6 +22,7 @@ from caddrel.wire.rulebooks import Side
 GUARANTEE, SAFEGUARD = "guarantee", "safeguard"
 # Seconds: however often the inventory changes, so long lies between two looks for that alone.
 REST = 300.0
+_log = structlog.get_logger("caddrel.proofs")
 A = TypeVar("A", wire.GuaranteeAnswer, wire.SafeguardAnswer)
 
 
@@ -98,12 +99,16 @@ class StandingProofs:
         began = self._standing()
         try:
             # What cannot be proven now is proven at the next look.
-            with contextlib.suppress(ServiceError):
+            try:
                 guarantees: wire.ProofResult = self._proofs.ask("prove", wire.GuaranteeRequest())
                 safeguards: wire.CheckUp = self._proofs.ask("check-up", wire.CheckUpRequest())
                 if self._data.revisions.current_number() == began[0]:
                     self._note_guarantees(guarantees, whole=True)
                     self._note_safeguards(safeguards, whole=True)
+            except ServiceError:
+                pass
+            except Exception as error:  # noqa: BLE001 - told, and nothing else hangs on it
+                _log.error("proofs.failed", exc_info=error)
         finally:
             with self._lock:
                 self._looked, self._when, self._under_way = began, time.monotonic(), False
