@@ -28,8 +28,10 @@ def unlisted(days: int, refused: bool, as_json: bool) -> None:
 @click.command()
 @click.argument("device")
 @click.option("--id", "id", default="", help="Its id from now on.  [default: its serial number in small letters]")
-@click.option("--owner", type=click.Choice(["company", "personal"]), default="company", show_default=True)
-@click.option("--person", default="", help="Whose it is.  [default: nobody's]")
+@click.option(
+    "--owner", type=click.Choice(["company", "personal"]), default="company", show_default=True, help="Whose it is."
+)
+@click.option("--person", default="", help="The person who uses it.  [default: nobody in particular]")
 @json_option
 def vet(device: str, id: str, owner: Any, person: str, as_json: bool) -> None:
     """Put a device on the list, as one that may be used.

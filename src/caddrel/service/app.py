@@ -162,8 +162,8 @@ def _frame_requests(app: Flask, runtime: Runtime) -> None:
 
     @app.after_request
     def finish(response: Response) -> Response:
-        for name, value in _HEADERS.items():
-            response.headers[name] = value
+        # Of these no view gives any: so they are added, and none is looked for.
+        response.headers.extend(_HEADERS)
         if runtime.data.settings.origin.startswith("https://"):
             response.headers["Strict-Transport-Security"] = "max-age=31536000"
         response.headers["X-Request-ID"] = g.get("request_id", "")

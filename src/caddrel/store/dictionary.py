@@ -10,6 +10,7 @@ import msgspec
 from sqlalchemy import Connection, Table, delete, select
 
 from caddrel.core.columnar.fact_groups import GROUPS
+from caddrel.store.engine import driver
 from caddrel.store.log_tables import bundles, decisions, signins
 
 MOST_REMEMBERED = 100_000
@@ -81,18 +82,19 @@ class Dictionary:
         for start in range(0, len(digests), _AT_ONCE):
             some = tuple(digests[start : start + _AT_ONCE])
             asked = f"SELECT digest, number FROM {table.name} WHERE digest IN ({', '.join('?' * len(some))})"  # noqa: S608
-            for digest, number in connection.exec_driver_sql(asked, some):
+            for digest, number in driver(connection).execute(asked, some):
                 kind, key = wanted[digest]
                 self._learn(kind, key, number)
         missing = [(digest, name) for digest, name in wanted.items() if name[1] not in self._numbers[name[0]]]
         if not missing:
             return
         # The number last used, also by what was taken out since.
-        last = connection.exec_driver_sql("SELECT seq FROM sqlite_sequence WHERE name = ?", (table.name,)).scalar() or 0
+        found = driver(connection).execute("SELECT seq FROM sqlite_sequence WHERE name = ?", (table.name,)).fetchone()
+        last = found[0] if found is not None else 0
         rows = [
             (number, *row(digest, name), self._seal(*name)) for number, (digest, name) in enumerate(missing, last + 1)
         ]
-        connection.exec_driver_sql(_INSERT[table.name], rows)
+        driver(connection).executemany(_INSERT[table.name], rows)
         for values, (_, (kind, key)) in zip(rows, missing, strict=True):
             self._learn(kind, key, values[0])
 

@@ -10,6 +10,7 @@ from typing import Any
 
 from sqlalchemy import ColumnElement, Connection, Row, select, true, update
 
+from caddrel.store.bulk_insert import insert_many
 from caddrel.store.engine import Database
 from caddrel.store.log_tables import door_sessions
 from caddrel.store.marks import put_marks
@@ -262,7 +263,7 @@ def put_sessions(connection: Connection, sessions: Iterable[DoorSession]) -> Non
         for session in sessions
     ]  # fmt: skip
     if rows:
-        connection.exec_driver_sql(_PUT, rows)
+        insert_many(connection, "door_sessions", _COLUMNS, list(zip(*rows, strict=True)), _OTHERWISE)
 
 
 # Written out: it is part of every commit of live decisions.
@@ -270,10 +271,7 @@ _KEPT = ("door", "person", "app", "device", "seen", "methods", "keep", "signin",
 _CHANGED = ", ".join(f"{name} = excluded.{name}" for name in _KEPT)
 _COLUMNS = ("id", "door", "person", "app", "device", "started", *_KEPT[4:])
 # Decided at the door, it is as that says: nothing is asked for any more, and it is not held.
-_PUT = (
-    f"INSERT INTO door_sessions ({', '.join(_COLUMNS)}) VALUES ({', '.join('?' * len(_COLUMNS))}) "  # noqa: S608
-    f"ON CONFLICT (id) DO UPDATE SET {_CHANGED}, asks = '', because = '', held = NULL WHERE ended IS NULL"
-)
+_OTHERWISE = f"ON CONFLICT (id) DO UPDATE SET {_CHANGED}, asks = '', because = '', held = NULL WHERE ended IS NULL"
 
 
 def _session(row: Row[Any]) -> DoorSession:

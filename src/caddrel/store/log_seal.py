@@ -18,7 +18,7 @@ from typing import Any
 
 from sqlalchemy import Connection, Table, bindparam, literal, select, update
 
-from caddrel.store.engine import Database
+from caddrel.store.engine import Database, driver
 from caddrel.store.log_tables import COLUMNS_SEALED, bundles, decisions, log_seal, records, signins
 
 LENGTH = 16
@@ -45,6 +45,11 @@ def is_sealed(path: Path) -> bool:
     except sqlite3.Error:
         # Of an earlier release, or no database at all: whoever opens it says so.
         return False
+
+
+# Written out: it is part of every commit of live decisions.
+_SUM = "SELECT changes, sealed, total, seal FROM log_seal"
+_SUM_IS = "UPDATE log_seal SET changes = ?, sealed = ?, total = ?, seal = ?"
 
 
 class LogSeal:
@@ -85,15 +90,15 @@ class LogSeal:
 
     def change(self, connection: Connection, added: Iterable[bytes], gone: Iterable[bytes | None] = ()) -> None:
         """Take records into the sum, and out of it, in the transaction that stores them."""
-        row = connection.execute(select(log_seal)).one()
-        more, less = list(added), [seal for seal in gone if seal is not None]
-        total = (int.from_bytes(row.total) + sum(map(int.from_bytes, more)) - sum(map(int.from_bytes, less))) % _MODULUS
-        changes, count = row.changes + 1, row.sealed + len(more) - len(less)
-        values = {"changes": changes, "sealed": count, "total": total.to_bytes(LENGTH)}
+        run = driver(connection).execute
+        ((changes, count, total, seal),) = run(_SUM)
         # Once wrong, it stays so: writing on must not make a sum right that somebody changed.
-        right = row.seal == self._head(row.changes, row.sealed, row.total)
-        seal = self._head(changes, count, values["total"]) if right else ""
-        connection.execute(update(log_seal).values(**values, seal=seal))
+        right = seal == self._head(changes, count, total)
+        more, less = list(added), [seal for seal in gone if seal is not None]
+        added_up = int.from_bytes(total) + sum(map(int.from_bytes, more)) - sum(map(int.from_bytes, less))
+        total = (added_up % _MODULUS).to_bytes(LENGTH)
+        changes, count = changes + 1, count + len(more) - len(less)
+        run(_SUM_IS, (changes, count, total, self._head(changes, count, total) if right else ""))
 
     def head(self, database: Database) -> tuple[int, str]:
         """Return how often the log was changed, and the seal of what it is now."""

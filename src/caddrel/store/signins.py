@@ -23,7 +23,7 @@ from caddrel.core.signals.history import Past
 from caddrel.store.bulk_insert import insert_many
 from caddrel.store.dictionary import COLUMNS, Dictionary, Documents
 from caddrel.store.door_sessions import DoorSession, put_sessions
-from caddrel.store.engine import Database
+from caddrel.store.engine import Database, driver
 from caddrel.store.filters import bundled, fact_value
 from caddrel.store.imports import came_with, some_of
 from caddrel.store.log_seal import LogSeal, LogVerdict
@@ -93,7 +93,7 @@ class SigninStore:
         """
         moments = list(map(to_stored, new["at"]))
         with self._writing() as connection:
-            last = int(connection.exec_driver_sql(_LAST_NUMBER).scalar_one())
+            last = int(driver(connection).execute(_LAST_NUMBER).fetchone()[0])
             if new:
                 seqs = range(last + 1, last + 1 + len(new))
                 rows = self._rows(connection, new)
@@ -563,14 +563,14 @@ def _add_causes(connection: Connection, found: Iterable[Cause | None]) -> None:
     fresh = {cause.key: cause for cause in found if cause is not None}
     if fresh:
         rows = [(key, json.dumps(cause.document, ensure_ascii=False)) for key, cause in fresh.items()]
-        connection.exec_driver_sql(_INSERT_CAUSE, rows)
+        driver(connection).executemany(_INSERT_CAUSE, rows)
 
 
 def _count(connection: Connection, moved: Mapping[tuple[int, str], int]) -> None:
     """Add to the counts of days."""
     rows = [(day, outcome, count) for (day, outcome), count in moved.items()]
     if rows:
-        connection.exec_driver_sql(_COUNT, rows)
+        driver(connection).executemany(_COUNT, rows)
 
 
 def _add_due(connection: Connection, people: Mapping[str, int]) -> None:

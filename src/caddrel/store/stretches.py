@@ -14,6 +14,7 @@ from sqlalchemy.ext.compiler import compiles
 from sqlalchemy.sql.compiler import SQLCompiler
 from sqlalchemy.sql.selectable import Join
 
+from caddrel.store.engine import driver
 from caddrel.store.log_tables import signins, stretches
 
 # As the column of the table has it: a power of two of microseconds.
@@ -43,7 +44,7 @@ def mark_stretches(connection: Connection, moments: Iterable[int]) -> None:
     """
     rows = [(number, secrets.randbits(62)) for number in {at >> BITS for at in moments}]
     if rows:
-        connection.exec_driver_sql(_MARK, rows)
+        driver(connection).executemany(_MARK, rows)
 
 
 _MARK = "INSERT INTO stretches (number, mark) VALUES (?, ?) ON CONFLICT (number) DO UPDATE SET mark = excluded.mark"

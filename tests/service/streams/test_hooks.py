@@ -19,6 +19,7 @@ from joserfc.jwk import RSAKey
 from tests.conftest import Live, until
 
 from caddrel.client import Refused
+from caddrel.service.streams.hooks import add_hook
 from caddrel.wire.feeds import FeedRequest, HookRequest
 
 
@@ -132,8 +133,15 @@ def test_a_hook_that_will_not_do_is_refused(live: Live, name: str, url: str, cod
         with pytest.raises(Refused) as refused:
             client.feeds.hook(HookRequest(name, url))
         assert refused.value.problem.code == code
-        for n in range(20):
-            client.feeds.hook(HookRequest(f"desk {n}", "https://desk.kelpline.example/"))
+
+
+def test_there_are_so_many_hooks_and_no_more(live: Live) -> None:
+    live.runtime.delivery.stop()
+    url = "https://desk.kelpline.example/"
+    for n in range(20):
+        add_hook(live.data, HookRequest(f"desk {n}", url))
+    with live.client() as client:
         with pytest.raises(Refused, match="there are 20 hooks already") as full:
-            client.feeds.hook(HookRequest("one more", "https://desk.kelpline.example/"))
+            client.feeds.hook(HookRequest("one more", url))
         assert full.value.problem.code == "too-many-hooks"
+        assert len(client.feeds.hook(HookRequest("desk 7", url))) == 20

@@ -148,6 +148,10 @@ def facts_from_json(document: Mapping[str, Any], catalogue: Catalogue) -> Facts:
     return facts
 
 
+# Made once: `json.dumps` makes one for each document that is not encoded its usual way.
+_ENCODER = json.JSONEncoder(ensure_ascii=False, sort_keys=True, separators=(",", ":"))
+
+
 def encoded(document: Mapping[str, Any]) -> bytes:
     """Return a document as the same bytes every time."""
-    return json.dumps(document, ensure_ascii=False, sort_keys=True, separators=(",", ":")).encode()
+    return _ENCODER.encode(document).encode()

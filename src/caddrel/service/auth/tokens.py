@@ -17,11 +17,10 @@ from caddrel.store.accounts import DEVICE, DOOR, PEOPLE, ROLES, Token
 # those can do anything.
 AREAS = (
     "acceptances", "apps", "audit", "causes", "devices", "doctor", "drafts", "event-keys", "facts", "feeds", "groups",
-    "held-changes",
-    "imports",
-    "inventory", "jobs",
+    "held-changes", "hooks", "imports", "inventory", "jobs",
     "language", "limits", "lists", "mappings", "passwords", "people", "rehearse", "replays", "reviews", "rulebook",
-    "selectors", "sessions", "signins", "standards", "starter-codes", "tightenings", "watch",
+    "selectors", "sessions", "signins", "sources", "standards", "starter-codes", "tightenings", "unlisted-devices",
+    "watch",
 )  # fmt: skip
 
 

@@ -143,6 +143,9 @@ def _secure(data: DataFolder) -> bool:
 
 
 def _cookie() -> str:
+    if "HTTP_COOKIE" not in request.environ:
+        # Programs send none, and they ask the most.
+        return ""
     return request.cookies.get(SECURE_COOKIE, "") or request.cookies.get(COOKIE, "")
 
 
