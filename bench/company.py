@@ -55,6 +55,27 @@ class Company:
         self._lines: list[str] = []
         self.document = self._document(policies)
 
+    def inventory(self, people: int) -> list[tuple[str, dict[str, Any]]]:
+        """Return groups, apps, and so many people with a device each, by noun."""
+        return [
+            *(("groups", {"id": f"group-{i}"}) for i in range(self.groups)),
+            *(("apps", {"id": f"app-{i}"}) for i in range(self.apps)),
+            *(
+                ("people", {
+                    "id": f"person-{i}", "kind": "employee", "factors": ["password", "push"],
+                    "groups": [f"group-{(i * 7 + j * 13) % self.groups}" for j in range(4)],
+                })
+                for i in range(people)
+            ),
+            *(
+                ("devices", {
+                    "id": f"device-{i}", "owner": "company", "managed": True, "encrypted": True, "screen_lock": True,
+                    "tampered": False, "platform": "android", "os_version": "15.1",
+                })
+                for i in range(people)
+            ),
+        ]  # fmt: skip
+
     def _document(self, count: int) -> dict[str, Any]:
         policies = {f"policy-{i:04}": self._policy(f"policy-{i:04}") for i in range(count)}
         return {

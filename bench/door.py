@@ -38,23 +38,7 @@ def run() -> Iterator[Result]:
         company = Company(POLICIES)
         now = utc_now()
         data.revisions.publish([("company.json", company.text)], "bench", "first", now)
-        groups = [("groups", {"id": f"group-{i}"}) for i in range(company.groups)]
-        apps = [("apps", {"id": f"app-{i}"}) for i in range(company.apps)]
-        people = [
-            ("people", {
-                "id": f"person-{i}", "kind": "employee", "factors": ["password", "push"],
-                "groups": [f"group-{(i * 7 + j * 13) % company.groups}" for j in range(4)],
-            })
-            for i in range(PEOPLE)
-        ]  # fmt: skip
-        devices = [
-            ("devices", {
-                "id": f"device-{i}", "owner": "company", "managed": True, "encrypted": True, "screen_lock": True,
-                "tampered": False, "platform": "android", "os_version": "15.1",
-            })
-            for i in range(PEOPLE)
-        ]  # fmt: skip
-        data.inventory.put([*groups, *apps, *people, *devices], now)
+        data.inventory.put(company.inventory(PEOPLE), now)
         data.inventories.current()
         token = make_token(data, "bench", "door", 30, "bench")[1]
         server = build_server(opened, "127.0.0.1", 0, app=_with_nothing(opened.runtime))

@@ -12,6 +12,7 @@ from typing import Any
 
 from bench.company import Company
 from bench.result import Result
+from caddrel.service.runtime import Runtime
 from caddrel.store.door_sessions import DoorSession
 from caddrel.store.new_signins import NewSignins
 from caddrel.wiring import collect_seldom, log_nothing, open_data, utc_now
@@ -29,7 +30,7 @@ def run() -> Iterator[Result]:
         data, now, rng = runtime.data, utc_now(), random.Random(4)  # noqa: S311 - the same in every run
         company = Company(POLICIES)
         data.revisions.publish([("company.json", company.text)], "bench", "first", now)
-        kept = _inventory(company)
+        kept = company.inventory(PEOPLE)
         by_noun: dict[str, list[dict[str, Any]]] = {}
         for noun, document in kept:
             by_noun.setdefault(noun, []).append(document)
@@ -78,28 +79,7 @@ def run() -> Iterator[Result]:
         )
 
 
-def _look(runtime: object) -> float:
+def _look(runtime: Runtime) -> float:
     began = time.perf_counter()
-    runtime.sessions.look()  # type: ignore[attr-defined]
+    runtime.sessions.look()
     return time.perf_counter() - began
-
-
-def _inventory(company: Company) -> list[tuple[str, dict[str, Any]]]:
-    return [
-        *(("groups", {"id": f"group-{i}"}) for i in range(company.groups)),
-        *(("apps", {"id": f"app-{i}"}) for i in range(company.apps)),
-        *(
-            ("people", {
-                "id": f"person-{i}", "kind": "employee", "factors": ["password", "push"],
-                "groups": [f"group-{(i * 7 + j * 13) % company.groups}" for j in range(4)],
-            })
-            for i in range(PEOPLE)
-        ),
-        *(
-            ("devices", {
-                "id": f"device-{i}", "owner": "company", "managed": True, "encrypted": True, "screen_lock": True,
-                "tampered": False, "platform": "android", "os_version": "15.1",
-            })
-            for i in range(PEOPLE)
-        ),
-    ]  # fmt: skip

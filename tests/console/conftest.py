@@ -3,13 +3,16 @@
 from __future__ import annotations
 
 import re
+import shutil
 from collections.abc import Callable, Iterator
+from pathlib import Path
 
 import pytest
 from playwright.sync_api import Browser, Page, StorageState
-from tests.conftest import PATIENCE, Live
+from tests.conftest import PATIENCE, Live, serving
 
 from caddrel import wiring
+from caddrel.demo.fill import ADDRESSES
 
 Open = Callable[..., Page]
 
@@ -24,6 +27,28 @@ def signed_in(browser: Browser, kelpline: Live) -> StorageState:
     kept = context.storage_state()
     context.close()
     return kept
+
+
+@pytest.fixture
+def mine(kelpline_folder: Path, tmp_path: Path) -> Iterator[Live]:
+    """The Kelpline data, to be changed."""
+    shutil.copytree(kelpline_folder, tmp_path / "data")
+    yield from serving(tmp_path / "data", address_files=[ADDRESSES])
+
+
+def entered(browser: Browser, live: Live, path: str, width: int = 1280, theme: str = "light") -> Page:
+    """Return a page of a service of one's own, signed in to it."""
+    context = browser.new_context(
+        reduced_motion="reduce",
+        viewport={"width": width, "height": 800},
+        color_scheme="dark" if theme == "dark" else "light",
+    )
+    page = context.new_page()
+    page.set_default_timeout(PATIENCE * 1000)
+    page.goto(f"{live.url}/#/enter?code={wiring.way_in(live.data)}")
+    page.wait_for_selector("nav")
+    page.goto(f"{live.url}/#{path}")
+    return page
 
 
 @pytest.fixture

@@ -5,36 +5,15 @@ from __future__ import annotations
 import csv
 import json
 import re
-import shutil
-from collections.abc import Iterator
 from pathlib import Path
 
-import pytest
-from playwright.sync_api import Browser, Page, expect
+from playwright.sync_api import Browser, expect
 from tests.axe import axe_findings
 from tests.command import run
-from tests.conftest import NOW, PATIENCE, Live, serving
-from tests.console.conftest import Open
+from tests.conftest import NOW, Live
+from tests.console.conftest import Open, entered
 
-from caddrel import wiring
-from caddrel.demo.fill import ADDRESSES
 from caddrel.store.sources import FetchedFrom
-
-
-@pytest.fixture
-def mine(kelpline_folder: Path, tmp_path: Path) -> Iterator[Live]:
-    """The Kelpline data, to be changed."""
-    shutil.copytree(kelpline_folder, tmp_path / "data")
-    yield from serving(tmp_path / "data", address_files=[ADDRESSES])
-
-
-def _entered(browser: Browser, live: Live, path: str) -> Page:
-    page = browser.new_context(reduced_motion="reduce", viewport={"width": 1280, "height": 800}).new_page()
-    page.set_default_timeout(PATIENCE * 1000)
-    page.goto(f"{live.url}/#/enter?code={wiring.way_in(live.data)}")
-    page.wait_for_selector("nav")
-    page.goto(f"{live.url}/#{path}")
-    return page
 
 
 def test_what_somebody_can_open_and_why_not_is_two_clicks_away(open_console: Open) -> None:
@@ -88,7 +67,7 @@ def test_the_grid_is_walked_by_keyboard_and_a_cell_opens_what_is_behind_it(open_
 
 
 def test_somebody_leaves_and_comes_back_and_a_membership_is_given(browser: Browser, mine: Live) -> None:
-    page = _entered(browser, mine, "/inventory/people/odd.rud")
+    page = entered(browser, mine, "/inventory/people/odd.rud")
     heading = page.get_by_role("heading", level=1)
     page.get_by_role("button", name="Off: Odd Rud has left").click()
     page.get_by_role("button", name="They have left: end it all").click()
@@ -130,7 +109,7 @@ def test_somebody_leaves_and_comes_back_and_a_membership_is_given(browser: Brows
 def test_a_file_tells_what_it_would_change_before_it_is_taken_in(browser: Browser, mine: Live, tmp_path: Path) -> None:
     file = tmp_path / "people.csv"
     file.write_text("id,kind\naron.hauge,contractor\nnew.one,employee\n", encoding="utf-8")
-    page = _entered(browser, mine, "/inventory/people")
+    page = entered(browser, mine, "/inventory/people")
     page.get_by_role("button", name="Import").click()
     page.get_by_label("File: CSV, or NDJSON").set_input_files(file)
     page.get_by_role("button", name="What would change?").click()
@@ -163,7 +142,7 @@ def test_every_device_that_fails_is_in_the_file_and_only_those_looked_at_are_cou
     owned = [{"id": f"old-{n:03}", "person": "bruno.krog" if n > 120 else "", **old} for n in range(130)]
     with mine.client("operator") as operator:
         operator.devices.import_(json.dumps(each).encode() + b"\n" for each in owned)
-    page = _entered(browser, mine, "/failing/crew-tablet")
+    page = entered(browser, mine, "/failing/crew-tablet")
     heading = page.get_by_role("heading", level=1)
     expect(heading).to_contain_text("of the first 100, ")
     with page.expect_download() as download:
@@ -180,7 +159,7 @@ def test_every_device_that_fails_is_in_the_file_and_only_those_looked_at_are_cou
 def test_a_device_on_no_list_is_vetted_where_it_is_seen_and_feeds_stand_beside_one_another(
     browser: Browser, mine: Live
 ) -> None:
-    page = _entered(browser, mine, "/unlisted")
+    page = entered(browser, mine, "/unlisted")
     heading = page.get_by_role("heading", level=1)
     expect(heading).to_contain_text("is on no list")
     page.get_by_role("button", name=re.compile("Vet ")).click()
@@ -212,7 +191,7 @@ def test_a_log_of_another_system_is_read_right_before_it_is_taken_in(
     log = tmp_path / "Gate Log.csv"
     rows = "".join(f"2{i}.11.2026 09:1{i},INES.FARO,Post,pwd;totp,logon\n" for i in range(3))
     log.write_text(f"Event time,Login,System,Steps,Type\n{rows}20.11.2026 09:00,,,,ping\n", encoding="utf-8")
-    page = _entered(browser, mine, "/take-in")
+    page = entered(browser, mine, "/take-in")
     heading = page.get_by_role("heading", level=1)
     page.get_by_label("A CSV or NDJSON file").set_input_files(log)
     expect(heading).to_have_text("4 of 4 rows are read.")
@@ -248,7 +227,7 @@ def test_a_log_of_another_system_is_read_right_before_it_is_taken_in(
 
 
 def test_a_sheet_is_reviewed(browser: Browser, mine: Live) -> None:
-    page = _entered(browser, mine, "/rulebook/policy/abroad")
+    page = entered(browser, mine, "/rulebook/policy/abroad")
     page.get_by_role("link", name="Sheet for a reviewer").click()
     expect(page.get_by_text("Nobody has reviewed it yet.")).to_be_visible()
     page.get_by_role("button", name="I have reviewed it").click()

@@ -3,25 +3,12 @@
 from __future__ import annotations
 
 import re
-import shutil
-from collections.abc import Iterator
-from pathlib import Path
 
 import pytest
 from playwright.sync_api import Browser, expect
 from tests.axe import axe_findings
-from tests.conftest import PATIENCE, Live, serving
-from tests.console.conftest import Open
-
-from caddrel import wiring
-from caddrel.demo.fill import ADDRESSES
-
-
-@pytest.fixture
-def mine(kelpline_folder: Path, tmp_path: Path) -> Iterator[Live]:
-    """The Kelpline data, to be changed."""
-    shutil.copytree(kelpline_folder, tmp_path / "data")
-    yield from serving(tmp_path / "data", address_files=[ADDRESSES])
+from tests.conftest import Live
+from tests.console.conftest import Open, entered
 
 
 @pytest.mark.parametrize("theme", ["light", "dark"])
@@ -75,11 +62,7 @@ def test_a_policy_tells_what_it_adds_and_a_person_who_decides(open_console: Open
 
 
 def test_a_guarantee_is_mended_by_what_is_offered(browser: Browser, mine: Live) -> None:
-    page = browser.new_context(reduced_motion="reduce", viewport={"width": 1280, "height": 800}).new_page()
-    page.set_default_timeout(PATIENCE * 1000)
-    page.goto(f"{mine.url}/#/enter?code={wiring.way_in(mine.data)}")
-    page.wait_for_selector("nav")
-    page.goto(f"{mine.url}/#/proofs?draft=guests-at-the-berths")
+    page = entered(browser, mine, "/proofs?draft=guests-at-the-berths")
     broken = page.locator("[data-guarantee=guests-have-accepted]")
     broken.get_by_role("button", name=re.compile("Mend it in a draft")).click()
     expect(page).to_have_url(re.compile("drafts/guests-at-the-berths/policies.keeps-guests-have-accepted"))
@@ -88,11 +71,7 @@ def test_a_guarantee_is_mended_by_what_is_offered(browser: Browser, mine: Live) 
 
 
 def test_a_guarantee_is_written_by_form_and_proven_beside_it(browser: Browser, mine: Live) -> None:
-    page = browser.new_context(reduced_motion="reduce", viewport={"width": 1280, "height": 800}).new_page()
-    page.set_default_timeout(PATIENCE * 1000)
-    page.goto(f"{mine.url}/#/enter?code={wiring.way_in(mine.data)}")
-    page.wait_for_selector("nav")
-    page.goto(f"{mine.url}/#/proofs")
+    page = entered(browser, mine, "/proofs")
     expect(page.get_by_role("region", name="Guarantees")).to_contain_text("since 20")
     page.get_by_label("A guarantee of your own").fill("Farebox is proven")
     page.get_by_role("button", name="Write it").click()
@@ -116,11 +95,7 @@ def test_a_guarantee_is_written_by_form_and_proven_beside_it(browser: Browser, m
 
 
 def test_what_does_nothing_is_taken_out_where_it_is_written(browser: Browser, mine: Live) -> None:
-    page = browser.new_context(reduced_motion="reduce", viewport={"width": 1280, "height": 800}).new_page()
-    page.set_default_timeout(PATIENCE * 1000)
-    page.goto(f"{mine.url}/#/enter?code={wiring.way_in(mine.data)}")
-    page.wait_for_selector("nav")
-    page.goto(f"{mine.url}/#/drafts/guests-at-the-berths/policies.berths-for-guests")
+    page = entered(browser, mine, "/drafts/guests-at-the-berths/policies.berths-for-guests")
     beside = page.get_by_role("complementary", name="What it says and does")
     beside.locator("[data-idle='berths-for-guests/nobody-else']").get_by_role("button").click()
     expect(page.locator("body")).not_to_contain_text("nobody-else")

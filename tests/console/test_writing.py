@@ -9,8 +9,8 @@ import pytest
 from playwright.sync_api import Browser, Locator, Page, expect
 from tests.axe import OF_THEME, axe_findings
 from tests.conftest import NOW, PATIENCE, Live
+from tests.console.conftest import entered
 
-from caddrel import wiring
 from caddrel.demo.fill import anchor, documents
 from caddrel.demo.world import build_world
 from caddrel.wire.decisions import File
@@ -23,16 +23,6 @@ def company(empty: Live) -> Live:
     with empty.client() as operator:
         operator.rulebook.publish([File("kelpline.yaml", documents()[1])], "the first")
     return empty
-
-
-def _page(browser: Browser, live: Live, path: str, width: int = 1280, theme: str = "light") -> Page:
-    context = browser.new_context(reduced_motion="reduce", viewport={"width": width, "height": 800}, color_scheme=theme)  # type: ignore[arg-type]
-    page = context.new_page()
-    page.set_default_timeout(PATIENCE * 1000)
-    page.goto(f"{live.url}/#/enter?code={wiring.way_in(live.data)}")
-    page.wait_for_selector("nav")
-    page.goto(f"{live.url}/#{path}")
-    return page
 
 
 _FOCUSED = """([role, name]) => {
@@ -77,7 +67,7 @@ def _choose(page: Page, name: str, typed: str, option: str) -> None:
 
 
 def test_what_is_found_stays_within_reach_of_the_keys_and_can_be_added_again(browser: Browser, company: Live) -> None:
-    page = _page(browser, company, "/rulebook")
+    page = entered(browser, company, "/rulebook")
     _press(page, "button", "Write a policy")
     _to(page, "input", "Apps")
     apps = page.get_by_role("group", name="Apps", exact=True)
@@ -98,7 +88,7 @@ def test_what_is_found_stays_within_reach_of_the_keys_and_can_be_added_again(bro
 
 
 def test_a_newcomer_writes_rehearses_publishes_enforces_and_undoes_by_keyboard(browser: Browser, company: Live) -> None:
-    page = _page(browser, company, "/rulebook")
+    page = entered(browser, company, "/rulebook")
     heading = page.get_by_role("heading", level=1)
     expect(heading).to_contain_text("19 policies")
     _press(page, "button", "Write a policy")
@@ -196,7 +186,7 @@ def test_a_newcomer_writes_rehearses_publishes_enforces_and_undoes_by_keyboard(b
 def test_rows_and_text_follow_each_other_and_changes_are_undone(browser: Browser, company: Live) -> None:
     with company.client("author") as author:
         author.drafts.begin("mine")
-    page = _page(browser, company, "/drafts/mine/policies.farebox-at-the-counter")
+    page = entered(browser, company, "/drafts/mine/policies.farebox-at-the-counter")
     text = page.get_by_label("Condition of rule 1", exact=True)
     rows = page.get_by_role("group", name="Condition of rule 1, as rows")
     was = text.input_value()
@@ -255,7 +245,7 @@ def test_rows_and_text_follow_each_other_and_changes_are_undone(browser: Browser
 def test_a_place_is_made_of_countries_by_name_and_asked_about_an_address(browser: Browser, company: Live) -> None:
     with company.client("author") as author:
         author.drafts.begin("mine")
-    page = _page(browser, company, "/drafts/mine")
+    page = entered(browser, company, "/drafts/mine")
     page.get_by_label("Kind of the new object").select_option("places")
     page.get_by_label("Add an object").fill("Northern ports")
     page.keyboard.press("Enter")
@@ -281,7 +271,7 @@ def test_a_plan_is_made_and_taken_back_and_a_draft_runs_in_shadow(browser: Brows
     with company.client("author") as author:
         author.drafts.begin("mine")
         author.drafts.put_value("mine", 1, "policies.abroad", {"rules": [{"then": "block"}]})
-    page = _page(browser, company, "/drafts/mine")
+    page = entered(browser, company, "/drafts/mine")
     page.get_by_label("Why, for those who read").fill("the harbour closes")
     page.get_by_label("When, in UTC").fill("2026-12-01T06:00:00Z")
     page.get_by_role("button", name="Plan it").click()
@@ -327,7 +317,7 @@ def test_every_kind_of_object_has_a_form_that_axe_finds_nothing_on(browser: Brow
     with company.client("author") as author:
         author.drafts.begin("mine")
         paths = {each.path for each in author.drafts.get("mine").objects}
-    page = _page(browser, company, "/drafts/mine", width=1280 if theme == "light" else 600, theme=theme)
+    page = entered(browser, company, "/drafts/mine", width=1280 if theme == "light" else 600, theme=theme)
     for path in KINDS:
         wanted = path if path in paths else next(p for p in sorted(paths) if p.startswith(path.split(".")[0]))
         page.goto(f"{company.url}/#/drafts/mine/{wanted}")

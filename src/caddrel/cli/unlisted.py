@@ -37,7 +37,7 @@ def vet(device: str, id: str, owner: Any, person: str, as_json: bool) -> None:
     """Put a device on the list, as one that may be used.
 
     \b
-    Example: caddrel devices vet KL90000117 --id tab-0117 --person ines.faro
+    Example: caddrel devices vet KL90000117 --id tab-9117 --person salka.myhre
     """
     with connect() as service:
         left = service.unlisted.vet(VetRequest(device, id or device.lower(), owner, person))

@@ -139,9 +139,16 @@ def test_what_others_put_in_a_folder_is_taken_in_once_it_is_whole(live: Live, li
         assert live.data.inventory.get("devices", "tab-8") is None
         assert "perhaps" in _entry(client, "tablets").error
         (tmp_path / "link").symlink_to("/etc/passwd")
-        client.feeds.fetch(SourceRequest("secrets", "link"))
-        _fetch(live, "secrets")
-        assert _entry(client, "secrets").error == "the file is a link to another"
+        os.mkfifo(tmp_path / "pipe")
+        (tmp_path / "folder").mkdir()
+        for name, problem in (
+            ("link", "it is a link to another"),
+            ("pipe", "it is no file"),
+            ("folder", "Is a directory"),
+        ):
+            client.feeds.fetch(SourceRequest("odd", name))
+            _fetch(live, "odd")
+            assert problem in _entry(client, "odd").error
 
 
 @pytest.mark.parametrize(

@@ -5,9 +5,12 @@ What is wrong, or has grown beyond belief, changes nothing: what was there last 
 
 from __future__ import annotations
 
+import errno
 import hashlib
 import io
+import os
 import re
+import stat
 import threading
 import time
 from dataclasses import dataclass, field
@@ -124,18 +127,20 @@ class Fetcher:
         folder = self.data.settings.incoming
         if folder is None:
             raise Unreached("there is no folder of incoming files: see serve --incoming")
-        path = folder / source.source
         try:
-            if path.is_symlink():
-                raise Unreached("the file is a link to another")
-            state = path.stat()
-            tag = f"{state.st_mtime_ns}-{state.st_size}"
-            if tag == source.tag or time.time() - state.st_mtime < SETTLED:
-                return _Fetched(source.tag, None)
-            with path.open("rb") as file:
+            # Whoever puts files there is not to have others read: a link is not followed, and nothing is waited for.
+            handle = os.open(folder / source.source, os.O_RDONLY | os.O_NOFOLLOW | os.O_NONBLOCK)
+            with os.fdopen(handle, "rb") as file:
+                state = os.fstat(file.fileno())
+                if not stat.S_ISREG(state.st_mode):
+                    raise Unreached("it is no file")
+                tag = f"{state.st_mtime_ns}-{state.st_size}"
+                if tag == source.tag or time.time() - state.st_mtime < SETTLED:
+                    return _Fetched(source.tag, None)
                 body = file.read(MOST + 1)
         except OSError as error:
-            raise Unreached(f"the file cannot be read: {error.strerror}") from None
+            said = "it is a link to another" if error.errno == errno.ELOOP else str(error.strerror)
+            raise Unreached(f"the file cannot be read: {said}") from None
         if len(body) > MOST:
             raise Unreached(f"the file has more than {MOST} bytes")
         return _Fetched(tag, body)
