@@ -56,6 +56,10 @@ class EventStreamStore:
     def __init__(self, database: Database) -> None:
         self._database = database
 
+    def changes(self) -> tuple[int, int]:
+        """As of `Database.changes`: others after each commit to the file."""
+        return self._database.changes()
+
     def all(self) -> list[EventStream]:
         """Return the streams, in the order in which they were made."""
         with self._database.read() as connection:

@@ -116,11 +116,18 @@ class OutboxStore:
 
     def trim(self, needed: int) -> None:
         """Take out what every stream has, that is everything before a number, and what is more than may be kept."""
-        with self._database.write() as connection:
-            newest = connection.execute(select(func.max(outbox.c.seq))).scalar() or 0
-            # The newest stays: numbers are not given twice.
-            gone = min(max(needed, newest - MOST_KEPT), newest)
-            connection.execute(delete(outbox).where(outbox.c.seq < gone))
+        with self._database.read() as connection:
+            oldest, newest = connection.execute(select(func.min(outbox.c.seq), func.max(outbox.c.seq))).one()
+        # The newest stays: numbers are not given twice.
+        gone = min(max(needed, (newest or 0) - MOST_KEPT), newest or 0)
+        # Mostly there is nothing: a transaction that writes would have sign-ins wait for it.
+        if oldest is not None and oldest < gone:
+            with self._database.write() as connection:
+                connection.execute(delete(outbox).where(outbox.c.seq < gone))
+
+    def changes(self) -> tuple[int, int]:
+        """As of `Database.changes`: others after each commit to the file."""
+        return self._database.changes()
 
     def last_told(self, noun: str, ids: Collection[str]) -> dict[str, Any]:
         """Return what was told last of some people or devices, by id."""

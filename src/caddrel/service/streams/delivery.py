@@ -25,8 +25,8 @@ from caddrel.store.event_streams import EventStream
 from caddrel.store.outbox import OutEvent
 
 PUSH, POLL = "urn:ietf:rfc:8935", "urn:ietf:rfc:8936"
-# Seconds between looks, and between two tries of what is not taken: the longest of them.
-EVERY, LONGEST = 0.25, 300.0
+# Seconds between looks, also where nothing has changed, and between two tries of what is not taken: the longest.
+EVERY, AT_LEAST, LONGEST = 0.25, 1.0, 300.0
 AT_ONCE, PAGE = 50, 500
 # A stream that wants nothing of what happened is taken further once it is so far behind: each time is a commit.
 BEHIND = 100
@@ -126,9 +126,16 @@ class Delivery:
     # Pushing.
 
     def _run(self) -> None:
+        seen, looked = None, 0.0
         while not self._stopped.wait(EVERY):
+            # Where nothing was written to either file, only what waits for another try may be due, or a token be over.
+            now = self.data.outbox.changes(), self.data.event_streams.changes()
+            if now == seen and time.monotonic() - looked < AT_LEAST:
+                continue
             try:
                 self.look()
+                # Read before: what is written meanwhile is looked at the next time.
+                seen, looked = now, time.monotonic()
             except Exception as error:  # noqa: BLE001 - a full disk now is no reason not to try again
                 _log.error("streams.failed", exc_info=error)
 

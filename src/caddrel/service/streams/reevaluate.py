@@ -10,6 +10,7 @@ Not here: what a session is decided by (`decisions.session_facts`).
 from __future__ import annotations
 
 import threading
+import time
 from collections.abc import Callable, Collection, Iterable, Iterator, Mapping
 from dataclasses import replace
 from datetime import datetime, timedelta
@@ -34,8 +35,9 @@ from caddrel.store.door_sessions import DoorSession, Outcome
 from caddrel.store.held_changes import HeldChange
 from caddrel.store.inventory import Changes
 
-# Seconds between looks at whether anything has changed; and so long after a change who made it is known.
-EVERY, SETTLED = 0.1, 0.15
+# Seconds between looks at whether anything has changed, and at what the time has brought; and so long after a change
+# who made it is known.
+EVERY, AT_LEAST, SETTLED = 0.1, 0.5, 0.15
 SEPARATOR = "; "
 # Sessions that are decided and written at a time.
 AT_ONCE = 2_000
@@ -85,9 +87,16 @@ class Reevaluation:
             self._thread.join()
 
     def _run(self) -> None:
+        data, seen, looked = self._data, None, 0.0
         while not self._stopped.wait(EVERY):
             try:
+                current = data.rulebooks.current()
+                now = current.revision.number if current is not None else 0, data.inventory.version()
+                # Where neither has changed, only the time may have brought something.
+                if now == seen and time.monotonic() - looked < AT_LEAST:
+                    continue
                 self.look()
+                seen, looked = now, time.monotonic()
             except Exception as error:  # noqa: BLE001 - a full disk now is no reason not to look again
                 _log.error("sessions.failed", exc_info=error)
                 self._stopped.wait(1.0)
