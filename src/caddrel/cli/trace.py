@@ -51,7 +51,8 @@ def trace(id: str | None, as_json: bool, **filters: str) -> None:
 
 def _print_session(since: SessionSince) -> None:
     if since.ended:
-        say(f"Over since {_moment(since.ended)}, by {since.by}.", indent=2)
+        why = {"decided again": "it was decided again", "idle": "it was idle", "too old": "it was too old"}
+        say(f"Over since {_moment(since.ended)}: {why.get(since.by, f'ended by {since.by}')}.", indent=2)
     else:
         say(f"In since {_moment(since.started)}, seen last {_moment(since.seen)}.", indent=2)
     if since.asks:

@@ -20,6 +20,7 @@
 
   let { params }: { params: { id: string } } = $props();
   const trace = new Load<SigninTrace>();
+  const ENDED: Record<string, string> = { 'decided again': 'it was decided again', idle: 'it was idle', 'too old': 'it was too old' };
   const load = () => void trace.run(() => api.trace(params.id));
   $effect(load);
 </script>
@@ -56,7 +57,7 @@
   {#if it.session}
     {@const since = it.session}
     <p class="mb-4 border-l-4 px-4 py-2 {since.ended ? 'border-blocked bg-blocked-soft' : since.asks?.length || since.held ? 'border-challenged bg-challenged-soft' : 'border-rule bg-sunk'}" aria-label="The session since">
-      {#if since.ended}Its session is over since {moment(since.ended)} UTC, by {since.by}.
+      {#if since.ended}Its session is over since {moment(since.ended)} UTC: {ENDED[since.by ?? ''] ?? `ended by ${since.by}`}.
       {:else}Its session is on since {moment(since.started)} UTC{since.asks?.length ? `; the next request will be asked for ${since.asks.join(', ')}` : ''}.{/if}
       {#if since.because}<span class="block text-small">Because: {since.because}</span>{/if}
       {#if since.held}<a class="block text-small" href="#/sessions">Held change {since.held} would end it</a>{/if}
