@@ -8,6 +8,7 @@ import http.server
 import json
 import re
 import threading
+import time
 from collections.abc import Iterator
 from typing import Any
 
@@ -112,6 +113,19 @@ def test_what_is_new_is_told_once_signed_and_also_to_who_was_down(live: Live, de
         for name in ("night desk", "findings", "others"):
             client.feeds.remove(name)
         assert [each.kind for each in client.feeds.all()] == ["events in"]
+
+
+def test_a_hook_that_is_set_right_is_told_at_once_what_waited(live: Live, desk: Any) -> None:
+    desk.down = 0
+    with live.client() as client:
+        client.feeds.hook(HookRequest("night desk", "http://127.0.0.1:9/"))
+        until(lambda: client.feeds.all()[0].error)
+        (stream,) = live.data.event_streams.all()
+        # As after many tries, where the next one is long in coming.
+        live.runtime.delivery.try_of(stream.id).next = time.monotonic() + 10_000
+        (entry,) = client.feeds.hook(HookRequest("night desk", desk.url))
+        assert (entry.error, entry.waiting) == ("", 1)
+        until(lambda: len(desk.taken) == 1)
 
 
 def _feed(keys: dict[str, Any]) -> Any:

@@ -87,6 +87,11 @@ class Delivery:
         """Return how it goes with a stream."""
         return self.trying.setdefault(id, Trying())
 
+    def soon(self, id: str) -> None:
+        """Have a stream be tried at once: where it is told may be another place now."""
+        trying = self.try_of(id)
+        trying.failures, trying.next, trying.error = 0, 0.0, ""
+
     # What waits.
 
     def waiting(self, stream: EventStream, most: int) -> list[OutEvent]:

@@ -49,6 +49,11 @@ class Poller:
         for thread in self._threads:
             thread.join(1.0)
 
+    def soon(self, name: str) -> None:
+        """Have a feed be due: it may be another one now."""
+        self._due.pop(name, None)
+        self._failures.pop(name, None)
+
     def _run(self) -> None:
         while not self._stopped.wait(EVERY):
             try:

@@ -62,6 +62,7 @@ class Transmitter:
             before = {} if whole else {key: there.document[key] for key in _EDITABLE if key in there.document}
             made = self._asked(there, asked, {**before, **asked})
             self.data.event_streams.put(made)
+        self.delivery.soon(made.id)
         return made
 
     def remove(self, receiver: str, id: object) -> None:

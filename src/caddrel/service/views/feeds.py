@@ -27,6 +27,7 @@ def _all(call: Call) -> wire.FeedList:
 def add(call: Call) -> wire.FeedList:
     """Take events from somebody, by their keys; one of that name is changed."""
     call.noted = add_feed(call.data, call.body, call.who().name)
+    call.runtime.poller.soon(call.body.name)
     return _all(call)
 
 
@@ -34,6 +35,7 @@ def add(call: Call) -> wire.FeedList:
 def hook(call: Call) -> wire.FeedList:
     """Tell somebody by HTTPS POST what is new on the watch page; one of that name is changed."""
     made = add_hook(call.data, call.body)
+    call.runtime.delivery.soon(made.id)
     call.noted = f"{name_of(made)}, {call.body.url}: {', '.join(made.document['tells'])}"
     return _all(call)
 
