@@ -28,7 +28,8 @@ NEVER = "/events$"
     [
         ("^/access/v1|^/.well-known", "door", 5),
         (
-            "^/api/v1/(people|inventory|starter-codes|tokens|sessions|rehearse|rulebook/export|acceptances)",
+            "^/api/v1/(people|inventory|starter-codes|tokens|sessions|rehearse|rulebook/export|acceptances|feeds|hooks|sources"
+            "|unlisted-devices|held-changes)",
             "operator",
             2,
         ),
