@@ -2,16 +2,13 @@
 
 from __future__ import annotations
 
-import re
-
 from caddrel.service.http.endpoints import Param
 from caddrel.service.inventory.unlisted import DAYS, refuse, unlisted, vet
-from caddrel.service.problems import ServiceError
 from caddrel.service.views.calls import Call, Endpoints
 from caddrel.wire import unlisted as wire
 
 endpoints = Endpoints()
-_DAYS = Param("days", f"Those that came within so many days; {DAYS} when left out, 366 at most.")
+_DAYS = Param("days", "Those that came within so many days.", usual=DAYS, most=366)
 _REFUSED = Param("refused", "Those that are to stay off the list.", words=("yes", "no"))
 
 
@@ -20,10 +17,7 @@ _REFUSED = Param("refused", "Those that are to stay off the list.", words=("yes"
 )  # fmt: skip
 def listed(call: Call) -> wire.UnlistedDevices:
     """Devices that came to a door and are on no list, those seen last first: how often, and with whom."""
-    text = call.query.get("days", "") or str(DAYS)
-    if not re.fullmatch("[0-9]{1,3}", text) or not 1 <= int(text) <= 366:
-        raise ServiceError(400, "bad-parameter", "`days` is a number from 1 to 366", f"such as days={DAYS}")
-    return unlisted(call.data, int(text), call.query.get("refused") == "yes")
+    return unlisted(call.data, call.number(_DAYS), call.query.get("refused") == "yes")
 
 
 @endpoints.add(
