@@ -7,8 +7,10 @@ import fcntl
 import os
 import shutil
 import tempfile
+import threading
 import time
 from collections.abc import Callable, Iterator, Sequence
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
 from functools import cache
@@ -87,6 +89,18 @@ def until(look: Callable[[], T | None]) -> T:
         if time.monotonic() > end:
             raise AssertionError(f"still {found!r} after {PATIENCE} s")
         time.sleep(0.02)
+
+
+def at_once(*calls: Callable[[], T]) -> list[T]:
+    """Return what calls return that are begun at the same instant, each in a thread of its own."""
+    together = threading.Barrier(len(calls))
+
+    def begin(call: Callable[[], T]) -> T:
+        together.wait()
+        return call()
+
+    with ThreadPoolExecutor(len(calls)) as threads:
+        return list(threads.map(begin, calls))
 
 
 class Clock:

@@ -166,9 +166,9 @@ def go_on(runtime: Runtime) -> None:
     runtime.watched.begin()
     runtime.sessions.begin()
     runtime.delivery.begin()
-    runtime.poller.begin()
+    runtime.poller.rounds.begin()
     runtime.reporter.begin()
-    runtime.fetcher.begin()
+    runtime.fetcher.rounds.begin()
 
 
 def stop(runtime: Runtime) -> None:
@@ -177,9 +177,9 @@ def stop(runtime: Runtime) -> None:
     runtime.planner.stop()
     runtime.sessions.stop()
     runtime.delivery.stop()
-    runtime.poller.stop()
+    runtime.poller.rounds.stop()
     runtime.reporter.stop()
-    runtime.fetcher.stop()
+    runtime.fetcher.rounds.stop()
     with contextlib.suppress(Exception):
         runtime.callers.token_uses.write(now(), always=True)
     runtime.recorder.stop()

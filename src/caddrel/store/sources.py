@@ -95,7 +95,7 @@ class SourceStore:
 
     def hold(self, name: str, digest: str, why: str) -> None:
         """Keep that what was fetched is held back, and why."""
-        self._update(name, held=digest, error=why[:1000])
+        self._update(name, held=digest, accepted="", error=why[:1000])
 
     def accept(self, name: str, digest: str) -> None:
         """Have what is held back be taken in when it is fetched again, and is the same."""

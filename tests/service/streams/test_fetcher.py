@@ -43,7 +43,7 @@ def lists(live: Live) -> Iterator[Any]:
     server.url = f"http://127.0.0.1:{server.server_port}/bad.txt"
     threading.Thread(target=server.serve_forever, daemon=True).start()
     live.data.settings.allow_private = True
-    live.runtime.fetcher.stop()
+    live.runtime.fetcher.rounds.stop()
     yield server
     server.shutdown()
     server.server_close()
@@ -98,6 +98,12 @@ def test_a_list_is_fetched_and_what_is_wrong_with_it_changes_nothing(live: Live,
         lists.tag, lists.body = '"7"', b"0.0.0.0/1\n"
         _fetch(live, "bad")
         assert (_networks(live), _entry(client, "bad").state) == (["192.0.2.7"], "held back")
+        # What was accepted then, and was not there any more, is not taken in later either.
+        lists.tag, lists.body = '"8"', b"0.0.0.0/0\n"
+        _fetch(live, "bad")
+        assert (_networks(live), _entry(client, "bad").state) == (["192.0.2.7"], "held back")
+        lists.tag, lists.body = '"9"', b"0.0.0.0/1\n"
+        _fetch(live, "bad")
         client.feeds.take("bad")
         _fetch(live, "bad")
         assert (_networks(live), _entry(client, "bad").state) == (["0.0.0.0/1"], "on")
@@ -170,7 +176,7 @@ def test_a_source_that_will_not_do_is_refused(live: Live, asked: SourceRequest, 
 
 
 def test_there_are_so_many_sources_and_no_more(live: Live) -> None:
-    live.runtime.fetcher.stop()
+    live.runtime.fetcher.rounds.stop()
     where = "https://lists.kelpline.example/"
     for n in range(100):
         live.data.sources.put(FetchedFrom(f"list-{n}", "lists", where, 60, live.clock.now, "tests"))

@@ -10,6 +10,7 @@ import re
 import threading
 import time
 from collections.abc import Iterator
+from functools import partial
 from typing import Any
 
 import httpx
@@ -17,11 +18,12 @@ import pytest
 from cryptography.hazmat.primitives import hashes
 from cryptography.hazmat.primitives.asymmetric import padding
 from joserfc.jwk import RSAKey
-from tests.conftest import Live, until
+from msgspec.structs import replace
+from tests.conftest import Live, at_once, until
 
 from caddrel.client import Refused
-from caddrel.service.streams.hooks import add_hook
-from caddrel.wire.feeds import FeedRequest, HookRequest
+from caddrel.service.streams.feeds import add_hook
+from caddrel.wire.feeds import FeedRequest, HookRequest, SourceRequest
 
 
 class _Desk(http.server.BaseHTTPRequestHandler):
@@ -113,6 +115,27 @@ def test_what_is_new_is_told_once_signed_and_also_to_who_was_down(live: Live, de
         for name in ("night desk", "findings", "others"):
             client.feeds.remove(name)
         assert [each.kind for each in client.feeds.all()] == ["events in"]
+
+
+def test_a_name_is_one_things_alone_also_when_many_ask_at_once(live: Live) -> None:
+    live.runtime.delivery.stop()
+    live.runtime.fetcher.rounds.stop()
+    url = "https://desk.kelpline.example/"
+    key = {"kty": "OKP", "crv": "Ed25519", "x": base64.urlsafe_b64encode(bytes(32)).decode().rstrip("=")}
+    at_once(*[partial(add_hook, live.data, HookRequest("bad", url))] * 6)
+    with live.client() as client:
+        assert [each.kind for each in client.feeds.all()] == ["hook"]
+        for ask in (
+            partial(client.feeds.fetch, SourceRequest("bad", url)),
+            partial(client.feeds.add, replace(_feed({"keys": [key]}), name="bad")),
+        ):
+            with pytest.raises(Refused, match="the hook bad has that name") as taken:
+                ask()
+            assert taken.value.problem.code == "name-taken"
+        client.feeds.remove("bad")
+        client.feeds.fetch(SourceRequest("bad", url))
+        with pytest.raises(Refused, match="the source bad has that name"):
+            client.feeds.hook(HookRequest("bad", url))
 
 
 def test_a_hook_that_is_set_right_is_told_at_once_what_waited(live: Live, desk: Any) -> None:

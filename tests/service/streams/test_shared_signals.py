@@ -11,13 +11,14 @@ import threading
 from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import replace
 from datetime import timedelta
+from functools import partial
 from typing import Any
 
 import httpx
 import pytest
 from joserfc import jws, jwt
 from joserfc.jwk import KeySet, OctKey, OKPKey, RSAKey
-from tests.conftest import Live, until
+from tests.conftest import Live, at_once, until
 from tests.service.streams.conftest import signed_in
 
 from caddrel.client import Caddrel, Refused
@@ -25,6 +26,7 @@ from caddrel.core.facts.values import show_moment
 from caddrel.service.auth.tokens import make_token
 from caddrel.service.streams.delivery import PAGE
 from caddrel.service.streams.events import TYPES
+from caddrel.store.feeds import Feed
 from caddrel.store.outbox import OutEvent
 from caddrel.wire.feeds import FeedRequest
 
@@ -163,7 +165,8 @@ class _Taking(http.server.BaseHTTPRequestHandler):
             self.server.down -= 1  # type: ignore[attr-defined]
         else:
             self.server.taken.append((self.headers["Authorization"], body))  # type: ignore[attr-defined]
-        self.send_response(503 if down else 202)
+        # The last refusal is none that RFC 8935 has for an event that is taken.
+        self.send_response((204 if not self.server.down else 503) if down else 202)  # type: ignore[attr-defined]
         self.send_header("Content-Length", "0")
         self.end_headers()
 
@@ -373,6 +376,40 @@ def test_of_several_feeds_the_highest_risk_is_believed_as_long_as_it_is(feed: Li
     assert _send(feed, _event(feed, level, INES, {"current_level": "HIGH"}, iss=other, jti="r-9")).status_code == 202
     feed.clock.forward(hours=3)
     until(lambda: _risk(feed) == "low")
+
+
+def test_what_two_feeds_tell_at_the_same_instant_is_both_believed_and_ends(feed: Live) -> None:
+    """Many times: the one that comes in between the other's steps is to find nothing half done."""
+    feeds = [replace(each, document={**each.document, "lasts_hours": n}) for n, each in enumerate(_two(feed), 1)]
+    told = feed.runtime.receiver.told
+    for _ in range(15):
+        at_once(
+            *(
+                partial(told.risk, each, "ines", level, feed.clock.now)
+                for each, level in zip(feeds, ("high", "low"), strict=True)
+            )
+        )
+        assert _risk(feed) == "high"
+        assert feed.data.told.before("ines") == ("high", "none")
+        feed.clock.forward(hours=3)
+        told.expire()
+        assert _risk(feed) == "none"
+        assert feed.data.told.before("ines") is None
+
+
+def _two(feed: Live) -> list[Feed]:
+    _other_feed(feed)
+    return feed.data.feeds.all()
+
+
+def test_an_event_that_comes_many_times_at_once_is_taken_once(feed: Live) -> None:
+    claims = _event(feed, "credential-compromise", INES)
+    answers = at_once(*[partial(_send, feed, claims)] * 8)
+    assert {answer.status_code for answer in answers} == {202}
+    with feed.client() as client:
+        assert [each.events for each in client.feeds.all()] == [1]
+    said = [entry for entry in feed.data.audit.page() if entry.who == "feed threat feed"]
+    assert len(said) == 1
 
 
 def test_only_who_was_put_off_by_a_feed_is_brought_back_by_it(feed: Live) -> None:

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import re
+import secrets
+import threading
 from collections.abc import Iterator
 from datetime import datetime
 from typing import Any, Literal
@@ -17,9 +19,11 @@ from caddrel.service.state.data_folder import DataFolder
 from caddrel.service.streams.delivery import Delivery
 from caddrel.service.streams.events import KINDS
 from caddrel.service.streams.fetcher import checked_source
-from caddrel.service.streams.hooks import is_hook, name_of
+from caddrel.service.streams.hooks import HOOK, PREFIX, is_hook, name_of
 from caddrel.service.streams.outward import checked_url
+from caddrel.store.event_streams import EventStream
 from caddrel.store.feeds import Feed
+from caddrel.store.outbox import ADDED, OutEvent
 from caddrel.store.sources import FetchedFrom
 from caddrel.wire import feeds as wire
 
@@ -28,6 +32,9 @@ LONGEST_NAME, MOST_KEYS, LONGEST_LENT = 100, 20, 24 * 366
 SHORTEST, LONGEST = 5, 86_400
 # And that address lists and devices are fetched.
 SOONEST, MOST_SOURCES = 30, 100
+MOST_HOOKS, LONGEST_HOOK = 20, 60
+# Held while something is added: of two at once with the same name there is one.
+_ADDING = threading.Lock()
 _NAME = re.compile(r"[a-z0-9][a-z0-9._-]{0,99}")
 
 
@@ -75,6 +82,43 @@ def _fetched(data: DataFolder) -> Iterator[wire.FeedView]:
         )
 
 
+def add_hook(data: DataFolder, asked: wire.HookRequest) -> EventStream:
+    """Add a hook, or change the one of that name; one that is new is told at once that it was added.
+
+    Raises
+    ------
+    ServiceError
+        When its name or address will not do, or there are too many.
+    """
+    name = asked.name.strip()
+    if not name or len(name) > LONGEST_HOOK or not name.isprintable():
+        raise ServiceError(422, "bad-hook", f"a hook needs a name of at most {LONGEST_HOOK} characters")
+    url = checked_url(asked.url, data.settings.allow_private)
+    with _ADDING:
+        _refuse_named(data, name, "hook")
+        return _put_hook(data, asked, name, url)
+
+
+def _put_hook(data: DataFolder, asked: wire.HookRequest, name: str, url: str) -> EventStream:
+    there = [each for each in data.event_streams.all() if is_hook(each)]
+    document = {
+        "events_requested": [], "tells": [*asked.tells] or list(wire.TELLS), "format": asked.format,
+        "delivery": {"method": HOOK, "endpoint_url": url},
+    }  # fmt: skip
+    before = next((each for each in there if name_of(each) == name), None)
+    if before is None and len(there) >= MOST_HOOKS:
+        raise ServiceError(409, "too-many-hooks", f"there are {MOST_HOOKS} hooks already", "remove one")
+    id = before.id if before is not None else f"h-{secrets.token_hex(8)}"
+    made = EventStream(id, PREFIX + name, document, data.clock())
+    if before is None:
+        # Of what was before it, it is told nothing.
+        data.outbox.delivered(id, data.outbox.head())
+    data.event_streams.put(made)
+    if before is None:
+        data.outbox.add([OutEvent(ADDED, data.clock(), stream=id)])
+    return made
+
+
 def add_source(data: DataFolder, asked: wire.SourceRequest, by: str) -> str:
     """Add a source, or have the one of that name begin anew; return what the audit trail says of it.
 
@@ -83,16 +127,16 @@ def add_source(data: DataFolder, asked: wire.SourceRequest, by: str) -> str:
     ServiceError
         When its name or address will not do.
     """
-    if not _NAME.fullmatch(asked.name) or data.feeds.get(asked.name) is not None:
-        hint = "an id such as bad-addresses: of an address list its own"
-        raise ServiceError(422, "bad-source", "a source needs a name that no feed has", hint)
+    if not _NAME.fullmatch(asked.name):
+        raise ServiceError(422, "bad-source", "a source needs a name", "an id such as bad-addresses: of a list its own")
     if not SOONEST <= asked.every_seconds <= LONGEST:
         raise ServiceError(422, "bad-source", f"a source is fetched every {SOONEST} seconds to once a day")
-    before = data.sources.get(asked.name)
-    if before is None and len(data.sources.all()) >= MOST_SOURCES:
-        raise ServiceError(409, "too-many-sources", f"there are {MOST_SOURCES} sources already", "remove one")
     source = checked_source(data, asked.source)
-    data.sources.put(FetchedFrom(asked.name, asked.noun, source, asked.every_seconds, data.clock(), by))
+    with _ADDING:
+        _refuse_named(data, asked.name, "source")
+        if data.sources.get(asked.name) is None and len(data.sources.all()) >= MOST_SOURCES:
+            raise ServiceError(409, "too-many-sources", f"there are {MOST_SOURCES} sources already", "remove one")
+        data.sources.put(FetchedFrom(asked.name, asked.noun, source, asked.every_seconds, data.clock(), by))
     return f"{asked.noun} {asked.name} from {source}"
 
 
@@ -130,8 +174,22 @@ def add_feed(data: DataFolder, asked: wire.FeedRequest, by: str) -> str:
         "keys": asked.keys, "audience": asked.audience or data.settings.origin, "says": says,
         "lasts_hours": asked.lasts_hours, **_targeted(data, asked), **_polled(data, asked),
     }  # fmt: skip
-    data.feeds.add(Feed(asked.name, asked.issuer, document, data.clock(), by))
+    with _ADDING:
+        _refuse_named(data, asked.name, "feed")
+        data.feeds.add(Feed(asked.name, asked.issuer, document, data.clock(), by))
     return f"{asked.name}, {asked.issuer}: {', '.join(says)}"
+
+
+def _refuse_named(data: DataFolder, name: str, kind: str) -> None:
+    """Refuse a name that something of another kind has: by its name each is paused and taken out."""
+    there = {
+        "feed": data.feeds.get(name) is not None,
+        "source": data.sources.get(name) is not None,
+        "hook": any(is_hook(each) and name_of(each) == name for each in data.event_streams.all()),
+    }
+    other = next((each for each, is_there in there.items() if is_there and each != kind), None)
+    if other is not None:
+        raise ServiceError(409, "name-taken", f"the {other} {shorten(name)} has that name", "choose another one")
 
 
 def _targeted(data: DataFolder, asked: wire.FeedRequest) -> dict[str, Any]:

@@ -11,9 +11,8 @@ import io
 import os
 import re
 import stat
-import threading
 import time
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 
 import structlog
 
@@ -24,10 +23,11 @@ from caddrel.service.inventory.imports import read_lines
 from caddrel.service.problems import ServiceError
 from caddrel.service.state.data_folder import DataFolder
 from caddrel.service.streams.outward import Unreached, checked_url, send
+from caddrel.service.streams.rounds import Rounds
 from caddrel.store.sources import FetchedFrom
 
-# Seconds between looks at what is due; and a file that was written so shortly ago may not be whole yet.
-EVERY, SETTLED = 1.0, 2.0
+# Seconds: a file that was written so shortly ago may not be whole yet.
+SETTLED = 2.0
 # Bytes of what is fetched, and the longest pause after many failures.
 MOST, LONGEST = 64_000_000, 86_400.0
 FILE = re.compile(r"[A-Za-z0-9][A-Za-z0-9._-]{0,99}")
@@ -46,63 +46,22 @@ class _Held(Exception):
     """What was fetched is held back."""
 
 
-@dataclass(slots=True)
 class Fetcher:
     """Fetches what is due; one for the whole service."""
 
-    data: DataFolder
-    inventory: InventoryChanges
-    _due: dict[str, float] = field(default_factory=dict)
-    _failures: dict[str, int] = field(default_factory=dict)
-    _busy: set[str] = field(default_factory=set)
-    _stopped: threading.Event = field(default_factory=threading.Event)
-    _threads: list[threading.Thread] = field(default_factory=list)
+    def __init__(self, data: DataFolder, inventory: InventoryChanges) -> None:
+        self._data, self._inventory = data, inventory
+        self.rounds = Rounds(
+            "caddrel-sources", self._fetched_ones, lambda source: source.name, lambda source: float(source.every),
+            self.fetch, LONGEST,
+        )  # fmt: skip
 
-    def begin(self) -> None:
-        """Begin to fetch."""
-        self._threads = [threading.Thread(target=self._run, name="caddrel-sources", daemon=True)]
-        self._threads[0].start()
+    def _fetched_ones(self) -> list[FetchedFrom]:
+        return [source for source in self._data.sources.all() if not source.paused]
 
-    def stop(self) -> None:
-        """Fetch nothing more."""
-        self._stopped.set()
-        for thread in self._threads:
-            thread.join(1.0)
-
-    def soon(self, name: str) -> None:
-        """Have a source be due."""
-        self._due.pop(name, None)
-        self._failures.pop(name, None)
-
-    def _run(self) -> None:
-        while not self._stopped.wait(EVERY):
-            try:
-                for source in self.data.sources.all():
-                    due = time.monotonic() >= self._due.get(source.name, 0.0)
-                    if due and not source.paused and source.name not in self._busy:
-                        self._busy.add(source.name)
-                        # Each in a thread of its own: one that does not answer holds up no other.
-                        threading.Thread(target=self._fetch, args=(source,), daemon=True).start()
-            except Exception as error:  # noqa: BLE001 - a full disk now is no reason not to look again
-                _log.error("sources.failed", exc_info=error)
-
-    def _fetch(self, source: FetchedFrom) -> None:
-        # Before it is fetched: one that is asked for meanwhile is due again.
-        self._due[source.name] = time.monotonic() + min(
-            LONGEST, source.every * 2.0 ** min(self._failures.get(source.name, 0), 12)
-        )
-        try:
-            self.fetch(source)
-            self._failures.pop(source.name, None)
-        except Exception as error:  # noqa: BLE001 - what could not be kept is fetched again
-            self._failures[source.name] = self._failures.get(source.name, 0) + 1
-            _log.error("sources.failed", source=source.name, exc_info=error)
-        finally:
-            self._busy.discard(source.name)
-
-    def fetch(self, source: FetchedFrom) -> None:
-        """Fetch from a source now, and keep how that went."""
-        kept = self.data.sources
+    def fetch(self, source: FetchedFrom) -> bool:
+        """Fetch from a source now, and keep how that went; tell whether it could be reached and read."""
+        kept = self._data.sources
         try:
             fetched = self._file(source) if FILE.fullmatch(source.source) else self._web(source)
             note = ""
@@ -111,20 +70,23 @@ class Fetcher:
                 note = take(source, fetched.body)
         except _Held as held:
             _log.warning("sources.held", source=source.name, why=str(held))
+            return True
         except (Unreached, ListRefused) as error:
             kept.failed(source.name, str(error))
+            return False
         except ServiceError as refused:
             first = f": {refused.errors[0].message}" if refused.errors else ""
             kept.failed(source.name, f"{refused}{first}")
-        else:
-            now = self.data.clock()
-            kept.fetched(source.name, now, fetched.tag)
-            if note:
-                target = f"/api/v1/{source.noun}"
-                self.data.audit.add(now, f"source {source.name}", "fetched", target, "done", note[:1000])
+            return False
+        now = self._data.clock()
+        kept.fetched(source.name, now, fetched.tag)
+        if note:
+            target = f"/api/v1/{source.noun}"
+            self._data.audit.add(now, f"source {source.name}", "fetched", target, "done", note[:1000])
+        return True
 
     def _file(self, source: FetchedFrom) -> _Fetched:
-        folder = self.data.settings.incoming
+        folder = self._data.settings.incoming
         if folder is None:
             raise Unreached("there is no folder of incoming files: see serve --incoming")
         try:
@@ -149,7 +111,7 @@ class Fetcher:
         headers = {"Accept": "text/plain, application/json;q=0.9, */*;q=0.5"}
         if source.tag:
             headers["If-None-Match"] = source.tag
-        answer = send("GET", source.source, headers, None, self.data.settings.allow_private, MOST)
+        answer = send("GET", source.source, headers, None, self._data.settings.allow_private, MOST)
         if answer.status == 304 and source.tag:
             return _Fetched(source.tag, None)
         if answer.status != 200:
@@ -161,24 +123,24 @@ class Fetcher:
             networks = read_networks(body.decode("utf-8-sig"))
         except UnicodeDecodeError:
             raise ListRefused("it is no text in UTF-8") from None
-        there = self.data.inventory.get("lists", source.name)
+        there = self._data.inventory.get("lists", source.name)
         old: list[str] = list(there.document.get("networks") or []) if there is not None else []
         if there is not None and networks == old:
             return ""
         digest = hashlib.sha256("\n".join(networks).encode()).hexdigest()
-        why = beyond_belief(networks, self.data.inventories.current().lists.get(source.name))
+        why = beyond_belief(networks, self._data.inventories.current().lists.get(source.name))
         if why and digest != source.accepted:
-            self.data.sources.hold(source.name, digest, f"held back: {why}")
+            self._data.sources.hold(source.name, digest, f"held back: {why}")
             raise _Held(why)
         document = {**(there.document if there is not None else {"id": source.name}), "networks": networks}
-        self.inventory.put_one("lists", document, there.version if there is not None else 0, "", ANYBODY)
+        self._inventory.put_one("lists", document, there.version if there is not None else 0, "", ANYBODY)
         came, went = len(set(networks) - set(old)), len(set(old) - set(networks))
         return f"{source.name}: {came} networks came, {went} went, {len(networks)} in all, from {source.source}"
 
     def _take_devices(self, source: FetchedFrom, body: bytes) -> str:
         form = "csv" if source.source.endswith(".csv") else ""
-        asked = read_lines(self.data, "devices", io.BytesIO(body), form)
-        return audit_note.of_plan(self.inventory.take_in(asked, "patch", [], Accepted()))
+        asked = read_lines(self._data, "devices", io.BytesIO(body), form)
+        return audit_note.of_plan(self._inventory.take_in(asked, "patch", [], Accepted()))
 
 
 def checked_source(data: DataFolder, text: str) -> str:

@@ -9,7 +9,6 @@ from __future__ import annotations
 import base64
 import hashlib
 import json
-import secrets
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
@@ -17,18 +16,13 @@ from typing import Any
 
 from caddrel.core.facts.values import show_moment
 from caddrel.core.logs import ocsf
-from caddrel.service.problems import ServiceError
-from caddrel.service.state.data_folder import DataFolder
 from caddrel.service.streams.event_keys import EventKeys
-from caddrel.service.streams.outward import checked_url
 from caddrel.store.event_streams import EventStream
 from caddrel.store.outbox import ADDED, WATCH, OutEvent
-from caddrel.wire import feeds as wire
 
 HOOK = "hook"
 # Of a stream's receiver: it is a hook, and of this name.
 PREFIX = "hook:"
-MOST, LONGEST_NAME = 20, 60
 _TYPE = "caddrel.watch."
 # OCSF: Detection Finding, created; and its severities by ours.
 _CLASS, _CREATE = 2004, 1
@@ -52,38 +46,6 @@ def is_hook(stream: EventStream) -> bool:
 def name_of(stream: EventStream) -> str:
     """Return the name of a hook."""
     return stream.receiver.removeprefix(PREFIX)
-
-
-def add_hook(data: DataFolder, asked: wire.HookRequest) -> EventStream:
-    """Add a hook, or change the one of that name; one that is new is told at once that it was added.
-
-    Raises
-    ------
-    ServiceError
-        When its name or address will not do, or there are too many.
-    """
-    name = asked.name.strip()
-    if not name or len(name) > LONGEST_NAME or not name.isprintable() or data.feeds.get(name) is not None:
-        hint = f"one that no feed has, of at most {LONGEST_NAME} characters"
-        raise ServiceError(422, "bad-hook", "a hook needs a name of its own", hint)
-    url = checked_url(asked.url, data.settings.allow_private)
-    there = [each for each in data.event_streams.all() if is_hook(each)]
-    document = {
-        "events_requested": [], "tells": [*asked.tells] or list(wire.TELLS), "format": asked.format,
-        "delivery": {"method": HOOK, "endpoint_url": url},
-    }  # fmt: skip
-    before = next((each for each in there if name_of(each) == name), None)
-    if before is None and len(there) >= MOST:
-        raise ServiceError(409, "too-many-hooks", f"there are {MOST} hooks already", "remove one")
-    id = before.id if before is not None else f"h-{secrets.token_hex(8)}"
-    made = EventStream(id, PREFIX + name, document, data.clock())
-    if before is None:
-        # Of what was before it, it is told nothing.
-        data.outbox.delivered(id, data.outbox.head())
-    data.event_streams.put(made)
-    if before is None:
-        data.outbox.add([OutEvent(ADDED, data.clock(), stream=id)])
-    return made
 
 
 def wants(stream: EventStream, event: OutEvent) -> bool:

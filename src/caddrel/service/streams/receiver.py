@@ -7,8 +7,9 @@ Not here: what becomes of them (`told_facts`), asking for them (`poller`), and t
 from __future__ import annotations
 
 import json
+import threading
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from datetime import datetime, timedelta
 from typing import Any
 
@@ -48,6 +49,8 @@ class Receiver:
 
     data: DataFolder
     told: ToldFacts
+    # Held from looking whether an event was taken until it is: the same one may come twice at the same instant.
+    _taking: threading.Lock = field(default_factory=threading.Lock)
 
     def take(self, token: bytes) -> str:
         """Take an event; return what was done, in words.
@@ -59,15 +62,16 @@ class Receiver:
         """
         feed, claims = self._checked(token)
         now, jti = self.data.clock(), str(claims["jti"])
-        if self.data.feeds.has(feed.issuer, jti):
-            return "taken before"
-        try:
-            done = self._done(feed, claims, now)
-        except NotTaken as refused:
-            self.data.feeds.failed(feed.issuer, str(refused))
-            raise
-        # After it was done: what was cut off in between is done again when it is sent again, which changes nothing.
-        self.data.feeds.took(feed.issuer, jti, now)
+        with self._taking:
+            if self.data.feeds.has(feed.issuer, jti):
+                return "taken before"
+            try:
+                done = self._done(feed, claims, now)
+            except NotTaken as refused:
+                self.data.feeds.failed(feed.issuer, str(refused))
+                raise
+            # After it was done: what was cut off in between is done again when it is sent again, which changes nothing.
+            self.data.feeds.took(feed.issuer, jti, now)
         self.data.feeds.forget(now - 2 * OLDEST)
         if done:
             self.data.audit.add(now, f"feed {feed.name}", "told an event", "/ssf/v1/events", "done", done[:1000])

@@ -7,8 +7,9 @@ Not here: whether a feed is to be believed (`receiver`).
 
 from __future__ import annotations
 
+import threading
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from datetime import datetime, timedelta
 from functools import partial
 from typing import Any
@@ -32,6 +33,9 @@ class ToldFacts:
 
     data: DataFolder
     inventory: InventoryChanges
+    # Held while what is told of somebody is worked out: of two feeds at once, each would take the other's word for that
+    # of whoever is in charge, and what was so before would never come back.
+    _one: threading.Lock = field(default_factory=threading.Lock)
 
     def risk(self, feed: Feed, person: str, level: str, now: datetime, *, at_least: bool = False) -> str:
         """Take a feed's word of a person's risk; return what was done, in words.
@@ -42,17 +46,18 @@ class ToldFacts:
             What the feed has told before stays where it is higher.
         """
         until = now + timedelta(hours=feed.document.get("lasts_hours", LASTS))
-        if self._overruled(person):
-            # Whoever is in charge has said another since: of what feeds have told before that nothing is left.
-            for each in self.data.told.risks(person):
-                self.data.told.forget(each)
-            self.data.told.forget_before(person)
-        before = next((each for each in self.data.told.risks(person) if each.feed == feed.name), None)
-        if at_least and before is not None and before.until > now:
-            level = max(level, before.level, key=LEVELS.index)
-        self.data.told.tell(ToldRisk(person, feed.name, level, until))
-        self._settle(person, now)
-        member = self._targeted(feed, person, level, before, until)
+        with self._one:
+            if self._overruled(person):
+                # Whoever is in charge has said another since: of what feeds have told before nothing is left.
+                for each in self.data.told.risks(person):
+                    self.data.told.forget(each)
+                self.data.told.forget_before(person)
+            before = next((each for each in self.data.told.risks(person) if each.feed == feed.name), None)
+            if at_least and before is not None and before.until > now:
+                level = max(level, before.level, key=LEVELS.index)
+            self.data.told.tell(ToldRisk(person, feed.name, level, until))
+            self._settle(person, now)
+            member = self._targeted(feed, person, level, before, until)
         return f"the risk of {person} is {level} until {show_moment(until)[:16]}{member}"
 
     def _overruled(self, person: str) -> bool:
@@ -94,16 +99,21 @@ class ToldFacts:
 
     def put_off(self, feed: Feed, person: str, now: datetime) -> str:
         """Put a person off, and end their sessions; return what was done, in words."""
-        entry = self.data.inventory.get("people", person)
-        document = entry.document if entry is not None else {}
-        if not is_off(document, now) or document["off"] in self.data.told.off_by(person).values():
-            self.data.told.keep_off(person, feed.name, str(off_now(document, now)["off"]))
-        self._change("people", person, lambda each: off_now(each, now))
+        with self._one:
+            entry = self.data.inventory.get("people", person)
+            document = entry.document if entry is not None else {}
+            if not is_off(document, now) or document["off"] in self.data.told.off_by(person).values():
+                self.data.told.keep_off(person, feed.name, str(off_now(document, now)["off"]))
+            self._change("people", person, lambda each: off_now(each, now))
         ended = self.data.door_sessions.end_of(person, now, f"feed {feed.name}")
         return f"{person} is off, {ended} sessions ended"
 
     def bring_back(self, feed: Feed, person: str, now: datetime) -> str:
         """Bring a person back whom this feed has put off; return what was done, in words."""
+        with self._one:
+            return self._back(feed, person, now)
+
+    def _back(self, feed: Feed, person: str, now: datetime) -> str:
         entry = self.data.inventory.get("people", person)
         by = self.data.told.off_by(person)
         if entry is None or not is_off(entry.document, now):
@@ -130,11 +140,12 @@ class ToldFacts:
         now = self.data.clock()
         over = self.data.told.over(now)
         for told in over:
-            if not self._overruled(told.person):
-                self._settle(told.person, now)
-            self.data.told.forget(told)
-            if not self.data.told.risks(told.person):
-                self.data.told.forget_before(told.person)
+            with self._one:
+                if not self._overruled(told.person):
+                    self._settle(told.person, now)
+                self.data.told.forget(told)
+                if not self.data.told.risks(told.person):
+                    self.data.told.forget_before(told.person)
             entry = self.data.inventory.get("people", told.person)
             level = (entry.document.get("risk") if entry is not None else None) or "not known"
             note = f"what {told.feed} told of the risk of {told.person} is over: it is {level}"

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from caddrel.core.diagnostics import shorten
 from caddrel.service.problems import not_found
-from caddrel.service.streams.feeds import add_feed, add_source, all_feeds
-from caddrel.service.streams.hooks import add_hook, is_hook, name_of
+from caddrel.service.streams.feeds import add_feed, add_hook, add_source, all_feeds
+from caddrel.service.streams.hooks import is_hook, name_of
 from caddrel.service.views.calls import Call, Endpoints
 from caddrel.store.event_streams import EventStream
 from caddrel.wire import feeds as wire
@@ -27,7 +27,7 @@ def _all(call: Call) -> wire.FeedList:
 def add(call: Call) -> wire.FeedList:
     """Take events from somebody, by their keys; one of that name is changed."""
     call.noted = add_feed(call.data, call.body, call.who().name)
-    call.runtime.poller.soon(call.body.name)
+    call.runtime.poller.rounds.soon(call.body.name)
     return _all(call)
 
 
@@ -44,7 +44,7 @@ def hook(call: Call) -> wire.FeedList:
 def source(call: Call) -> wire.FeedList:
     """Fetch an address list or devices from time to time; one of that name begins anew."""
     call.noted = add_source(call.data, call.body, call.who().name)
-    call.runtime.fetcher.soon(call.body.name)
+    call.runtime.fetcher.rounds.soon(call.body.name)
     return _all(call)
 
 
@@ -57,7 +57,7 @@ def take(call: Call) -> wire.FeedList:
         raise not_found(f"source `{shorten(name)}` of which something is held back", "see caddrel feeds list")
     call.data.sources.accept(name, found.held)
     call.noted = f"{name}: {found.error}"
-    call.runtime.fetcher.soon(name)
+    call.runtime.fetcher.rounds.soon(name)
     return _all(call)
 
 
@@ -68,7 +68,7 @@ def pause(call: Call) -> wire.FeedList:
     call.noted = "paused" if paused else "goes on"
     if not (call.data.feeds.pause(name, paused) or call.data.sources.pause(name, paused)):
         stream = _stream(call, name)
-        call.data.event_streams.turn(stream.id, "paused" if paused else "enabled", call.who().name if paused else "")
+        call.data.event_streams.turn(stream.id, "paused" if paused else "enabled", "")
     return _all(call)
 
 
