@@ -5,11 +5,12 @@ from __future__ import annotations
 import json
 from collections.abc import Iterator
 from datetime import timedelta
+from functools import partial
 from typing import Any
 
 import httpx
 import pytest
-from tests.conftest import Live, until
+from tests.conftest import Live, at_once, until
 from tests.service.streams.conftest import signed_in
 
 from caddrel.client import Caddrel, Refused
@@ -198,6 +199,33 @@ def test_who_is_taken_off_a_group_is_decided_again_and_it_is_told_why(
     assert stale.status_code == 412
     assert directory.delete("/Groups/night-watch").status_code == 204
     assert "night-watch" not in _document(live, "people", "ines")["groups"]
+
+
+def test_what_others_change_of_members_at_the_same_instant_stays(live: Live, directory: Directory) -> None:
+    directory.post("/Groups", json={"schemas": [GROUP], "displayName": "deck"}).raise_for_status()
+    operator = {"Authorization": f"Bearer {live.token}"}
+
+    def put_on(group: str) -> list[int]:
+        # Neither changes what the other does, many times over.
+        codes = []
+        for n in range(12):
+            method, path = ("DELETE", f"/{group}/members/ines") if n % 2 else ("POST", f"/{group}/members")
+            body = None if n % 2 else {"person": "ines", "until": "2027-01-01"}
+            codes.append(
+                httpx.request(method, f"{live.url}/api/v1/groups{path}", json=body, headers=operator).status_code
+            )
+        return codes
+
+    def in_and_out() -> list[int]:
+        ops: list[dict[str, Any]] = [
+            {"op": "add", "path": "members", "value": [{"value": "ines"}]},
+            {"op": "remove", "path": "members"},
+        ]
+        return [_patch(directory, "/Groups/deck", ops[n % 2]).status_code for n in range(11)]
+
+    theirs, ours = at_once(partial(put_on, "night"), in_and_out)
+    assert (set(theirs), set(ours)) == ({200}, {204})
+    assert _document(live, "people", "ines")["groups"] == ["crew", "deck"]
 
 
 def test_directories_find_page_and_sort(live: Live, directory: Directory) -> None:

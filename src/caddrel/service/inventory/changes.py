@@ -47,12 +47,19 @@ class InventoryChanges:
         self._changing = threading.Lock()
 
     def take_in(
-        self, asked: Sequence[Asked], how: How, nouns: Collection[str], accepted: Accepted, keeper: str = ""
+        self,
+        asked: Sequence[Asked] | Callable[[], Sequence[Asked]],
+        how: How,
+        nouns: Collection[str],
+        accepted: Accepted,
+        keeper: str = "",
     ) -> ImportPlan:
         """Take in many objects; return what was changed.
 
         Parameters
         ----------
+        asked
+            The objects; or what makes them of the inventory as it is, while nobody else changes it.
         nouns
             Those that it is the full list of, where it is one.
         keeper
@@ -65,7 +72,7 @@ class InventoryChanges:
         """
         with self._changing:
             while True:
-                made = plan(self._data, asked, how, nouns)
+                made = plan(self._data, asked() if callable(asked) else asked, how, nouns)
                 self._held_back(made, accepted)
                 self._refuse_all_kept(made, keeper)
                 self._administrators.check(made.entries, made.gone, accepted.lockout)

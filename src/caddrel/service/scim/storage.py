@@ -11,6 +11,7 @@ import threading
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from datetime import datetime
+from functools import partial
 from typing import Any
 
 from scim2_models import (
@@ -198,7 +199,7 @@ class InventoryStorage(ScimStorage):
             stored = self._stored(noun, resource_id)
             self._check_version(noun, stored, expected_version)
             if noun == "groups":
-                self._take_in(self._moves(resource_id, self._members(resource_id), ([], []))[0])
+                self._hold(resource_id, None, lambda: ([], []))
             note = _told(lambda: self.inventory.remove(noun, resource_id, stored.version, self._accepted, self.keeper))
             self.data.kept_by.remove(noun, resource_id)
             if noun == "people":
@@ -227,14 +228,11 @@ class InventoryStorage(ScimStorage):
                 _, note = _told(lambda: self.inventory.put_one(noun, document, seen, self._accepted, self.keeper))
         else:
             assert isinstance(resource, Group)
-            # The group and its members in one change: none of it where something is wrong with any of them.
             named = {"id": id, **({"title": resource.display_name} if resource.display_name else {})}
-            group: list[Asked] = [("groups", id, named)] if {**before, **named} != before else []
-            moves, note = self._moves(id, self._members(id), self._wanted(resource))
-            self._take_in([*group, *moves])
-            note = "; ".join(
-                [*([f"{id}: {'changed' if before else 'new'}"] if group else []), *([note] if note else [])]
-            )
+            new = {**before, **named} != before
+            note = self._hold(id, named if new else None, partial(self._wanted, resource))
+            word = "changed" if before else "new"
+            note = "; ".join(part for part in (f"{id}: {word}" if new else "", note) if part)
         said = said_of(resource)
         self.data.kept_by.put(KeptBy(noun, id, self.keeper, kept.created if kept else now, now, said))
         if isinstance(resource, User):
@@ -290,10 +288,30 @@ class InventoryStorage(ScimStorage):
             raise InvalidValueException(detail=f"{id[:100]} is kept by another directory")
         return stored.document
 
-    def _take_in(self, asked: list[Asked]) -> None:
+    def _hold(
+        self, group: str, named: Mapping[str, Any] | None, wanted: Callable[[], tuple[list[str], list[str]]]
+    ) -> str:
+        """Have a group hold other members; return what the audit trail says of it.
+
+        In one change with the group itself: none of it where something is wrong with any of them. Made of people as
+        they are while nobody else changes them: of what a feed puts them into at that moment nothing is lost.
+
+        Parameters
+        ----------
+        named
+            What is changed of the group itself; None for nothing.
+        """
+        said = ""
+
+        def asked() -> list[Asked]:
+            nonlocal said
+            self._direct = None
+            moves, said = self._moves(group, self._members(group), wanted())
+            return [*([("groups", group, dict(named))] if named is not None else []), *moves]
+
+        _told(lambda: self.inventory.take_in(asked, "patch", [], Accepted(self._accepted), self.keeper))
         self._direct = None
-        if asked:
-            _told(lambda: self.inventory.take_in(asked, "patch", [], Accepted(self._accepted), self.keeper))
+        return said
 
     def _put_out(self, person: str, now: datetime) -> tuple[int, int]:
         ended = self.data.door_sessions.end_of(person, now, f"directory {self.keeper}")
