@@ -143,6 +143,8 @@ def test_limits_become_stricter_and_never_longer(live: Live, door: Caddrel) -> N
 
 
 def test_whoever_leaves_or_whose_membership_ends_is_out_in_time_and_it_is_told(live: Live, door: Caddrel) -> None:
+    # What nobody waits for is taken out: here it is looked at.
+    live.runtime.delivery.stop()
     ends = [show_moment(live.clock.now + timedelta(minutes=minutes)) for minutes in (20, 30)]
     people = [{"id": "ines", "groups": [{"id": "crew", "until": ends[0]}]}, {"id": "odd", "off": ends[1]}]
     with live.client() as client:
@@ -162,6 +164,7 @@ def test_whoever_leaves_or_whose_membership_ends_is_out_in_time_and_it_is_told(l
 def test_another_standard_is_told_of_devices_and_a_device_put_on_the_list_is_known_by_its_serial_number(
     live: Live,
 ) -> None:
+    live.runtime.delivery.stop()
     believed = ("person.id", "app.id", "device", "network.country", "auth.methods")
     with (
         live.client() as client,
