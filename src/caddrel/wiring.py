@@ -17,18 +17,19 @@ from dataclasses import dataclass, field
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
 from types import FrameType
-from typing import Any
 from urllib.parse import urlsplit
 
 import structlog
 from flask import Flask
-from waitress import wasyncore
 
 from caddrel.service.app import ENDPOINTS, STANDARD_ENDPOINTS, create_app, refusal
 from caddrel.service.auth import accounts as access
 from caddrel.service.auth.tokens import make_token
-from caddrel.service.http import server as http_server
+from caddrel.service.decisions.quick_answers import PATH
 from caddrel.service.http.dispatch import body_limits
+from caddrel.service.http.front import Front
+from caddrel.service.http.server import HttpServer
+from caddrel.service.http.wsgi import Threads
 from caddrel.service.problems import ServiceError
 from caddrel.service.runtime import Runtime, begin, go_on, stop
 from caddrel.service.signins.recompute import catch_up
@@ -69,6 +70,11 @@ from caddrel.store.unlocks import UnlockStore
 
 CONSOLE = Path(__file__).parent / "service" / "static"
 FIRST_ACCOUNT = "operator"
+# Batches of evaluations have threads of their own, so that nobody's exports keep them waiting.
+BATCHES = "/access/v1/evaluations"
+BATCH_THREADS = 4
+# Requests that wait for a thread; the newest of more is refused.
+MOST_WAITING = 512
 
 
 def utc_now() -> datetime:
@@ -323,8 +329,8 @@ class Server:
     opened: Opened
     host: str
     port: int
-    _server: Any
-    _dispatchers: Sequence[Any] = ()
+    _server: HttpServer
+    _front: Front
     _thread: threading.Thread | None = field(default=None)
 
     @property
@@ -336,7 +342,7 @@ class Server:
     def start(self) -> None:
         """Serve in a thread of its own."""
         go_on(self.opened.runtime)
-        self._thread = threading.Thread(target=self._server.run, name="caddrel-server", daemon=True)
+        self._thread = threading.Thread(target=self._server.listen, name="caddrel-server", daemon=True)
         self._thread.start()
 
     def run(self) -> None:
@@ -349,33 +355,19 @@ class Server:
         signal.signal(signal.SIGTERM, stop)
         signal.signal(signal.SIGINT, stop)
         try:
-            self._server.run()
+            self._server.listen()
         finally:
             self.stop()
 
     def stop(self) -> None:
         """Finish what is under way and close."""
         tell_supervisor("STOPPING=1")
-        for dispatcher in self._dispatchers:
-            dispatcher.shutdown(cancel_pending=False, timeout=10)
-        if self._thread is not None and self._thread.is_alive():
-            # Sockets are closed by the thread that waits on them, or it would wait on closed ones.
-            triggers = [found for found in self._map().values() if hasattr(found, "pull_trigger")]
-            # Another pull at the same moment may already have closed everything, this trigger with it.
-            with contextlib.suppress(OSError):
-                triggers[0].pull_trigger(self._close_sockets)
-            self._thread.join(timeout=10)
-        else:
-            self._close_sockets()
+        self._server.end()
+        if self._thread is not None:
+            self._thread.join(timeout=15)
+        self._server.close()
+        self._front.stop()
         self.opened.close()
-
-    def _map(self) -> dict[int, Any]:
-        sockets: dict[int, Any] = self._server._map if hasattr(self._server, "_map") else self._server.map  # noqa: SLF001
-        return sockets
-
-    def _close_sockets(self) -> None:
-        # Connections that clients keep open for later would keep the loop running.
-        wasyncore.close_all(self._map(), ignore_all=True)
 
 
 def share_fairly() -> None:
@@ -385,7 +377,14 @@ def share_fairly() -> None:
 
 def collect_seldom() -> None:
     """Look for garbage less often than Python does by itself: imports make millions of objects without circles."""
-    gc.set_threshold(50_000, 20, 50)
+    # Each time at few objects, so that no decision waits long for it.
+    gc.set_threshold(10_000, 50, 100)
+
+
+def keep_what_is_there() -> None:
+    """Have what is there by now, rulebook and inventory above all, looked at for garbage no more: it stays."""
+    gc.collect()
+    gc.freeze()
 
 
 def build_server(
@@ -410,12 +409,16 @@ def build_server(
     """
     data = opened.runtime.data
     app = app or create_app(opened.runtime, CONSOLE)
-    allowed = body_limits(opened.runtime, [*ENDPOINTS, *STANDARD_ENDPOINTS])
-    largest = data.limits.stream + 1024 * 1024
-    server, taken, dispatchers = http_server.create_server(
-        app, host, port, threads, largest, allowed, refusal, trusted_proxy
+    front = Front(
+        Threads(app, "caddrel-request", threads, MOST_WAITING),
+        {BATCHES: Threads(app, "caddrel-batch", BATCH_THREADS, MOST_WAITING)},
+        {PATH: opened.runtime.quick},
+        body_limits(opened.runtime, [*ENDPOINTS, *STANDARD_ENDPOINTS]),
+        refusal,
+        data.limits.stream + 1024 * 1024,
     )
-    made = Server(opened, host, taken, server, dispatchers)
+    server = HttpServer(front, host, port, refusal, trusted_proxy)
+    made = Server(opened, host, server.port, server, front)
     data.settings.origin = (public_url or made.url).rstrip("/")
     named = urlsplit(public_url).hostname
     data.settings.hosts = (named.casefold(),) if named else ()
@@ -424,7 +427,6 @@ def build_server(
 
 def log_to_stderr() -> None:
     """Write one JSON line for each event to standard error."""
-    logging.getLogger("waitress").setLevel(logging.ERROR)
     structlog.configure(
         processors=[
             structlog.processors.add_log_level,

@@ -2,14 +2,10 @@
 
 from __future__ import annotations
 
-import re
 import time
-from ipaddress import ip_address
 from pathlib import Path
-from urllib.parse import urlsplit
 
 import msgspec
-import structlog
 from flask import Flask, Response, g, request, send_from_directory
 from werkzeug.exceptions import BadRequest, MethodNotAllowed, RequestEntityTooLarge, default_exceptions
 
@@ -23,9 +19,17 @@ from caddrel.service.handbook.routes import serve_handbook
 from caddrel.service.http import openapi
 from caddrel.service.http.dispatch import register
 from caddrel.service.http.endpoints import Endpoint
+from caddrel.service.http.frame import (
+    HEADERS,
+    headers_for,
+    headers_of_problem,
+    is_known_host,
+    log_failure,
+    log_request,
+    request_id_of,
+)
 from caddrel.service.problems import ServiceError, problem_for
-from caddrel.service.runtime import Runtime
-from caddrel.service.state.settings import Settings
+from caddrel.service.runtime import Runtime, keep_house
 from caddrel.service.views import (
     acceptances,
     access,
@@ -88,21 +92,6 @@ ENDPOINTS: list[Endpoint[Runtime]] = [
 ]
 # In the words of standards, and described there.
 STANDARD_ENDPOINTS: list[Endpoint[Runtime]] = [*shared_signals.endpoints.all, *scim.endpoints.all]
-# The one inline style that a component library's template holds: "display: contents;".
-_STYLE = "'unsafe-hashes' 'sha256-iaOezIDcQIoxCULa6FBKKuLUu09R7kG+Mlu+JVfU3Rw='"
-_CSP = (
-    f"default-src 'none'; script-src 'self'; style-src 'self'; style-src-attr {_STYLE}; "
-    "img-src 'self' data:; font-src 'self'; "
-    "connect-src 'self'; base-uri 'none'; form-action 'self'; frame-ancestors 'none'"
-)
-_HEADERS = {
-    "Content-Security-Policy": _CSP,
-    "X-Content-Type-Options": "nosniff",
-    "Referrer-Policy": "no-referrer",
-    "Cross-Origin-Opener-Policy": "same-origin",
-}
-_REQUEST_ID = re.compile(r"[\x21-\x7e]{1,200}")
-_log = structlog.get_logger("caddrel.requests")
 
 
 def create_app(runtime: Runtime, console: Path) -> Flask:
@@ -145,56 +134,42 @@ def create_app(runtime: Runtime, console: Path) -> Flask:
 
 def _frame_requests(app: Flask, runtime: Runtime) -> None:
     """Add what happens before and after each request."""
+    data = runtime.data
 
     @app.before_request
     def known_host() -> None:
-        if not is_known_host(request.host, runtime.data.settings):
+        if not is_known_host(request.host, data.settings):
             hint = "start the service with --public-url, if this is what it is called"
             raise ServiceError(421, "unknown-host", f"this service is not called {shorten(request.host, 80)}", hint)
 
     @app.before_request
     def begin() -> None:
         g.began = time.perf_counter()
-        given = request.headers.get("X-Request-ID", "")
-        # Echoed as the caller has it, where it can stand in a header and a log line.
-        g.request_id = given if _REQUEST_ID.fullmatch(given) else new_id(16)
+        g.request_id = request_id_of(request.headers.get("X-Request-ID", ""))
         g.caller = ""
 
     @app.after_request
     def finish(response: Response) -> Response:
         # Of these no view gives any: so they are added, and none is looked for.
-        response.headers.extend(_HEADERS)
-        if runtime.data.settings.origin.startswith("https://"):
-            response.headers["Strict-Transport-Security"] = "max-age=31536000"
+        response.headers.extend(headers_for(data.settings))
         response.headers["X-Request-ID"] = g.get("request_id", "")
-        _keep_house(runtime)
-        _log.info(
-            "request.done",
-            method=request.method,
-            path=request.path,
-            status=response.status_code,
-            ms=round((time.perf_counter() - g.get("began", time.perf_counter())) * 1000, 1),
-            caller=g.get("caller", ""),
-            request_id=g.get("request_id", ""),
-        )
+        keep_house(data, runtime.callers, runtime.checkpoints)
+        began = g.get("began", time.perf_counter())
+        status, caller, id = response.status_code, g.get("caller", ""), g.get("request_id", "")
+        log_request(request.method, request.path, status, began, caller, id)
         return response
-
-
-def _keep_house(runtime: Runtime) -> None:
-    """Write down what is gathered between requests; that it cannot be written spoils nobody's answer."""
-    try:
-        now = runtime.data.clock()
-        runtime.callers.token_uses.write(now)
-        runtime.checkpoints.write(now)
-    except Exception as error:  # noqa: BLE001
-        _log.error("housekeeping.failed", exc_info=error)
 
 
 def refusal(status: int) -> tuple[list[tuple[str, str]], bytes]:
     """Return headers and problem document for what the server could not take in as a request."""
     error = RequestEntityTooLarge() if status == 413 else default_exceptions.get(status, BadRequest)()
     problem = problem_for(error, new_id(16))
-    headers = {**_HEADERS, "Content-Type": "application/problem+json", "X-Request-ID": problem.request_id}
+    headers = {
+        **HEADERS,
+        **headers_of_problem(status),
+        "Content-Type": "application/problem+json",
+        "X-Request-ID": problem.request_id,
+    }
     return list(headers.items()), msgspec.json.encode(problem)
 
 
@@ -205,30 +180,14 @@ def _tell_errors(app: Flask) -> None:
     def refuse(error: Exception) -> Response:
         problem = problem_for(error, g.get("request_id", ""))
         if problem.status >= 500:
-            _log.error("request.failed", request_id=problem.request_id, exc_info=error)
+            log_failure(problem.request_id, error)
         response = Response(msgspec.json.encode(problem), problem.status, mimetype="application/problem+json")
-        if problem.status == 401:
-            response.headers["WWW-Authenticate"] = 'Bearer realm="caddrel"'
+        response.headers["Cache-Control"] = "no-store"
+        response.headers.update(headers_of_problem(problem.status))
         if isinstance(error, MethodNotAllowed):
             # RFC 9110, section 15.5.6.
             response.headers["Allow"] = ", ".join(sorted(error.valid_methods or ()))
         return response
-
-
-def is_known_host(host: str, settings: Settings) -> bool:
-    """Tell whether a request may name a host.
-
-    A name that somebody else points at this machine would have browsers take their page for ours. Addresses, and the
-    machine's own name for itself, cannot be pointed anywhere.
-    """
-    name = (urlsplit(f"//{host}").hostname or "").casefold()
-    if name in settings.hosts or name == "localhost":
-        return True
-    try:
-        ip_address(name)
-    except ValueError:
-        return False
-    return not settings.hosts or ip_address(name).is_loopback
 
 
 def _serve_console(app: Flask, built: Path) -> None:

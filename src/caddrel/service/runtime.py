@@ -8,6 +8,9 @@ from __future__ import annotations
 import contextlib
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import partial
+
+import structlog
 
 from caddrel.service.auth.callers import Callers
 from caddrel.service.auth.lockouts import LockOuts
@@ -16,6 +19,7 @@ from caddrel.service.auth.second_factors import Challenges
 from caddrel.service.authoring.scope_members import Covering
 from caddrel.service.decisions.evaluate import Door
 from caddrel.service.decisions.group_commit import Recorder
+from caddrel.service.decisions.quick_answers import QuickAnswers
 from caddrel.service.decisions.shadow_drafts import Shadows
 from caddrel.service.http.endpoints import Serving
 from caddrel.service.inventory.changes import InventoryChanges
@@ -67,6 +71,7 @@ class Runtime(Serving):
     recorder: Recorder
     shadows: Shadows
     door: Door
+    quick: QuickAnswers
     sessions: Reevaluation
     event_keys: EventKeys
     delivery: Delivery
@@ -86,6 +91,7 @@ class Runtime(Serving):
     fetcher: Fetcher
 
 
+_log = structlog.get_logger("caddrel.service")
 # Bytes: a rulebook of 500 policies takes some 200 million of address space, and nothing else bounds what proofs take.
 _PROVING = 4 * 2**30
 
@@ -123,12 +129,15 @@ def begin(data: DataFolder) -> Runtime:
     event_keys = EventKeys(data)
     delivery = Delivery(data, event_keys)
     transmitter = Transmitter(data, delivery)
+    callers = Callers(data.accounts, data.clock, throttle)
+    door = Door(data, log, recorder, shadows)
+    checkpoints = Checkpoints(data.folder, data.keys, data.audit, data.signins)
     return Runtime(
         data=data,
-        callers=Callers(data.accounts, data.clock, throttle),
+        callers=callers,
         throttle=throttle,
         challenges=Challenges(),
-        checkpoints=Checkpoints(data.folder, data.keys, data.audit, data.signins),
+        checkpoints=checkpoints,
         covering=Covering(data),
         inventory=inventory,
         findings=findings,
@@ -139,7 +148,8 @@ def begin(data: DataFolder) -> Runtime:
         strange_words=words,
         recorder=recorder,
         shadows=shadows,
-        door=Door(data, log, recorder, shadows),
+        door=door,
+        quick=QuickAnswers(data, callers, door, recorder, partial(keep_house, data, callers, checkpoints)),
         sessions=sessions,
         event_keys=event_keys,
         delivery=delivery,
@@ -171,6 +181,16 @@ def go_on(runtime: Runtime) -> None:
     runtime.fetcher.rounds.begin()
 
 
+def keep_house(data: DataFolder, callers: Callers, checkpoints: Checkpoints) -> None:
+    """Write down what is gathered between requests; that it cannot be written spoils nobody's answer."""
+    try:
+        now = data.clock()
+        callers.token_uses.write(now)
+        checkpoints.write(now)
+    except Exception as error:  # noqa: BLE001
+        _log.error("housekeeping.failed", exc_info=error)
+
+
 def stop(runtime: Runtime) -> None:
     """Store what waits, and end what goes on; whatever fails here, the rest is done."""
     now = runtime.data.clock
@@ -182,6 +202,7 @@ def stop(runtime: Runtime) -> None:
     runtime.fetcher.rounds.stop()
     with contextlib.suppress(Exception):
         runtime.callers.token_uses.write(now(), always=True)
+    runtime.quick.stop()
     runtime.recorder.stop()
     runtime.shadows.stop()
     runtime.jobs.stop()

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import threading
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
@@ -29,6 +30,13 @@ class Acceptance:
     door: str
     signin: str
     seq: int = 0
+
+
+# Asked at the first decision on each person.
+_OF = (
+    "SELECT json_group_object(notice, version) FROM "
+    "(SELECT notice, max(version) AS version FROM acceptances WHERE person = ? GROUP BY notice)"
+)
 
 
 class AcceptanceStore:
@@ -64,13 +72,8 @@ class AcceptanceStore:
             held = self._held[1]
         found = held.get(person)
         if found is None:
-            wanted = (
-                select(acceptances.c.notice, func.max(acceptances.c.version).label("version"))
-                .where(acceptances.c.person == person)
-                .group_by(acceptances.c.notice)
-            )
-            with self._database.read() as connection:
-                found = held[person] = {row.notice: row.version for row in connection.execute(wanted)}
+            row = self._database.one(_OF, (person,))
+            found = held[person] = json.loads(row[0]) if row is not None else {}
         return found
 
     def page(self, person: str = "", notice: str = "", after: int = 0, limit: int = 50) -> tuple[list[Acceptance], int]:

@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 import json
+from collections import namedtuple
 from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import datetime, timedelta
 from typing import Any
 
-from sqlalchemy import ColumnElement, Connection, Row, select, true, update
+from sqlalchemy import ColumnElement, Connection, select, true, update
 
 from caddrel.store.bulk_insert import insert_many
 from caddrel.store.engine import Database
@@ -111,9 +112,8 @@ class DoorSessionStore:
 
     def get(self, id: str) -> DoorSession | None:
         """Return a session, ended ones too."""
-        with self._database.read() as connection:
-            row = connection.execute(select(door_sessions).where(door_sessions.c.id == id)).first()
-        return _session(row) if row is not None else None
+        row = self._database.one(_ONE, (id,))
+        return _session(_Row(*row)) if row is not None else None
 
     def open(self, most: int = 500) -> list[DoorSession]:
         """Return the sessions that nobody has ended, those seen last first; some may have outlived their limits."""
@@ -274,7 +274,12 @@ _COLUMNS = ("id", "door", "person", "app", "device", "started", *_KEPT[4:])
 _OTHERWISE = f"ON CONFLICT (id) DO UPDATE SET {_CHANGED}, asks = '', because = '', held = NULL WHERE ended IS NULL"
 
 
-def _session(row: Row[Any]) -> DoorSession:
+# Asked at every request of somebody who is in.
+_Row = namedtuple("_Row", [column.name for column in door_sessions.c])  # type: ignore[misc]
+_ONE = f"SELECT {', '.join(column.name for column in door_sessions.c)} FROM door_sessions WHERE id = ?"  # noqa: S608
+
+
+def _session(row: Any) -> DoorSession:
     methods = {name: from_stored(at) for name, at in json.loads(row.methods).items()}
     ended = None if row.ended is None else from_stored(row.ended)
     return DoorSession(

@@ -7,8 +7,8 @@ from datetime import datetime
 from typing import NamedTuple
 
 from sqlalchemy import func, select
-from sqlalchemy.dialects.sqlite import insert
 
+from caddrel.store.bulk_insert import insert_many
 from caddrel.store.engine import Database
 from caddrel.store.log_tables import draft_outcomes, records, signins
 from caddrel.store.moments import to_stored
@@ -31,10 +31,11 @@ class DraftOutcomeStore:
 
     def add(self, outcomes: Iterable[DraftOutcome]) -> None:
         """Add outcomes; one that is there already stays."""
-        rows = [{**each._asdict(), "at": to_stored(each.at)} for each in outcomes]
+        rows = [(each.draft, to_stored(each.at), each.signin, each.outcome) for each in outcomes]
         if rows:
+            columns = list(zip(*rows, strict=True))
             with self._database.write() as connection:
-                connection.execute(insert(draft_outcomes).on_conflict_do_nothing(), rows)
+                insert_many(connection, "draft_outcomes", DraftOutcome._fields, columns, "ON CONFLICT DO NOTHING")
 
     def of(self, signin: str) -> dict[str, str]:
         """Return what drafts made of a sign-in, by name."""

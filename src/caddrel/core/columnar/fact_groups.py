@@ -21,7 +21,7 @@ _BESIDE = {"app_title": "app", "app_listed": "app", "coordinates": "network", "l
 _BESIDE |= {"open_signals": "signals", "open_groups": "person"}
 _OWN_BESIDE = ("default_age", "live", "not_believed")
 # What each attempt's own is of what a signal was compared with; the rest of it many have in common.
-_COMPARED = frozenset({"km", "seconds", "from", "of", "value", "seen_in", "back", "among", "count"})
+COMPARED = frozenset({"km", "seconds", "from", "of", "value", "seen_in", "back", "among", "count"})
 
 
 def group_of(fact: str) -> str:
@@ -70,8 +70,8 @@ def split(document: Mapping[str, Any]) -> tuple[dict[str, Any], tuple[bytes, ...
 
 def _apart(found: Mapping[str, Any]) -> tuple[dict[str, Any], list[Any]]:
     """Return what attempts have in common of what a signal came to, and the values of the rest, in order."""
-    names = [name for name in found if name in _COMPARED]
-    shared = {name: value for name, value in found.items() if name not in _COMPARED}
+    names = [name for name in found if name in COMPARED]
+    shared = {name: value for name, value in found.items() if name not in COMPARED}
     return {**shared, "names": names}, [found[name] for name in names]
 
 

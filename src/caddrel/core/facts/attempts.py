@@ -104,9 +104,13 @@ def read_told_facts(document: Any, catalogue: Catalogue) -> tuple[dict[str, Valu
     """
     facts: dict[str, Value] = {}
     strange: dict[str, Any] = {}
-    flat, problems = _flat(document, catalogue)
+    problems: list[Diagnostic] = []
+    flat: Mapping[str, Any] = document
+    if not isinstance(document, dict) or not all(name in catalogue for name in document):
+        # Nested, or wrong: what is flat already comes to itself.
+        flat, problems = _flat(document, catalogue)
     for name, told in flat.items():
-        if told == "":
+        if told == "" or told is None:
             continue
         try:
             value, said = read_told(catalogue[name], told)

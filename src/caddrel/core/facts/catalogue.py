@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 from caddrel.core.facts.countries import COUNTRIES
 from caddrel.core.facts.types import LEVELS, FactType
@@ -54,6 +54,12 @@ class FactSpec:
     type: FactType
     doc: str
     words: tuple[str, ...] = ()
+    # The words by their small letters; made once, since they are looked for in everything that is reported.
+    folded: Mapping[str, str] = field(init=False, repr=False, compare=False)
+
+    def __post_init__(self) -> None:
+        """Fold the words."""
+        object.__setattr__(self, "folded", {word.lower(): word for word in self.words})
 
 
 _ROWS = (
@@ -152,14 +158,22 @@ class Catalogue(Mapping[str, FactSpec]):
 
     def __init__(self, attributes: Mapping[str, FactSpec] | None = None) -> None:
         self.attributes = dict(attributes or {})
+        # Of one name the built-in fact counts.
+        self._all: dict[str, FactSpec] = {**FACTS, **{n: s for n, s in self.attributes.items() if n not in FACTS}}
         self.prefixes = frozenset(name[:i] for name in self for i, char in enumerate(name) if char == ".")
 
     def __getitem__(self, name: str) -> FactSpec:
-        return FACTS[name] if name in FACTS else self.attributes[name]
+        return self._all[name]
+
+    def get(self, name: str, default: FactSpec | None = None) -> FactSpec | None:  # type: ignore[override]  # as of every mapping
+        """Return a fact by its name."""
+        return self._all.get(name, default)
+
+    def __contains__(self, name: object) -> bool:
+        return name in self._all
 
     def __iter__(self) -> Iterator[str]:
-        yield from FACTS
-        yield from self.attributes
+        return iter(self._all)
 
     def __len__(self) -> int:
-        return len(FACTS) + len(self.attributes)
+        return len(self._all)

@@ -80,14 +80,9 @@ class NotUnderstood(ValueRefused):
         self.rest = rest
 
 
-@lru_cache(maxsize=64)
-def _folded(words: tuple[str, ...]) -> Mapping[str, str]:
-    return {word.lower(): word for word in words}
-
-
 def listed(spec: FactSpec, text: str) -> str | None:
     """Return a word in its list's own spelling, None when it is on no list; only ASCII case is folded."""
-    return _folded(spec.words).get(text.lower()) if text.isascii() else None
+    return spec.folded.get(text.lower()) if text.isascii() else None
 
 
 def read_duration(text: str) -> int:
@@ -119,6 +114,7 @@ def read_version(text: str) -> Version:
     return Version(tuple(key), text)
 
 
+@lru_cache(maxsize=16_384)
 def read_address(text: str) -> Address:
     """Return an IPv4 or IPv6 address; an IPv4-mapped one becomes its IPv4 address."""
     try:

@@ -16,6 +16,7 @@ _ALPHABET = "0123456789ABCDEFGHJKMNPQRSTVWXYZ"
 _READ = str.maketrans("OIL", "011", "- ")
 
 
+@lru_cache(maxsize=1024)
 def number_for(id: str) -> int:
     """Return the reference of a sign-in as a number."""
     return int.from_bytes(hashlib.sha256(f"reference:{id}".encode()).digest()[:8], "big") & ((1 << 50) - 1)

@@ -14,6 +14,7 @@ from typing import Any
 
 import msgspec
 
+from caddrel.core.columnar.record_split import Splitter
 from caddrel.core.decide.decision import Decision, decision_json
 from caddrel.core.diagnostics import shorten
 from caddrel.core.facts.attempts import AttemptRefused
@@ -48,8 +49,8 @@ _encode = msgspec.json.Encoder(order="deterministic").encode
 
 
 @dataclass(frozen=True, slots=True)
-class _Pending:
-    """An evaluation that is decided and waits to be stored."""
+class Pending:
+    """An evaluation that is decided and waits to be stored; nobody may be told of it before it is."""
 
     digest: bytes
     answer: authzen.AccessDecision
@@ -66,10 +67,11 @@ class Door:
         self._shadows = shadows
         # Words on no list that doors reported since the service started, by fact and word.
         self.strange: Counter[tuple[str, str]] = Counter()
-        self._pending: dict[str, _Pending] = {}
+        self._pending: dict[str, Pending] = {}
         self._lock = threading.Lock()
         self._once = threading.Lock()
         self._decisions = Decisions()
+        self._splitter = Splitter()
         self._ids = data.keys.of("ids")
 
     def evaluate(self, caller: Caller, request: authzen.Evaluation, request_id: str) -> authzen.AccessDecision:
@@ -86,7 +88,7 @@ class Door:
         ServiceError
             When it cannot be read, is another request by the same name, or cannot be recorded.
         """
-        return self._wait(self._begin(caller, request, request_id))
+        return self._wait(self.begin(caller, request, request_id))
 
     def evaluate_all(
         self, caller: Caller, requests: list[authzen.Evaluation], request_id: str, stop_at: bool | None
@@ -98,20 +100,20 @@ class Door:
         stop_at
             End after the first decision that is this; None decides all, which are then recorded together.
         """
-        waiting: list[_Pending | ServiceError | AttemptRefused] = []
+        waiting: list[Pending | ServiceError | AttemptRefused] = []
         for i, request in enumerate(requests):
-            begun: _Pending | ServiceError | AttemptRefused
+            begun: Pending | ServiceError | AttemptRefused
             try:
-                begun = self._begin(caller, request, f"{request_id}#{i}" if request_id else "")
+                begun = self.begin(caller, request, f"{request_id}#{i}" if request_id else "")
             except (ServiceError, AttemptRefused) as refused:
                 if isinstance(refused, ServiceError) and refused.status >= 500:
                     raise
                 begun = refused
             waiting.append(begun)
-            decision = begun.answer.decision if isinstance(begun, _Pending) else False
+            decision = begun.answer.decision if isinstance(begun, Pending) else False
             if stop_at is not None and decision == stop_at:
                 break
-        return [self._wait(begun) if isinstance(begun, _Pending) else begun for begun in waiting]
+        return [self._wait(begun) if isinstance(begun, Pending) else begun for begun in waiting]
 
     def would_allow(self, caller: Caller, request: authzen.Evaluation) -> bool:
         """Tell whether an evaluation would be allowed now; nobody signs in, so nothing is recorded."""
@@ -125,15 +127,23 @@ class Door:
             log.histories.notice(rulebook, facts, "")
         return published.compiled.decide(facts).outcome == "allowed"
 
-    def _wait(self, pending: _Pending) -> authzen.AccessDecision:
+    def _wait(self, pending: Pending) -> authzen.AccessDecision:
         try:
             pending.stored.result(LONGEST_WAIT)
         except Late:
             raise ServiceError(503, "too-busy", "the decision was not recorded in time", "ask again") from None
         return pending.answer
 
-    def _begin(self, caller: Caller, request: authzen.Evaluation, request_id: str) -> _Pending:
-        """Return an evaluation decided and on its way into the log, or what it was answered before."""
+    def begin(self, caller: Caller, request: authzen.Evaluation, request_id: str) -> Pending:
+        """Return an evaluation decided and on its way into the log, or what it was answered before.
+
+        Raises
+        ------
+        ServiceError
+            When it is another request by the same name, or cannot be recorded.
+        AttemptRefused
+            When it cannot be read.
+        """
         if len(request_id) > LONGEST_REQUEST_ID or not request_id.isprintable():
             raise ServiceError(
                 400, "bad-request-id", f"X-Request-ID is at most {LONGEST_REQUEST_ID} printable characters"
@@ -156,7 +166,7 @@ class Door:
             raise ServiceError(409, "request-id-used", "another request had this X-Request-ID", hint)
         return before
 
-    def _stored(self, caller: Caller, id: str) -> _Pending | None:
+    def _stored(self, caller: Caller, id: str) -> Pending | None:
         """Return what an evaluation was answered, when it is in the log."""
         found = self._data.signins.present([id])
         record = self._data.signins.get(id) if found else None
@@ -170,9 +180,9 @@ class Door:
         done: Future[None] = Future()
         done.set_result(None)
         made = answer(id, record.reference, record.decision, rulebook, factors, told, caller.sees)
-        return _Pending(found[id], made, done)
+        return Pending(found[id], made, done)
 
-    def _decide(self, caller: Caller, request: authzen.Evaluation, id: str, digest: bytes) -> _Pending:
+    def _decide(self, caller: Caller, request: authzen.Evaluation, id: str, digest: bytes) -> Pending:
         data, log, now = self._data, self._log, self._data.clock()
         published = data.rulebooks.need_current()
         rulebook = published.rulebook
@@ -204,13 +214,12 @@ class Door:
             kept = kept_of(rulebook, claims, facts)
             left = sessions.after(session, id, caller.token, facts.values, decision, now, kept)
             stored, told = self._record(published, facts, decision, (id, now, digest), left)
-        pending = _Pending(digest, self._answer(published, facts, decision, id, told, caller), stored)
+        pending = Pending(digest, self._answer(published, facts, decision, id, told, caller), stored)
         with self._lock:
             self._pending[id] = pending
         stored.add_done_callback(lambda _: self._forget(id))
-        locked = facts.values.get("auth.locked_out")
         said = _proved(claims) if coded else claims
-        self._shadows.put(Shadowed(id, now, caller, said, locked if isinstance(locked, bool) else None))
+        self._shadows.put(Shadowed(id, now, caller, said, rulebook, facts))
         for word in strange_words(facts.not_understood):
             # Whoever makes words up makes no more work.
             if word in self.strange or len(self.strange) < MOST_TOLD:
@@ -246,7 +255,7 @@ class Door:
             log.lockouts.failed(person, now)
         cause = cause_of(published.rulebook, facts, decision)
         decided, number = self._decisions.of(decision), published.revision.number
-        signin = signin_of(id, now, published.rulebook, facts, _NOTHING, decided, cause, number, told)
+        signin = signin_of(id, now, published.rulebook, facts, _NOTHING, decided, cause, number, told, self._splitter)
         try:
             stored = self._recorder.put(signin._replace(digest=digest), left, log.histories.late())
         except ServiceError:
@@ -287,7 +296,7 @@ class Door:
         with self._lock:
             self._pending.pop(id, None)
 
-    def _refuse_ended(self, session: DoorSession | None, why: str, digest: bytes) -> _Pending:
+    def _refuse_ended(self, session: DoorSession | None, why: str, digest: bytes) -> Pending:
         """Return the refusal of a session that is not good any more; nothing is decided, so nothing is recorded."""
         if session is not None and session.ended is None and why in {"idle", "too old"}:
             self._data.door_sessions.end(session.id, self._data.clock(), why)
@@ -296,7 +305,7 @@ class Door:
         more = session.asks if session is not None and why == sessions.AGAIN else ()
         tells = [{"text": text} for text in (sessions.ended_text(why), *more)]
         context = {"session": {"ended": why}, "tell": tells}
-        return _Pending(digest, authzen.AccessDecision(False, context), done)
+        return Pending(digest, authzen.AccessDecision(False, context), done)
 
 
 def _proved(claims: Mapping[str, Any]) -> dict[str, Any]:
@@ -304,6 +313,11 @@ def _proved(claims: Mapping[str, Any]) -> dict[str, Any]:
     said = claims.get("auth.methods") or {}
     methods = said if isinstance(said, Mapping) else dict.fromkeys(said)
     return {**claims, "auth.methods": {**methods, "starter-code": 0}}
+
+
+def unreadable(refused: AttemptRefused) -> ServiceError:
+    """Return the refusal of an evaluation that cannot be read."""
+    return ServiceError(400, "bad-attempt", "the evaluation cannot be read", "", refused.problems)
 
 
 def checked_page(token: str) -> str:

@@ -5,8 +5,9 @@ from __future__ import annotations
 import queue
 from collections.abc import Callable, Mapping
 from concurrent.futures import Future
+from contextlib import AbstractContextManager
 from datetime import datetime
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 from caddrel.service.decisions.work_queue import Stopped, Together
 from caddrel.service.problems import ServiceError
@@ -64,6 +65,13 @@ class Recorder:
             raise ServiceError(503, "too-busy", "too many decisions wait to be recorded", _HINT) from None
         self._last = stored
         return stored
+
+    def gathering(self) -> AbstractContextManager[Any]:
+        """Return what to put several within, so that they are stored in one commit.
+
+        Nothing is waited for within it: nobody's decision is stored meanwhile.
+        """
+        return self._waiting.gathering
 
     def settle(self) -> None:
         """Wait until what waits now is stored, or refused."""

@@ -15,8 +15,9 @@ import structlog
 
 from caddrel.core.decide.compiled.evaluator import CompiledRulebook
 from caddrel.core.facts.attempts import AttemptRefused
-from caddrel.core.facts.facts import Origin
+from caddrel.core.facts.facts import Facts, Origin
 from caddrel.core.facts.values import show_moment
+from caddrel.core.rulebook.model import Rulebook
 from caddrel.core.rulebook.read.rulebook import read_rulebook
 from caddrel.core.rulebook.source import Source
 from caddrel.service.auth.callers import Caller
@@ -28,19 +29,37 @@ from caddrel.service.state.data_folder import DataFolder
 from caddrel.store.draft_outcomes import DraftOutcome
 from caddrel.wire import drafts as wire
 
-MOST_WAITING = 1_000
-TOGETHER = 100
+MOST_WAITING = 2_000
+TOGETHER = 500
+# Seconds between two commits: nobody waits for them.
+APART = 0.2
 _log = structlog.get_logger("caddrel.shadows")
 
 
 class Shadowed(NamedTuple):
-    """A live attempt that was answered: what its door claimed, and what was worked out beside it."""
+    """A live attempt that was answered: what its door claimed, and what it was decided on."""
 
     id: str
     at: datetime
     caller: Caller
     claims: Mapping[str, Any]
-    locked_out: bool | None
+    rulebook: Rulebook
+    facts: Facts
+
+
+def _reads_alike(one: Rulebook, other: Rulebook) -> bool:
+    """Tell whether an attempt has the same facts under two rulebooks.
+
+    What a rulebook adds to an attempt hangs on its catalogue, what it assumes, its notices and its signals alone: the
+    inventory and the log are the same for both. Of what may hang on more, whether somebody is locked out, drafts take
+    what was found when it was decided.
+    """
+    return (
+        one.catalogue.attributes == other.catalogue.attributes
+        and one.settings.assume == other.settings.assume
+        and one.notices == other.notices
+        and one.signals == other.signals
+    )
 
 
 class Shadows:
@@ -54,7 +73,7 @@ class Shadows:
 
     def __init__(self, data: DataFolder) -> None:
         self._data = data
-        self._waiting = Together("caddrel-shadows", self._decide, MOST_WAITING, TOGETHER)
+        self._waiting = Together("caddrel-shadows", self._decide, MOST_WAITING, TOGETHER, APART)
         self._ready: dict[tuple[str, int], CompiledRulebook | None] = {}
         self.passed_over = 0
 
@@ -105,14 +124,16 @@ class Shadows:
 
     def _outcome(self, compiled: CompiledRulebook, attempt: Shadowed) -> str | None:
         rulebook = compiled.rulebook
+        if _reads_alike(rulebook, attempt.rulebook):
+            return compiled.outcome(attempt.facts)
         try:
             facts = live_facts(self._data, rulebook, attempt.claims, attempt.caller, attempt.at)
         except AttemptRefused:
             # The draft knows a fact no more, or otherwise: it would refuse to decide.
             return None
-        if attempt.locked_out is not None:
-            facts.values["auth.locked_out"] = attempt.locked_out
-            facts.origins["auth.locked_out"] = Origin.COMPUTED
+        locked_out = attempt.facts.values.get("auth.locked_out")
+        if locked_out is not None:
+            facts.values["auth.locked_out"], facts.origins["auth.locked_out"] = locked_out, Origin.COMPUTED
         notice_now(self._data, rulebook, facts, attempt.id)
         return compiled.outcome(facts)
 

@@ -9,10 +9,9 @@ from typing import Any
 import msgspec
 
 from caddrel.core.columnar.attempt import Bundled
-from caddrel.core.columnar.fact_groups import split
+from caddrel.core.columnar.record_split import Splitter
 from caddrel.core.decide.decision import MEANING, Decision, decision_json
 from caddrel.core.facts.facts import TO_COME, Facts
-from caddrel.core.facts.record import facts_json
 from caddrel.core.logs.causes import Cause
 from caddrel.core.logs.references import number_for, without_reference
 from caddrel.core.rulebook.model import Rulebook
@@ -26,7 +25,10 @@ MOST_REMEMBERED = 10_000
 
 def lists_of(rulebook: Rulebook) -> list[str]:
     """Return the address lists that a rulebook's places ask for."""
-    return sorted({name for p in rulebook.places.values() for name in (*p.parts.lists, *p.without.lists)})
+    places = rulebook.places.values()
+    return sorted(
+        {name for p in places if p.parts.lists or p.without.lists for name in (*p.parts.lists, *p.without.lists)}
+    )
 
 
 def decided_of(decision: Decision, reference: str, drafts: Mapping[str, str] | None = None) -> Decided:
@@ -122,7 +124,7 @@ def _own(attempt: Bundled) -> str:
 
 def signin_of(
     id: str, at: datetime, rulebook: Rulebook, facts: Facts, recorded: bytes, decided: Decided, cause: Cause | None,
-    revision: int, session: Mapping[str, Any] | None = None,
+    revision: int, session: Mapping[str, Any] | None = None, splitter: Splitter | None = None,
 ) -> NewSignin:  # fmt: skip
     """Return a sign-in to be stored.
 
@@ -130,8 +132,10 @@ def signin_of(
     ----------
     session
         What the door was told of the session: whoever asks again is told the same, whatever became of it since.
+    splitter
+        By who has one at hand, which remembers.
     """
-    own, (person, app, device, network, attempt, signals) = split(facts_json(facts, lists_of(rulebook)))
+    own, (person, app, device, network, attempt, signals) = (splitter or Splitter()).split(facts, lists_of(rulebook))
     if session is not None:
         own["session"] = dict(session)
     get: Any = facts.values.get

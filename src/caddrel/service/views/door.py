@@ -11,7 +11,7 @@ import msgspec
 from caddrel.core.facts.attempts import AttemptRefused
 from caddrel.core.facts.catalogue import OPERATIONS
 from caddrel.core.facts.claims import RESOURCES
-from caddrel.service.decisions.evaluate import checked_page
+from caddrel.service.decisions.evaluate import checked_page, unreadable
 from caddrel.service.http.endpoints import NOBODY_NEEDED
 from caddrel.service.problems import ServiceError, not_found
 from caddrel.service.views.calls import Call, Endpoints
@@ -46,7 +46,7 @@ def evaluation(call: Call) -> wire.AccessDecision:
     try:
         return call.runtime.door.evaluate(call.who(), call.body, call.request_id)
     except AttemptRefused as refused:
-        raise _bad(refused) from None
+        raise unreadable(refused) from None
 
 
 @endpoints.add(
@@ -61,7 +61,7 @@ def evaluations(call: Call) -> wire.AccessDecisions | wire.AccessDecision:
         try:
             return call.runtime.door.evaluate(call.who(), defaults, call.request_id)
         except AttemptRefused as refused:
-            raise _bad(refused) from None
+            raise unreadable(refused) from None
     semantic = body.options.evaluations_semantic
     if semantic not in _SEMANTICS:
         hint = f"one of {', '.join(_SEMANTICS)}"
@@ -82,13 +82,9 @@ def _with_defaults(each: wire.Evaluation, defaults: wire.Evaluation) -> wire.Eva
     )
 
 
-def _bad(refused: AttemptRefused) -> ServiceError:
-    return ServiceError(400, "bad-attempt", "the evaluation cannot be read", "", refused.problems)
-
-
 def _refused(error: ServiceError | AttemptRefused) -> wire.AccessDecision:
     """Return the decision on an evaluation of several that cannot be read (section 7.2.1)."""
-    problem = error if isinstance(error, ServiceError) else _bad(error)
+    problem = error if isinstance(error, ServiceError) else unreadable(error)
     messages = [found.message for found in problem.errors] or [problem.title]
     return wire.AccessDecision(False, {"error": {"status": problem.status, "message": "; ".join(messages)}})
 
@@ -134,7 +130,7 @@ def _search(call: Call, names: Iterable[str], named: Callable[[str], Any], what:
         try:
             allowed = call.runtime.door.would_allow(call.who(), asked)
         except AttemptRefused as refused:
-            raise _bad(refused) from None
+            raise unreadable(refused) from None
         if allowed:
             kind = getattr(parts[what], "type", "")
             found.append({"name": name} if what == "action" else {"type": kind, "id": name})
