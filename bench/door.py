@@ -234,10 +234,10 @@ def _on(core: int) -> list[str]:
 def _source_before(folder: Path) -> Path | None:
     """Return the source of the release before, None when this is no clone with its history."""
     done = subprocess.run(  # noqa: S603 - ourselves
-        ["git", "archive", "--format=tar", BEFORE, "src"],
+        ["git", "archive", "--format=tar", BEFORE, "src"],  # noqa: S607
         check=False,
         capture_output=True,
-        cwd=ROOT,  # noqa: S607
+        cwd=ROOT,
     )
     if done.returncode:
         return None

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import time
-from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from types import TracebackType
 from typing import Any
 from urllib.parse import quote
@@ -233,7 +233,7 @@ class Jobs:
             job = self.get(id)
             yield job
             while not job.ended:
-                time.sleep(pause)
+                self._caller.pause(pause)
                 job = self.get(id)
                 yield job
 
@@ -244,9 +244,19 @@ class Access:
     def __init__(self, caller: Caller) -> None:
         self._caller = caller
 
-    def evaluate(self, request: authzen.Evaluation, request_id: str = "") -> authzen.AccessDecision:
-        """Return whether a person may do something now; asked again by the same id, the answer is the same."""
-        return self._caller.post("/access/v1/evaluation", request, authzen.AccessDecision, request_id)
+    def evaluate(
+        self, request: authzen.Evaluation, request_id: str = "", deadline: float | None = None
+    ) -> authzen.AccessDecision:
+        """Return whether a person may do something now; asked again by the same id, the answer is the same.
+
+        Parameters
+        ----------
+        deadline
+            Seconds from now on, after which nobody has answered: a door has people waiting.
+        """
+        return self._caller.post(
+            "/access/v1/evaluation", request, authzen.AccessDecision, request_id, deadline=deadline
+        )
 
     def evaluate_all(self, request: authzen.Evaluations, request_id: str = "") -> list[authzen.AccessDecision]:
         """Return the decisions on several evaluations, in order."""
@@ -467,6 +477,8 @@ class Caddrel:
         Seconds to wait for an answer.
     transport
         Another way to send requests than the network.
+    pause
+        Waits, for so many seconds, until something is asked for again.
 
     Raises
     ------
@@ -475,9 +487,15 @@ class Caddrel:
     """
 
     def __init__(
-        self, url: str, token: str = "", *, timeout: float = 120.0, transport: httpx.BaseTransport | None = None
+        self,
+        url: str,
+        token: str = "",
+        *,
+        timeout: float = 120.0,
+        transport: httpx.BaseTransport | None = None,
+        pause: Callable[[float], object] = time.sleep,
     ) -> None:
-        caller = Caller(url, token, timeout, transport)
+        caller = Caller(url, token, timeout, transport, pause)
         self._caller = caller
         self.url = url
         self.rulebook = Rulebook(caller)

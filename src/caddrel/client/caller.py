@@ -9,7 +9,8 @@ CaddrelError
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator, Mapping
+import time
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from contextlib import contextmanager
 from typing import Any, TypeVar
 
@@ -43,7 +44,14 @@ class Refused(CaddrelError):
 class Caller:
     """Sends requests to one service and reads its answers into types."""
 
-    def __init__(self, url: str, token: str, timeout: float, transport: httpx.BaseTransport | None) -> None:
+    def __init__(
+        self,
+        url: str,
+        token: str,
+        timeout: float,
+        transport: httpx.BaseTransport | None,
+        pause: Callable[[float], object] = time.sleep,
+    ) -> None:
         headers = {"Accept": "application/json"}
         if token:
             headers["Authorization"] = f"Bearer {token}"
@@ -53,6 +61,8 @@ class Caller:
         secure = not url.startswith("http://")
         chosen = transport or httpx.HTTPTransport(retries=_RETRIES, verify=secure)
         self.url = url
+        # Waits for so many seconds.
+        self.pause = pause
         self._http = httpx.Client(base_url=url, headers=headers, timeout=timeout, transport=chosen, verify=secure)
 
     def close(self) -> None:
@@ -71,10 +81,44 @@ class Caller:
         request_id: str = "",
         headers: Mapping[str, str] | None = None,
         params: Mapping[str, str] | None = None,
+        deadline: float | None = None,
     ) -> T:
-        """Send a document."""
+        """Send a document.
+
+        Parameters
+        ----------
+        deadline
+            Seconds from now on, after which nobody has answered.
+        """
         named = {"X-Request-ID": request_id} if request_id else {}
-        return self._write("POST", path, body, returns, {**(headers or {}), **named}, params)
+        said = {**(headers or {}), **named}
+        if deadline is not None and body is not None:
+            return self._in_time(path, body, returns, said, deadline)
+        return self._write("POST", path, body, returns, said, params)
+
+    def _in_time(
+        self, path: str, body: msgspec.Struct, returns: type[T], headers: Mapping[str, str], deadline: float
+    ) -> T:
+        """Send a document, and take no answer that comes too late, nor one that comes a byte now and then."""
+        until = time.monotonic() + deadline
+        # Each of the two steps that may wait, to connect and to be answered, has a half of the time.
+        options: dict[str, Any] = {
+            "content": msgspec.json.encode(body),
+            "headers": {"Content-Type": "application/json", **headers},
+            "timeout": httpx.Timeout(deadline / 2),
+        }
+        held = b""
+        try:
+            with self._http.stream("POST", path, **options) as response:
+                for piece in response.iter_bytes():
+                    held += piece
+                    if time.monotonic() > until:
+                        raise httpx.ReadTimeout("the answer came too slowly", request=response.request)
+        except (httpx.HTTPError, httpx.InvalidURL) as error:
+            raise Unreachable(f"no answer from {self.url}: {error or type(error).__name__}") from error
+        if response.status_code >= 400:
+            raise Refused(_problem(response.status_code, held))
+        return self._read(held, returns)
 
     def patch(
         self,
@@ -122,7 +166,7 @@ class Caller:
             with self._http.stream("GET", path, params=_given(params), timeout=timeout) as response:
                 if response.status_code >= 400:
                     response.read()
-                    raise Refused(_problem(response))
+                    raise Refused(_problem(response.status_code, response.content))
                 yield response
         except (httpx.HTTPError, httpx.InvalidURL, SSEError) as error:
             raise Unreachable(f"no answer from {self.url}: {error or type(error).__name__}") from error
@@ -157,7 +201,7 @@ class Caller:
             reason = str(error) or type(error).__name__
             raise Unreachable(f"no answer from {self.url}: {reason}") from error
         if response.status_code >= 400:
-            raise Refused(_problem(response))
+            raise Refused(_problem(response.status_code, response.content))
         return self._read(response.content, returns)
 
     def _read(self, answer: bytes, returns: type[T]) -> T:
@@ -171,9 +215,8 @@ def _given(params: Mapping[str, Any] | None) -> dict[str, Any]:
     return {name: value for name, value in (params or {}).items() if value not in (None, "")}
 
 
-def _problem(response: httpx.Response) -> Problem:
+def _problem(status: int, content: bytes) -> Problem:
     try:
-        return decode(response.content, Problem)
+        return decode(content, Problem)
     except (msgspec.ValidationError, msgspec.DecodeError):
-        title = f"the answer was {response.status_code} without a reason"
-        return Problem(title=title, status=response.status_code, code="http-error")
+        return Problem(title=f"the answer was {status} without a reason", status=status, code="http-error")

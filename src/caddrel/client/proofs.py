@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import contextlib
-import time
 from typing import Literal, TypeVar
 
 from caddrel.client.caller import CaddrelError, Caller, Refused
@@ -62,7 +61,7 @@ class Proofs:
         path, wait = f"/api/v1/rulebook/proofs/{job.id}", _FIRST_LOOK
         try:
             while not job.ended:
-                time.sleep(wait)
+                self._caller.pause(wait)
                 wait = min(2 * wait, _LAST_LOOK)
                 job = self._caller.get(path, Job)
         finally:

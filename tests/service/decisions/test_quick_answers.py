@@ -57,8 +57,9 @@ def _told(answer: httpx.Response) -> tuple[int, dict[str, str], Any]:
 
 _CONTENTS: list[Any] = [
     _body(), _body("till"), _body("nowhere"), _body(**{"auth.credentials": "wrong"}),
-    _body(**{"auth.credentials": "perhaps"}), _body("post", **{"no.such": 1}), _body(**{"network.ip": "not an address"}),
-    _body(session={"id": "in-none"}), _body(session=5), {"subject": {"type": "person", "id": "ines"}}, {}, [], "text",
+    _body(**{"auth.credentials": "perhaps"}), _body("post", **{"no.such": 1}),
+    _body(**{"network.ip": "not an address"}), _body(session={"id": "in-none"}), _body(session=5),
+    {"subject": {"type": "person", "id": "ines"}}, {}, [], "text",
 ]  # fmt: skip
 _BODIES = [
     b"",
