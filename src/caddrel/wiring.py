@@ -352,6 +352,7 @@ class Server:
             raise SystemExit(0)
 
         go_on(self.opened.runtime)
+        keep_what_is_there()
         signal.signal(signal.SIGTERM, stop)
         signal.signal(signal.SIGINT, stop)
         try:

@@ -4,7 +4,9 @@ from __future__ import annotations
 
 import asyncio
 import inspect
-from typing import Any
+from collections.abc import Coroutine
+from concurrent.futures import ThreadPoolExecutor
+from typing import Any, TypeVar
 
 import httpx
 import msgspec
@@ -16,6 +18,14 @@ from caddrel.client.asynchronous import AsyncCaddrel
 from caddrel.wire import authzen
 from caddrel.wire.jobs import Job
 from caddrel.wire.problems import Problem
+
+T = TypeVar("T")
+
+
+def _run(asked: Coroutine[Any, Any, T]) -> T:
+    """Return what comes of it, in a thread of its own: a browser's loop may be running in this one."""
+    with ThreadPoolExecutor(1) as pool:
+        return pool.submit(asyncio.run, asked).result()
 
 
 def test_it_says_what_the_other_client_says(kelpline: Live) -> None:
@@ -32,7 +42,7 @@ def test_it_says_what_the_other_client_says(kelpline: Live) -> None:
     with kelpline.client() as client:
         exported = b"".join(client.signins.export(person="ines.faro"))
         listed = [client.health(), client.signins.list(person="ines.faro"), list(client.groups.all())]
-    assert asyncio.run(ask()) == [*listed, exported, "not-found", kelpline.url]
+    assert _run(ask()) == [*listed, exported, "not-found", kelpline.url]
 
 
 def test_lines_are_sent_as_they_come_and_jobs_are_waited_for(empty: Live) -> None:
@@ -40,7 +50,7 @@ def test_lines_are_sent_as_they_come_and_jobs_are_waited_for(empty: Live) -> Non
         async with AsyncCaddrel(empty.url, empty.token) as client:
             return await client.people.import_(iter([b'{"id": "a"}\n', b'{"id": "b"}\n']))
 
-    assert asyncio.run(take_in()).added == 2
+    assert _run(take_in()).added == 2
 
 
 def test_many_wait_at_once_and_the_loop_goes_on() -> None:
@@ -61,7 +71,7 @@ def test_many_wait_at_once_and_the_loop_goes_on() -> None:
         async with AsyncCaddrel("http://caddrel.test", transport=httpx.MockTransport(answer)) as client:
             await asyncio.gather(*(client.health() for _ in range(20)))
 
-    asyncio.run(ask())
+    _run(ask())
     assert most == 20
 
 
@@ -84,7 +94,7 @@ def test_what_fails_is_told_and_what_is_cancelled_ends() -> None:
             with pytest.raises(asyncio.CancelledError):
                 await asked
 
-    asyncio.run(ask())
+    _run(ask())
 
 
 def test_pauses_are_awaited() -> None:
@@ -111,7 +121,7 @@ def test_pauses_are_awaited() -> None:
             counting.cancel()
         return found, turns
 
-    found, turns = asyncio.run(ask())
+    found, turns = _run(ask())
     assert found == ["running", "running", "done"]
     assert turns > 10
 
@@ -129,4 +139,4 @@ def test_every_noun_is_there() -> None:
                     if not name.startswith("_"):
                         assert callable(getattr(getattr(awaited, noun), name))
 
-    asyncio.run(look())
+    _run(look())

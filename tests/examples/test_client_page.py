@@ -7,6 +7,7 @@ import io
 import re
 import shutil
 from collections.abc import Iterator
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 from typing import Any
 
@@ -32,7 +33,9 @@ def test_every_example_runs_and_says_something(own: Live) -> None:
     for block in BLOCKS:
         said = io.StringIO()
         with contextlib.redirect_stdout(said):
-            exec(block.replace("http://127.0.0.1:8420", own.url), given)
+            # In a thread of its own: a browser's loop may be running in this one.
+            with ThreadPoolExecutor(1) as pool:
+                pool.submit(exec, block.replace("http://127.0.0.1:8420", own.url), given).result()
         assert said.getvalue().strip(), block
     given["client"].close()
 

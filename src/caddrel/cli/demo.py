@@ -92,7 +92,6 @@ def _run(data: Path, bind: tuple[str, int], doorway: tuple[str, int] | None) -> 
     _line(f"          caddrel rehearse {facts}")
     say("Stop:     Ctrl-C")
     try:
-        wiring.keep_what_is_there()
         server.run()
     finally:
         for process in (door, neighbours):

@@ -154,7 +154,6 @@ def serve(
                 remark(f"Nobody has an account yet. One-time way in: {origin}/#/enter?code={way_in}")
             if bind[0] not in {"127.0.0.1", "::1", "localhost"} and not public_url.startswith("https://"):
                 say_error("listening beyond this machine without TLS", "put a TLS proxy in front, and say --public-url")
-            wiring.keep_what_is_there()
             server.run()
     except wiring.FolderTaken as taken:
         raise click.ClickException(str(taken)) from None

@@ -9,10 +9,9 @@ from __future__ import annotations
 import queue
 import threading
 from collections import Counter
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from concurrent.futures import Future
 from dataclasses import dataclass
-from functools import lru_cache
 
 import msgspec
 
@@ -22,6 +21,8 @@ from caddrel.service.decisions.evaluate import Door, Pending, unreadable
 from caddrel.service.decisions.group_commit import Recorder
 from caddrel.service.decisions.work_queue import Stopped, Together
 from caddrel.service.http.frame import (
+    HEADERS,
+    SECURE_HEADERS,
     headers_for,
     headers_of_problem,
     is_known_host,
@@ -164,13 +165,15 @@ class QuickAnswers:
             (b"content-type", media),
             (b"content-length", b"%d" % len(body)),
             (b"cache-control", b"no-store"),
-            *_encoded(tuple(headers_for(self._data.settings).items())),
-            *_encoded(tuple(headers_of_problem(status).items())),
+            *(_SECURE if headers_for(self._data.settings) is SECURE_HEADERS else _PLAIN),
+            *_encoded(headers_of_problem(status)),
             (b"x-request-id", asked.request_id.encode("latin-1")),
         ]
         asked.request.answer(asked.request, (status, headers, body))
 
 
-@lru_cache(maxsize=16)
-def _encoded(headers: tuple[tuple[str, str], ...]) -> tuple[tuple[bytes, bytes], ...]:
-    return tuple((name.lower().encode(), value.encode("latin-1")) for name, value in headers)
+def _encoded(headers: Mapping[str, str]) -> list[tuple[bytes, bytes]]:
+    return [(name.lower().encode(), value.encode("latin-1")) for name, value in headers.items()]
+
+
+_PLAIN, _SECURE = _encoded(HEADERS), _encoded(SECURE_HEADERS)

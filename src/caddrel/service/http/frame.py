@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import re
 import time
-from functools import lru_cache
 from ipaddress import ip_address
 from urllib.parse import urlsplit
 
@@ -26,6 +25,7 @@ HEADERS = {
     "Referrer-Policy": "no-referrer",
     "Cross-Origin-Opener-Policy": "same-origin",
 }
+SECURE_HEADERS = {**HEADERS, "Strict-Transport-Security": "max-age=31536000"}
 _REQUEST_ID = re.compile(r"[\x21-\x7e]{1,200}")
 # Seconds until it makes sense to ask again what was refused because there was too much.
 RETRY_AFTER = "1"
@@ -39,9 +39,7 @@ def request_id_of(given: str) -> str:
 
 def headers_for(settings: Settings) -> dict[str, str]:
     """Return the headers of every answer, but for its request's id."""
-    if settings.origin.startswith("https://"):
-        return {**HEADERS, "Strict-Transport-Security": "max-age=31536000"}
-    return HEADERS
+    return SECURE_HEADERS if settings.origin.startswith("https://") else HEADERS
 
 
 def headers_of_problem(status: int) -> dict[str, str]:
@@ -75,16 +73,11 @@ def is_known_host(host: str, settings: Settings) -> bool:
     A name that somebody else points at this machine would have browsers take their page for ours. Addresses, and the
     machine's own name for itself, cannot be pointed anywhere.
     """
-    return _is_known(host, settings.hosts)
-
-
-@lru_cache(maxsize=256)
-def _is_known(host: str, hosts: tuple[str, ...]) -> bool:
     name = (urlsplit(f"//{host}").hostname or "").casefold()
-    if name in hosts or name == "localhost":
+    if name in settings.hosts or name == "localhost":
         return True
     try:
         address = ip_address(name)
     except ValueError:
         return False
-    return not hosts or address.is_loopback
+    return not settings.hosts or address.is_loopback
