@@ -32,10 +32,9 @@ def test_every_example_runs_and_says_something(own: Live) -> None:
     given: dict[str, Any] = {"token": own.token}
     for block in BLOCKS:
         said = io.StringIO()
-        with contextlib.redirect_stdout(said):
-            # In a thread of its own: a browser's loop may be running in this one.
-            with ThreadPoolExecutor(1) as pool:
-                pool.submit(exec, block.replace("http://127.0.0.1:8420", own.url), given).result()
+        # In a thread of its own: a browser's loop may be running in this one.
+        with contextlib.redirect_stdout(said), ThreadPoolExecutor(1) as pool:
+            pool.submit(exec, block.replace("http://127.0.0.1:8420", own.url), given).result()
         assert said.getvalue().strip(), block
     given["client"].close()
 

@@ -124,3 +124,20 @@ def test_the_newest_are_refused_when_too_many_wait(live: Live, monkeypatch: pyte
             assert live.runtime.quick.refused["token"] == 8
         finally:
             live.runtime.log.deciding.acquire()
+
+
+def test_what_is_asked_waits_and_is_refused_is_counted(live: Live) -> None:
+    with live.http(_token(live)) as door:
+        for body in (_body(), _body(), _body("till")):
+            assert door.post(QUICK, json=body).status_code == 200
+        assert door.post(QUICK, content=b"{").status_code == 400
+    with live.http() as http:
+        told = http.get("/metrics").text.splitlines()
+    assert {'caddrel_evaluations_total{outcome="allowed"} 2.0', 'caddrel_waiting{queue="commit"} 0.0'} <= set(told)
+    assert "caddrel_evaluation_seconds_count 4.0" in told
+    assert "caddrel_commit_records_sum 3.0" in told
+    assert 'caddrel_refused_total{why="token"} 0.0' in told
+    # As OpenMetrics has it: none is larger than the next, and the last is all.
+    found = [float(line.split()[1]) for line in told if line.startswith("caddrel_evaluation_seconds_bucket")]
+    assert found == sorted(found)
+    assert found[-1] == 4

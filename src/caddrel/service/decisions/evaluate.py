@@ -67,6 +67,8 @@ class Door:
         self._shadows = shadows
         # Words on no list that doors reported since the service started, by fact and word.
         self.strange: Counter[tuple[str, str]] = Counter()
+        # Live decisions since the service started, by outcome.
+        self.outcomes: Counter[str] = Counter()
         self._pending: dict[str, Pending] = {}
         self._lock = threading.Lock()
         self._once = threading.Lock()
@@ -217,6 +219,7 @@ class Door:
         pending = Pending(digest, self._answer(published, facts, decision, id, told, caller), stored)
         with self._lock:
             self._pending[id] = pending
+            self.outcomes[decision.outcome] += 1
         stored.add_done_callback(lambda _: self._forget(id))
         said = _proved(claims) if coded else claims
         self._shadows.put(Shadowed(id, now, caller, said, rulebook, facts))

@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 import queue
+import time
 from collections.abc import Callable, Mapping
 from concurrent.futures import Future
 from contextlib import AbstractContextManager
 from datetime import datetime
 from typing import Any, NamedTuple
 
+from caddrel.service.decisions.tallies import SECONDS, SIZES, Tally
 from caddrel.service.decisions.work_queue import Stopped, Together
 from caddrel.service.problems import ServiceError
 from caddrel.store.door_sessions import DoorSession
@@ -47,6 +49,13 @@ class Recorder:
         self._last: Future[None] | None = None
         # Whether the last commit failed.
         self.failing = False
+        # How long commits took, how many records were in each, and how many were refused since too many waited.
+        self.seconds, self.together, self.refused = Tally(SECONDS), Tally(SIZES), 0
+
+    @property
+    def waiting(self) -> int:
+        """How many wait to be stored."""
+        return self._waiting.waiting
 
     def put(self, signin: NewSignin, session: DoorSession | None, late: Mapping[str, datetime]) -> Future[None]:
         """Return what is done when the sign-in is stored.
@@ -62,6 +71,7 @@ class Recorder:
         except Stopped:
             raise ServiceError(503, "service-stopping", "the service is stopping", _HINT) from None
         except queue.Full:
+            self.refused += 1
             raise ServiceError(503, "too-busy", "too many decisions wait to be recorded", _HINT) from None
         self._last = stored
         return stored
@@ -84,6 +94,14 @@ class Recorder:
         self._waiting.stop()
 
     def _store(self, entries: list[_Entry]) -> None:
+        began = time.perf_counter()
+        self.together.add(len(entries))
+        try:
+            self._commit(entries)
+        finally:
+            self.seconds.add(time.perf_counter() - began)
+
+    def _commit(self, entries: list[_Entry]) -> None:
         late: dict[str, datetime] = {}
         for entry in entries:
             for person, since in entry.late.items():

@@ -5,11 +5,12 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from prometheus_client import CollectorRegistry
-from prometheus_client.core import CounterMetricFamily, GaugeMetricFamily, Metric
+from prometheus_client.core import CounterMetricFamily, GaugeMetricFamily, HistogramMetricFamily, Metric
 from prometheus_client.openmetrics.exposition import CONTENT_TYPE_LATEST, generate_latest
 
 from caddrel.service.decisions.evaluate import Door
 from caddrel.service.decisions.group_commit import Recorder
+from caddrel.service.decisions.quick_answers import QuickAnswers
 from caddrel.service.decisions.shadow_drafts import Shadows
 from caddrel.service.state.context import State
 
@@ -19,8 +20,8 @@ __all__ = ["CONTENT_TYPE_LATEST", "exposition"]
 class _Collector:
     """Reads the numbers when they are asked for."""
 
-    def __init__(self, data: State, door: Door, recorder: Recorder, shadows: Shadows) -> None:
-        self._data, self._door, self._recorder, self._shadows = data, door, recorder, shadows
+    def __init__(self, data: State, door: Door, quick: QuickAnswers, recorder: Recorder, shadows: Shadows) -> None:
+        self._data, self._door, self._quick, self._recorder, self._shadows = data, door, quick, recorder, shadows
 
     def collect(self) -> Iterator[Metric]:
         """Yield every family of numbers."""
@@ -43,11 +44,40 @@ class _Collector:
         yield from (held, most)
         yield GaugeMetricFamily("caddrel_log_changes", "How often the log was changed.", data.signins.head()[0])
         yield GaugeMetricFamily("caddrel_recording_failing", "Whether the last commit failed.", self._recorder.failing)
+        yield from self._load()
+
+    def _load(self) -> Iterator[Metric]:
+        """Yield how much is asked, how long it takes, what waits, and what is refused."""
+        quick, recorder = self._quick, self._recorder
+        made = CounterMetricFamily("caddrel_evaluations", "Live decisions, by outcome.", labels=("outcome",))
+        for outcome, count in sorted(self._door.outcomes.items()):
+            made.add_metric((outcome,), count)
+        yield made
+        waiting = GaugeMetricFamily("caddrel_waiting", "What waits, by what for.", labels=("queue",))
+        for name, count in (
+            ("decision", quick.waiting), ("commit", recorder.waiting), ("shadow", self._shadows.waiting)
+        ):  # fmt: skip
+            waiting.add_metric((name,), count)
+        yield waiting
+        refused = CounterMetricFamily(
+            "caddrel_refused", "Evaluations refused because too much waited, by what was too much.", labels=("why",)
+        )
+        for why in ("token", "all"):
+            refused.add_metric((why,), quick.refused[why])
+        refused.add_metric(("commit",), recorder.refused)
+        yield refused
+        for name, doc, tally in (
+            ("evaluation_seconds", "How long a door waited for a decision.", quick.seconds),
+            ("evaluations_together", "How many were decided together.", quick.together),
+            ("commit_seconds", "How long a commit of live decisions took.", recorder.seconds),
+            ("commit_records", "How many live decisions were in a commit.", recorder.together),
+        ):
+            yield HistogramMetricFamily(f"caddrel_{name}", doc, buckets=tally.buckets(), sum_value=tally.sum)
 
 
-def exposition(data: State, door: Door, recorder: Recorder, shadows: Shadows) -> bytes:
+def exposition(data: State, door: Door, quick: QuickAnswers, recorder: Recorder, shadows: Shadows) -> bytes:
     """Return everything that is counted."""
     registry = CollectorRegistry()
-    registry.register(_Collector(data, door, recorder, shadows))
+    registry.register(_Collector(data, door, quick, recorder, shadows))
     found: bytes = generate_latest(registry)  # type: ignore[no-untyped-call]
     return found

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import queue
 import threading
+import time
 from collections import Counter
 from collections.abc import Callable, Mapping
 from concurrent.futures import Future
@@ -19,6 +20,7 @@ from caddrel.core.facts.attempts import AttemptRefused
 from caddrel.service.auth.callers import Caller, Callers, check
 from caddrel.service.decisions.evaluate import Door, Pending, unreadable
 from caddrel.service.decisions.group_commit import Recorder
+from caddrel.service.decisions.tallies import SECONDS, SIZES, Tally
 from caddrel.service.decisions.work_queue import Stopped, Together
 from caddrel.service.http.frame import (
     HEADERS,
@@ -68,8 +70,10 @@ class QuickAnswers:
     ----------
     refused
         How many were refused because too many waited, by why: ``token`` when it was too many of one token.
-    batches
-        How many were decided together, and how often.
+    together
+        How many were decided together.
+    seconds
+        How long those waited who were answered.
     """
 
     def __init__(
@@ -82,7 +86,12 @@ class QuickAnswers:
         self._lock = threading.Lock()
         self._asked: dict[QuickRequest, _Asked] = {}
         self.refused: Counter[str] = Counter()
-        self.batches: Counter[int] = Counter()
+        self.together, self.seconds = Tally(SIZES), Tally(SECONDS)
+
+    @property
+    def waiting(self) -> int:
+        """How many wait to be decided."""
+        return self._deciding.waiting
 
     def begin(self, request: QuickRequest) -> bool:
         """Have an evaluation answered later; False leaves it to the app."""
@@ -116,6 +125,7 @@ class QuickAnswers:
     def told(self, request: QuickRequest, response: Response) -> None:
         """Write the line of an evaluation that has its answer."""
         asked = self._asked.pop(request)
+        self.seconds.add(time.perf_counter() - request.began)
         with self._lock:
             self._of[asked.caller.token] -= 1
             if not self._of[asked.caller.token]:
@@ -127,7 +137,7 @@ class QuickAnswers:
         self._deciding.stop()
 
     def _decide(self, several: list[_Asked]) -> None:
-        self.batches[len(several)] += 1
+        self.together.add(len(several))
         # Everybody who asked while the commit before was written shares the next one.
         with self._recorder.gathering():
             for asked in several:

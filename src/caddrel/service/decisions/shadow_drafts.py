@@ -97,6 +97,11 @@ class Shadows:
         flows = [wire.ShadowFlow(*flow) for flow in self._data.draft_outcomes.flows(name, draft.shadowed)]
         return wire.ShadowReport(show_moment(draft.shadowed), flows)
 
+    @property
+    def waiting(self) -> int:
+        """How many attempts wait to be decided."""
+        return self._waiting.waiting
+
     def settle(self) -> None:
         """Wait until everything that was put is decided and stored."""
         self._waiting.settle()
