@@ -4,8 +4,11 @@ from __future__ import annotations
 
 import contextlib
 import os
+import re
 import subprocess
 import sys
+import threading
+from collections.abc import Iterator
 from pathlib import Path
 from unittest import mock
 
@@ -46,6 +49,27 @@ def run(
         sys.stderr.flush()
         written = out.getvalue().decode(), err.getvalue().decode()
     return subprocess.CompletedProcess(words, code if isinstance(code, int) else 1, *written)
+
+
+@contextlib.contextmanager
+def serving_command(folder: Path, **environment: str) -> Iterator[str]:
+    """Run ``caddrel serve`` on a folder, in a process of its own; gives its address."""
+    words = [str(BIN / "caddrel"), "serve", "--data", str(folder), "--bind", "127.0.0.1:0"]
+    given = {"PATH": f"{BIN}:{os.environ['PATH']}", "HOME": "/nonexistent", "COLUMNS": "400", **environment}
+    with subprocess.Popen(words, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True, env=given) as process:
+        assert process.stdout is not None
+        try:
+            found = None
+            while found is None:
+                line = process.stdout.readline()
+                assert line, "it did not start"
+                found = re.search(r"http://127\.0\.0\.1:\d+", line)
+            # What it writes from now on is read, so that it never waits for that.
+            threading.Thread(target=process.stdout.read, daemon=True).start()
+            yield found[0]
+        finally:
+            process.terminate()
+            process.wait(60)
 
 
 def program(

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import atexit
 import contextlib
 import fcntl
 import gc
@@ -12,11 +13,12 @@ import socket
 import sys
 import threading
 import time
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
-from types import FrameType
+from types import FrameType, MappingProxyType
+from typing import Any
 from urllib.parse import urlsplit
 
 import structlog
@@ -29,6 +31,7 @@ from caddrel.service.decisions.quick_answers import PATH
 from caddrel.service.http.dispatch import body_limits
 from caddrel.service.http.front import Front
 from caddrel.service.http.server import HttpServer
+from caddrel.service.http.spans import Spans, is_wanted
 from caddrel.service.http.wsgi import Threads
 from caddrel.service.problems import ServiceError
 from caddrel.service.runtime import Runtime, begin, go_on, stop
@@ -426,10 +429,27 @@ def build_server(
     return made
 
 
-def log_to_stderr() -> None:
-    """Write one JSON line for each event to standard error."""
+def log_to_stderr(environment: Mapping[str, str] = MappingProxyType({})) -> None:
+    """Write one JSON line for each event to standard error.
+
+    Parameters
+    ----------
+    environment
+        Where it configures an endpoint for spans, each request is told of there too.
+
+    Raises
+    ------
+    NotInstalled
+        When it does, and what sends to it is not there.
+    """
+    told: list[Any] = []
+    if is_wanted(environment):
+        spans = Spans()
+        atexit.register(spans.close)
+        told = [spans]
     structlog.configure(
         processors=[
+            *told,
             structlog.processors.add_log_level,
             structlog.processors.TimeStamper(fmt="iso", utc=True),
             structlog.processors.format_exc_info,

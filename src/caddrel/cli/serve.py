@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
@@ -123,6 +124,7 @@ def serve(
     Example: caddrel serve --data ./data --bind 127.0.0.1:8420
     """
     from caddrel import wiring
+    from caddrel.service.http.spans import NotInstalled
     from caddrel.service.state.settings import Settings
 
     _check_url(public_url)
@@ -134,7 +136,10 @@ def serve(
     )
     wiring.collect_seldom()
     wiring.share_fairly()
-    wiring.log_to_stderr()
+    try:
+        wiring.log_to_stderr(os.environ)
+    except NotInstalled as missing:
+        raise click.ClickException(str(missing)) from None
     try:
         with wiring.holding(data):
             opened = open_with_addresses(data, address_data, key_file, settings)
