@@ -197,6 +197,38 @@ def connections(at: Target) -> str:
     return f"three times {many} connections; 200 MB refused at once"
 
 
+def floods(at: Target) -> str:
+    """Bodies a byte at a time, answers that nobody reads and a flood with a wrong token keep no door waiting."""
+    many = 200 if at.large else 60
+    slow = (
+        "POST /access/v1/evaluation HTTP/1.1\r\nHost: 127.0.0.1\r\nContent-Length: 400\r\n"
+        f"Authorization: Bearer {at.door}\r\n\r\n{{"
+    ).encode()
+    unread = b"GET /api/openapi.json HTTP/1.1\r\nHost: 127.0.0.1\r\n\r\n" * 200
+    ended, refused = threading.Event(), []
+
+    def guess() -> None:
+        with at.http("cad_0123456789ab_wrong") as nobody:
+            while not ended.is_set():
+                refused.append(nobody.post("/access/v1/evaluation", json={}).status_code)
+
+    with _connections(at, many, slow) as dripping, _connections(at, many, unread), ThreadPoolExecutor(8) as pool:
+        guessing = [pool.submit(guess) for _ in range(8)]
+        try:
+            with at.http(at.door) as door:
+                for _ in range(100 if at.large else 30):
+                    at.ask(door)
+                    for one in dripping:
+                        with contextlib.suppress(OSError):
+                            one.send(b" ")
+        finally:
+            ended.set()
+        for each in guessing:
+            each.result()
+    hold(set(refused) <= {401, 503}, f"a wrong token was answered with {set(refused)}")
+    return f"{many} dripping, {many} reading nothing, {len(refused)} wrong tokens"
+
+
 def odd_requests(at: Target) -> str:
     """Nothing that is sent is answered with 500, and what is watched can be watched."""
     with at.http() as http:
@@ -375,7 +407,8 @@ def _beside(at: Target, big: Any, median: Callable[[], float]) -> tuple[float, f
 
 
 PLAYS = (
-    wrong_credentials, exploding_rulebooks, shadows, connections, odd_requests, publishing, accounts, undisturbed,
+    wrong_credentials, exploding_rulebooks, shadows, connections, floods, odd_requests, publishing, accounts,
+    undisturbed,
 )  # fmt: skip
 
 
