@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import signal
 import sys
 import threading
@@ -70,7 +71,8 @@ def doorway(bind: tuple[str, int], with_parent: bool) -> None:
 
 def _watch_parent(ended: Callable[[], None]) -> None:
     def wait() -> None:
-        while sys.stdin.buffer.read(1024):
+        # Without a buffer: one that is being read when the program ends ends it badly.
+        while os.read(sys.stdin.fileno(), 1024):
             pass
         ended()
 

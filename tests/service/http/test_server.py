@@ -60,6 +60,13 @@ def test_each_of_several_requests_sent_at_once_gets_its_own_answer(vacant: Live)
     assert [part[1:4] for part in answer.split(b"HTTP/1.1")[1:]] == [b"200", b"200", b"404", b"200"], answer
 
 
+@pytest.mark.parametrize("path", ["/", "/favicon.svg", "/healthz", "/api/openapi.json", "/metrics", "/docs/"])
+def test_no_header_comes_twice(vacant: Live, path: str) -> None:
+    head, _, _ = _asked(vacant, _request(vacant, path)).partition(b"\r\n\r\n")
+    names = [line.partition(b":")[0].lower() for line in head.split(b"\r\n")[1:]]
+    assert sorted(set(names)) == sorted(names)
+
+
 def test_what_comes_behind_a_whole_request_is_no_answer_to_it(vacant: Live) -> None:
     answer = _asked(vacant, _request(vacant, "/api/v1/people", last=False) + b"garbage\r\n\r\n")
     assert answer.startswith(b"HTTP/1.1 200 "), answer[:200]

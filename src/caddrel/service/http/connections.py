@@ -120,6 +120,13 @@ class Connection(HttpToolsProtocol):
         """End it at once, whatever was still to be sent."""
         self.transport.abort()
 
+    def shutdown(self) -> None:
+        """End it once what was asked is answered; what is not whole yet was not asked."""
+        if self._answering:
+            super().shutdown()
+        else:
+            self.transport.close()
+
     @property
     def waits(self) -> bool:
         """Whether nothing that it asked is being answered."""

@@ -126,7 +126,9 @@ class WsgiRequest:
 
     def _start(self, begun: list[tuple[str, list[tuple[str, str]]]]) -> Mapping[str, Any]:
         status, headers = begun[0]
-        sent = [(name.lower().encode("latin-1"), value.encode("latin-1")) for name, value in headers]
+        # The server says the date of everything.
+        told = [(name.lower(), value) for name, value in headers if name.lower() != "date"]
+        sent = [(name.encode("latin-1"), value.encode("latin-1")) for name, value in told]
         return {"type": "http.response.start", "status": int(status[:3]), "headers": sent}
 
     def _whole(self, begun: list[tuple[str, list[tuple[str, str]]]], body: bytes) -> None:
