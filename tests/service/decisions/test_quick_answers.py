@@ -34,10 +34,10 @@ def _body(app: str = "post", /, **context: Any) -> dict[str, Any]:
 
 @pytest.fixture
 def live(empty: Live) -> Live:
-    with empty.client() as client:
-        client.rulebook.publish([File("r.yaml", RULEBOOK)], "the first")
-        client.people.import_([json.dumps({"id": "ines", "factors": ["password", "push"]}).encode()])
-        client.apps.import_([b'{"id": "till"}\n', b'{"id": "post"}\n'])
+    with empty.client() as operator:
+        operator.rulebook.publish([File("r.yaml", RULEBOOK)], "the first")
+        operator.people.import_([json.dumps({"id": "ines", "factors": ["password", "push"]}).encode()])
+        operator.apps.import_([b'{"id": "till"}\n', b'{"id": "post"}\n'])
     return empty
 
 
