@@ -7,7 +7,7 @@ import sqlite3
 import threading
 import time
 from collections.abc import Callable, Iterator, Sequence
-from contextlib import contextmanager
+from contextlib import closing, contextmanager
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, Generic, TypeVar
 
@@ -129,6 +129,11 @@ class Database:
         For what every live decision asks: a connection of SQLAlchemy's takes several times as long to begin and end as
         SQLite takes to answer.
         """
+        found = self.first(statement, values, 1)
+        return found[0] if found else None
+
+    def first(self, statement: str, values: Sequence[Any], most: int) -> list[tuple[Any, ...]]:
+        """Return the first rows that a statement finds, at most so many; as `one` does."""
         connection: sqlite3.Connection | None = getattr(self._mine, "connection", None)
         if connection is None:
             connection = sqlite3.connect(self.path, check_same_thread=False, isolation_level=None)
@@ -136,8 +141,9 @@ class Database:
             with self._watching:
                 self._own.append(connection)
             self._mine.connection = connection
-        found: tuple[Any, ...] | None = connection.execute(statement, values).fetchone()
-        return found
+        # Closed at once: one that is left open holds the state of the file that it saw.
+        with closing(connection.execute(statement, values)) as cursor:
+            return cursor.fetchmany(most)
 
     def changes(self) -> tuple[int, int]:
         """Return numbers that are others after each commit to the file.

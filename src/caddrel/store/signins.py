@@ -286,13 +286,23 @@ class SigninStore:
     def pasts(self, person: str, before: datetime | None = None) -> Iterator[Past]:
         """Yield a person's attempts, newest first; with `before` only those before that moment."""
         until = to_stored(before) if before is not None else _EVER
+        # Asked for everybody who comes for the first time: most have few, and many none.
+        newest = self._database.first(_PASTS, (person, until, until >> BITS), PASTS_AT_ONCE)
+        if not newest:
+            return
         with self._database.read() as connection:
+            if len(newest) < PASTS_AT_ONCE:
+                yield from self._pasts_of(connection, newest)
+                return
             found = connection.exec_driver_sql(_PASTS, (person, until, until >> BITS))
             while rows := found.fetchmany(PASTS_AT_ONCE):
-                named = [("network", row[4]) for row in rows] + [("attempt", row[5]) for row in rows]
-                documents = self._dictionary.load_bundles(connection, named)
-                for row in rows:
-                    yield self._past(row, documents)
+                yield from self._pasts_of(connection, rows)
+
+    def _pasts_of(self, connection: Connection, rows: Sequence[Any]) -> Iterator[Past]:
+        named = [("network", row[4]) for row in rows] + [("attempt", row[5]) for row in rows]
+        documents = self._dictionary.load_bundles(connection, named)
+        for row in rows:
+            yield self._past(row, documents)
 
     def _past(self, row: Any, documents: Documents) -> Past:
         at, id, let_in, device, network_facts, attempt_facts = row
