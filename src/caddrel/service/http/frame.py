@@ -47,7 +47,7 @@ def headers_of_problem(status: int) -> dict[str, str]:
     if status == 401:
         return {"WWW-Authenticate": 'Bearer realm="caddrel"'}
     # RFC 9110, section 10.2.3.
-    return {"Retry-After": RETRY_AFTER} if status in {429, 503} else {}
+    return {"Retry-After": RETRY_AFTER} if status == 503 else {}
 
 
 def log_request(method: str, path: str, status: int, began: float, caller: str, request_id: str) -> None:
