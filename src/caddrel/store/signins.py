@@ -287,8 +287,7 @@ class SigninStore:
         """Yield a person's attempts, newest first; with `before` only those before that moment."""
         until = to_stored(before) if before is not None else _EVER
         # Asked for everybody who comes for the first time: most have few, and many none.
-        newest = self._database.first(_PASTS, (person, until, until >> BITS), PASTS_AT_ONCE)
-        if not newest:
+        if not (newest := self._database.first(_PASTS, (person, until, until >> BITS), PASTS_AT_ONCE)):
             return
         with self._database.read() as connection:
             if len(newest) < PASTS_AT_ONCE:
