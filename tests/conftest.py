@@ -30,6 +30,7 @@ from caddrel.service.auth.tokens import make_token
 from caddrel.service.runtime import Runtime
 from caddrel.service.state.data_folder import DataFolder
 from caddrel.service.state.limits import Limits
+from caddrel.wire.decisions import File
 
 settings.register_profile("steady", derandomize=True, deadline=None, print_blob=True)
 settings.load_profile("steady")
@@ -171,6 +172,24 @@ def serving(folder: Path, limits: Limits | None = None, address_files: Sequence[
 def empty(tmp_path: Path) -> Iterator[Live]:
     """A service without any data; bodies are limited more tightly than usual."""
     yield from serving(tmp_path / "data", EMPTY_LIMITS)
+
+
+TILL_AND_POST = """
+caddrel: 1
+policies:
+  strong: {mode: enforced, apps: [till], rules: [{then: require mfa within 15m}]}
+  post: {mode: enforced, apps: [post], rules: [{then: allow, keep: {session_at_most: 1h}}]}
+"""
+
+
+@pytest.fixture
+def till_and_post(empty: Live) -> Live:
+    """A service with one person; a password lets her into the app `post`, and not into `till`."""
+    with empty.client() as operator:
+        operator.rulebook.publish([File("r.yaml", TILL_AND_POST)], "the first")
+        operator.people.import_([b'{"id": "ines.faro", "factors": ["password", "push"]}'])
+        operator.apps.import_([b'{"id": "till"}\n', b'{"id": "post"}\n'])
+    return empty
 
 
 @pytest.fixture(scope="session")

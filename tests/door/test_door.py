@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 import os
 import subprocess
 import sys
@@ -12,7 +11,7 @@ from typing import Any
 
 import httpx
 import pytest
-from tests.conftest import PATIENCE, Live
+from tests.conftest import PATIENCE, TILL_AND_POST, Live
 
 from caddrel.client import Refused
 from caddrel.door import Gate, Visitor, WsgiDoor
@@ -23,43 +22,36 @@ from caddrel.service.auth.tokens import make_token
 from caddrel.wire.decisions import File
 
 EXAMPLES = Path(__file__).parents[2] / "examples"
-RULEBOOK = """
-caddrel: 1
-policies:
-  strong: {mode: enforced, apps: [till], rules: [{then: require mfa within 15m}]}
-  post: {mode: enforced, apps: [post], rules: [{then: allow, keep: {session_at_most: 1h}}]}
-"""
 PASSWORD = "the tide turns at six"
 
 
-@pytest.fixture
-def live(empty: Live) -> Live:
-    with empty.client() as operator:
-        operator.rulebook.publish([File("r.yaml", RULEBOOK)], "the first")
-        operator.people.import_([json.dumps({"id": "ines.faro", "factors": ["password", "push"]}).encode()])
-        operator.apps.import_([b'{"id": "till"}\n', b'{"id": "post"}\n'])
-    return empty
-
-
-def _token(live: Live) -> str:
-    return make_token(live.data, "an app", "door", 30, "tests")[1]
+def _token(till_and_post: Live) -> str:
+    return make_token(till_and_post.data, "an app", "door", 30, "tests")[1]
 
 
 @pytest.fixture(params=["flask_door.py", "starlette_door.py"])
-def app(request: pytest.FixtureRequest, live: Live) -> Iterator[tuple[str, Live]]:
-    given = {"CADDREL_URL": live.url, "CADDREL_TOKEN": _token(live), "CADDREL_APP": "post", "PORT": "0"}
+def app(request: pytest.FixtureRequest, till_and_post: Live) -> Iterator[tuple[str, Live]]:
+    given = {
+        "CADDREL_URL": till_and_post.url,
+        "CADDREL_TOKEN": _token(till_and_post),
+        "CADDREL_APP": "post",
+        "PORT": "0",
+    }
     words = [sys.executable, str(EXAMPLES / request.param)]
     with subprocess.Popen(
         words, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True, env=os.environ | given
     ) as ran:
         assert ran.stdout is not None
-        yield ran.stdout.readline().strip(), live
+        yield ran.stdout.readline().strip(), till_and_post
         ran.terminate()
 
 
 def test_somebody_signs_in_goes_on_and_is_put_out_by_what_changes(app: tuple[str, Live]) -> None:
     url, live = app
-    with httpx.Client(base_url=url, timeout=PATIENCE, follow_redirects=True) as browser, live.client() as operator:
+    with (
+        httpx.Client(base_url=url, timeout=PATIENCE, follow_redirects=True) as browser,
+        live.client() as operator,
+    ):
         assert "<form" in browser.get("/").text
         wrong = browser.post("/sign-in", data={"person": "ines.faro", "password": "guess"})
         assert (wrong.status_code, "Reference: " in wrong.text) == (403, True)
@@ -71,11 +63,12 @@ def test_somebody_signs_in_goes_on_and_is_put_out_by_what_changes(app: tuple[str
         forged = {"Cookie": f"caddrel_door={held.replace('ines', 'odd')}"}
         assert httpx.get(url, headers=forged).status_code == 401
         operator.rulebook.publish(
-            [File("r.yaml", f"{RULEBOOK}  stop: {{mode: enforced, rules: [{{then: block, tell: Not now.}}]}}\n")], "s"
+            [File("r.yaml", f"{TILL_AND_POST}  stop: {{mode: enforced, rules: [{{then: block, tell: Not now.}}]}}\n")],
+            "s",
         )
         stopped = browser.get("/")
         assert (stopped.status_code, "Not now." in stopped.text) == (403, True)
-        operator.rulebook.publish([File("r.yaml", RULEBOOK)], "back")
+        operator.rulebook.publish([File("r.yaml", TILL_AND_POST)], "back")
         for session in operator.sessions.all():
             operator.sessions.end(session.id)
         ended = browser.get("/")
@@ -87,8 +80,8 @@ def test_somebody_signs_in_goes_on_and_is_put_out_by_what_changes(app: tuple[str
         assert operator.sessions.all() == []
 
 
-def test_what_is_still_needed_is_said_as_the_standard_has_it(live: Live) -> None:
-    with Gate(live.url, _token(live), "till") as gate:
+def test_what_is_still_needed_is_said_as_the_standard_has_it(till_and_post: Live) -> None:
+    with Gate(till_and_post.url, _token(till_and_post), "till") as gate:
         verdict = gate.sign_in("ines.faro", {"auth.credentials": "right", "auth.methods": {"pwd": 0}})
     status, _, headers, body = refusal(verdict)
     assert (status, verdict.why, verdict.visitor) == (401, "challenged", None)
@@ -98,7 +91,7 @@ def test_what_is_still_needed_is_said_as_the_standard_has_it(live: Live) -> None
 
 
 @pytest.mark.parametrize("unanswered", ["closed", "stay"])
-def test_nobody_new_gets_in_while_nobody_answers(live: Live, unanswered: Unanswered) -> None:
+def test_nobody_new_gets_in_while_nobody_answers(till_and_post: Live, unanswered: Unanswered) -> None:
     down = False
 
     def answer(request: httpx.Request) -> httpx.Response:
@@ -109,7 +102,7 @@ def test_nobody_new_gets_in_while_nobody_answers(live: Live, unanswered: Unanswe
             return httpx.Response(found.status_code, content=found.content)
 
     transport = httpx.MockTransport(answer)
-    with Gate(live.url, _token(live), "post", unanswered=unanswered, transport=transport) as gate:
+    with Gate(till_and_post.url, _token(till_and_post), "post", unanswered=unanswered, transport=transport) as gate:
         said = {"auth.credentials": "right", "auth.methods": {"pwd": 0}}
         visitor = gate.sign_in("ines.faro", said).visitor
         assert visitor is not None
@@ -120,7 +113,7 @@ def test_nobody_new_gets_in_while_nobody_answers(live: Live, unanswered: Unanswe
         new = gate.sign_in("ines.faro", said)
         assert (new.allowed, new.why, refusal(new)[0]) == (False, "unanswered", 503)
         down = False
-        with live.client() as operator:
+        with till_and_post.client() as operator:
             operator.sessions.end(visitor.session)
         assert gate.ask(visitor, {}).why == "ended"
         down = True
@@ -135,10 +128,10 @@ def test_a_service_that_is_too_busy_lets_nobody_in(status: int, code: str, why: 
         assert gate.sign_in("ines.faro", {}).why == why
 
 
-def test_a_door_that_is_set_up_wrongly_says_so(live: Live) -> None:
-    with Gate(live.url, "cad_none_none", "post") as gate, pytest.raises(Refused):
+def test_a_door_that_is_set_up_wrongly_says_so(till_and_post: Live) -> None:
+    with Gate(till_and_post.url, "cad_none_none", "post") as gate, pytest.raises(Refused):
         gate.sign_in("ines.faro", {})
-    with Gate(live.url, _token(live), "post") as gate, pytest.raises(Refused):
+    with Gate(till_and_post.url, _token(till_and_post), "post") as gate, pytest.raises(Refused):
         gate.sign_in("ines.faro", {"no.such.fact": 1})
 
 
@@ -147,10 +140,14 @@ def test_cookies_say_who_it_was(person: str) -> None:
     visitor = Visitor(person, "in-0123")
     for secure in (False, True):
         cookie = cookie_for(visitor, secure)
-        assert visitor_of(cookie.partition("; ")[0]) == visitor
+        held = cookie.partition("; ")[0]
+        assert visitor_of(held, secure) == visitor
+        # Over https only the cookie counts that no other host, and nobody on the way, can have set.
+        assert visitor_of(held, not secure) is None
+        assert visitor_of(f'other={{"a": 1}}; x=a b,c; {held}; y="', secure) == visitor
         assert ("Secure" in cookie) is secure
         assert "HttpOnly" in cookie
-    assert visitor_of(cookie_for(None, secure=False).partition("; ")[0]) is None
+    assert visitor_of(cookie_for(None, secure=False).partition("; ")[0], secure=False) is None
 
 
 @pytest.mark.parametrize(
@@ -168,7 +165,7 @@ def test_cookies_say_who_it_was(person: str) -> None:
     ],
 )
 def test_whatever_is_no_such_cookie_is_nobody(cookies: str) -> None:
-    assert visitor_of(cookies) is None
+    assert visitor_of(cookies, secure=False) is None
 
 
 def test_nobody_can_say_from_outside_who_is_in() -> None:

@@ -8,7 +8,6 @@ Needs the extra: ``pip install 'caddrel[async]'``.
 from __future__ import annotations
 
 import asyncio
-import inspect
 import sys
 from collections.abc import AsyncIterator, Awaitable, Callable, Iterator
 from types import TracebackType
@@ -89,19 +88,31 @@ class _Awaiting(httpx.BaseTransport):
         _await(self._transport.aclose())
 
 
-class _Noun:
-    """A noun whose methods are awaited; what yields is gone through by ``async for``."""
+class Awaited:
+    """Something of the client library whose methods are awaited; what yields is gone through by ``async for``."""
 
-    def __init__(self, noun: Any) -> None:
-        self._noun = noun
+    def __init__(self, of: Any) -> None:
+        self._of = of
 
     def __getattr__(self, name: str) -> Any:
-        found = getattr(self._noun, name)
+        found = getattr(self._of, name)
         if not callable(found):
-            return found if isinstance(found, str) else _Noun(found)
-        if str(inspect.signature(found).return_annotation).startswith("Iterator["):
+            return found if isinstance(found, str) else Awaited(found)
+        if getattr(found, "__annotations__", {}).get("return", "").startswith("Iterator["):
             return lambda *args, **named: _each(found, *args, **named)
         return lambda *args, **named: _spawn(found, *args, **named)
+
+    async def aclose(self) -> None:
+        """Close the connections."""
+        await _spawn(self._of.close)
+
+    async def __aenter__(self) -> Self:
+        return self
+
+    async def __aexit__(
+        self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
+    ) -> None:
+        await self.aclose()
 
 
 async def _each(made: Callable[..., Iterator[Any]], *args: Any, **named: Any) -> AsyncIterator[Any]:
@@ -115,7 +126,16 @@ async def _each(made: Callable[..., Iterator[Any]], *args: Any, **named: Any) ->
             await _spawn(close)
 
 
-class AsyncCaddrel(_Noun):
+def _pause(seconds: float) -> None:
+    _await(asyncio.sleep(seconds))
+
+
+def awaiting(url: str, transport: httpx.AsyncBaseTransport | None) -> httpx.BaseTransport:
+    """Return what sends the requests of something that is awaited; by another transport than the network's, if any."""
+    return _Awaiting(transport or httpx.AsyncHTTPTransport(retries=2, verify=not url.startswith("http://")))
+
+
+class AsyncCaddrel(Awaited):
     """A Caddrel service, awaited: nouns, methods, arguments and errors are those of `Caddrel`.
 
     Parameters
@@ -134,21 +154,4 @@ class AsyncCaddrel(_Noun):
         timeout: float = 120.0,
         transport: httpx.AsyncBaseTransport | None = None,
     ) -> None:
-        chosen = transport or httpx.AsyncHTTPTransport(retries=2, verify=not url.startswith("http://"))
-        super().__init__(
-            Caddrel(
-                url, token, timeout=timeout, transport=_Awaiting(chosen), pause=lambda wait: _await(asyncio.sleep(wait))
-            )
-        )
-
-    async def aclose(self) -> None:
-        """Close the connections."""
-        await _spawn(self._noun.close)
-
-    async def __aenter__(self) -> Self:
-        return self
-
-    async def __aexit__(
-        self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
-    ) -> None:
-        await self.aclose()
+        super().__init__(Caddrel(url, token, timeout=timeout, transport=awaiting(url, transport), pause=_pause))

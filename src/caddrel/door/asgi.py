@@ -3,16 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Awaitable, Callable, Mapping, MutableMapping
-from types import TracebackType
-from typing import Any, Self
+from typing import Any
 
 import httpx
 
-from caddrel.client import CaddrelError
-from caddrel.client.asynchronous import AsyncCaddrel
-from caddrel.door.gate import DEADLINE, STAY_FOR
+from caddrel.client.asynchronous import Awaited, awaiting
+from caddrel.door.gate import Gate
 from caddrel.door.refusal import refusal
-from caddrel.door.verdict import Judgement, Unanswered, Verdict
+from caddrel.door.verdict import Verdict
 from caddrel.door.visitor import Visitor, cookie_for, visitor_of
 
 Scope = MutableMapping[str, Any]
@@ -21,55 +19,19 @@ Send = Callable[[MutableMapping[str, Any]], Awaitable[None]]
 App = Callable[[Scope, Receive, Send], Awaitable[None]]
 
 
-class AsyncGate:
-    """Asks about the people of one app; as `gate.Gate`, awaited."""
+class AsyncGate(Awaited):
+    """Asks about the people of one app: `gate.Gate`, awaited, with the same arguments and methods.
+
+    Parameters
+    ----------
+    transport
+        Another way to send requests than the network.
+    """
 
     def __init__(
-        self,
-        url: str,
-        token: str,
-        app: str,
-        *,
-        deadline: float = DEADLINE,
-        unanswered: Unanswered = "closed",
-        stay_for: float = STAY_FOR,
-        transport: httpx.AsyncBaseTransport | None = None,
+        self, url: str, token: str, app: str, *, transport: httpx.AsyncBaseTransport | None = None, **options: Any
     ) -> None:
-        self._client = AsyncCaddrel(url, token, timeout=deadline, transport=transport)
-        self._deadline = deadline
-        self._judgement = Judgement(app, unanswered, stay_for)
-
-    async def sign_in(self, person: str, facts: Mapping[str, Any]) -> Verdict:
-        """Return whether somebody may come in who has just shown who they are."""
-        return await self._ask(person, "", facts)
-
-    async def ask(self, visitor: Visitor, facts: Mapping[str, Any]) -> Verdict:
-        """Return whether somebody who is in may go on."""
-        return await self._ask(visitor.person, visitor.session, facts)
-
-    async def sign_out(self, visitor: Visitor) -> None:
-        """End somebody's session."""
-        await self._client.access.end(visitor.session)
-
-    async def _ask(self, person: str, session: str, facts: Mapping[str, Any]) -> Verdict:
-        asked = self._judgement.question(person, facts, session)
-        try:
-            answer = await self._client.access.evaluate(asked, deadline=self._deadline)
-        except CaddrelError as error:
-            return self._judgement.failed(person, session, error)
-        return self._judgement.answered(person, session, answer)
-
-    async def aclose(self) -> None:
-        """Close the connections."""
-        await self._client.aclose()
-
-    async def __aenter__(self) -> Self:
-        return self
-
-    async def __aexit__(
-        self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
-    ) -> None:
-        await self.aclose()
+        super().__init__(Gate(url, token, app, transport=awaiting(url, transport), **options))
 
 
 def facts_of(scope: Scope) -> dict[str, Any]:
@@ -94,7 +56,7 @@ class AsgiDoor:
             await self._app(scope, receive, send)
             return
         scope["caddrel.door"], scope["caddrel.visitor"], scope["caddrel.verdict"] = self, None, None
-        visitor = visitor_of(_cookies(scope))
+        visitor = visitor_of(_cookies(scope), _secure(scope))
         if visitor is not None:
             verdict = await self._gate.ask(visitor, self._facts(scope))
             if not verdict.allowed:

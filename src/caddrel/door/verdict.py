@@ -94,8 +94,10 @@ class Judgement:
         tell = tuple(str(each["text"]) for each in context.get("tell", ()))
         reference = str(context.get("reference", ""))
         if answer.decision:
-            visitor = Visitor(person, str(told.get("id") or session))
-            if self._stays:
+            named = str(told.get("id") or session)
+            # What is no sign-in, such as enrolling something, begins no session.
+            visitor = Visitor(person, named) if named else None
+            if self._stays and visitor is not None:
                 with self._lock:
                     self._let_in[visitor] = True
             return Verdict(True, "", tell, (), visitor, reference, answer)

@@ -7,8 +7,9 @@ nobody can guess one: whoever changes the cookie has none.
 from __future__ import annotations
 
 from dataclasses import dataclass
-from http.cookies import CookieError, SimpleCookie
 from urllib.parse import quote, unquote
+
+from werkzeug.http import parse_cookie
 
 COOKIE = "caddrel_door"
 # Over https a browser takes this one from this very host alone (RFC 6265bis, section 4.1.3).
@@ -24,23 +25,19 @@ class Visitor:
     session: str
 
 
-def visitor_of(cookies: str) -> Visitor | None:
+def visitor_of(cookies: str, secure: bool) -> Visitor | None:
     """Return who a request's cookies say is signed in, None for nobody.
 
     Parameters
     ----------
     cookies
         The header ``Cookie``.
+    secure
+        Whether the app is reached by https: then only the cookie counts that nobody else could have set.
     """
-    try:
-        found = SimpleCookie(cookies)
-    except CookieError:
-        return None
-    held = found.get(SECURE_COOKIE) or found.get(COOKIE)
-    if held is None or len(held.value) > _LONGEST:
-        return None
-    person, _, session = held.value.partition(":")
-    return Visitor(unquote(person), session) if person and session else None
+    held = parse_cookie(cookies).get(SECURE_COOKIE if secure else COOKIE, "")
+    person, _, session = held.partition(":")
+    return Visitor(unquote(person), unquote(session)) if person and session and len(held) <= _LONGEST else None
 
 
 def cookie_for(visitor: Visitor | None, secure: bool) -> str:

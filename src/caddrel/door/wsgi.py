@@ -46,7 +46,7 @@ class WsgiDoor:
         """Answer a request (PEP 3333)."""
         # What a client sends cannot stand here: its headers all begin with HTTP_.
         environ[DOOR], environ[VISITOR], environ[VERDICT] = self, None, None
-        visitor = visitor_of(environ.get("HTTP_COOKIE", ""))
+        visitor = visitor_of(environ.get("HTTP_COOKIE", ""), _secure(environ))
         if visitor is None:
             return self._app(environ, start_response)
         verdict = self._gate.ask(visitor, self._facts(environ))

@@ -33,7 +33,7 @@ _VALUES: dict[str, list[Any]] = {
 _NOTICED: list[dict[str, Any]] = [
     {}, {"odd": {"truth": "true"}}, {"odd": {"truth": "true", "limit": 1}}, {"odd": {"truth": "true", "limit": True}},
     {"far": {"truth": "true", "km": 412.5, "from": "s-1", "limit": 100}, "b": {"truth": "false", "missing": "x"}},
-    {"far": {"truth": "true", "from": "s-1", "km": 3, "limit": 100}},
+    {"far": {"truth": "true", "from": "s-1", "km": 3, "limit": 100}}, {"odd": {"truth": "true", "limit": [1]}},
 ]  # fmt: skip
 _LISTS = {
     "yard": AddressList("yard", [ip_network("192.0.2.0/24")]),
@@ -49,7 +49,7 @@ def _facts(draw: st.DrawFn) -> Facts:
     facts = Facts(values, {name: draw(st.sampled_from([Origin.REPORTED, Origin.INVENTORY])) for name in names})
     facts.default_age, facts.live = draw(st.sampled_from([None, 0, 60])), draw(st.booleans())
     facts.app_listed, facts.app_title = draw(st.booleans()), draw(st.sampled_from(["", "X", "1"]))
-    facts.coordinates = draw(st.sampled_from([None, (60.0, 5.3), (60.0, 5.4)]))
+    facts.coordinates = draw(st.sampled_from([None, (60.0, 5.3), (60, 5.3), (60.0, 5.4)]))
     facts.lists = draw(st.sampled_from([{}, _LISTS, {"yard": _LISTS["yard"]}]))
     facts.noticed = draw(st.sampled_from(_NOTICED))
     if draw(st.integers(0, 5)) == 0:

@@ -11,16 +11,11 @@ import httpx
 import pytest
 from tests.conftest import Live
 
+from caddrel.service.auth import secrets
 from caddrel.service.auth.tokens import make_token
 from caddrel.service.decisions import quick_answers
-from caddrel.wire.decisions import File
+from caddrel.service.http import frame, front
 
-RULEBOOK = """
-caddrel: 1
-policies:
-  strong: {mode: enforced, apps: [till], rules: [{then: require mfa}]}
-  post: {mode: enforced, apps: [post], rules: [{then: allow, keep: {session_at_most: 1h}}]}
-"""
 QUICK = quick_answers.PATH
 # The same endpoint; with the stroke at the end it is left to the app.
 BY_APP = f"{QUICK}/"
@@ -28,17 +23,13 @@ BY_APP = f"{QUICK}/"
 
 def _body(app: str = "post", /, **context: Any) -> dict[str, Any]:
     said = {"auth.credentials": "right", "auth.methods": ["pwd"], **context}
-    subject, resource = {"type": "person", "id": "ines"}, {"type": "app", "id": app}
+    subject, resource = {"type": "person", "id": "ines.faro"}, {"type": "app", "id": app}
     return {"subject": subject, "action": {"name": "sign-in"}, "resource": resource, "context": said}
 
 
 @pytest.fixture
-def live(empty: Live) -> Live:
-    with empty.client() as operator:
-        operator.rulebook.publish([File("r.yaml", RULEBOOK)], "the first")
-        operator.people.import_([json.dumps({"id": "ines", "factors": ["password", "push"]}).encode()])
-        operator.apps.import_([b'{"id": "till"}\n', b'{"id": "post"}\n'])
-    return empty
+def live(till_and_post: Live) -> Live:
+    return till_and_post
 
 
 def _token(live: Live, role: str = "door") -> str:
@@ -59,7 +50,7 @@ _CONTENTS: list[Any] = [
     _body(), _body("till"), _body("nowhere"), _body(**{"auth.credentials": "wrong"}),
     _body(**{"auth.credentials": "perhaps"}), _body("post", **{"no.such": 1}),
     _body(**{"network.ip": "not an address"}), _body(session={"id": "in-none"}), _body(session=5),
-    {"subject": {"type": "person", "id": "ines"}}, {}, [], "text",
+    {"subject": {"type": "person", "id": "ines.faro"}}, {}, [], "text",
 ]  # fmt: skip
 _BODIES = [
     b"",
@@ -68,6 +59,7 @@ _BODIES = [
     b"[" * 5_000,
     b"null",
     b"{}" * 40_000,
+    b'{"a": "' + b"x" * 30_000 + b'"}',
     *(json.dumps(each).encode() for each in _CONTENTS),
 ]
 
@@ -141,3 +133,58 @@ def test_what_is_asked_waits_and_is_refused_is_counted(live: Live) -> None:
     found = [float(line.split()[1]) for line in told if line.startswith("caddrel_evaluation_seconds_bucket")]
     assert found == sorted(found)
     assert found[-1] == 4
+
+
+def test_a_token_that_is_slow_to_look_at_holds_nobody_up(live: Live) -> None:
+    token = _token(live)
+    id, secret = token.removeprefix("cad_").split("_", 1)
+    with live.data.accounts._database.write() as connection:
+        # As an earlier release kept it.
+        connection.exec_driver_sql("UPDATE tokens SET secret_hash = ? WHERE id = ?", (secrets.hashed(secret), id))
+    callers = live.runtime.callers
+    assert callers.at_once(f"Bearer {token}", "") is None
+    assert callers.at_once(f"Bearer cad_{id}_wrong", "") is None
+    with live.http(f"cad_{id}_wrong") as nobody:
+        assert nobody.post(QUICK, json=_body()).status_code == 401
+    assert callers.at_once(f"Bearer {token}", "") is None
+    with live.http(token) as door:
+        # The app looks at it once; from then on it is known.
+        assert door.post(QUICK, json=_body()).status_code == 200
+        known = callers.at_once(f"Bearer {token}", "")
+        assert known is not None
+        assert door.post(QUICK, json=_body()).status_code == 200
+        live.data.accounts.revoke_token(id, live.clock())
+        assert callers.at_once(f"Bearer {token}", "") is None
+        assert door.post(QUICK, json=_body()).status_code == 401
+
+
+def test_who_has_waited_too_long_is_told_and_the_next_are_decided(live: Live, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(front, "LONGEST_WAIT", 0.0)
+    with live.http(_token(live)) as door:
+        with live.runtime.log.deciding:
+            late = door.post(QUICK, json=_body(), headers={"X-Request-ID": "late"})
+        assert (late.status_code, late.json()["code"], late.headers["x-request-id"]) == (503, "too-busy", "late")
+        monkeypatch.setattr(front, "LONGEST_WAIT", 60.0)
+        # Asked again by the same name it is what was decided meanwhile.
+        assert door.post(QUICK, json=_body(), headers={"X-Request-ID": "late"}).status_code == 200
+
+
+class _Closed:
+    """A log that nobody reads any more."""
+
+    def __getattr__(self, _: str) -> Any:
+        raise BrokenPipeError
+
+
+def test_what_cannot_be_decided_or_logged_keeps_nobody_else_waiting(
+    live: Live, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    def broken(*_: object) -> None:
+        raise RuntimeError
+
+    monkeypatch.setattr(frame, "_log", _Closed())
+    with live.http(_token(live)) as door:
+        with monkeypatch.context() as inside:
+            inside.setattr(live.runtime.door, "begin", broken)
+            assert door.post(QUICK, json=_body()).json()["code"] == "internal-error"
+        assert door.post(QUICK, json=_body()).status_code == 200

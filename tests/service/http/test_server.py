@@ -5,9 +5,12 @@ from __future__ import annotations
 import contextlib
 import json
 import socket
+from pathlib import Path
 
 import pytest
-from tests.conftest import PATIENCE, Live
+from tests.conftest import PATIENCE, Live, until
+
+from caddrel.service.http import connections
 
 
 def _asked(live: Live, sent: bytes) -> bytes:
@@ -101,6 +104,58 @@ def test_a_body_may_come_in_pieces_and_after_a_word_that_it_is_wanted(vacant: Li
     ):
         answer = _asked(vacant, sent.encode())
         assert b" 401 " in answer.replace(b"HTTP/1.1 100 Continue\r\n\r\n", b"")[:40], answer[:300]
+
+
+_HEAD = b"POST /api/v1/session HTTP/1.1\r\nHost: 127.0.0.1\r\nContent-Type: application/json\r\n"
+
+
+@pytest.mark.parametrize(
+    ("limit", "sent", "kept"),
+    [
+        ("HEAD_WITHIN", _HEAD, b""),
+        ("BODY_WITHIN", _HEAD + b"Content-Length: 400\r\n\r\n{", b""),
+        ("BODY_WITHIN", _HEAD + b"Transfer-Encoding: chunked\r\n\r\n1\r\n{\r\n", b""),
+        ("BODY_WITHIN", _HEAD + b"Transfer-Encoding: chunked\r\n\r\n1\r\n{\r\n0\r\nX: y\r\n", b""),
+        ("IDLE_FOR", b"", b""),
+        ("IDLE_FOR", b"GET /healthz HTTP/1.1\r\nHost: 127.0.0.1\r\n\r\n", b"HTTP/1.1 200 OK"),
+    ],
+)
+def test_whoever_takes_too_long_is_let_go_of(
+    vacant: Live, monkeypatch: pytest.MonkeyPatch, limit: str, sent: bytes, kept: bytes
+) -> None:
+    monkeypatch.setattr(connections, limit, 0.0)
+    # What it had asked is answered; and it is closed by us, since it never is by them.
+    assert _asked(vacant, sent).startswith(kept)
+    monkeypatch.undo()
+    assert _asked(vacant, _request(vacant, "/healthz")).startswith(b"HTTP/1.1 200 ")
+
+
+def test_an_answer_that_nobody_reads_is_let_go_of(vacant: Live, monkeypatch: pytest.MonkeyPatch) -> None:
+    host, port = vacant.url.removeprefix("http://").split(":")
+    with socket.socket() as connection:
+        # So little room that the answers stay with the server.
+        connection.setsockopt(socket.SOL_SOCKET, socket.SO_RCVBUF, 4096)
+        connection.settimeout(PATIENCE)
+        connection.connect((host, int(port)))
+        connection.sendall(_request(vacant, "/api/openapi.json", last=False) * 100)
+        monkeypatch.setattr(connections, "UNREAD_FOR", 0.0)
+        until(lambda: _is_let_go_of(int(port), connection.getsockname()[1]))
+
+
+def _is_let_go_of(port: int, by: int) -> bool:
+    """Tell whether a server's end of a connection is closed, as the system has it: the other end is not told yet."""
+    rows = [line.split() for line in Path("/proc/net/tcp").read_text(encoding="ascii").splitlines()[1:]]
+    ends = {(int(row[1][9:], 16), int(row[2][9:], 16)): row[3] for row in rows}
+    return ends.get((port, by)) != "01"
+
+
+def test_those_that_only_wait_make_room_for_others(vacant: Live, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(connections, "MOST_OF_ADDRESS", 20)
+    host, port = vacant.url.removeprefix("http://").split(":")
+    with contextlib.ExitStack() as held:
+        for _ in range(200):
+            held.enter_context(socket.create_connection((host, int(port)), timeout=PATIENCE))
+        assert _asked(vacant, _request(vacant, "/healthz")).startswith(b"HTTP/1.1 200 ")
 
 
 def test_a_body_that_nobody_may_send_is_refused_before_it_is_there(vacant: Live) -> None:

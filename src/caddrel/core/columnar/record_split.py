@@ -65,9 +65,14 @@ class Splitter:
         keys[_APP].append((facts.app_listed, facts.app_title))
         address: Any = facts.values.get("network.ip")
         held = [(name, address in facts.lists[name]) for name in lists if address is not None and name in facts.lists]
-        keys[_NETWORK].append((facts.coordinates, *held))
+        # As text, for the same reason as of classes.
+        keys[_NETWORK].append((str(facts.coordinates), *held))
         keys[_SIGNALS].extend(map(_key_of_signal, sorted(facts.noticed.items())))
-        bundles = self._bundles(facts, lists, list(map(tuple, keys)))
+        try:
+            bundles = self._bundles(facts, lists, list(map(tuple, keys)))
+        except TypeError:
+            # A value that cannot stand in a key: nothing of the kind is known, and it is not to cost a decision.
+            return split(facts_json(facts, lists))
         return {"values": dict(sorted(own.items())), **_beside(facts)}, bundles
 
     def _bundles(self, facts: Facts, lists: Sequence[str], keys: list[tuple[Hashable, ...]]) -> tuple[bytes, ...]:

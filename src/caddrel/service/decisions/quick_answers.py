@@ -40,13 +40,12 @@ from caddrel.wire import authzen
 from caddrel.wire.decoding import decode
 
 PATH = "/access/v1/evaluation"
-_AREA = "access"
 # So many may wait, of all tokens and of one; so many are decided before the next commit takes them along.
 MOST_WAITING, MOST_OF_TOKEN = 1_024, 512
 TOGETHER = 32
 # Seconds between two batches: a commit of one costs as much as one of many.
 APART = 0.004
-_HINT = "ask again; nobody was let in"
+_HINT, _AGAIN = "ask again; nobody was let in", "ask again"
 _encode = msgspec.json.Encoder().encode
 
 
@@ -100,11 +99,11 @@ class QuickAnswers:
         try:
             if not is_known_host(host.decode("latin-1"), self._data.settings):
                 return False
-            caller = self._callers.caller(authorization.decode("latin-1"), "", request.address)
-            caller = check(caller, DOOR, changing=True, csrf="", area=_AREA)
+            caller = self._callers.at_once(authorization.decode("latin-1"), request.address)
+            caller = check(caller, DOOR, changing=True, csrf="")
         except (ServiceError, ValueError):
             return False
-        if caller.role != DOOR:
+        if caller.role != DOOR or len(request.body) > self._data.limits.body:
             return False
         given = headers.get(b"x-request-id", b"").decode("latin-1")
         asked = self._asked[request] = _Asked(request, caller, given, request_id_of(given))
@@ -122,8 +121,14 @@ class QuickAnswers:
             self._refuse(asked, ServiceError(503, "service-stopping", "the service is stopping", _HINT))
         return True
 
+    def late(self, request: QuickRequest) -> None:
+        """Refuse an evaluation that has waited too long."""
+        self._refuse(
+            self._asked[request], ServiceError(503, "too-busy", "the decision was not recorded in time", _AGAIN)
+        )
+
     def told(self, request: QuickRequest, response: Response) -> None:
-        """Write the line of an evaluation that has its answer."""
+        """Write the line of an evaluation that was answered."""
         asked = self._asked.pop(request)
         self.seconds.add(time.perf_counter() - request.began)
         with self._lock:
@@ -144,10 +149,9 @@ class QuickAnswers:
                 try:
                     body = decode(asked.request.body, authzen.Evaluation)
                     pending = self._door.begin(asked.caller, body, asked.given_id)
+                    self._wait(asked, pending, _encode(pending.answer))
                 except Exception as error:  # noqa: BLE001 - told to whoever asked
                     self._refuse(asked, error)
-                else:
-                    self._wait(asked, pending, _encode(pending.answer))
         self._between()
 
     def _wait(self, asked: _Asked, pending: Pending, body: bytes) -> None:

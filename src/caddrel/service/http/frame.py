@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import re
 import time
 from ipaddress import ip_address
@@ -59,12 +60,15 @@ def log_request(method: str, path: str, status: int, began: float, caller: str, 
         On `time.perf_counter`.
     """
     ms = round((time.perf_counter() - began) * 1000, 1)
-    _log.info("request.done", method=method, path=path, status=status, ms=ms, caller=caller, request_id=request_id)
+    # A log that cannot be written, on a full disk or when nobody reads it any more, keeps nobody from their answer.
+    with contextlib.suppress(OSError, ValueError):
+        _log.info("request.done", method=method, path=path, status=status, ms=ms, caller=caller, request_id=request_id)
 
 
 def log_failure(request_id: str, error: BaseException) -> None:
     """Write what went wrong inside."""
-    _log.error("request.failed", request_id=request_id, exc_info=error)
+    with contextlib.suppress(OSError, ValueError):
+        _log.error("request.failed", request_id=request_id, exc_info=error)
 
 
 def is_known_host(host: str, settings: Settings) -> bool:

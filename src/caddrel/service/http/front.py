@@ -71,8 +71,12 @@ class Quick(Protocol):
         """
         ...
 
+    def late(self, request: QuickRequest) -> None:
+        """Refuse a request that has waited too long; what comes of it later is told to nobody."""
+        ...
+
     def told(self, request: QuickRequest, response: Response) -> None:
-        """Take note that a request has its answer."""
+        """Take note that a request was answered."""
         ...
 
 
@@ -100,7 +104,7 @@ class Front:
     ) -> None:
         self._app, self._batches, self._quick = app, batches, quick
         self._allowed, self._refusal, self._largest = allowed, refusal, largest
-        self._waiting: dict[QuickRequest, None] = {}
+        self._waiting: dict[QuickRequest, Quick] = {}
         self._made: deque[tuple[QuickRequest, Response]] = deque()
         self._due = False
         self._loop: asyncio.AbstractEventLoop | None = None
@@ -117,7 +121,7 @@ class Front:
     async def _respond(self, scope: Scope, receive: Receive, send: Send) -> None:
         quick = self._quick.get(scope["path"]) if scope["method"] == "POST" and not scope["query_string"] else None
         headers = _headers(scope)
-        most = self._most(scope, headers)
+        most = await self._most(scope, headers)
         body = await self._take_in(headers, receive, most)
         if body is None:
             return
@@ -125,9 +129,9 @@ class Front:
             await self._refuse(body, receive, send)
             return
         if quick is not None and isinstance(body, bytes):
-            response = await self._ask(quick, scope, headers, body)
-            if response is not None:
-                await _send(send, response)
+            asked = self._asked(scope, headers, body)
+            if quick.begin(asked):
+                await self._answer(quick, asked, send)
                 return
         threads = self._batches.get(scope["path"], self._app)
         request = WsgiRequest(scope, headers, body, asyncio.get_running_loop(), receive, send)
@@ -139,10 +143,8 @@ class Front:
 
     def look(self, now: float) -> None:
         """Tell those who have waited too long that they are to ask again."""
-        for request in [each for each in self._waiting if each.deadline < now]:
-            status, headers, body = self._refused(503)
-            if not request.answered.done():
-                request.answered.set_result((status, headers, body))
+        for request, quick in [each for each in self._waiting.items() if each[0].deadline < now]:
+            quick.late(request)
 
     def stopping(self) -> None:
         """Take note that the service stops: streams end."""
@@ -159,7 +161,7 @@ class Front:
         """How many wait for a quick answer."""
         return len(self._waiting)
 
-    def _most(self, scope: Scope, headers: Mapping[bytes, bytes]) -> int:
+    async def _most(self, scope: Scope, headers: Mapping[bytes, bytes]) -> int:
         """Return how many bytes a body may have: more than a little only for whom it is allowed."""
         length = headers.get(b"content-length", b"")
         if b"transfer-encoding" not in headers and (not length or (length.isdigit() and int(length) <= SMALL_BODY)):
@@ -167,7 +169,9 @@ class Front:
         named = {
             name.decode("latin-1").upper().replace("-", "_"): value.decode("latin-1") for name, value in headers.items()
         }
-        most = self._allowed(scope["method"], scope["path"], named)
+        # Elsewhere: to find out who asks may take a while, where an earlier release hashed the token.
+        loop = asyncio.get_running_loop()
+        most = await loop.run_in_executor(None, self._allowed, scope["method"], scope["path"], named)
         return max(min(most, self._largest), SMALL_BODY)
 
     async def _take_in(
@@ -203,22 +207,25 @@ class Front:
         with held:
             return held.read()
 
-    async def _ask(self, quick: Quick, scope: Scope, headers: Mapping[bytes, bytes], body: bytes) -> Response | None:
-        """Return the answer of the quick path, None when it leaves the request to the app."""
+    def _asked(self, scope: Scope, headers: Mapping[bytes, bytes], body: bytes) -> QuickRequest:
         loop = self._loop = asyncio.get_running_loop()
         client = scope["client"]
         request = QuickRequest(scope["path"], headers, client[0] if client else "", body)
         request.answered, request.answer = loop.create_future(), self._deliver
         request.deadline = loop.time() + LONGEST_WAIT
-        if not quick.begin(request):
-            return None
-        self._waiting[request] = None
+        return request
+
+    async def _answer(self, quick: Quick, request: QuickRequest, send: Send) -> None:
+        """Send the answer of the quick path once it is there; only then is it told of."""
+        self._waiting[request] = quick
         try:
             response = await request.answered
         finally:
             del self._waiting[request]
-        quick.told(request, response)
-        return response
+        try:
+            await _send(send, response)
+        finally:
+            quick.told(request, response)
 
     def _deliver(self, request: QuickRequest, response: Response) -> None:
         """Hand an answer over to the loop, from any thread: many at a time, since they come many at a time."""
