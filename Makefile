@@ -45,9 +45,11 @@ $(STATIC): console/node_modules/.installed $(CONSOLE_SOURCES)
 demo: install
 	@$(BIN)/caddrel demo --data $(DATA) --bind $(BIND)
 
-# Debian's Chromium and fonts, when they are missing and may be installed.
+# Debian's Chromium and fonts, when they are missing and may be installed. The one without a window: one with a window
+# serves as well, but spends more of a processor on itself than on the page.
 browser:
-	@bash tools/browser.sh
+	@bash tools/debian.sh chromium-headless-shell "browser tests will be skipped" \
+	  chromium-headless-shell fonts-liberation fonts-dejavu-core
 
 test: install $(VENV)/.developing browser
 	cd console && npm test --silent & of_console=$$!; \
@@ -74,6 +76,7 @@ types: install $(VENV)/.developing
 
 # Ratios within one run: bench/results.json and the table in docs.
 bench: install $(VENV)/.developing
+	@bash tools/debian.sh wrk "the door will not be measured" wrk
 	$(BIN)/python -m bench
 
 # The evaluators on 100,000 random rulebooks and attempts.

@@ -31,6 +31,7 @@ CONNECTIONS, SECONDS, ROUNDS = 16, 5, 3
 # The last release whose server was another.
 BEFORE = "0e70db0"
 EVALUATION, EVALUATIONS = "/access/v1/evaluation", "/access/v1/evaluations"
+EVALUATION_BY_HAND, NOTHING = "/by-hand", "/nothing"
 TOGETHER = 100
 _TICKS = os.sysconf("SC_CLK_TCK")
 
@@ -131,7 +132,7 @@ def run() -> Iterator[Result]:
 
 def _figures(ours: Measured, nothing: Measured, by_hand: Measured, before: Measured | None) -> Iterator[Result]:
     bodies, plain = _company_at_work(ours), _bodies()
-    asked = {"ours": (ours, EVALUATION, bodies), "nothing": (nothing, "/nothing", plain),
+    asked = {"ours": (ours, EVALUATION, bodies), "nothing": (nothing, NOTHING, plain),
              "hand": (by_hand, EVALUATION_BY_HAND, plain)}  # fmt: skip
     if before:
         asked["before"] = (before, EVALUATION, _company_at_work(before))
@@ -168,9 +169,6 @@ def _figures(ours: Measured, nothing: Measured, by_hand: Measured, before: Measu
                  0.3, f"{together.cpu / TOGETHER:,.0f} against {mine.cpu:,.0f} µs")  # fmt: skip
 
 
-EVALUATION_BY_HAND = "/by-hand"
-
-
 def _median(found: list[Load]) -> Load:
     return sorted(found, key=lambda load: load.rate)[len(found) // 2]
 
@@ -185,11 +183,9 @@ def _bodies(sessions: list[str] | None = None) -> list[str]:
             "risk.attempt": "none", "client.kind": "browser", "auth.methods": {"pwd": 4, "swk": 4},
             "auth.credentials": "right",
         }  # fmt: skip
-        if sessions and i % 2:
-            # A session is its person's: the ids came back in the order of the people.
+        # A session is its person's: the ids came back in the order of the people; who was not let in has none.
+        if sessions and i % 2 and sessions[i]:
             context["session"] = {"id": sessions[i]}
-            if not sessions[i]:
-                del context["session"]
         found.append(json.dumps({
             "subject": {"type": "person", "id": f"person-{person}"}, "action": {"name": "sign-in"},
             "resource": {"type": "app", "id": f"app-{i % 60}"}, "context": context,

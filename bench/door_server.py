@@ -15,6 +15,7 @@ import threading
 import time
 from collections.abc import Callable, Iterable
 from concurrent.futures import Future
+from ipaddress import ip_address
 from pathlib import Path
 from typing import Any
 
@@ -50,9 +51,8 @@ class ByHand:
     def __init__(self, folder: Path) -> None:
         made = company()
         self._decide = made.straight()
-        groups = {id: document["groups"] for noun, document in made.inventory(PEOPLE) if noun == "people"
-                  for id in (document["id"],)}  # fmt: skip
-        self._people = groups
+        people = (document for noun, document in made.inventory(PEOPLE) if noun == "people")
+        self._people = {document["id"]: document["groups"] for document in people}
         self._tokens = {TOKEN.encode(): "bench"}
         self._waiting: queue.SimpleQueue[tuple[str, Future[None]]] = queue.SimpleQueue()
         self._database = sqlite3.connect(folder / "by-hand.db", isolation_level=None, check_same_thread=False)
@@ -74,7 +74,7 @@ class ByHand:
             "person.factors": {"password", "push"}, "app.id": asked["resource"]["id"], "operation": "sign-in",
             "device.owner": "company", "device.managed": True, "device.encrypted": True,
             "device.platform": "android", "device.os_version": _VERSION, "network.country": context["network.country"],
-            "network.ip": _address(context["network.ip"]), "risk.attempt": context["risk.attempt"],
+            "network.ip": ip_address(context["network.ip"]), "risk.attempt": context["risk.attempt"],
             "client.kind": context["client.kind"], "auth.methods": set(context["auth.methods"]),
         }  # fmt: skip
         outcome, because = self._decide(facts)
@@ -101,12 +101,6 @@ class ByHand:
 
 
 _VERSION = read_version("15.1")
-
-
-def _address(text: str) -> Any:
-    from ipaddress import ip_address
-
-    return ip_address(text)
 
 
 def _nothing() -> Flask:
