@@ -1,0 +1,62 @@
+"""One exchange of SCIM 2.0 (RFC 7644): a request of a directory, and what it is answered.
+
+Not here: where the endpoints are (`views.scim`). They come here when the first is asked for: the models of the messages
+take as long to make as all the rest of the service takes to start.
+"""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Mapping
+from functools import cache
+
+from scim2_models import SCIMException
+from scim2_server.handler import ScimHandler
+from scim2_server.requests import ScimRequest
+from scim2_server.responses import SCIM_MEDIA_TYPE
+from scim2_server.service import ScimService
+
+from caddrel.service.http.endpoints import Answer
+from caddrel.service.inventory.changes import InventoryChanges
+from caddrel.service.scim.resources import provider
+from caddrel.service.scim.storage import InventoryStorage
+from caddrel.service.state.data_folder import DataFolder
+
+# One directory's change after the other: each is made to what was read.
+_writing = threading.Lock()
+
+
+@cache
+def _service() -> ScimService:
+    return ScimService(provider())
+
+
+def answered(
+    data: DataFolder,
+    changes: InventoryChanges,
+    directory: str,
+    method: str,
+    url: tuple[str, str, Mapping[str, str]],
+    headers: Mapping[str, str],
+    body: bytes,
+) -> Answer:
+    """Return the answer to a message.
+
+    Parameters
+    ----------
+    directory
+        The name of whose token it came with: what it makes is kept by it.
+    url
+        Where the endpoints are, the path below it, and the query.
+    headers
+        Of those of HTTP the ones that are about versions (section 3.14).
+    """
+    base, path, query = url
+    request = ScimRequest(method, base, path, query, {"Content-Type": SCIM_MEDIA_TYPE, **headers}, body)
+    storage = InventoryStorage(data, changes, directory, _writing)
+    try:
+        response = ScimHandler(_service(), storage).handle(request)
+    except SCIMException as refused:
+        response = _service().error_response(refused)
+    told = {name: value for name, value in response.headers.items() if name.lower() != "content-type"}
+    return Answer(int(response.status), response.body, SCIM_MEDIA_TYPE, told)
