@@ -17,6 +17,7 @@ from caddrel.service.auth.lockouts import LockOuts
 from caddrel.service.auth.login_throttle import Throttle
 from caddrel.service.auth.second_factors import Challenges
 from caddrel.service.authoring.scope_members import Covering
+from caddrel.service.decisions.decider import Decider
 from caddrel.service.decisions.evaluate import Door
 from caddrel.service.decisions.group_commit import Recorder
 from caddrel.service.decisions.quick_answers import QuickAnswers
@@ -71,6 +72,7 @@ class Runtime(Serving):
     recorder: Recorder
     shadows: Shadows
     door: Door
+    decider: Decider
     quick: QuickAnswers
     sessions: Reevaluation
     event_keys: EventKeys
@@ -130,8 +132,9 @@ def begin(data: DataFolder) -> Runtime:
     delivery = Delivery(data, event_keys)
     transmitter = Transmitter(data, delivery)
     callers = Callers(data.accounts, data.clock, throttle)
-    door = Door(data, log, recorder, shadows)
     checkpoints = Checkpoints(data.folder, data.keys, data.audit, data.signins)
+    decider = Decider(recorder, partial(keep_house, data, callers, checkpoints))
+    door = Door(data, log, decider, recorder, shadows)
     return Runtime(
         data=data,
         callers=callers,
@@ -149,7 +152,8 @@ def begin(data: DataFolder) -> Runtime:
         recorder=recorder,
         shadows=shadows,
         door=door,
-        quick=QuickAnswers(data, callers, door, recorder, partial(keep_house, data, callers, checkpoints)),
+        decider=decider,
+        quick=QuickAnswers(data, callers, door, decider),
         sessions=sessions,
         event_keys=event_keys,
         delivery=delivery,
@@ -202,7 +206,7 @@ def stop(runtime: Runtime) -> None:
     runtime.fetcher.rounds.stop()
     with contextlib.suppress(Exception):
         runtime.callers.token_uses.write(now(), always=True)
-    runtime.quick.stop()
+    runtime.decider.stop()
     runtime.recorder.stop()
     runtime.shadows.stop()
     runtime.jobs.stop()

@@ -5,11 +5,12 @@ from __future__ import annotations
 import hashlib
 import threading
 from collections import Counter
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from concurrent.futures import Future
 from concurrent.futures import TimeoutError as Late
 from dataclasses import dataclass, replace
 from datetime import datetime
+from functools import partial
 from typing import Any
 
 import msgspec
@@ -27,6 +28,7 @@ from caddrel.service.auth.starter_codes import code_digest
 from caddrel.service.decisions import sessions
 from caddrel.service.decisions.authzen_request import may_accept, read_request
 from caddrel.service.decisions.authzen_response import answer
+from caddrel.service.decisions.decider import Decider
 from caddrel.service.decisions.group_commit import Recorder
 from caddrel.service.decisions.live_facts import add_lock_out, live_facts
 from caddrel.service.decisions.session_facts import kept_of, look_again
@@ -44,6 +46,8 @@ from caddrel.wire import authzen
 # Seconds; a decision that takes longer to record is not given.
 LONGEST_WAIT = 20.0
 LONGEST_REQUEST_ID = 200
+# So many of several evaluations are decided before others have their turn.
+SLICE = 16
 _NOTHING = recorded_of({})
 _encode = msgspec.json.Encoder(order="deterministic").encode
 
@@ -60,9 +64,10 @@ class Pending:
 class Door:
     """Answers evaluations; one for the whole service."""
 
-    def __init__(self, data: DataFolder, log: LiveLog, recorder: Recorder, shadows: Shadows) -> None:
+    def __init__(self, data: DataFolder, log: LiveLog, decider: Decider, recorder: Recorder, shadows: Shadows) -> None:
         self._data = data
         self._log = log
+        self._decider = decider
         self._recorder = recorder
         self._shadows = shadows
         # Words on no list that doors reported since the service started, by fact and word.
@@ -103,19 +108,32 @@ class Door:
             End after the first decision that is this; None decides all, which are then recorded together.
         """
         waiting: list[Pending | ServiceError | AttemptRefused] = []
-        for i, request in enumerate(requests):
-            begun: Pending | ServiceError | AttemptRefused
+        for first in range(0, len(requests), SLICE):
+            # In slices: whoever asks about one alone waits for no more than these.
+            some = requests[first : first + SLICE]
+            names = [f"{request_id}#{first + i}" if request_id else "" for i in range(len(some))]
+            waiting += self._decider.ask(
+                partial(self._begin_some, caller, list(zip(some, names, strict=True)), stop_at)
+            )
+            if stop_at is not None and _lets_in(waiting[-1]) == stop_at:
+                break
+        return [self._wait(begun) if isinstance(begun, Pending) else begun for begun in waiting]
+
+    def _begin_some(
+        self, caller: Caller, requests: Iterable[tuple[authzen.Evaluation, str]], stop_at: bool | None
+    ) -> list[Pending | ServiceError | AttemptRefused]:
+        """Begin evaluations, each with its id, up to the first whose decision is `stop_at`."""
+        begun: list[Pending | ServiceError | AttemptRefused] = []
+        for request, request_id in requests:
             try:
-                begun = self.begin(caller, request, f"{request_id}#{i}" if request_id else "")
+                begun.append(self.begin(caller, request, request_id))
             except (ServiceError, AttemptRefused) as refused:
                 if isinstance(refused, ServiceError) and refused.status >= 500:
                     raise
-                begun = refused
-            waiting.append(begun)
-            decision = begun.answer.decision if isinstance(begun, Pending) else False
-            if stop_at is not None and decision == stop_at:
+                begun.append(refused)
+            if stop_at is not None and _lets_in(begun[-1]) == stop_at:
                 break
-        return [self._wait(begun) if isinstance(begun, Pending) else begun for begun in waiting]
+        return begun
 
     def would_allow(self, caller: Caller, request: authzen.Evaluation) -> bool:
         """Tell whether an evaluation would be allowed now; nobody signs in, so nothing is recorded."""
@@ -309,6 +327,11 @@ class Door:
         tells = [{"text": text} for text in (sessions.ended_text(why), *more)]
         context = {"session": {"ended": why}, "tell": tells}
         return Pending(digest, authzen.AccessDecision(False, context), done)
+
+
+def _lets_in(begun: Pending | ServiceError | AttemptRefused) -> bool:
+    """Tell whether an evaluation of several lets in; one that cannot be read does not."""
+    return isinstance(begun, Pending) and begun.answer.decision
 
 
 def _proved(claims: Mapping[str, Any]) -> dict[str, Any]:

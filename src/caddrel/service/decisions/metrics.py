@@ -8,6 +8,7 @@ from prometheus_client import CollectorRegistry
 from prometheus_client.core import CounterMetricFamily, GaugeMetricFamily, HistogramMetricFamily, Metric
 from prometheus_client.openmetrics.exposition import CONTENT_TYPE_LATEST, generate_latest
 
+from caddrel.service.decisions.decider import Decider
 from caddrel.service.decisions.evaluate import Door
 from caddrel.service.decisions.group_commit import Recorder
 from caddrel.service.decisions.quick_answers import QuickAnswers
@@ -20,8 +21,11 @@ __all__ = ["CONTENT_TYPE_LATEST", "exposition"]
 class _Collector:
     """Reads the numbers when they are asked for."""
 
-    def __init__(self, data: State, door: Door, quick: QuickAnswers, recorder: Recorder, shadows: Shadows) -> None:
-        self._data, self._door, self._quick, self._recorder, self._shadows = data, door, quick, recorder, shadows
+    def __init__(
+        self, data: State, door: Door, quick: QuickAnswers, decider: Decider, recorder: Recorder, shadows: Shadows
+    ) -> None:
+        self._data, self._door, self._quick = data, door, quick
+        self._decider, self._recorder, self._shadows = decider, recorder, shadows
 
     def collect(self) -> Iterator[Metric]:
         """Yield every family of numbers."""
@@ -55,29 +59,30 @@ class _Collector:
         yield made
         waiting = GaugeMetricFamily("caddrel_waiting", "What waits, by what for.", labels=("queue",))
         for name, count in (
-            ("decision", quick.waiting), ("commit", recorder.waiting), ("shadow", self._shadows.waiting)
+            ("decision", self._decider.waiting), ("commit", recorder.waiting), ("shadow", self._shadows.waiting)
         ):  # fmt: skip
             waiting.add_metric((name,), count)
         yield waiting
         refused = CounterMetricFamily(
             "caddrel_refused", "Evaluations refused because too much waited, by what was too much.", labels=("why",)
         )
-        for why in ("token", "all"):
-            refused.add_metric((why,), quick.refused[why])
-        refused.add_metric(("commit",), recorder.refused)
+        for why, many in (("token", quick.refused), ("all", self._decider.refused), ("commit", recorder.refused)):
+            refused.add_metric((why,), many)
         yield refused
         for name, doc, tally in (
             ("evaluation_seconds", "How long a door waited for a decision.", quick.seconds),
-            ("evaluations_together", "How many were decided together.", quick.together),
+            ("evaluations_together", "How many were decided together.", self._decider.together),
             ("commit_seconds", "How long a commit of live decisions took.", recorder.seconds),
             ("commit_records", "How many live decisions were in a commit.", recorder.together),
         ):
             yield HistogramMetricFamily(f"caddrel_{name}", doc, buckets=tally.buckets(), sum_value=tally.sum)
 
 
-def exposition(data: State, door: Door, quick: QuickAnswers, recorder: Recorder, shadows: Shadows) -> bytes:
+def exposition(
+    data: State, door: Door, quick: QuickAnswers, decider: Decider, recorder: Recorder, shadows: Shadows
+) -> bytes:
     """Return everything that is counted."""
     registry = CollectorRegistry()
-    registry.register(_Collector(data, door, quick, recorder, shadows))
+    registry.register(_Collector(data, door, quick, decider, recorder, shadows))
     found: bytes = generate_latest(registry)  # type: ignore[no-untyped-call]
     return found

@@ -1,27 +1,26 @@
-"""Evaluations on the quick path: read, decided and recorded many at a time, in one thread that does nothing else.
+"""Evaluations on the quick path: read, decided and answered in the decider's thread, without the app.
 
 A request takes it when it comes from a door's token and there is nothing unusual about it; whatever else there is to
-say of a request, the app says. Not here: what is decided (`evaluate`).
+say of a request, the app says. Not here: what is decided (`evaluate`), and when (`decider`).
 """
 
 from __future__ import annotations
 
-import queue
 import threading
 import time
 from collections import Counter
-from collections.abc import Callable, Mapping
+from collections.abc import Mapping
 from concurrent.futures import Future
 from dataclasses import dataclass
+from functools import partial
 
 import msgspec
 
 from caddrel.core.facts.attempts import AttemptRefused
 from caddrel.service.auth.callers import Caller, Callers, check
+from caddrel.service.decisions.decider import Decider
 from caddrel.service.decisions.evaluate import Door, Pending, unreadable
-from caddrel.service.decisions.group_commit import Recorder
-from caddrel.service.decisions.tallies import SECONDS, SIZES, Tally
-from caddrel.service.decisions.work_queue import Stopped, Together
+from caddrel.service.decisions.tallies import SECONDS, Tally
 from caddrel.service.http.frame import (
     HEADERS,
     SECURE_HEADERS,
@@ -40,11 +39,8 @@ from caddrel.wire import authzen
 from caddrel.wire.decoding import decode
 
 PATH = "/access/v1/evaluation"
-# So many may wait, of all tokens and of one; so many are decided before the next commit takes them along.
-MOST_WAITING, MOST_OF_TOKEN = 1_024, 512
-TOGETHER = 32
-# Seconds between two batches: a commit of one costs as much as one of many.
-APART = 0.004
+# So many of one token may wait, of those that may wait in all.
+MOST_OF_TOKEN = 512
 _HINT, _AGAIN = "ask again; nobody was let in", "ask again"
 _encode = msgspec.json.Encoder().encode
 
@@ -60,37 +56,21 @@ class _Asked:
 class QuickAnswers:
     """Answers evaluations; one for the whole service.
 
-    Parameters
-    ----------
-    between
-        Is called now and then, between requests.
-
     Attributes
     ----------
     refused
-        How many were refused because too many waited, by why: ``token`` when it was too many of one token.
-    together
-        How many were decided together.
+        How many were refused, because too many of one token waited.
     seconds
         How long those waited who were answered.
     """
 
-    def __init__(
-        self, data: DataFolder, callers: Callers, door: Door, recorder: Recorder, between: Callable[[], None]
-    ) -> None:
-        self._data, self._callers, self._door, self._recorder = data, callers, door, recorder
-        self._between = between
-        self._deciding = Together("caddrel-decider", self._decide, MOST_WAITING, TOGETHER, APART)
+    def __init__(self, data: DataFolder, callers: Callers, door: Door, decider: Decider) -> None:
+        self._data, self._callers, self._door, self._decider = data, callers, door, decider
         self._of: Counter[str] = Counter()
         self._lock = threading.Lock()
         self._asked: dict[QuickRequest, _Asked] = {}
-        self.refused: Counter[str] = Counter()
-        self.together, self.seconds = Tally(SIZES), Tally(SECONDS)
-
-    @property
-    def waiting(self) -> int:
-        """How many wait to be decided."""
-        return self._deciding.waiting
+        self.refused = 0
+        self.seconds = Tally(SECONDS)
 
     def begin(self, request: QuickRequest) -> bool:
         """Have an evaluation answered later; False leaves it to the app."""
@@ -112,13 +92,11 @@ class QuickAnswers:
             self._of[caller.token] += 1
         try:
             if too_many:
-                raise queue.Full
-            self._deciding.put(asked)
-        except queue.Full:
-            self.refused["token" if too_many else "all"] += 1
-            self._refuse(asked, ServiceError(503, "too-busy", "too many evaluations wait", _HINT))
-        except Stopped:
-            self._refuse(asked, ServiceError(503, "service-stopping", "the service is stopping", _HINT))
+                self.refused += 1
+                raise ServiceError(503, "too-busy", "too many evaluations of this token wait", _HINT)
+            self._decider.put(partial(self._decide, asked))
+        except ServiceError as error:
+            self._refuse(asked, error)
         return True
 
     def late(self, request: QuickRequest) -> None:
@@ -137,22 +115,13 @@ class QuickAnswers:
                 del self._of[asked.caller.token]
         log_request("POST", request.path, response[0], request.began, asked.caller.name, asked.request_id)
 
-    def stop(self) -> None:
-        """Decide what waits, and take nothing more."""
-        self._deciding.stop()
-
-    def _decide(self, several: list[_Asked]) -> None:
-        self.together.add(len(several))
-        # Everybody who asked while the commit before was written shares the next one.
-        with self._recorder.gathering():
-            for asked in several:
-                try:
-                    body = decode(asked.request.body, authzen.Evaluation)
-                    pending = self._door.begin(asked.caller, body, asked.given_id)
-                    self._wait(asked, pending, _encode(pending.answer))
-                except Exception as error:  # noqa: BLE001 - told to whoever asked
-                    self._refuse(asked, error)
-        self._between()
+    def _decide(self, asked: _Asked) -> None:
+        try:
+            body = decode(asked.request.body, authzen.Evaluation)
+            pending = self._door.begin(asked.caller, body, asked.given_id)
+            self._wait(asked, pending, _encode(pending.answer))
+        except Exception as error:  # noqa: BLE001 - told to whoever asked
+            self._refuse(asked, error)
 
     def _wait(self, asked: _Asked, pending: Pending, body: bytes) -> None:
         """Have an answer sent once the decision is stored."""

@@ -21,5 +21,5 @@ def examine(call: Call) -> Examination:
 def numbers(call: Call) -> Stream:
     """What the service counts, as OpenMetrics; a token of a viewer may read it."""
     made = call.runtime
-    told = metrics.exposition(call.data, made.door, made.quick, made.recorder, made.shadows)
+    told = metrics.exposition(call.data, made.door, made.quick, made.decider, made.recorder, made.shadows)
     return Stream(metrics.CONTENT_TYPE_LATEST, [told])

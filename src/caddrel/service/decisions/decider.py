@@ -1,0 +1,98 @@
+"""The thread that decides what doors ask: many at a time, so that what is decided together is stored in one commit.
+
+Where many threads decided, they would take the interpreter from one another, and each commit would hold few.
+Not here: what is decided (`evaluate`), and how it is stored (`group_commit`).
+"""
+
+from __future__ import annotations
+
+import queue
+from collections.abc import Callable
+from concurrent.futures import Future
+from typing import TypeVar
+
+from caddrel.service.decisions.group_commit import Recorder
+from caddrel.service.decisions.tallies import SIZES, Tally
+from caddrel.service.decisions.work_queue import Stopped, Together
+from caddrel.service.problems import ServiceError
+
+T = TypeVar("T")
+# So many may wait; so many are decided before the next commit takes them along.
+MOST_WAITING, TOGETHER = 1_024, 32
+# Seconds between two commits: one of few costs as much as one of many.
+APART = 0.004
+_HINT = "ask again; nobody was let in"
+
+
+class Decider:
+    """Works off what is to be decided; one for the whole service.
+
+    Parameters
+    ----------
+    between
+        Is called now and then, between decisions.
+
+    Attributes
+    ----------
+    together
+        How much was worked off together.
+    refused
+        How much was refused, because too much waited.
+    """
+
+    def __init__(self, recorder: Recorder, between: Callable[[], None]) -> None:
+        self._recorder, self._between = recorder, between
+        self._waiting = Together("caddrel-decider", self._work, MOST_WAITING, TOGETHER, APART)
+        self.together, self.refused = Tally(SIZES), 0
+
+    @property
+    def waiting(self) -> int:
+        """How much waits to be decided."""
+        return self._waiting.waiting
+
+    def put(self, work: Callable[[], None]) -> None:
+        """Have something decided; `work` raises nothing.
+
+        Raises
+        ------
+        ServiceError
+            When too much waits (``too-busy``), or the service is stopping: nobody is let in.
+        """
+        try:
+            self._waiting.put(work)
+        except queue.Full:
+            self.refused += 1
+            raise ServiceError(503, "too-busy", "too many evaluations wait", _HINT) from None
+        except Stopped:
+            raise ServiceError(503, "service-stopping", "the service is stopping", _HINT) from None
+
+    def ask(self, work: Callable[[], T]) -> T:
+        """Return what `work` returns, or raise what it raises, once its turn has come.
+
+        Raises
+        ------
+        ServiceError
+            As of `put`.
+        """
+        done: Future[T] = Future()
+
+        def tell() -> None:
+            try:
+                done.set_result(work())
+            except BaseException as error:  # noqa: BLE001 - told to whoever asked
+                done.set_exception(error)
+
+        self.put(tell)
+        return done.result()
+
+    def stop(self) -> None:
+        """Decide what waits, and take nothing more."""
+        self._waiting.stop()
+
+    def _work(self, several: list[Callable[[], None]]) -> None:
+        self.together.add(len(several))
+        # Everybody who asked while the commit before was written shares the next one.
+        with self._recorder.gathering():
+            for work in several:
+                work()
+        self._between()
