@@ -6,6 +6,7 @@ import base64
 import hashlib
 import http.server
 import json
+import math
 import re
 import threading
 import time
@@ -23,6 +24,7 @@ from tests.conftest import Live, at_once, until
 
 from caddrel.client import Refused
 from caddrel.service.streams.feeds import add_hook
+from caddrel.service.watch import watched
 from caddrel.wire.feeds import FeedRequest, HookRequest, SourceRequest
 
 
@@ -44,7 +46,9 @@ class _Desk(http.server.BaseHTTPRequestHandler):
 
 
 @pytest.fixture
-def desk(live: Live) -> Iterator[Any]:
+def desk(live: Live, monkeypatch: pytest.MonkeyPatch) -> Iterator[Any]:
+    # However slow the machine is, each look is a new one: there is none but those that are asked for here.
+    monkeypatch.setattr(watched, "LONG", math.inf)
     server = http.server.ThreadingHTTPServer(("127.0.0.1", 0), _Desk)
     server.down, server.taken = 1, []  # type: ignore[attr-defined]
     server.url = f"http://127.0.0.1:{server.server_port}/told"  # type: ignore[attr-defined]
