@@ -83,10 +83,12 @@ bench: install $(VENV)/.developing
 fuzz: install $(VENV)/.developing
 	PYTHONPATH=. $(BIN)/python tools/fuzz.py
 
-# The same with twenty times as much: the service killed again and again, and an attack that takes its time.
+# The same with twenty times as much: the service killed again and again, an attack that takes its time, and ten minutes
+# of doors asking, beside imports and publishes.
 soak: install $(VENV)/.developing browser
 	TMPDIR=$(SCRATCH) CADDREL_SOAK=20 $(BIN)/python -m pytest --timeout=0 tests/service/test_killed.py tests/service/http/test_foreign_client.py
 	TMPDIR=$(SCRATCH) $(BIN)/python tools/attack.py --large
+	TMPDIR=$(SCRATCH) $(BIN)/python tools/endurance.py --seconds 600
 
 # Choose versions anew, with their digests.
 pins:
