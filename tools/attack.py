@@ -12,6 +12,7 @@ import json
 import multiprocessing
 import os
 import re
+import resource
 import signal
 import socket
 import statistics
@@ -157,12 +158,14 @@ def shadows(at: Target) -> str:
 
 
 @contextlib.contextmanager
-def _connections(at: Target, count: int, first: bytes) -> Iterator[list[socket.socket]]:
+def _connections(at: Target, count: int, first: bytes, addresses: int = 1) -> Iterator[list[socket.socket]]:
+    """Open connections, in turns from so many addresses."""
     opened = []
     try:
-        for _ in range(count):
+        for i in range(count):
             with contextlib.suppress(OSError):
-                one = socket.create_connection(("127.0.0.1", at.port), timeout=5)
+                source = (f"127.0.0.{1 + i % addresses}", 0)
+                one = socket.create_connection(("127.0.0.1", at.port), timeout=5, source_address=source)
                 one.sendall(first)
                 opened.append(one)
         yield opened
@@ -195,6 +198,25 @@ def connections(at: Target) -> str:
             answer = one.recv(200)
             hold(b" 413 " in answer or b" 4" in answer[:14], f"200 MB of a stranger's were taken at {path}")
     return f"three times {many} connections; 200 MB refused at once"
+
+
+def crowds(at: Target) -> str:
+    """Ten thousand connections from a hundred addresses, idle or dripping, keep no door out, and no file from it."""
+    _, files = resource.getrlimit(resource.RLIMIT_NOFILE)
+    resource.setrlimit(resource.RLIMIT_NOFILE, (files, files))
+    wanted = 10_000 if at.large else 1_500
+    many = wanted if files == resource.RLIM_INFINITY else min(wanted, files - 300)
+    head = b"POST /access/v1/evaluation HTTP/1.1\r\nHost: 127.0.0.1\r\nContent-Le"
+    for first in (b"", head):
+        # The door comes from an address of its own, as it would; and its connection is new each time.
+        with _connections(at, many, first, 100) as held:
+            for _ in range(10):
+                with at.http(at.door) as door:
+                    at.ask(door)
+            hold(len(held) > many // 2, f"only {len(held)} of {many} connections were taken in at first")
+    with at.http() as http:
+        hold(http.get("/readyz").status_code == 200, "the service cannot record any more")
+    return f"twice {many} connections from 100 addresses"
 
 
 def floods(at: Target) -> str:
@@ -407,7 +429,7 @@ def _beside(at: Target, big: Any, median: Callable[[], float]) -> tuple[float, f
 
 
 PLAYS = (
-    wrong_credentials, exploding_rulebooks, shadows, connections, floods, odd_requests, publishing, accounts,
+    wrong_credentials, exploding_rulebooks, shadows, connections, crowds, floods, odd_requests, publishing, accounts,
     undisturbed,
 )  # fmt: skip
 

@@ -9,16 +9,19 @@ import time
 from collections.abc import Iterator, Mapping
 from concurrent.futures import ThreadPoolExecutor
 from datetime import timedelta
+from functools import partial
 from typing import Any
 
 import httpx
 import pytest
 from sqlalchemy import event
-from tests.conftest import NOW, PATIENCE, Live
+from tests.conftest import NOW, PATIENCE, Live, until
 
 from caddrel.client import Caddrel, Refused
 from caddrel.service.auth.tokens import make_token
+from caddrel.service.decisions import decider, evaluate
 from caddrel.service.decisions.group_commit import Recorder
+from caddrel.service.problems import ServiceError
 from caddrel.store.queries import Query
 from caddrel.wire import authzen
 from caddrel.wire.decisions import File
@@ -265,6 +268,61 @@ def test_several_evaluations_have_three_semantics(live: Live) -> None:
         many = http.post("/access/v1/evaluations", json={**_GOOD, "evaluations": [{}] * 10_000})
         assert (many.status_code, many.json()["code"]) == (413, "too-large")
         assert len(live.data.signins.page(Query(limit=100))) == 8
+
+
+def test_several_come_to_what_each_alone_comes_to_wherever_they_are_parted(live: Live) -> None:
+    yes, no = {"resource": {"type": "app", "id": "post"}}, {"context": {"network.anonymiser": "tor"}}
+    unreadable = {"context": {"network.ip": "nowhere"}}
+    many = 2 * evaluate.SLICE + 3
+    token = make_token(live.data, "front", "door", 30, "tests")[1]
+    with live.http(token) as http:
+
+        def asked(semantic: str, each: list[dict[str, Any]], name: str = "") -> list[Any]:
+            body = {**_GOOD, "evaluations": each, "options": {"evaluations_semantic": semantic}}
+            headers = {"X-Request-ID": name} if name else {}
+            answer = http.post("/access/v1/evaluations", json=body, headers=headers)
+            found: list[Any] = answer.raise_for_status().json()["evaluations"]
+            return found
+
+        for at in (0, evaluate.SLICE - 1, evaluate.SLICE, evaluate.SLICE + 1, 2 * evaluate.SLICE, many - 1):
+            for other in (no, unreadable):
+                each = [yes] * at + [other] + [yes] * (many - at - 1)
+                found = asked("execute_all", each)
+                assert [one["decision"] for one in found] == [one is yes for one in each]
+                assert ("error" in found[at]["context"]) == (other is unreadable)
+                assert [one["decision"] for one in asked("deny_on_first_deny", each)] == [True] * at + [False]
+            each = [no] * at + [yes] + [no] * (many - at - 1)
+            assert [one["decision"] for one in asked("permit_on_first_permit", each)] == [False] * at + [True]
+        # By one name they are one request, each of them by its place.
+        before = live.runtime.door.outcomes.total()
+        assert asked("execute_all", [yes, no] * 20, "once") == asked("execute_all", [yes, no] * 20, "once")
+        assert live.runtime.door.outcomes.total() == before + 40
+
+
+def test_more_than_may_wait_is_refused(live: Live) -> None:
+    go_on, door, made = threading.Event(), live.runtime.decider, list[int]()
+
+    def hold_up() -> None:
+        go_on.wait()
+
+    door.put(hold_up)
+    until(lambda: door.waiting == 0)
+    for i in range(decider.MOST_WAITING):
+        door.put(partial(made.append, i))
+    with live.http(make_token(live.data, "front", "door", 30, "tests")[1]) as http:
+        for path in ("/access/v1/evaluation", "/access/v1/evaluations"):
+            refused = http.post(path, json={**_GOOD, "evaluations": [{}, {}]})
+            assert (refused.status_code, refused.json()["code"]) == (503, "too-busy")
+            assert refused.headers["Retry-After"] == "1"
+        assert door.refused == 2
+        go_on.set()
+        assert http.post("/access/v1/evaluations", json={**_GOOD, "evaluations": [{}, {}]}).status_code == 200
+    assert made == list(range(decider.MOST_WAITING))
+    with pytest.raises(ZeroDivisionError):
+        door.ask(lambda: 1 // 0)
+    door.stop()
+    with pytest.raises(ServiceError, match="stopping"):
+        door.ask(lambda: 1)
 
 
 def test_searches_find_who_what_and_how(live: Live) -> None:

@@ -5,6 +5,8 @@ from __future__ import annotations
 import contextlib
 import json
 import socket
+import subprocess
+import sys
 from pathlib import Path
 
 import pytest
@@ -163,3 +165,20 @@ def test_a_body_that_nobody_may_send_is_refused_before_it_is_there(vacant: Live)
     answer = _asked(vacant, head.encode())
     assert answer.startswith(b"HTTP/1.1 413 "), answer[:200]
     assert b"connection: close" in answer.lower()
+
+
+@pytest.mark.parametrize(
+    ("allowed", "most", "expected"), [(300, 4_000, (1_280, 1_024)), (300, 300, (300, 44)), (64, 64, (64, 16))]
+)
+def test_there_are_no_more_connections_than_files_may_be_open(
+    allowed: int, most: int, expected: tuple[int, int]
+) -> None:
+    said = (
+        "import resource, sys\n"
+        "from caddrel.service.http.connections import room_for_connections\n"
+        f"resource.setrlimit(resource.RLIMIT_NOFILE, ({allowed}, {most}))\n"
+        "room = room_for_connections()\n"
+        "print(resource.getrlimit(resource.RLIMIT_NOFILE)[0], room)\n"
+    )
+    done = subprocess.run([sys.executable, "-c", said], check=True, capture_output=True, text=True)
+    assert tuple(map(int, done.stdout.split())) == expected

@@ -7,6 +7,7 @@ Not here: what becomes of a request (`front`).
 from __future__ import annotations
 
 import asyncio
+import resource
 from collections import Counter
 from collections.abc import Callable
 from typing import Any
@@ -24,6 +25,9 @@ UNREAD_FOR = 60.0
 MOST_OF_ADDRESS = 256
 MOST_CONNECTIONS = 1_024
 LET_GO = 16
+# Files that the service has open beside them: both databases with their logs, pipes, what is being read; and however
+# few the system allows, so many connections.
+OTHER_FILES, LEAST_CONNECTIONS = 256, 16
 # Bytes of a request's line and headers together, and of what may follow a chunked body.
 LONGEST_HEAD = 64 * 1024
 
@@ -35,11 +39,26 @@ class _TooLong(ValueError):
     """The head of a request is too long."""
 
 
+def room_for_connections() -> int:
+    """Return how many connections there may be; where the system allows it, this process may have as many files open.
+
+    Where it does not, fewer connections are better than a database that cannot be opened.
+    """
+    wanted = MOST_CONNECTIONS + OTHER_FILES
+    allowed, most = resource.getrlimit(resource.RLIMIT_NOFILE)
+    if allowed != resource.RLIM_INFINITY and allowed < wanted:
+        allowed = wanted if most == resource.RLIM_INFINITY else min(wanted, most)
+        resource.setrlimit(resource.RLIMIT_NOFILE, (allowed, most))
+    left = MOST_CONNECTIONS if allowed == resource.RLIM_INFINITY else allowed - OTHER_FILES
+    return max(min(left, MOST_CONNECTIONS), LEAST_CONNECTIONS)
+
+
 class Connections:
-    """The connections of one server, and what each may do."""
+    """The connections of one server, and what each may do; as many as `room_for_connections` says."""
 
     def __init__(self, refusal: Refusal) -> None:
         self.refusal = refusal
+        self._most = room_for_connections()
         self._all: dict[Connection, None] = {}
         self._of: Counter[str] = Counter()
 
@@ -48,9 +67,9 @@ class Connections:
 
     def came(self, one: Connection) -> None:
         """Take a connection in; when there are too many, those go that only wait, this one too if there are none."""
-        if len(self._all) >= MOST_CONNECTIONS:
+        if len(self._all) >= self._most:
             self._let_go([each for each in self._all if each.waits])
-            if len(self._all) >= MOST_CONNECTIONS:
+            if len(self._all) >= self._most:
                 one.drop()
                 return
         self._all[one] = None
