@@ -135,8 +135,14 @@ def _pages(http: httpx.Client, size: int) -> Iterator[Result]:
     told = ", ".join(f"{name} {seconds * 1000:.0f}" for name, seconds in sorted(took.items(), key=lambda p: -p[1]))
     scale = f"{POLICIES:,} policies ({size >> 10} KB), {PEOPLE:,} people"
     yield Result("slowest page, s", took[slowest], "below", GOAL, f"{scale}; ms: {told}")
-    checking = _seconds(lambda: http.post("/api/v1/rulebook/check", json={"draft": "mine"}), 1)
-    yield Result("checking a draft, s", checking, "below", None, "with lint, lock-out check and kept rehearsals")
+    # The process that checks is begun by the first, and reads the inventory.
+    first = _seconds(lambda: http.post("/api/v1/rulebook/check", json={"draft": "mine"}), 1)
+    edited = []
+    for _ in range(TIMES):
+        save()
+        edited.append(_seconds(lambda: http.post("/api/v1/rulebook/check", json={"draft": "mine"}), 1))
+    said = f"{scale}; with lint, lock-out check and kept rehearsals; the first since the service started {first:.1f} s"
+    yield Result("checking a draft after an edit, s", statistics.median(edited), "below", 0.5, said)
 
 
 def _seconds(ask: Callable[[], httpx.Response], times: int = TIMES) -> float:

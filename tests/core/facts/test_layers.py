@@ -25,6 +25,7 @@ def test_layers_are_the_mapping_that_they_stand_for(
             plain = {id: there for id, there in plain.items() if id not in gone} | changed
             assert dict(before) == was
             assert (dict(made), len(made), sorted(made)) == (plain, len(plain), sorted(plain))
+            assert list(made.values()) == [made[id] for id in made]
             for id in "abcdefg":
                 assert (id in made, made.get(id), made.get(id, 7)) == (id in plain, plain.get(id), plain.get(id, 7))
     finally:

@@ -6,21 +6,34 @@ Not here: whether a rule is ever reached.
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+from functools import lru_cache
 from itertools import count
+from types import MappingProxyType
+from typing import Any
 
 from caddrel.core.cases.diagrams import FALSE, TRUE, Diagrams, TooLong
 from caddrel.core.cases.encoding import RESULTS, Encoder
 from caddrel.core.cases.reads import Reads
 from caddrel.core.cases.space import Space
+from caddrel.core.facts.catalogue import Catalogue
 from caddrel.core.facts.facts import Facts
 from caddrel.core.language.nodes import Condition, FactTest, tests_of
 from caddrel.core.language.operators import Op
-from caddrel.core.rulebook.model import Rulebook
+from caddrel.core.rulebook.model import Rulebook, Settings
 
 # Somebody who writes a condition of more tests is not waiting for this.
 _MOST_TESTS = 100
 # How often a diagram may look at the time before this gives up: some hundredths of a second.
 _PATIENCE = 10
+# Conditions of so few tests of facts are looked into once, while nearly all of a rulebook is as it was; so many.
+_FEW, _REMEMBERED = 10, 8_192
+_NONE: Mapping[str, Any] = MappingProxyType({})
+_NOTHING = Rulebook(
+    Settings(), Catalogue(), _NONE, _NONE, _NONE, _NONE, _NONE, _NONE, _NONE, _NONE, _NONE, _NONE, _NONE,
+)  # fmt: skip
+# Facts whose values are a rulebook's own.
+_OWN = ("signals", "auth.notices")
 
 
 def constant(rulebook: Rulebook, condition: Condition) -> bool | None:
@@ -32,6 +45,18 @@ def constant(rulebook: Rulebook, condition: Condition) -> bool | None:
     asked = [test for test in tests if isinstance(test, FactTest)]
     if not 2 <= len(tests) <= _MOST_TESTS or any(test.op in {Op.KNOWN, Op.UNKNOWN} for test in asked):
         return None
+    if len(asked) == len(tests) <= _FEW and not any(".attributes." in t.fact or t.fact in _OWN for t in asked):
+        return _of_facts(condition)
+    return _of_rulebook(rulebook, condition)
+
+
+@lru_cache(maxsize=_REMEMBERED)
+def _of_facts(condition: Condition) -> bool | None:
+    """Return the same of a condition that names nothing of a rulebook: it is the same in all of them."""
+    return _of_rulebook(_NOTHING, condition)
+
+
+def _of_rulebook(rulebook: Rulebook, condition: Condition) -> bool | None:
     looks = count()
     diagrams = Diagrams(RESULTS, lambda: next(looks) > _PATIENCE)
     read = Reads()

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Iterator, Mapping
+from collections.abc import Collection, Iterator, Mapping, ValuesView
 from typing import Final, TypeVar
 
 V = TypeVar("V")
@@ -89,3 +89,26 @@ class Layers(Mapping[str, V]):
 
     def __len__(self) -> int:
         return len(self._below) + self._more
+
+    def values(self) -> ValuesView[V]:
+        """Return what is there, in the order of the ids; looked through without looking each of them up."""
+        return _Values(self, self._below, self._above)
+
+
+class _Values(ValuesView[V]):
+    def __init__(self, layers: Layers[V], below: Mapping[str, V], above: Mapping[str, V | _Gone]) -> None:
+        super().__init__(layers)
+        self._below, self._above = below, above
+
+    def __iter__(self) -> Iterator[V]:
+        below, above = self._below, self._above
+        if not above:
+            yield from below.values()
+            return
+        for id, there in below.items():
+            now = above.get(id, there)
+            if not isinstance(now, _Gone):
+                yield now
+        for id, new in above.items():
+            if not isinstance(new, _Gone) and id not in below:
+                yield new

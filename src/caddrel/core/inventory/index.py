@@ -78,6 +78,7 @@ class Inventory:
         self._closures: dict[str, frozenset[str]] = {}
         self._by_person: dict[str, list[Entry]] | None = None
         self._by_group: dict[str, list[str]] | None = None
+        self._names: dict[str, frozenset[str]] | None = None
 
     def replaced(self, changed: Inventory, gone: Mapping[str, Collection[str]] = MappingProxyType({})) -> Inventory:
         """Return the index with the objects of another added, or in place of those of the same ids.
@@ -152,6 +153,21 @@ class Inventory:
         # Of memberships that end some have: who is in it is asked for each.
         return [self.people[id] for id in sorted(ids) if group in self.groups_of(self.people[id], at)]
 
+    def names(self) -> Mapping[str, frozenset[str]]:
+        """Return the names that it knows, by what they are names of, such as ``group``, ``role`` and ``label``."""
+        if self._names is None:
+            ending = {group for person in self.people.values() for group, _ in person.groups_until}
+            self._names = {
+                "group": frozenset(self.groups) | _members(self.people, "person.groups") | ending,
+                "role": _members(self.people, "person.roles"),
+                "person": frozenset(self.people),
+                "device": frozenset(self.devices),
+                "app": frozenset(self.apps),
+                "label": _members(self.apps, "app.labels"),
+                "address list": frozenset(self.lists),
+            }
+        return self._names
+
     def groups_of(self, person: Entry, at: datetime | None) -> frozenset[str]:
         """Return all groups that a person is in at a moment, directly or through others.
 
@@ -186,3 +202,13 @@ class Inventory:
                         todo.append(parent)
             self._closures[name] = frozenset(found)
         return self._closures[name]
+
+
+def _members(entries: Mapping[str, Entry], fact: str) -> frozenset[str]:
+    """Return what is in a set that entries have each for themselves."""
+    found: set[str] = set()
+    for entry in entries.values():
+        held = entry.facts.get(fact)
+        if isinstance(held, frozenset):
+            found |= held
+    return frozenset(found)

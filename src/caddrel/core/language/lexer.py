@@ -5,12 +5,15 @@ Not here: what tokens mean together (`parser`, `formulas`).
 
 from __future__ import annotations
 
+import re
 from dataclasses import dataclass
 
 from caddrel.core.diagnostics import Diagnostic, Extent, shorten
 
 LONGEST_CONDITION = 100_000
 _MARKS = "._:/@+-"
+# What most words are made of, taken at once.
+_PLAIN = re.compile(rf"[A-Za-z0-9{re.escape(_MARKS)}]+").match
 
 
 @dataclass(frozen=True, slots=True)
@@ -57,6 +60,8 @@ def tokens(text: str) -> tuple[list[Token], list[Diagnostic]]:
             at += 1
             found.append(Token(char, char, Extent(start, at)))
         elif _in_word(char):
+            if (plain := _PLAIN(text, at)) is not None:
+                at = plain.end()
             while at < len(text) and _in_word(text[at]):
                 at += 1
             found.append(Token("word", text[start:at], Extent(start, at)))

@@ -7,7 +7,8 @@ Not here: requirement formulas (`formulas`).
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
+from functools import lru_cache
 from typing import TypeVar
 
 from caddrel.core.diagnostics import Diagnostic, Extent, did_you_mean, shorten
@@ -30,6 +31,8 @@ from caddrel.core.language.operators import OPERATORS, SETS, Op, Operator
 T = TypeVar("T")
 DEEPEST = 50
 LONGEST_LIST = 5_000
+# So many conditions are remembered, of so many characters at most: whoever makes them up makes no more of them.
+MOST_REMEMBERED, LONGEST_REMEMBERED = 8_192, 120
 
 # The longest first: `is not one of` before `is not`.
 _SPELLINGS = sorted(
@@ -85,7 +88,14 @@ class Reader:
 
     def sees(self, *words: str) -> bool:
         """Tell whether these words come next, unquoted."""
-        return all(self.ahead(i).kind == "word" and self.ahead(i).text == w for i, w in enumerate(words))
+        tokens, at = self.tokens, self.at
+        for word in words:
+            # The last token is the end of the text, and no word: nobody looks past it.
+            token = tokens[at]
+            if token.text != word or token.kind != "word":
+                return False
+            at += 1
+        return True
 
     def accept(self, *words: str) -> bool:
         """Move past these words if they come next."""
@@ -310,6 +320,11 @@ def parse_condition(text: str) -> tuple[Condition | None, list[Diagnostic]]:
     text
         The condition as written; ``#`` starts a comment up to the end of the line.
     """
+    tree, problems = _remembered(text) if len(text) <= LONGEST_REMEMBERED else _parse(text)
+    return tree, list(problems)
+
+
+def _parse(text: str) -> tuple[Condition | None, Sequence[Diagnostic]]:
     reader = _ConditionReader(text)
     if reader.problems:
         return None, reader.problems
@@ -319,3 +334,8 @@ def parse_condition(text: str) -> tuple[Condition | None, list[Diagnostic]]:
     except Stop as stop:
         return None, [stop.diagnostic]
     return tree, []
+
+
+# A rulebook is read again at each edit, and nearly all of its conditions are as they were. A tree says nothing of where
+# its text stood, and is never changed.
+_remembered = lru_cache(maxsize=MOST_REMEMBERED)(_parse)

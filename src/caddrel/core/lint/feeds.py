@@ -30,13 +30,13 @@ _USUAL = {
 
 def check(context: Context) -> Findings:
     """Find tests of facts that no report has ever carried, and assumed facts whose silence changes decisions."""
-    users: dict[str, list[str]] = defaultdict(list)
+    asking: dict[str, dict[str, None]] = defaultdict(dict)
     for policy in context.policies():
         for test in fact_tests(policy_tests(policy)):
-            if test.op not in {Op.KNOWN, Op.UNKNOWN} and policy.id not in users[test.fact]:
-                users[test.fact].append(policy.id)
+            if test.op not in {Op.KNOWN, Op.UNKNOWN}:
+                asking[test.fact][policy.id] = None
     assumed = context.rulebook.settings.assume
-    for fact, policies in users.items():
+    for fact, policies in ((fact, list(ids)) for fact, ids in asking.items()):
         # Before the first record nobody knows what will be reported: only of what seldom is there is something to say.
         silent = fact not in context.reported if context.reported else fact in _SELDOM
         if context.reported is not None and silent and fact not in assumed and fact not in _ALWAYS:

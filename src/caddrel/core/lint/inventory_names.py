@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from caddrel.core.diagnostics import Danger, did_you_mean
-from caddrel.core.inventory.index import Inventory
 from caddrel.core.language.nodes import Condition, FactTest, tests_of
 from caddrel.core.lint.context import Context, Findings, rule_path
 from caddrel.core.rulebook.model import Selector
@@ -20,7 +19,7 @@ def check(context: Context) -> Findings:
     inventory = context.inventory
     if inventory is None:
         return
-    known = _known(inventory)
+    known = inventory.names()
     for path, kind, name in _references(context):
         if known[kind] and name not in known[kind]:
             hint = did_you_mean(name, known[kind], "take it in, or correct the name")
@@ -35,25 +34,6 @@ def check(context: Context) -> Findings:
                     hint = did_you_mean(operand.text, known[kind], "take it in, or correct the name")
                     message = f"the inventory knows no {kind} `{operand.text}`"
                     yield context.finding(path, CODE, message, hint, place=operand_path(path, operand))
-
-
-def _known(inventory: Inventory) -> dict[str, set[str]]:
-    def members(entries: object, fact: str) -> set[str]:
-        found: set[str] = set()
-        for entry in entries.values():  # type: ignore[attr-defined]
-            found |= entry.facts.get(fact, frozenset())
-        return found
-
-    ending = {group for person in inventory.people.values() for group, _ in person.groups_until}
-    return {
-        "group": set(inventory.groups) | members(inventory.people, "person.groups") | ending,
-        "role": members(inventory.people, "person.roles"),
-        "person": set(inventory.people),
-        "device": set(inventory.devices),
-        "app": set(inventory.apps),
-        "label": members(inventory.apps, "app.labels"),
-        "address list": set(inventory.lists),
-    }
 
 
 def _references(context: Context) -> Iterator[tuple[str, str, str]]:

@@ -123,12 +123,10 @@ def keyholders_of(rulebook: Rulebook, inventory: Inventory, now: datetime) -> li
     if all(selector.kind in {"group", "person"} for selector in selectors):
         # Mostly they are named so, and then nothing else of a person is asked: there may be very many.
         named = {selector.id for selector in selectors if selector.kind == "person"}
-        groups = {selector.id for selector in selectors if selector.kind == "group"}
-        return [
-            person
-            for person in inventory.people.values()
-            if person.id in named or not groups.isdisjoint(inventory.groups_of(person, now))
-        ]
+        for selector in selectors:
+            if selector.kind == "group":
+                named |= {person.id for person in inventory.members_of(selector.id, now)}
+        return [person for person in inventory.people.values() if person.id in named]
     found = []
     for person in inventory.people.values():
         said: dict[str, Value] = {"person.id": person.id, "time.at": now}

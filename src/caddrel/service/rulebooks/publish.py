@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import replace
 
-from caddrel.core.decide.compiled.evaluator import CompiledRulebook
 from caddrel.core.decide.cost import cost_diagnostic
 from caddrel.core.decide.decision import MEANING
 from caddrel.core.diagnostics import Diagnostic, RulebookError
@@ -228,7 +227,7 @@ def lockouts(state: State, rulebook: Rulebook) -> list[lockout.LockedOut]:
     """Return which keyholders and administrators could not get in any more under a rulebook, who can now."""
     current = state.rulebooks.current()
     return lockout.locked_out(
-        CompiledRulebook(rulebook),
+        state.costs.compiled(rulebook),
         state.inventories.current(),
         state.clock(),
         state.addresses,

@@ -4,13 +4,15 @@ from __future__ import annotations
 
 import time
 
+from caddrel.core.decide.compiled.evaluator import CompiledRulebook
 from caddrel.core.decide.cost import MOST_SECONDS, MOST_STEPS, Cost, cost_diagnostic, cost_of
 from caddrel.core.diagnostics import RulebookError
 from caddrel.core.rulebook.model import Rulebook
 from caddrel.service.state.caches import ByObject, Caches
 from caddrel.wire.rulebooks import CostView
 
-MOST_REMEMBERED = 32
+# Of those compiled the last alone are wanted again, and they are large.
+MOST_REMEMBERED, MOST_COMPILED = 32, 2
 
 
 class Costs:
@@ -18,10 +20,16 @@ class Costs:
 
     def __init__(self, caches: Caches) -> None:
         self._known: ByObject[Rulebook, Cost] = ByObject(caches.make("costs", MOST_REMEMBERED))
+        self._compiled: ByObject[Rulebook, CompiledRulebook] = ByObject(caches.make("costs-compiled", MOST_COMPILED))
 
     def of(self, rulebook: Rulebook) -> Cost:
         """Return what a rulebook costs."""
-        return self._known.once(rulebook, lambda one: cost_of(one, time.thread_time))
+        # Measured by the first decisions under it: later ones have less to do.
+        return self._known.once(rulebook, lambda one: cost_of(one, time.thread_time, self.compiled(one)))
+
+    def compiled(self, rulebook: Rulebook) -> CompiledRulebook:
+        """Return a rulebook compiled: once for what it costs and whom it locks out."""
+        return self._compiled.once(rulebook, CompiledRulebook)
 
 
 def cost_view(costs: Costs, rulebook: Rulebook) -> CostView:

@@ -186,3 +186,29 @@ def test_the_demo_rulebook_is_canonical_and_its_parts_know_where_they_are_used()
     used = where_used(rulebook)
     assert Ref("policy", "manifest-on-company-devices") in used[Ref("standard", "crew-tablet")]
     assert used[Ref("place", "terminal-sundby")] == [Ref("place", "terminals")]
+
+
+def test_what_is_wrong_in_the_same_words_is_told_in_each_place() -> None:
+    rules = "rules: [{when: device.managd, then: require mfaa}, {when: device.managd, then: require mfaa}]"
+    text = f"""caddrel: 1
+policies:
+  a: {{people: [group, group], apps: ["label:"], {rules}}}
+  b: {{people: [{{where: device.managed}}], {rules}}}
+"""
+    result = read_rulebook(Source("r.yaml", text))
+    told = [(d.code, d.span.line, d.span.column) for d in result.diagnostics if d.span and d.severity == "error"]
+    assert len(told) == len(set(told))
+    assert [(code, line) for code, line, _ in told] == [
+        ("wrong-value", 3), ("wrong-value", 3), ("wrong-value", 3),
+        *[("unknown-fact", 3), ("expected-requirement", 3)] * 2,
+        ("where-too-wide", 4), *[("unknown-fact", 4), ("expected-requirement", 4)] * 2,
+    ]  # fmt: skip
+    # And what is right in the same words is one: policies share it.
+    good = text.replace("group, group", "group:x, group:x").replace('"label:"', "label:y").replace("managd", "managed")
+    rulebook = read_rulebook(
+        Source("r.yaml", good.replace("mfaa", "mfa").replace("where: device.managed", "where: person.kind is guest"))
+    ).or_raise()
+    a, b = rulebook.policies["a"], rulebook.policies["b"]
+    assert a.rules[0].when is b.rules[1].when
+    assert a.scope.people[0] is a.scope.people[1]
+    assert rulebook.spans["policies.a.rules[0]"].column < rulebook.spans["policies.a.rules[1]"].column

@@ -193,7 +193,7 @@ class CompiledRulebook:
         v = facts.values
         spoken = heard.spoken
         requirements = ready or self._requirements(facts, m)
-        quiet = [says.policy.id for says in spoken]
+        quiet = {says.policy.id for says in spoken}
         # Policies that only abstain say nothing that counts, but each shadow policy is listed.
         silent = [p.silent for p in self._policies if p.policy.id not in quiet]
         combination = Combination(self.rulebook, facts, requirements, [*spoken, *silent])

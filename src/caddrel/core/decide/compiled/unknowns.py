@@ -10,6 +10,8 @@ from caddrel.core.decide.requirements import Requirements
 from caddrel.core.language.nodes import And, Condition, During, FactTest, FromPlace, Not, Or, Passes, Surely, items_of
 from caddrel.core.rulebook.model import PlaceParts, Policy, Rulebook
 
+_STATES, _LACKED = "states by node", "facts lacked by node"
+_NONE: set[str] = set()
 NETWORK = {"countries": "network.country", "anonymisers": "network.anonymiser", "asns": "network.asn"}
 
 
@@ -19,39 +21,61 @@ class Unknowns:
     def __init__(self, rulebook: Rulebook, parts: Parts) -> None:
         self._rulebook = rulebook
         self._parts = parts
-        self._tests: dict[FactTest, State] = {}
+        # Tests of facts: those that are equal share one; and by the nodes of the rulebook, which it holds.
+        self._made: dict[FactTest, State] = {}
+        self._tests: dict[int, State] = {}
 
     def state(self, node: Condition, v: Values, m: Memo) -> int:
-        """Return the state of a node: 1 false, 2 unknown, 3 true.
+        """Return the state of a node of the rulebook: 1 false, 2 unknown, 3 true; asked once for an attempt.
 
         Only tests of facts are generated, each once however many policies hold it: to generate every condition would
         take the first decision that asks longer than to decide.
         """
+        states = m.get(_STATES)
+        if states is None:
+            states = m[_STATES] = {}
+        # By the node itself, which the rulebook holds: to compare trees takes longer than to ask them.
+        state: int | None = states.get(id(node))
+        if state is None:
+            state = states[id(node)] = self._asked(node, v, m)
+        return state
+
+    def _asked(self, node: Condition, v: Values, m: Memo) -> int:
         match node:
             case FactTest():
-                found = self._tests.get(node)
+                found = self._tests.get(id(node))
                 if found is None:
-                    found = self._tests[node] = self._parts.compiled(node)
+                    found = self._made.get(node) or self._made.setdefault(node, self._parts.compiled(node))
+                    self._tests[id(node)] = found
                 return found(v, m)
             case FromPlace(places=places):
-                return max((self._parts.place(v, m, p.text) for p in places), default=FALSE)
+                return max([self._parts.place(v, m, p.text) for p in places], default=FALSE)
             case Passes(standard=standard):
                 return self._parts.standard(v, m, standard.text)
             case During(schedule=schedule):
                 return self._parts.schedule(v, m, schedule.text)
             case And(parts=parts):
-                return min((self.state(p, v, m) for p in parts), default=TRUE)
+                return min([self.state(p, v, m) for p in parts], default=TRUE)
             case Or(parts=parts):
-                return max((self.state(p, v, m) for p in parts), default=FALSE)
+                return max([self.state(p, v, m) for p in parts], default=FALSE)
             case Not(part=part):
                 return TRUE + FALSE - self.state(part, v, m)
             case Surely(part=part):
                 return TRUE if self.state(part, v, m) == TRUE else FALSE
 
     def of_condition(self, node: Condition, v: Values, m: Memo) -> set[str]:
-        """Return the facts of the unknown tests that an unknown condition depends on."""
+        """Return the facts of the unknown tests that an unknown condition depends on; for reading alone."""
         if self.state(node, v, m) != UNKNOWN:
-            return set()
+            return _NONE
+        lacked = m.get(_LACKED)
+        if lacked is None:
+            lacked = m[_LACKED] = {}
+        facts: set[str] | None = lacked.get(id(node))
+        if facts is None:
+            facts = lacked[id(node)] = self._lacked(node, v, m)
+        return facts
+
+    def _lacked(self, node: Condition, v: Values, m: Memo) -> set[str]:
         match node:
             case FactTest(fact=fact):
                 return {fact}
@@ -138,7 +162,7 @@ class Unknowns:
             found |= {"time.at"} if state == UNKNOWN else set()
         for name in ("people", "except_people", "apps", "except_apps"):
             selectors = getattr(scope, name)
-            state = max((self.state(s.condition, v, m) for s in selectors), default=FALSE)
+            state = max([self.state(s.condition, v, m) for s in selectors], default=FALSE)
             if state == UNKNOWN:
                 found |= _union(self.of_condition(s.condition, v, m) for s in selectors)
             worst = min(worst, 4 - state if name.startswith("except") else state)

@@ -19,6 +19,7 @@ from caddrel.core.language.formulas import Effect, parse_effect
 from caddrel.core.language.nodes import Condition, FactTest, Operand, tests_of
 from caddrel.core.language.parser import parse_condition
 from caddrel.core.meant import meant
+from caddrel.core.rulebook.model import Selector
 from caddrel.core.rulebook.source import Mapping, Node, Scalar, Sequence, span_of, span_within
 
 ID = re.compile(r"[a-z][a-z0-9-]*")
@@ -46,6 +47,11 @@ class Reading:
         self.catalogue = Catalogue()
         self.ids: dict[str, list[str]] = {}
         self.spans: dict[str, Span] = {}
+        # What a text came to: many policies say the same, and then hold the same tree. Nothing that a text means hangs
+        # on where it stands.
+        self._conditions: dict[tuple[str, str], tuple[Condition | None, list[Diagnostic]]] = {}
+        self.selectors: dict[tuple[bool, str], Selector] = {}
+        self._effects: dict[str, tuple[Effect | None, list[Diagnostic]]] = {}
 
     def say(
         self,
@@ -78,9 +84,13 @@ class Reading:
         text = self.text(node, path)
         if text is None or not isinstance(node, Scalar):
             return None
-        tree, problems = parse_condition(text)
-        if tree is not None:
-            tree, problems = check_condition(tree, self.check_scope(only))
+        known = self._conditions.get((text, only))
+        if known is None:
+            known = parse_condition(text)
+            if known[0] is not None:
+                known = check_condition(known[0], self.check_scope(only))
+            self._conditions[text, only] = known
+        tree, problems = known
         self.add(node, path, problems)
         if any(p.severity == "error" for p in problems) or tree is None:
             return None
@@ -97,9 +107,13 @@ class Reading:
         text = self.text(node, path)
         if text is None or not isinstance(node, Scalar):
             return None
-        effect, problems = parse_effect(text)
-        if effect is not None and effect.formula is not None:
-            problems = check_formula(effect.formula, self.check_scope())
+        known = self._effects.get(text)
+        if known is None:
+            known = parse_effect(text)
+            if known[0] is not None and known[0].formula is not None:
+                known = known[0], check_formula(known[0].formula, self.check_scope())
+            self._effects[text] = known
+        effect, problems = known
         self.add(node, path, problems)
         return None if problems else effect
 

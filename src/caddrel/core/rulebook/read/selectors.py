@@ -6,6 +6,7 @@ Each selector is the obvious condition, so that a scope is a condition too.
 from __future__ import annotations
 
 import re
+from collections.abc import Callable
 
 from caddrel.core.diagnostics import nearest, shorten
 from caddrel.core.facts.catalogue import KINDS, OPERATIONS
@@ -15,7 +16,7 @@ from caddrel.core.language.operators import Op
 from caddrel.core.language.printer import print_condition
 from caddrel.core.rulebook.model import ALWAYS, ActiveWindow, Scope, Selector, SelectorKind
 from caddrel.core.rulebook.read.fields import Fields, Reading, one_of
-from caddrel.core.rulebook.source import Mapping, Node
+from caddrel.core.rulebook.source import Mapping, Node, Scalar
 
 SCOPE_KEYS = ("people", "except_people", "apps", "except_apps", "operations")
 
@@ -97,7 +98,7 @@ def read_selectors(fields: Fields, key: str, otherwise: tuple[Selector, ...]) ->
         if isinstance(item, Mapping):
             selector = _where(reading, item, path, "person." if people else "app.")
         else:
-            selector = reading.parsed(item, path, parse)
+            selector = _named(reading, item, path, parse)
         if selector is not None:
             found.append(selector)
     if not found and otherwise and not getattr(node, "items", [None]):
@@ -105,6 +106,17 @@ def read_selectors(fields: Fields, key: str, otherwise: tuple[Selector, ...]) ->
             node, fields.at(key), "selects-nothing", f"an empty `{key}` selects nothing", "leave it out", (), "warning"
         )
     return tuple(found)
+
+
+def _named(reading: Reading, item: Node, path: str, parse: Callable[[str], Selector]) -> Selector | None:
+    """Return the selector of a text; where it was met before, the very same."""
+    if not isinstance(item, Scalar):
+        return reading.parsed(item, path, parse)
+    key = parse is person_selector, item.text
+    selector = reading.selectors.get(key) or reading.parsed(item, path, parse)
+    if selector is not None:
+        reading.selectors[key] = selector
+    return selector
 
 
 def _where(reading: Reading, item: Node, path: str, only: str) -> Selector | None:
