@@ -9,7 +9,7 @@ from typing import Any
 from hypothesis import Phase, given, settings
 from hypothesis import strategies as st
 
-from caddrel.core.cases.ways import different, fact_of, standing_for, ways
+from caddrel.core.cases.ways import fact_of, standing_for, ways
 
 KEYS = ("a", "b", ("c", "x"), ("c", "y"), "d")
 TELLINGS: dict[Any, list[Callable[[int], Any]]] = {
@@ -58,8 +58,3 @@ def test_what_stands_for_others_differs_where_any_of_them_does(
     found = ways(values, lambda _key, value: value, places).differing(name, free)
     among_all = _one_by_one(values, name, free, None)
     assert found == {(min(p), max(p)) for i, j in among_all if len(p := {places[i], places[j]}) > 1}
-
-
-def test_entries_alike_come_once_in_order() -> None:
-    assert list(different([3, 1, 4, 1, 5, 9, 2, 6], lambda each: (each % 3,))) == [3, 1, 5]
-    assert list(different([1, 1], None)) == [1, 1]

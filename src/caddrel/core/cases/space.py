@@ -18,7 +18,7 @@ from caddrel.core.cases.diagrams import FALSE, TRUE, Diagrams
 from caddrel.core.cases.ownership import STANDING, STANDINGS, UNLISTED, contradiction, fits_standing, fitting, no_such
 from caddrel.core.cases.reads import Reads, limits_of, methods_of, operands
 from caddrel.core.cases.values import MOST_PARTS, OTHER, addresses, classes, moments, values_of
-from caddrel.core.cases.ways import Ways, different, standing_for, ways
+from caddrel.core.cases.ways import Ways, standing_for, ways
 from caddrel.core.decide.requirements import YIELDS
 from caddrel.core.facts.facts import AddressData, Facts, Origin
 from caddrel.core.facts.types import Address, FactType, PartlyKnown, Signals, Value
@@ -136,12 +136,11 @@ class Space:
             # Nobody has said yet who and what there is.
             return
         told = {n: v for n, v in self.given.values.items() if n.startswith(f"{kind}.")}
-        entries: Iterable[Entry] = getattr(inventory, _NOUNS[kind]).values()
         found: dict[tuple[Any, ...], dict[str, Any]] = {}
         wanted = sorted({*mine, *(STANDING if kind == "device" else ())} - {id})
         asked = {str(value) for _, value in self.read.asked.get(id, [])}
         fits = fitting(told)
-        for entry in different(entries, self._alike(kind, {*wanted, *told}, asked)):
+        for entry in self._entries(kind, {*wanted, *told}, asked):
             facts = self._facts_of(kind, entry)
             if told and any(facts.get(name, value) != value for name, value in told.items()):
                 continue
@@ -168,21 +167,19 @@ class Space:
         if id not in self.open:
             self.open = sorted([*self.open, id])
 
-    def _alike(self, kind: str, names: Iterable[str], asked: set[str]) -> Callable[[Entry], tuple[Any, ...]] | None:
-        """Return what gives all that the facts of an entry follow from; None where that is more than stored facts.
+    def _entries(self, kind: str, names: Iterable[str], asked: set[str]) -> Iterable[Entry]:
+        """Return the entries of a kind, where it can be told those that differ in what their facts follow from.
 
-        An attribute is read as the rulebook declares it, and an age goes with each entry's own moments.
+        An attribute is read as the rulebook declares it: of what that comes to the inventory knows nothing.
         """
+        assert self.inventory is not None
         stored = sorted(names)
-        if any(name in _AGES or name.startswith(f"{kind}.attributes.") for name in stored):
-            return None
-        groups = kind == "person"
-
-        def alike(entry: Entry) -> tuple[Any, ...]:
-            held = (entry.facts.get("person.groups"), entry.groups_until) if groups else ()
-            return (entry.id if entry.id in asked else None, *map(entry.facts.get, stored), *held)
-
-        return alike
+        if any(name.startswith(f"{kind}.attributes.") for name in stored):
+            entries: Iterable[Entry] = getattr(self.inventory, _NOUNS[kind]).values()
+            return entries
+        # An age goes with each entry's own moments, and there is none while the moment of the attempt is open.
+        ages = isinstance(self.given.values.get("time.at"), datetime) and any(name in _AGES for name in stored)
+        return self.inventory.different(_NOUNS[kind], tuple(stored), frozenset(asked), ages=ages)
 
     def _told_apart(self, name: Any, value: Any) -> Any:
         """Return what of a value anything asks for: of a set its members that are asked for alone.

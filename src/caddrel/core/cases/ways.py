@@ -6,7 +6,7 @@ found among all without holding each against each.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Collection, Mapping, Sequence
 from dataclasses import dataclass
 from itertools import combinations
 from operator import itemgetter
@@ -126,15 +126,3 @@ class _Memo:
         if found is None:
             found = self._known[value] = tuple([test(value) for test in self._tests])
         return found
-
-
-def different(entries: Iterable[Any], alike: Callable[[Any], tuple[Any, ...]] | None) -> Iterator[Any]:
-    """Yield entries but those that are as one before them: of very many most are."""
-    seen: set[tuple[Any, ...]] = set()
-    for entry in entries:
-        if alike is not None:
-            said = alike(entry)
-            if said in seen:
-                continue
-            seen.add(said)
-        yield entry

@@ -6,7 +6,7 @@ Not here: where the inventory is stored (`caddrel.store`).
 
 from __future__ import annotations
 
-from collections.abc import Collection, Iterable, Iterator, Mapping
+from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import datetime
 from types import MappingProxyType
@@ -16,6 +16,8 @@ from caddrel.core.facts.layers import Layers
 from caddrel.core.facts.types import PartlyKnown, Value
 from caddrel.core.inventory.address_lists import AddressList
 
+# So many ways of telling entries apart are remembered: a list of entries for each.
+MOST_DIFFERENT = 8
 NOUNS = ("people", "groups", "devices", "apps", "lists")
 
 ONE_OF = {"people": "person", "groups": "group", "devices": "device", "apps": "app", "lists": "address list"}
@@ -79,6 +81,7 @@ class Inventory:
         self._by_person: dict[str, list[Entry]] | None = None
         self._by_group: dict[str, list[str]] | None = None
         self._names: dict[str, frozenset[str]] | None = None
+        self._different: dict[tuple[str, tuple[str, ...], frozenset[str], bool], list[Entry]] = {}
 
     def replaced(self, changed: Inventory, gone: Mapping[str, Collection[str]] = MappingProxyType({})) -> Inventory:
         """Return the index with the objects of another added, or in place of those of the same ids.
@@ -167,6 +170,32 @@ class Inventory:
                 "address list": frozenset(self.lists),
             }
         return self._names
+
+    def different(self, noun: str, facts: tuple[str, ...], named: frozenset[str], *, ages: bool) -> Sequence[Entry]:
+        """Return entries but those that are as one before them: of very many most are.
+
+        Parameters
+        ----------
+        facts
+            Stored facts in which they may differ; of people their groups always count too.
+        named
+            Ids that are looked at each by itself.
+        ages
+            Whether the moments count that ages are told from.
+        """
+        key = noun, facts, named, ages
+        found = self._different.get(key)
+        if found is None:
+            apart: dict[tuple[Any, ...], Entry] = {}
+            for entry in getattr(self, noun).values():
+                held = (entry.facts.get("person.groups"), entry.groups_until) if noun == "people" else ()
+                since = (entry.state_at, entry.listed_at) if ages else ()
+                alone = entry.id if entry.id in named else None
+                apart.setdefault((alone, *map(entry.facts.get, facts), *held, *since), entry)
+            if len(self._different) >= MOST_DIFFERENT:
+                self._different.clear()
+            found = self._different[key] = list(apart.values())
+        return found
 
     def groups_of(self, person: Entry, at: datetime | None) -> frozenset[str]:
         """Return all groups that a person is in at a moment, directly or through others.
