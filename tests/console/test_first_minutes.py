@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import re
+
 from playwright.sync_api import Browser, expect
 from tests.axe import axe_findings
 from tests.conftest import Live
@@ -48,8 +50,21 @@ def test_a_one_time_way_in_works_in_a_tab_that_is_open_and_leaves_no_code_behind
     expect(sentence).to_contain_text("only from")
     page.get_by_label("Which apps", exact=True).fill("payroll, label:money")
     page.get_by_label("From where", exact=True).select_option("office")
+    # Nobody is there yet; and the id follows from what it is about to be called.
+    expect(sentence.get_by_role("status")).to_have_text("It would cover 0 people and 0 apps.")
+    expect(page.get_by_label("Its id")).to_have_value("payroll-label-money-only-from-office")
+    page.get_by_label("Its title").fill("Payroll: only from here")
+    expect(page.get_by_label("Its id")).to_have_value("payroll-only-from-here")
+    page.get_by_label("Its id").fill("payroll-here")
+    page.get_by_label("Its title").fill("")
+    expect(page.get_by_label("Its id")).to_have_value("payroll-here")
+    page.get_by_label("Who", exact=True).fill("staff")
+    expect(sentence.get_by_role("status")).to_contain_text("did you mean")
+    page.get_by_label("Who", exact=True).fill("everyone")
+    expect(sentence.get_by_role("status")).to_have_text("It would cover 0 people and 0 apps.")
     assert axe_findings(page) == []
     page.get_by_role("button", name="Write it").click()
+    expect(page).to_have_url(re.compile("policies.payroll-here$"))
     expect(sentence).to_have_count(0)
     expect(page.get_by_role("textbox", name="Title", exact=True).first).to_have_value(
         "payroll, label:money only from office"

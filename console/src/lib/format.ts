@@ -7,6 +7,15 @@ export function count(number: number, word: string, many = `${word}s`): string {
   return `${whole.format(number)} ${number === 1 ? word : many}`;
 }
 
+/** The path at which a policy begins that nobody has named yet; its number follows. */
+export const UNNAMED = 'policies.new-policy-';
+
+/** The id that follows from a title: small letters, digits and hyphens, a letter first. */
+export function idFor(title: string): string {
+  const plain = title.normalize('NFKD').replace(/\p{M}/gu, '').toLowerCase();
+  return plain.replace(/[^a-z0-9]+/g, '-').replace(/^[^a-z]+/, '').slice(0, 60).replace(/-$/, '');
+}
+
 export function number(value: number): string {
   return whole.format(value);
 }

@@ -48,6 +48,10 @@ class Drafts:
         """Add a policy to a draft from a pattern; it begins in shadow."""
         return self._caller.post(f"{_draft(name)}/patterns", request, drafts.ObjectSaved, headers=_tag(version))
 
+    def pattern_covers(self, name: str, request: drafts.PatternScope) -> drafts.PatternCovers:
+        """Return how many people and apps a policy from a pattern would cover, with its blanks as they are."""
+        return self._caller.post(f"{_draft(name)}/patterns/covers", request, drafts.PatternCovers)
+
     def patterns(self) -> list[drafts.PatternView]:
         """Return the patterns that policies are written from."""
         return self._caller.get("/api/v1/rulebook/patterns", drafts.PatternList).items

@@ -196,6 +196,32 @@ class PatternRequest(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     title: str = ""
 
 
+class PatternScope(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """A pattern with what stands in its blanks so far, of which it is asked whom it would cover."""
+
+    pattern: str
+    blanks: dict[str, str] = {}
+
+
+class PatternCovers(msgspec.Struct, frozen=True):
+    """How many people and apps of the inventory a policy from a pattern would cover.
+
+    Attributes
+    ----------
+    people, apps
+        Null while a blank that says so is empty, or cannot be read.
+    title
+        What it would be called, with its blanks as they are; an empty one leaves a gap.
+    problems
+        What cannot be read, in words.
+    """
+
+    people: int | None
+    apps: int | None
+    title: str
+    problems: list[str] = []
+
+
 class ObjectSaved(msgspec.Struct, frozen=True):
     """A draft with the object that was put, under the path that it has now; without text when it was taken out."""
 

@@ -29,7 +29,9 @@ import type {
   Page,
   PasskeyOptions,
   PatternList,
+  PatternCovers,
   PatternRequest,
+  PatternScope,
   PolicyView,
   PublishResult,
   Rehearsal,
@@ -138,6 +140,7 @@ export const api = {
     changed<ObjectSaved>(`${draftPath(name)}/objects`, version, { path, text }),
   patterns: (signal?: AbortSignal) => call<PatternList>('GET', '/api/v1/rulebook/patterns', undefined, signal),
   acceptFinding: (name: string, version: number, request: AcceptRequest) => changed<ObjectSaved>(`${draftPath(name)}/accepted`, version, request),
+  patternCovers: (name: string, asked: PatternScope, signal?: AbortSignal) => call<PatternCovers>('POST', `${draftPath(name)}/patterns/covers`, asked, signal),
   addFromPattern: (name: string, version: number, request: PatternRequest) => changed<ObjectSaved>(`${draftPath(name)}/patterns`, version, request),
   putValue: (name: string, version: number, path: string, value: unknown, id = '') =>
     changed<ObjectSaved>(`${draftPath(name)}/objects`, version, { path, value, id }),

@@ -1566,6 +1566,14 @@ export interface PasswordChange {
   current?: string;
 }
 
+/** How many people and apps of the inventory a policy from a pattern would cover. */
+export interface PatternCovers {
+  people: number | null;
+  apps: number | null;
+  title: string;
+  problems?: string[];
+}
+
 /** The patterns that policies are written from. */
 export interface PatternList {
   items: PatternView[];
@@ -1577,6 +1585,12 @@ export interface PatternRequest {
   pattern: string;
   blanks?: Record<string, string>;
   title?: string;
+}
+
+/** A pattern with what stands in its blanks so far, of which it is asked whom it would cover. */
+export interface PatternScope {
+  pattern: string;
+  blanks?: Record<string, string>;
 }
 
 /** A pattern of a policy: the sentence, with its blanks in braces. */

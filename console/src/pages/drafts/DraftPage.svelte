@@ -1,7 +1,7 @@
 <script lang="ts">
   // A draft: its objects on the left, the one being written on the right; or, with none chosen, all that it changes.
   import { push } from 'svelte-spa-router';
-  import { count } from '../../lib/format';
+  import { count, idFor, UNNAMED } from '../../lib/format';
   import Failing from '../../lib/parts/Failing.svelte';
   import Finding from '../../lib/parts/Finding.svelte';
   import Heading from '../../lib/parts/Heading.svelte';
@@ -30,7 +30,11 @@
   const warnings = $derived((writing.check.value?.diagnostics ?? []).filter((found) => found.severity === 'warning'));
   const standing = $derived((writing.check.value?.diagnostics ?? []).filter((found) => found.accepted));
   const changed = $derived(writing.whole?.info.changed ?? 0);
+  // The id of a new object follows from its title, until it is changed by hand.
   let adding = $state('');
+  let id = $state('');
+  let byHand = $state(false);
+  const newId = $derived(byHand ? id : idFor(adding));
   let section = $state('policies');
 
   const shown = (node: HTMLElement) => node.scrollIntoView({ block: 'nearest' });
@@ -46,11 +50,19 @@
     void step(!event.shiftKey);
   }
 
+  async function fromPattern(id: string, title: string, pattern: string, blanks: Record<string, string>): Promise<void> {
+    const made = await writing.fromPattern(id, title, pattern, blanks);
+    if (made && path !== `policies.${id}`) void push(`/drafts/${params.name}/policies.${id}`);
+  }
+
   function add(event: SubmitEvent): void {
     event.preventDefault();
-    const id = adding.trim().toLowerCase().replace(/[^a-z0-9]+/g, '-').replace(/^-|-$/g, '');
-    if (id) void push(`/drafts/${params.name}/${section}.${id}`);
+    const chosen = idFor(newId);
+    if (!chosen) return;
+    if (adding.trim() !== chosen) writing.begun.set(`${section}.${chosen}`, adding.trim());
+    void push(`/drafts/${params.name}/${section}.${chosen}`);
     adding = '';
+    byHand = false;
   }
 </script>
 
@@ -83,7 +95,12 @@
         <select class="field" aria-label="Kind of the new object" bind:value={section}>
           {#each sections.filter((each) => each !== 'settings') as each (each)}<option>{each}</option>{/each}
         </select>
-        <div class="flex gap-1"><input id="adding" class="field" bind:value={adding} placeholder="its name" /><button class="action">Add</button></div>
+        <input id="adding" class="field" bind:value={adding} placeholder="its title" />
+        <div class="flex gap-1">
+          <input class="field font-mono" aria-label="Id of the new object" placeholder="its id" value={newId}
+            oninput={(event) => { id = event.currentTarget.value; byHand = id !== ''; }} />
+          <button class="action">Add</button>
+        </div>
       </form>
       {#each bySection as [name, items] (name)}
         {#if items.length}
@@ -103,7 +120,7 @@
     <div class="min-w-0">
       {#if path}
         {#if path.startsWith('policies.') && !there && !objects.some((each) => each.path === path)}
-          {#key path}<PatternBox {objects} put={(pattern, blanks) => writing.fromPattern(path.slice('policies.'.length), pattern, blanks)} />{/key}
+          {#key path}<PatternBox draft={params.name} id={path.startsWith(UNNAMED) ? '' : path.slice('policies.'.length)} title={writing.begun.get(path) ?? ''} {objects} put={fromPattern} />{/key}
         {/if}
         {#key `${path} ${writing.turns}`}<ObjectEditor {writing} {language} {path} fresh={!there} />{/key}
       {:else}

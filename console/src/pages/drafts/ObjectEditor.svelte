@@ -25,7 +25,8 @@
   const view = new Load<ObjectView>();
   let asText = $state(!fields);
   // What is being written: never overwritten by what comes back from the service.
-  let value = $state<Record<string, unknown>>({});
+  const title = untrack(() => (fresh && fields?.some((each) => each.key === 'title') ? writing.begun.get(path) : undefined));
+  let value = $state<Record<string, unknown>>(title ? { title } : {});
   let text = $state(untrack(() => mine?.text || (fresh ? `${id}:\n  ` : '')));
   let name = $state(id);
   let ready = $state(untrack(() => fresh));

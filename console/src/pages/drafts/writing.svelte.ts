@@ -22,6 +22,8 @@ export class Writing {
   undone = $state<Step[]>([]);
   /** Another one whenever an object was changed by something else than its own editor. */
   turns = $state(0);
+  /** The titles of objects that are not written yet, by path: their ids follow from them. */
+  readonly begun = new Map<string, string>();
   readonly check = new Load<CheckResult>();
   readonly differences = new Load<Comparison>();
   private timer: ReturnType<typeof setTimeout> | undefined;
@@ -88,12 +90,13 @@ export class Writing {
     return this.save(path, (version) => api.putValue(this.name, version, path, value, id));
   }
 
-  /** Add a policy from a pattern; parts that it needs come along. */
-  async fromPattern(id: string, pattern: string, blanks: Record<string, string>): Promise<void> {
-    const saved = await this.save(`policies.${id}`, (version) => api.addFromPattern(this.name, version, { id, pattern, blanks }));
-    if (!saved) return;
+  /** Add a policy from a pattern, by the pattern's title where none is given; parts that it needs come along. */
+  async fromPattern(id: string, title: string, pattern: string, blanks: Record<string, string>): Promise<boolean> {
+    const saved = await this.save(`policies.${id}`, (version) => api.addFromPattern(this.name, version, { id, pattern, blanks, title }));
+    if (!saved) return false;
     await this.read();
     this.turns++;
+    return true;
   }
 
   /** Have a finding stand; gives whether it was saved. */

@@ -4,7 +4,7 @@
   import { router, replace } from 'svelte-spa-router';
   import { api } from '../../lib/api/client';
   import type { RulebookView } from '../../lib/api/types';
-  import { count, linkTo, moment, plain } from '../../lib/format';
+  import { count, linkTo, moment, plain, UNNAMED } from '../../lib/format';
   import { rows } from '../../lib/keys';
   import Failing from '../../lib/parts/Failing.svelte';
   import Finding from '../../lib/parts/Finding.svelte';
@@ -38,7 +38,7 @@
   let mode = $state('enforced');
   const mayWrite = $derived(session.info?.role !== 'viewer');
   const mayPublish = $derived(session.info?.role === 'publisher' || session.info?.role === 'operator');
-  const write = () => change(`policies.new-policy-${(view.value?.policies.length ?? 0) + 1}`);
+  const write = () => change(`${UNNAMED}${(view.value?.policies.length ?? 0) + 1}`);
 
   function find(event: Event & { currentTarget: HTMLInputElement }): void {
     const text = event.currentTarget.value;

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 
+from caddrel.service.authoring import pattern_scope
 from caddrel.service.problems import ServiceError, not_found
 from caddrel.service.rulebooks import accepted_findings, pattern_policies
 from caddrel.service.rulebooks import drafts as drafting
@@ -116,6 +117,12 @@ def accept(call: Call) -> wire.ObjectSaved:
     saved = accepted_findings.accept(call.data, call.path["id"], seen_version(call), call.body, call.who().name)
     call.etag = f'"{saved.info.version}"'
     return saved
+
+
+@endpoints.add("POST", f"{_ONE}/patterns/covers", role="viewer", body=wire.PatternScope, returns=wire.PatternCovers)
+def pattern_covers(call: Call) -> wire.PatternCovers:
+    """How many people and apps a policy from a pattern would cover, with the blanks as they are filled so far."""
+    return pattern_scope.covers(call.data, call.runtime.covering, call.path["id"], call.body)
 
 
 @endpoints.add("GET", "/api/v1/rulebook/patterns", role="viewer", returns=wire.PatternList)

@@ -102,6 +102,7 @@ BODIES: dict[type, dict[str, Any]] = {
         "pattern": "second-factor",
         "blanks": {"apps": "farebox", "within": "4h"},
     },
+    drafts.PatternScope: {"pattern": "second-factor", "blanks": {"people": "group:crew", "apps": "farebox"}},
     replays.ReplayRequest: {"under": {"draft": "tablets-need-may"}, "since": "7d"},
     replays.LettersRequest: {"template": "Hello {name}, by Monday:\n{needs}", "person": "ines.faro"},
     rulebooks.Side: {"draft": "tablets-need-may"},
