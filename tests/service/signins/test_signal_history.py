@@ -104,6 +104,40 @@ def test_the_order_in_which_records_come_changes_nothing(service: Live, tmp_path
             assert _told(_all(live)) == expected
 
 
+@pytest.mark.parametrize("forgotten", [0, 1, 2, 5])
+def test_doors_have_their_turn_between_those_of_an_import_and_nothing_is_missed(
+    service: Live, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, forgotten: int
+) -> None:
+    lines = _lines(120, 9)
+    with service.client() as client:
+        client.signins.import_(lines)
+    expected = _told(_all(service))
+    monkeypatch.setattr(importer, "LONGEST_TURN", 0.0)
+    monkeypatch.setattr(importer, "LEAST_TURN", 7)
+    monkeypatch.setattr(importer, "BESIDE_DOORS", 50)
+    for live in serving(tmp_path / "other", address_files=[ADDRESSES]):
+        live.clock.now = START - timedelta(days=1)
+        log, turns = live.runtime.log, 0
+
+        def give_way() -> None:
+            nonlocal turns
+            turns += 1
+            assert log.deciding.acquire(blocking=False)  # noqa: B023 - done by then
+            log.deciding.release()  # noqa: B023
+            if forgotten and turns % forgotten == 0:
+                # Somebody else let go of what is remembered, also of what is decided and nowhere else yet.
+                log.lost([])  # noqa: B023
+
+        monkeypatch.setattr(log, "give_way", give_way)
+        monkeypatch.setattr(log, "asked", lambda: True)
+        with live.client() as client:
+            client.rulebook.publish([File("r.yaml", RULEBOOK)], "signals")
+            live.clock.now = START + timedelta(days=20)
+            assert client.signins.import_(lines).added == 120
+        assert turns >= 120 // 7
+        assert _told(_all(live)) == expected
+
+
 def test_late_records_change_only_what_comes_out_otherwise(service: Live, monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setattr(recompute, "AT_ONCE", 7)
     written: list[str] = []

@@ -44,11 +44,17 @@ class Decider:
         self._recorder, self._between = recorder, between
         self._waiting = Together("caddrel-decider", self._work, MOST_WAITING, TOGETHER, APART)
         self.together, self.refused = Tally(SIZES), 0
+        self._at_work = False
 
     @property
     def waiting(self) -> int:
         """How much waits to be decided."""
         return self._waiting.waiting
+
+    @property
+    def busy(self) -> bool:
+        """Whether anything waits to be decided, or is."""
+        return self._at_work or self._waiting.waiting > 0
 
     def put(self, work: Callable[[], None]) -> None:
         """Have something decided; `work` raises nothing.
@@ -92,7 +98,11 @@ class Decider:
     def _work(self, several: list[Callable[[], None]]) -> None:
         self.together.add(len(several))
         # Everybody who asked while the commit before was written shares the next one.
-        with self._recorder.gathering():
-            for work in several:
-                work()
+        self._at_work = True
+        try:
+            with self._recorder.gathering():
+                for work in several:
+                    work()
+        finally:
+            self._at_work = False
         self._between()

@@ -6,17 +6,20 @@ step needs is then at hand for the processor.
 
 from __future__ import annotations
 
+import time
 from collections import Counter
 from collections.abc import Generator, Iterable, Iterator, Mapping, Sequence
 from contextlib import closing
 from dataclasses import dataclass
 from datetime import datetime, timedelta
-from itertools import groupby
+from itertools import groupby, islice
 from operator import attrgetter, itemgetter
 from typing import BinaryIO, TypeVar
 
 from caddrel.core.columnar.attempt import Bundled
 from caddrel.core.columnar.evaluator import Alike
+from caddrel.core.columnar.fact_groups import GROUPS
+from caddrel.core.decide.decision import Decision
 from caddrel.core.diagnostics import Diagnostic, shorten
 from caddrel.core.logs.causes import Causes
 from caddrel.core.logs.mapping import LogMapping
@@ -35,8 +38,10 @@ from caddrel.service.state.data_folder import DataFolder
 from caddrel.service.state.jobs import Cancelled, Progress
 from caddrel.wire.signins import BrokenLine, ImportResult, Respelled, StrangeWord
 
-# So many lines are stored in one commit.
-TOGETHER = 8_000
+# So many lines are stored in one commit; where doors wait for theirs meanwhile, so many.
+TOGETHER, BESIDE_DOORS = 8_000, 1_000
+# Seconds for which lines are decided at a time, before doors have their turn; and so many lines at least.
+LONGEST_TURN, LEAST_TURN = 0.005, 16
 # How many times as large as a stream may be, what a compressed one unpacks to.
 UNPACKED = 8
 LISTED = 100
@@ -47,6 +52,7 @@ T = TypeVar("T")
 # the attempt. They are in order of time, those of one moment by their ids. A plain tuple, since there are so many.
 _Ready = tuple[datetime, str, int, bytes, bytes, int, Bundled]
 _MOMENT, _REVISION = attrgetter("at"), itemgetter(5)
+_PERSON = GROUPS.index("person")
 
 
 @dataclass(frozen=True, slots=True)
@@ -103,6 +109,7 @@ class Importer:
             self._let_go = self._histories.let_go
         # What is decided and not stored yet.
         self._ready = Batch()
+        self._turn = LEAST_TURN
         self._storing = Storing(data.signins, self._number)
         self._causes = Causes()
         self._decisions = Decisions()
@@ -217,13 +224,20 @@ class Importer:
             return
         fresh.sort()
         take_in = self._histories.take_in
-        decisions = []
-        with self._log.deciding:
-            self._miss_nothing()
-            for revision, some in groupby(fresh, key=_REVISION):
-                under = self._under[revision]
-                decisions += take_in(under.rulebook, [(id, attempt) for _, id, *_, attempt in some], under.decide)
-            self._ready.add_late(self._histories.late().items())
+        decisions: list[Decision] = []
+        while len(decisions) < len(fresh):
+            # In turns: whoever waits at a door waits for one of them at most.
+            turn = fresh[len(decisions) : len(decisions) + self._turn]
+            self._log.give_way()
+            with self._log.deciding:
+                began = time.perf_counter()
+                self._miss_nothing(islice(fresh, len(decisions)))
+                for revision, some in groupby(turn, key=_REVISION):
+                    under = self._under[revision]
+                    decisions += take_in(under.rulebook, [(id, attempt) for _, id, *_, attempt in some], under.decide)
+                self._ready.add_late(self._histories.late().items())
+                each = (time.perf_counter() - began) / len(turn)
+            self._turn = max(min(int(LONGEST_TURN / max(each, 1e-9)), TOGETHER), LEAST_TURN)
         _, ids, references, digests, recorded, revisions, attempts = zip(*fresh, strict=True)
         causes = [
             None if decision.outcome == "allowed" else self._causes.of(self._under[place].rulebook, attempt, decision)
@@ -237,17 +251,25 @@ class Importer:
         decided = self._decisions.of_many(decisions)
         columns = columns_of(ids, references, digests, attempts, recorded, decided, causes, numbers)
         self._ready.signins.extend(columns)
-        if len(self._ready.signins) >= TOGETHER:
+        if len(self._ready.signins) >= (BESIDE_DOORS if self._log.asked() else TOGETHER):
             self._store()
 
-    def _miss_nothing(self) -> None:
-        """Have what comes worked out again, where it would look back at records that are decided and not stored yet."""
+    def _miss_nothing(self, decided: Iterable[_Ready]) -> None:
+        """Have what comes worked out again, where it would look back at records that are decided and not stored yet.
+
+        Parameters
+        ----------
+        decided
+            Those of them that are not ready to be stored either.
+        """
         if self._let_go == self._histories.let_go:
             return
         self._let_go = self._histories.let_go
         for waiting in (self._storing.batch.signins, self._ready.signins):
             there = zip(waiting["person"], waiting["at"], strict=True)
             self._ready.add_late((person, at) for person, at in there if person is not None)
+        of_people = ((attempt.bundles[_PERSON].told[0], at) for at, *_, attempt in decided)
+        self._ready.add_late((person, at) for person, at in of_people if isinstance(person, str))
 
     def _store(self) -> None:
         """Store what is ready in one commit, while what comes next is decided."""

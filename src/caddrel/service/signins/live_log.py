@@ -6,12 +6,16 @@ Not here: what is stored (`store.signins`).
 from __future__ import annotations
 
 import threading
+import time
 from collections.abc import Callable, Iterable
 
 from caddrel.service.auth.lockouts import LockOuts
 from caddrel.service.signins.signal_history import Histories
 from caddrel.service.state.caches import Caches
 from caddrel.store.signins import SigninStore
+
+# Seconds that an import waits at a time for those who wait at a door: doors go first, and an import ends all the same.
+SHORTEST_GIVEN, LONGEST_GIVEN = 0.001, 0.03
 
 
 class LiveLog:
@@ -32,6 +36,8 @@ class LiveLog:
         Who is locked out.
     settle
         Waits until what is decided is stored; set by whoever stores it.
+    asked
+        Tells whether a door waits for a decision; set by whoever decides.
     """
 
     def __init__(self, signins: SigninStore, lockouts: LockOuts, caches: Caches) -> None:
@@ -40,6 +46,18 @@ class LiveLog:
         self.histories = Histories(signins, caches)
         self.lockouts = lockouts
         self.settle: Callable[[], None] = lambda: None
+        self.asked: Callable[[], bool] = lambda: False
+
+    def give_way(self) -> None:
+        """Let doors have their decisions first, for a moment at most: called between turns, without the lock.
+
+        Who lets go of a lock and takes it again at once is mostly there before whoever waits for it.
+        """
+        until = time.monotonic() + LONGEST_GIVEN
+        while self.asked():
+            time.sleep(SHORTEST_GIVEN)
+            if time.monotonic() > until:
+                return
 
     def lost(self, ids: Iterable[str]) -> None:
         """Take note that records are decided and will never be stored: they are not to be looked back at."""

@@ -95,13 +95,13 @@ class CompiledRulebook:
                 bare = tuple([requirements.attainable(i, frozenset()) for i in heard.items])
             known = (key[0], key[1], facts.live and not facts.app_listed, facts.app_title, to_come, states, bare)
         found = heard.remembered.get(known)
-        return found if found is not None else self._combine(facts, heard, m, known, requirements)
+        return found if found is not None else self._combine(facts, live, heard, m, known, requirements)
 
     def considered(self, facts: Facts) -> frozenset[str]:
         """Return the policies that the index does not leave out for an attempt, by id."""
         key = self._key(facts.values.get)
         live = self._live.get(key) or self._index(key)
-        return frozenset(policy.policy.id for policy, *_ in live.policies)
+        return live.considered
 
     def outcome(self, facts: Facts) -> str:
         """Return the outcome alone, for who tries many attempts and shows none of them."""
@@ -155,6 +155,7 @@ class CompiledRulebook:
                 live.asked.append((policy.scope, policy.walk, policy.naming if self._naming else None))
                 asked.append((policy, False, named))
         live.policies += asked
+        live.considered = frozenset(policy.policy.id for policy, *_ in live.policies)
         self._live[key] = live
         self._grow()
         return live
@@ -187,7 +188,7 @@ class CompiledRulebook:
         return heard
 
     def _combine(
-        self, facts: Facts, heard: _Heard, m: Memo, known: tuple[Any, ...], ready: Requirements | None
+        self, facts: Facts, live: _Live, heard: _Heard, m: Memo, known: tuple[Any, ...], ready: Requirements | None
     ) -> Decision:
         """Return the decision by the shared combination, remembered when nothing missing could change it."""
         v = facts.values
@@ -200,6 +201,9 @@ class CompiledRulebook:
         fixes = _Fixes(self.rulebook, self.parts, v, m)
 
         def unknown_of(says: Says, naming: bool) -> Iterable[str]:
+            if says.policy.id not in live.considered:
+                # Its scope is false whatever the facts are that nobody knows, so it lacks none of them.
+                return ()
             return self._unknowns.of_policy(says.policy, requirements, v, m, naming)
 
         decision = combination.decision(unknown_of, fixes.of_rule)
@@ -260,16 +264,19 @@ class _Live:
         Scope, walk and naming of those whose scope needs more facts; no naming where it does not matter.
     policies
         All of them in that order, with whether the scope is unknown, and whether they name the app.
+    considered
+        The ids of all of them.
     heard
         What they say, by the bits that their walks gave.
     """
 
-    __slots__ = ("asked", "heard", "policies", "walks")
+    __slots__ = ("asked", "considered", "heard", "policies", "walks")
 
     def __init__(self) -> None:
         self.walks: list[Walk] = []
         self.asked: list[tuple[Asked, Walk, Asked | None]] = []
         self.policies: list[tuple[_Compiled, bool, int]] = []
+        self.considered: frozenset[str] = frozenset()
         self.heard: dict[tuple[int, ...], _Heard] = {}
 
 
