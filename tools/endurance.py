@@ -13,6 +13,7 @@ import argparse
 import asyncio
 import contextlib
 import json
+import math
 import random
 import signal
 import socket
@@ -41,17 +42,19 @@ from caddrel.wiring import log_nothing, open_data, utc_now
 CONNECTIONS = 32
 # Without `--rate`, this part of what it decides at most.
 LOAD = 0.6
-# Seconds: of finding out how much it decides at most, and at most of looking how long doors wait when it is quiet.
-AT_MOST, QUIET = 5.0, 60.0
+# Seconds: of finding out how much it decides at most; and at most of warming up, and of looking how long doors wait
+# when it is quiet.
+AT_MOST, WARMING, QUIET = 10.0, 30.0, 60.0
 # Seconds between two disturbances; every so many of them is a kill.
 APART, KILL = 15.0, 4
 IMPORTED = 5_000
 # Memory may still grow while caches fill; more than this part more, and more megabytes than this, is a leak.
 GROWTH, SLACK = 0.15, 40.0
-# Seconds; in a shorter run nothing can be told of memory: caches are still being filled.
-SETTLED = 120
-# Seconds after a start in which doors ask again what nobody answered: they wait for nothing else.
-AFTER_A_START = 10.0
+# Seconds; in a shorter run nothing can be told of memory: caches are still being filled. So nothing is killed in the
+# second half of a long one.
+SETTLED = 180
+# Seconds; whoever waits no longer than this does not wait for those who waited over a start.
+CAUGHT_UP = 0.5
 
 
 @dataclass
@@ -200,6 +203,8 @@ class Disturbance(threading.Thread):
         super().__init__(daemon=True)
         self._served, self._operator, self._company = served, operator, company
         self._apart, self._kill, self._lines = apart, kill, lines
+        # When the last may be killed, on the clock that is never set.
+        self.calm_from = math.inf
         self.ended = threading.Event()
         self.done = {"imports": 0, "publishes": 0, "kills": 0, "cut short": 0}
 
@@ -211,7 +216,7 @@ class Disturbance(threading.Thread):
             self._until_there()
             turn += 1
             work = "imports" if turn % 2 else "publishes"
-            if turn % self._kill == 0:
+            if turn % self._kill == 0 and time.monotonic() < self.calm_from:
                 # While something is under way: that is when most could be lost.
                 killer = threading.Timer(random.random(), self._die)  # noqa: S311 - any moment will do
                 killer.start()
@@ -291,9 +296,22 @@ def _grown(runs: Sequence[Sequence[float]]) -> tuple[str, bool]:
     longest = max(runs, key=len)
     if len(longest) < SETTLED:
         return "too short a run to tell of memory", False
-    early, late = statistics.median(longest[len(longest) // 3 : len(longest) // 2]), statistics.median(longest[-5:])
-    said = f"memory {early:.0f} MB after a third of the longest run, {late:.0f} MB at its end"
+    half = len(longest) // 2
+    early, late = statistics.median(longest[half - 5 : half + 5]), statistics.median(longest[-10:])
+    said = f"memory {early:.0f} MB halfway through {len(longest)} s without a kill, {late:.0f} MB at their end"
     return said, late > early * (1 + GROWTH) and late > early + SLACK
+
+
+def _caught_up(waits: Sequence[tuple[float, float]], start: float) -> float:
+    """Return when all that had waited over a start was answered: from then on nobody's wait is of that."""
+    late = sorted(due + wait for due, wait in waits if due + wait > start and wait > CAUGHT_UP and due < start + 60)
+    end = start
+    for answered in late:
+        # What waits long again once others did not, waits for something else.
+        if answered > end + 2 and end > start:
+            break
+        end = answered
+    return end
 
 
 def _p99(waits: Sequence[float]) -> float:
@@ -323,6 +341,8 @@ async def _keep_on(
     """Load and disturb a service; return what there is to say of waiting."""
     if not rate:
         rate = LOAD * await doors.at_most(AT_MOST)
+    # Whoever comes for the first time is looked up, and everything is made ready: not what is asked here.
+    await doors.at_rate(rate, _after(min(WARMING, seconds / 8)))
     doors.waits.clear()
     await doors.at_rate(rate, _after(min(QUIET, seconds / 4)))
     quiet = _p99([wait for _, wait in doors.waits])
@@ -337,6 +357,8 @@ async def _keep_on(
     disturbing.start()
     try:
         long_enough = _after(seconds)
+        if seconds >= 2 * SETTLED:
+            disturbing.calm_from = time.monotonic() + seconds / 2
 
         def enough() -> bool:
             if long_enough() and disturbing.done["kills"] >= kills:
@@ -349,12 +371,10 @@ async def _keep_on(
         disturbing.ended.set()
         await asyncio.to_thread(disturbing.join)
         looking.cancel()
-    starts = served.started[1:]
+    starts = [(start, _caught_up(doors.waits, start)) for start in served.started[1:]]
     # Nobody can answer while nobody is there: that is how long a start takes, and not what is asked here.
     spared = [
-        wait
-        for due, wait in doors.waits
-        if not any(start - 1 <= due + wait and due < start + AFTER_A_START for start in starts)
+        wait for due, wait in doors.waits if not any(due + wait >= start - 1 and due < until for start, until in starts)
     ]
     busy = _p99(spared)
     longest = max(wait for _, wait in doors.waits)

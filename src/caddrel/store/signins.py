@@ -194,10 +194,8 @@ class SigninStore:
 
     def _take_out(self, connection: Connection, found: Sequence[tuple[int, int]]) -> dict[str, int]:
         """Take out records by moment and number; return whose they were, each with the earliest moment."""
-        rows = [
-            connection.exec_driver_sql(_GONE, place).one()  # one by one: each is found by the key of the table
-            for place in found
-        ]
+        # One by one: each is found by the key of the table.
+        rows = [connection.exec_driver_sql(_GONE, place).one() for place in found]
         counts = Counter((row.at // DAY, row.outcome) for row in rows)
         _count(connection, {key: -count for key, count in counts.items()})
         listed = func.json_each(json.dumps([seq for _, seq in found])).table_valued("value")
@@ -283,6 +281,11 @@ class SigninStore:
                 connection.execute(delete(due).where(mine))
             return from_stored(min(found)) if found else None
 
+    def last_of(self, person: str) -> datetime | None:
+        """Return the moment of a person's newest attempt."""
+        newest = self._database.first(_PASTS, (person, _EVER, _EVER >> BITS), 1)
+        return from_stored(newest[0][0]) if newest else None
+
     def pasts(self, person: str, before: datetime | None = None) -> Iterator[Past]:
         """Yield a person's attempts, newest first; with `before` only those before that moment."""
         until = to_stored(before) if before is not None else _EVER
@@ -308,17 +311,10 @@ class SigninStore:
         network, attempt = documents["network", network_facts], documents["attempt", attempt_facts]
         coordinates = network.get("coordinates")
         return Past(
-            from_stored(at),
-            id,
-            bool(let_in),
-            _value(attempt, "auth.credentials"),
-            _value(attempt, "client.name"),
-            device,
-            _value(network, "network.country"),
-            _value(network, "network.city"),
-            _value(network, "network.asn"),
+            from_stored(at), id, bool(let_in), _value(attempt, "auth.credentials"), _value(attempt, "client.name"),
+            device, _value(network, "network.country"), _value(network, "network.city"), _value(network, "network.asn"),
             (coordinates[0], coordinates[1]) if coordinates else None,
-        )
+        )  # fmt: skip
 
     def wrong(self, person: str, since: datetime, until: datetime) -> list[datetime]:
         """Return the moments of a person's attempts with wrong credentials, both ends included."""

@@ -24,6 +24,7 @@ from caddrel.service.auth.tokens import make_token
 from caddrel.service.signins import importer, line_stream, recompute
 from caddrel.service.signins.recompute import catch_up
 from caddrel.service.signins.record_encoding import decided_of, recorded_of, signin_of
+from caddrel.service.state import rulebook_cache
 from caddrel.store.new_signins import NewSignins
 from caddrel.store.signins import SigninRecord
 from caddrel.wire import authzen
@@ -136,6 +137,29 @@ def test_doors_have_their_turn_between_those_of_an_import_and_nothing_is_missed(
             assert client.signins.import_(lines).added == 120
         assert turns >= 120 // 7
         assert _told(_all(live)) == expected
+
+
+def test_revisions_that_no_record_is_of_are_not_read(service: Live, monkeypatch: pytest.MonkeyPatch) -> None:
+    lines = _lines(60, 5)
+    with service.client() as client:
+        for i in range(rulebook_cache.MOST_READ + 4):
+            client.rulebook.publish([File("r.yaml", f"{RULEBOOK}\n# {i}\n")], f"again {i}")
+            service.clock.now += timedelta(seconds=1)
+        read: list[int] = []
+        published = service.data.rulebooks._published
+
+        def noted(number: int) -> Any:
+            read.append(number)
+            return published(number)
+
+        monkeypatch.setattr(service.data.rulebooks, "_published", noted)
+        service.data.rulebooks._read.clear()
+        # Half of them come late, so that much is worked out again: of many people, each with few revisions to read.
+        client.signins.import_(lines[1::2])
+        client.signins.import_(lines[::2])
+    assert {record.columns["revision"] for record in _all(service).values()} <= set(read)
+    # Others read as well meanwhile: what is proven of the newest ones.
+    assert len(read) <= rulebook_cache.MOST_READ // 2
 
 
 def test_late_records_change_only_what_comes_out_otherwise(service: Live, monkeypatch: pytest.MonkeyPatch) -> None:

@@ -37,21 +37,39 @@ class Terms:
     ----------
     since
         The moment from which it is in force.
+
+    Parameters
+    ----------
+    read
+        Returns its rulebook, also compiled where that is at hand.
     """
 
-    def __init__(self, since: datetime, rulebook: Rulebook, compiled: CompiledRulebook | None = None) -> None:
+    def __init__(self, since: datetime, read: Callable[[], tuple[Rulebook, CompiledRulebook | None]]) -> None:
         self.since = since
-        self.rulebook = rulebook
-        self._compiled = compiled
+        self._reading = read
+
+    @cached_property
+    def _read(self) -> tuple[Rulebook, CompiledRulebook | None]:
+        return self._reading()
+
+    @property
+    def rulebook(self) -> Rulebook:
+        """Its rulebook, read when it is first asked for: a company has many revisions, and a log is of few."""
+        return self._read[0]
 
     @cached_property
     def likeness(self) -> Likeness:
         """What its rulebook sees of attempts."""
-        return Likeness(self.rulebook, self._compiled.parts if self._compiled else Parts(self.rulebook))
+        rulebook, compiled = self._read
+        return Likeness(rulebook, compiled.parts if compiled else Parts(rulebook))
 
     def __reduce__(self) -> tuple[Any, ...]:
         # To another process it goes without what is quickly made anew.
-        return Terms, (self.since, self.rulebook)
+        return _read_before, (self.since, self.rulebook)
+
+
+def _read_before(since: datetime, rulebook: Rulebook) -> Terms:
+    return Terms(since, lambda: (rulebook, None))
 
 
 class Completed(NamedTuple):

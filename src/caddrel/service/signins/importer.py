@@ -12,6 +12,7 @@ from collections.abc import Generator, Iterable, Iterator, Mapping, Sequence
 from contextlib import closing
 from dataclasses import dataclass
 from datetime import datetime, timedelta
+from functools import partial
 from itertools import groupby, islice
 from operator import attrgetter, itemgetter
 from typing import BinaryIO, TypeVar
@@ -19,10 +20,12 @@ from typing import BinaryIO, TypeVar
 from caddrel.core.columnar.attempt import Bundled
 from caddrel.core.columnar.evaluator import Alike
 from caddrel.core.columnar.fact_groups import GROUPS
+from caddrel.core.decide.compiled.evaluator import CompiledRulebook
 from caddrel.core.decide.decision import Decision
 from caddrel.core.diagnostics import Diagnostic, shorten
 from caddrel.core.logs.causes import Causes
 from caddrel.core.logs.mapping import LogMapping
+from caddrel.core.rulebook.model import Rulebook
 from caddrel.service.problems import ServiceError
 from caddrel.service.signins.batch_writer import Batch, Storing
 from caddrel.service.signins.broken_lines import MOST_OF_A_LINE, BrokenLines
@@ -70,9 +73,7 @@ class _Under:
 
     def __init__(self, data: DataFolder, number: int) -> None:
         published = data.rulebooks.get(number)
-        self.number = number
         self.rulebook = published.rulebook
-        self.compiled = published.compiled
         self.decide = Alike(published.compiled).decide
 
 
@@ -95,17 +96,13 @@ class Importer:
 
     def _begin(self) -> None:
         data = self._data
-        in_force = data.revisions.in_force()
-        self._under = [_Under(data, number) for _, number in in_force]
-        rulebooks = [under.rulebook for under in self._under]
-        self._terms = [
-            Terms(since, under.rulebook, under.compiled)
-            for (since, _), under in zip(in_force, self._under, strict=True)
-        ]
+        # Read when the first record of their time comes: there may be hundreds, and most logs are of the last few.
+        self._in_force = data.revisions.in_force()
+        self._under: dict[int, _Under] = {}
+        self._terms = [Terms(since, partial(self._read, number)) for since, number in self._in_force]
         self._inventory = data.inventories.current()
         self._histories = self._log.histories
         with self._log.deciding:
-            self._histories.look_back(rulebooks)
             self._let_go = self._histories.let_go
         # What is decided and not stored yet.
         self._ready = Batch()
@@ -121,6 +118,17 @@ class Importer:
         self._stopped: ServiceError | None = None
         self._broken = self._known = self._conflicting = 0
         self._strange: Counter[tuple[str, str]] = Counter()
+
+    def _read(self, number: int) -> tuple[Rulebook, CompiledRulebook]:
+        published = self._data.rulebooks.get(number)
+        return published.rulebook, published.compiled
+
+    def _revision(self, place: int) -> _Under:
+        """Return a revision made ready for deciding."""
+        found = self._under.get(place)
+        if found is None:
+            found = self._under[place] = _Under(self._data, self._in_force[place][1])
+        return found
 
     def run(
         self,
@@ -224,6 +232,9 @@ class Importer:
             return
         fresh.sort()
         take_in = self._histories.take_in
+        # Nothing is read under the lock.
+        under_of = {place: self._revision(place) for place in {each[5] for each in fresh}}
+        rulebooks = [under.rulebook for under in under_of.values()]
         decisions: list[Decision] = []
         while len(decisions) < len(fresh):
             # In turns: whoever waits at a door waits for one of them at most.
@@ -231,23 +242,24 @@ class Importer:
             self._log.give_way()
             with self._log.deciding:
                 began = time.perf_counter()
+                self._histories.look_back(rulebooks)
                 self._miss_nothing(islice(fresh, len(decisions)))
                 for revision, some in groupby(turn, key=_REVISION):
-                    under = self._under[revision]
+                    under = under_of[revision]
                     decisions += take_in(under.rulebook, [(id, attempt) for _, id, *_, attempt in some], under.decide)
                 self._ready.add_late(self._histories.late().items())
                 each = (time.perf_counter() - began) / len(turn)
             self._turn = max(min(int(LONGEST_TURN / max(each, 1e-9)), TOGETHER), LEAST_TURN)
         _, ids, references, digests, recorded, revisions, attempts = zip(*fresh, strict=True)
         causes = [
-            None if decision.outcome == "allowed" else self._causes.of(self._under[place].rulebook, attempt, decision)
+            None if decision.outcome == "allowed" else self._causes.of(under_of[place].rulebook, attempt, decision)
             for decision, attempt, place in zip(decisions, attempts, revisions, strict=True)
         ]
         for attempt in attempts:
             for bundle in attempt.bundles:
                 if bundle.facts.not_understood:
                     self._strange.update(strange_words(bundle.facts.not_understood))
-        numbers = [self._under[place].number for place in revisions]
+        numbers = [self._in_force[place][1] for place in revisions]
         decided = self._decisions.of_many(decisions)
         columns = columns_of(ids, references, digests, attempts, recorded, decided, causes, numbers)
         self._ready.signins.extend(columns)

@@ -12,7 +12,7 @@ from caddrel.core.facts.facts import Origin
 from caddrel.core.facts.record import facts_from_json
 from caddrel.core.logs.causes import cause_of
 from caddrel.core.signals.evaluate import Notice, add_signals, noticing
-from caddrel.core.signals.history import History, needed_history, past_of
+from caddrel.core.signals.history import History, past_of
 from caddrel.service.signins.live_log import LiveLog
 from caddrel.service.signins.record_encoding import decided_of, recorded_of, signin_of
 from caddrel.service.signins.signal_history import newest
@@ -80,8 +80,7 @@ def _pieces(
 
 def _again(state: State, person: str, since: datetime) -> Iterator[tuple[SigninRecord, NewSignin | None]]:
     """Yield a person's records from a moment on, each with what it is to be where it comes out otherwise."""
-    in_force = [state.rulebooks.get(number).rulebook for _, number in state.revisions.in_force()]
-    needed = needed_history(in_force)
+    needed = state.rulebooks.needed_history(since, state.signins.last_of(person))
     history = History(newest(state.signins, person, needed, since))
     noticing_of: dict[int, Notice] = {}
     for record in state.signins.of_person(person, since):

@@ -6,7 +6,6 @@ from datetime import datetime
 
 from caddrel.core.diagnostics import shorten
 from caddrel.core.facts.values import show_moment
-from caddrel.core.signals.history import needed_history
 from caddrel.service.problems import ServiceError, not_found
 from caddrel.service.signins.live_log import LiveLog
 from caddrel.service.signins.recompute import catch_up
@@ -77,8 +76,7 @@ def take_back(data: DataFolder, log: LiveLog, number: int, by: str, progress: Pr
     """
     done = 0
     with log.importing:
-        in_force = [data.rulebooks.get(revision).rulebook for _, revision in data.revisions.in_force()]
-        signals = needed_history(in_force) != 0
+        signals = data.rulebooks.needed_history() != 0
         try:
             for count in data.signins.take_back(number, signals):
                 done += count

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+from bisect import bisect_right
 from dataclasses import dataclass, field
+from datetime import datetime
 
 from caddrel.core.decide.compiled.evaluator import CompiledRulebook
 from caddrel.core.decide.interpreter.interpreter import Others
@@ -10,11 +12,13 @@ from caddrel.core.diagnostics import Diagnostic
 from caddrel.core.rulebook.model import Rulebook
 from caddrel.core.rulebook.read.rulebook import read_rulebook
 from caddrel.core.rulebook.source import Source
+from caddrel.core.signals.history import needed_history
 from caddrel.service.problems import ServiceError, not_found
 from caddrel.service.state.caches import Cache, Caches
 from caddrel.store.revisions import Revision, RevisionStore
 
-MOST_READ = 16
+# Of a thousand policies each takes some sixty megabytes; those before the last few are asked for seldom.
+MOST_READ = 6
 _NOTHING = read_rulebook([Source("nothing", "caddrel: 1")]).or_raise()
 
 
@@ -35,6 +39,8 @@ class Rulebooks:
     def __init__(self, store: RevisionStore, caches: Caches) -> None:
         self._store = store
         self._read: Cache[int, Published] = caches.make("rulebooks", MOST_READ)
+        # By revision, how far its signals look back: one number each, and a revision never changes.
+        self._looked_back: dict[int, int | None] = {}
 
     def current(self) -> Published | None:
         """Return the current revision, None before the first."""
@@ -66,6 +72,30 @@ class Rulebooks:
     def get(self, number: int) -> Published:
         """Return a revision with its rulebook."""
         return self._read.once(number, lambda: self._published(number))
+
+    def needed_history(self, since: datetime | None = None, until: datetime | None = None) -> int | None:
+        """Return how many attempts the signals of revisions look back at; None when one has no such limit.
+
+        Parameters
+        ----------
+        since, until
+            Of those alone under which an attempt between these moments may have been decided.
+        """
+        in_force = self._store.in_force()
+        moments = [at for at, _ in in_force]
+        # One more at either end: a door reads the clock a moment before it asks for the revision.
+        first = max(bisect_right(moments, since) - 2, 0) if since is not None else 0
+        last = bisect_right(moments, until) + 1 if until is not None else len(moments)
+        in_force = in_force[first:last]
+        most = 0
+        for _, number in in_force:
+            if number not in self._looked_back:
+                self._looked_back[number] = needed_history([self.get(number).rulebook])
+            needed = self._looked_back[number]
+            if needed is None:
+                return None
+            most = max(most, needed)
+        return most
 
     def _published(self, number: int) -> Published:
         revision = self._store.get(number)
