@@ -167,7 +167,7 @@ def _rehearsals(data: DataFolder, rulebook: Rulebook) -> list[Kept]:
 def _changes(data: DataFolder, policy: Policy) -> Iterable[wire.SheetChange]:
     """Yield the revisions in which the policy became another, the latest first."""
     revisions = sorted(data.revisions.all(), key=lambda each: each.number, reverse=True)[: MOST_REVISIONS + 1]
-    there = [(each, data.rulebooks.get(each.number).rulebook.policies.get(policy.id)) for each in revisions]
+    there = [(each, data.rulebooks.policies_of(each.number).get(policy.id)) for each in revisions]
     count = 0
     for place, (revision, now) in enumerate(there):
         before = there[place + 1][1] if place + 1 < len(there) else None

@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from bisect import bisect_right
+from collections.abc import Mapping
 from dataclasses import dataclass, field
 from datetime import datetime
 
 from caddrel.core.decide.compiled.evaluator import CompiledRulebook
 from caddrel.core.decide.interpreter.interpreter import Others
 from caddrel.core.diagnostics import Diagnostic
-from caddrel.core.rulebook.model import Rulebook
+from caddrel.core.rulebook.model import Policy, Rulebook
 from caddrel.core.rulebook.read.rulebook import read_rulebook
 from caddrel.core.rulebook.source import Source
 from caddrel.core.signals.history import needed_history
@@ -41,6 +42,8 @@ class Rulebooks:
         self._read: Cache[int, Published] = caches.make("rulebooks", MOST_READ)
         # By revision, how far its signals look back: one number each, and a revision never changes.
         self._looked_back: dict[int, int | None] = {}
+        # By revision, its policies: one that stays as it is through many revisions is held once.
+        self._policies: dict[int, Mapping[str, Policy]] = {}
 
     def current(self) -> Published | None:
         """Return the current revision, None before the first."""
@@ -73,6 +76,22 @@ class Rulebooks:
         """Return a revision with its rulebook."""
         return self._read.once(number, lambda: self._published(number))
 
+    def policies_of(self, number: int) -> Mapping[str, Policy]:
+        """Return the policies of a revision by id, for who looks through all revisions for when one became another.
+
+        A revision that is not at hand is read for this alone, once: a company has hundreds, and each as a whole is
+        large.
+        """
+        found = self._policies.get(number)
+        if found is None:
+            there = self._read.get(number)
+            rulebook = there.rulebook if there is not None else self._rulebook(self._revision(number))[0]
+            beside = self._policies.get(number + 1) or self._policies.get(number - 1) or {}
+            found = self._policies[number] = {
+                id: beside[id] if beside.get(id) == policy else policy for id, policy in rulebook.policies.items()
+            }
+        return found
+
     def needed_history(self, since: datetime | None = None, until: datetime | None = None) -> int | None:
         """Return how many attempts the signals of revisions look back at; None when one has no such limit.
 
@@ -98,10 +117,17 @@ class Rulebooks:
         return most
 
     def _published(self, number: int) -> Published:
+        revision = self._revision(number)
+        rulebook, diagnostics = self._rulebook(revision)
+        return Published(revision, rulebook, CompiledRulebook(rulebook, number), diagnostics)
+
+    def _revision(self, number: int) -> Revision:
         revision = self._store.get(number)
         if revision is None:
             current = self._store.current_number()
             raise not_found(f"revision {number}", f"the current one is {current}" if current else "none is published")
+        return revision
+
+    def _rulebook(self, revision: Revision) -> tuple[Rulebook, tuple[Diagnostic, ...]]:
         result = read_rulebook([Source(name, text) for name, text in revision.files])
-        rulebook = result.or_raise()
-        return Published(revision, rulebook, CompiledRulebook(rulebook, number), result.diagnostics)
+        return result.or_raise(), result.diagnostics

@@ -48,13 +48,11 @@ def shadow_policies(state: State, now: datetime) -> list[wire.ShadowPolicy]:
 
 def _since(state: State, policy: Policy) -> datetime:
     """Return since when a policy is in shadow as it is now: a change begins it anew."""
-    numbers = sorted((revision.number for revision in state.revisions.all()), reverse=True)
     found = state.rulebooks.need_current().revision.published_at
-    for number in numbers:
-        there = state.rulebooks.get(number)
-        if there.rulebook.policies.get(policy.id) != policy:
+    for revision in state.revisions.all():
+        if state.rulebooks.policies_of(revision.number).get(policy.id) != policy:
             break
-        found = there.revision.published_at
+        found = revision.published_at
     return found
 
 

@@ -1,0 +1,84 @@
+"""A company with many revisions: what is told of all of them is read once, and is what each of them says."""
+
+from __future__ import annotations
+
+from datetime import timedelta
+from typing import Any
+
+import pytest
+from tests.conftest import Live
+
+from caddrel.core.facts.values import show_moment
+from caddrel.core.rulebook.read.rulebook import read_rulebook
+from caddrel.core.rulebook.source import Source
+from caddrel.service.profiles import policy_sheet
+from caddrel.service.state import rulebook_cache
+from caddrel.service.watch import shadow_policies
+
+MANY = 3 * rulebook_cache.MOST_READ
+
+
+def _text(i: int) -> str:
+    # `slow` changes now and then, `steady` never; `late` comes with the tenth, and looks back further from then on.
+    late = "  late: {why: w, owner: o, mode: enforced, rules: [{then: allow}]}\n" if i >= 10 else ""
+    signals = f"signals: {{far: {{kind: first-seen, of: network.country, after: 1, history: {20 if i >= 10 else 5}}}}}"
+    return f"""caddrel: 1
+{signals}
+policies:
+  steady: {{why: w, owner: o, mode: shadow, rules: [{{when: "risk.attempt is high", then: block}}]}}
+  slow: {{why: w, owner: o, mode: shadow, rules: [{{when: "device.os_version is below {1 + i // 7}", then: block}}]}}
+{late}"""
+
+
+@pytest.fixture
+def read(empty: Live, monkeypatch: pytest.MonkeyPatch) -> list[int]:
+    """Numbers of revisions as they are read."""
+    for i in range(MANY):
+        empty.data.revisions.publish([("r.yaml", _text(i))], "tests", f"the {i}th", empty.clock())
+        empty.clock.forward(days=1)
+    found: list[int] = []
+    rulebook = empty.data.rulebooks._rulebook
+
+    def noted(revision: Any) -> Any:
+        found.append(revision.number)
+        return rulebook(revision)
+
+    monkeypatch.setattr(empty.data.rulebooks, "_rulebook", noted)
+    return found
+
+
+def test_since_when_a_policy_is_as_it_is_takes_no_reading_of_all_revisions_each_time(
+    empty: Live, read: list[int]
+) -> None:
+    rulebooks = empty.data.rulebooks
+    for i in range(MANY):
+        text = read_rulebook(Source("r.yaml", _text(i))).or_raise()
+        assert rulebooks.policies_of(i + 1) == text.policies
+    assert rulebooks.policies_of(1)["steady"] is rulebooks.policies_of(MANY)["steady"]
+    rulebooks.need_current()
+    read.clear()
+    published = {each.number: each.published_at for each in empty.data.revisions.all()}
+    turned = MANY - (MANY - 1) % 7
+    told = shadow_policies.shadow_policies(empty.data, empty.clock())
+    since = {each.policy: each.since for each in told}
+    assert since == {"steady": show_moment(published[1]), "slow": show_moment(published[turned])}
+    policy = rulebooks.need_current().rulebook.policies["slow"]
+    changes = [each.revision for each in policy_sheet._changes(empty.data, policy)]
+    assert changes == [n for n in range(MANY, 0, -1) if n == 1 or (n - 1) % 7 == 0][: policy_sheet.MOST_CHANGES]
+    assert read == []
+
+
+def test_how_far_signals_look_back_is_asked_of_revisions_in_force(empty: Live, read: list[int]) -> None:
+    rulebooks = empty.data.rulebooks
+    published = {each.number: each.published_at for each in empty.data.revisions.all()}
+    hour = timedelta(hours=1)
+    for since, until, needed in (
+        (None, None, 20),
+        (None, published[5], 5),
+        (published[1] + hour, published[10] + hour, 20),
+        (published[1] + hour, published[9] + hour, 5),
+        (published[13], None, 20),
+        (published[1] - hour, published[1] - hour, 5),
+    ):
+        assert rulebooks.needed_history(since, until) == needed, (since, until)
+    assert len(read) == len(set(read))
