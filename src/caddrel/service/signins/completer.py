@@ -23,6 +23,8 @@ from caddrel.core.inventory.index import Inventory
 from caddrel.core.logs.mapped_rows import RowReader
 from caddrel.core.logs.references import number_for
 from caddrel.core.rulebook.model import Rulebook
+from caddrel.core.rulebook.read.rulebook import read_rulebook
+from caddrel.core.rulebook.source import Source as RulebookSource
 from caddrel.service.signins.line_reader import Line, Recorded, Source, digests_of, read_lines
 from caddrel.service.signins.line_stream import Lines
 from caddrel.service.signins.record_encoding import lists_of, recorded_of
@@ -42,11 +44,18 @@ class Terms:
     ----------
     read
         Returns its rulebook, also compiled where that is at hand.
+    files
+        Returns its documents, by name: another process reads them for itself, and only those that it needs.
     """
 
-    def __init__(self, since: datetime, read: Callable[[], tuple[Rulebook, CompiledRulebook | None]]) -> None:
+    def __init__(
+        self,
+        since: datetime,
+        read: Callable[[], tuple[Rulebook, CompiledRulebook | None]],
+        files: Callable[[], Sequence[tuple[str, str]]],
+    ) -> None:
         self.since = since
-        self._reading = read
+        self._reading, self._files = read, files
 
     @cached_property
     def _read(self) -> tuple[Rulebook, CompiledRulebook | None]:
@@ -64,12 +73,14 @@ class Terms:
         return Likeness(rulebook, compiled.parts if compiled else Parts(rulebook))
 
     def __reduce__(self) -> tuple[Any, ...]:
-        # To another process it goes without what is quickly made anew.
-        return _read_before, (self.since, self.rulebook)
+        return _read_there, (self.since, tuple(self._files()))
 
 
-def _read_before(since: datetime, rulebook: Rulebook) -> Terms:
-    return Terms(since, lambda: (rulebook, None))
+def _read_there(since: datetime, files: tuple[tuple[str, str], ...]) -> Terms:
+    def read() -> tuple[Rulebook, None]:
+        return read_rulebook([RulebookSource(name, text) for name, text in files]).or_raise(), None
+
+    return Terms(since, read, lambda: files)
 
 
 class Completed(NamedTuple):

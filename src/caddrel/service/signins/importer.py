@@ -99,7 +99,9 @@ class Importer:
         # Read when the first record of their time comes: there may be hundreds, and most logs are of the last few.
         self._in_force = data.revisions.in_force()
         self._under: dict[int, _Under] = {}
-        self._terms = [Terms(since, partial(self._read, number)) for since, number in self._in_force]
+        self._terms = [
+            Terms(since, partial(self._read, number), partial(self._files, number)) for since, number in self._in_force
+        ]
         self._inventory = data.inventories.current()
         self._histories = self._log.histories
         with self._log.deciding:
@@ -122,6 +124,11 @@ class Importer:
     def _read(self, number: int) -> tuple[Rulebook, CompiledRulebook]:
         published = self._data.rulebooks.get(number)
         return published.rulebook, published.compiled
+
+    def _files(self, number: int) -> Sequence[tuple[str, str]]:
+        revision = self._data.revisions.get(number)
+        assert revision is not None
+        return revision.files
 
     def _revision(self, place: int) -> _Under:
         """Return a revision made ready for deciding."""
