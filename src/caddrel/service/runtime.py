@@ -134,7 +134,7 @@ def begin(data: DataFolder) -> Runtime:
     callers = Callers(data.accounts, data.clock, throttle)
     checkpoints = Checkpoints(data.folder, data.keys, data.audit, data.signins)
     decider = Decider(recorder, partial(keep_house, data, callers, checkpoints))
-    log.asked = lambda: decider.busy
+    log.asked = lambda: decider.busy or recorder.busy
     door = Door(data, log, decider, recorder, shadows)
     return Runtime(
         data=data,

@@ -33,6 +33,8 @@ def _engine(path: Path, begin: str, pragmas: tuple[str, ...]) -> Engine:
         poolclass=QueuePool,
         pool_size=8,
         max_overflow=24,
+        # The one that was used last, so that few fill their caches, each of up to 32 megabytes.
+        pool_use_lifo=True,
         connect_args={"check_same_thread": False, "timeout": 15},
         # What is in a statement is people's data: it has no place in an error.
         hide_parameters=True,

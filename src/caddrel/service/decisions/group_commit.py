@@ -47,6 +47,7 @@ class Recorder:
         self._late = late
         self._waiting = Together("caddrel-recorder", self._store, MOST_WAITING, TOGETHER)
         self._last: Future[None] | None = None
+        self._at_work = False
         # Whether the last commit failed.
         self.failing = False
         # How long commits took, how many records were in each, and how many were refused since too many waited.
@@ -56,6 +57,11 @@ class Recorder:
     def waiting(self) -> int:
         """How many wait to be stored."""
         return self._waiting.waiting
+
+    @property
+    def busy(self) -> bool:
+        """Whether anything waits to be stored, or is."""
+        return self._at_work or self._waiting.waiting > 0
 
     def put(self, signin: NewSignin, session: DoorSession | None, late: Mapping[str, datetime]) -> Future[None]:
         """Return what is done when the sign-in is stored.
@@ -96,9 +102,11 @@ class Recorder:
     def _store(self, entries: list[_Entry]) -> None:
         began = time.perf_counter()
         self.together.add(len(entries))
+        self._at_work = True
         try:
             self._commit(entries)
         finally:
+            self._at_work = False
             self.seconds.add(time.perf_counter() - began)
 
     def _commit(self, entries: list[_Entry]) -> None:

@@ -292,6 +292,7 @@ class Importer:
 
     def _store(self) -> None:
         """Store what is ready in one commit, while what comes next is decided."""
+        self._log.give_way()
         self._storing.put(self._ready)
         self._ready = Batch()
 

@@ -37,7 +37,7 @@ class LiveLog:
     settle
         Waits until what is decided is stored; set by whoever stores it.
     asked
-        Tells whether a door waits for a decision; set by whoever decides.
+        Tells whether a door waits for a decision, or for its being stored; set by whoever does that.
     """
 
     def __init__(self, signins: SigninStore, lockouts: LockOuts, caches: Caches) -> None:
@@ -49,9 +49,10 @@ class LiveLog:
         self.asked: Callable[[], bool] = lambda: False
 
     def give_way(self) -> None:
-        """Let doors have their decisions first, for a moment at most: called between turns, without the lock.
+        """Let doors have their decisions first, for a moment at most: called between turns, without any lock.
 
-        Who lets go of a lock and takes it again at once is mostly there before whoever waits for it.
+        Who lets go of a lock and takes it again at once is mostly there before whoever waits for it; the same goes for
+        writing to a file of SQLite's. So this is called before each.
         """
         until = time.monotonic() + LONGEST_GIVEN
         while self.asked():

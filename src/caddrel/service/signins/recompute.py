@@ -43,6 +43,7 @@ def _catch_up_with(state: State, log: LiveLog, person: str, since: datetime) -> 
         for changed, through, then in pieces:
             if changed:
                 count += len(changed)
+                log.give_way()
                 state.signins.replace(changed)
                 # From here on whoever decides looks back at what was just written.
                 with log.deciding:
@@ -51,6 +52,7 @@ def _catch_up_with(state: State, log: LiveLog, person: str, since: datetime) -> 
             # What came in the meantime may have been decided on what is changed now: it is due in its turn. So is what
             # still waits to be stored; where nothing changed, only what came before a record that was looked at.
             left = through if waits and then is None else then
+            log.give_way()
             if state.signins.still_due(person, since, seen, None if count else through, left) != then:
                 break
     if waits:
