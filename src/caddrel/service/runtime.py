@@ -127,7 +127,7 @@ def begin(data: DataFolder) -> Runtime:
     inventory = InventoryChanges(data)
     told = ToldFacts(data, inventory)
     receiver = Receiver(data, told)
-    sessions = Reevaluation(data, recorder.settle, told.expire)
+    sessions = Reevaluation(data, recorder.settle, told.expire, log.give_way)
     event_keys = EventKeys(data)
     delivery = Delivery(data, event_keys)
     transmitter = Transmitter(data, delivery)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from datetime import timedelta
 from typing import Any
 
@@ -14,6 +15,7 @@ from caddrel.core.rulebook.source import Source
 from caddrel.service.profiles import policy_sheet
 from caddrel.service.state import rulebook_cache
 from caddrel.service.watch import shadow_policies
+from caddrel.wire.decisions import File
 
 MANY = 3 * rulebook_cache.MOST_READ
 
@@ -81,4 +83,22 @@ def test_how_far_signals_look_back_is_asked_of_revisions_in_force(empty: Live, r
         (published[1] - hour, published[1] - hour, 5),
     ):
         assert rulebooks.needed_history(since, until) == needed, (since, until)
-    assert len(read) == len(set(read))
+    # Once each; what goes on beside reads the current one too.
+    assert len(read) <= MANY + 3
+
+
+def test_who_asks_first_after_a_publish_waits_for_no_reading(empty: Live, read: list[int]) -> None:
+    with empty.client() as client:
+        read.clear()
+        assert client.rulebook.publish([File("r.yaml", _text(500))], "prepared").revision.number == MANY + 1
+        published = empty.data.rulebooks.need_current()
+        assert (published.revision.why, published.compiled.revision) == ("prepared", MANY + 1)
+        assert published.rulebook == read_rulebook(Source("r.yaml", _text(500))).or_raise()
+        assert MANY + 1 not in read
+    # What was prepared and lost to somebody else counts for nothing.
+    rulebooks = empty.data.rulebooks
+    lost = replace(published.revision, number=MANY + 2, files=(("r.yaml", _text(600)),))
+    rulebooks.prepare(lost, published.rulebook, ())
+    empty.data.revisions.publish([("r.yaml", _text(700))], "others", "first", empty.clock())
+    assert rulebooks.need_current().rulebook == read_rulebook(Source("r.yaml", _text(700))).or_raise()
+    assert read[-1] == MANY + 2

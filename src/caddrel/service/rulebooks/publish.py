@@ -124,6 +124,9 @@ class Publisher:
             return wire.PublishResult(
                 info(current.revision, current.revision.number), [diagnostic(d) for d in result.diagnostics], True
             )
+        if result.rulebook is not None:
+            coming = Revision(base + 1, self._data.clock(), by, why, "", tuple(files), override, MEANING)
+            self._data.rulebooks.prepare(coming, result.rulebook, result.diagnostics)
         revision = self._data.revisions.publish(files, by, why, self._data.clock(), base, override, draft)
         found = [*result.diagnostics, *self._findings.of(self._data.rulebooks.get(revision.number))]
         return wire.PublishResult(info(revision, revision.number), [diagnostic(d) for d in found])

@@ -42,7 +42,7 @@ from caddrel.service.state.jobs import Cancelled, Progress
 from caddrel.wire.signins import BrokenLine, ImportResult, Respelled, StrangeWord
 
 # So many lines are stored in one commit; where doors wait for theirs meanwhile, so many.
-TOGETHER, BESIDE_DOORS = 8_000, 1_000
+TOGETHER, BESIDE_DOORS = 8_000, 300
 # Seconds for which lines are decided at a time, before doors have their turn; and so many lines at least.
 LONGEST_TURN, LEAST_TURN = 0.005, 16
 # How many times as large as a stream may be, what a compressed one unpacks to.

@@ -40,6 +40,8 @@ class Rulebooks:
     def __init__(self, store: RevisionStore, caches: Caches) -> None:
         self._store = store
         self._read: Cache[int, Published] = caches.make("rulebooks", MOST_READ)
+        # What is about to be published: read and compiled by whoever publishes, and not by the first who asks.
+        self._prepared: Published | None = None
         # By revision, how far its signals look back: one number each, and a revision never changes.
         self._looked_back: dict[int, int | None] = {}
         # By revision, its policies: one that stays as it is through many revisions is held once.
@@ -75,6 +77,13 @@ class Rulebooks:
     def get(self, number: int) -> Published:
         """Return a revision with its rulebook."""
         return self._read.once(number, lambda: self._published(number))
+
+    def prepare(self, revision: Revision, rulebook: Rulebook, diagnostics: tuple[Diagnostic, ...]) -> None:
+        """Have a revision at hand that is about to be published: no door is to wait for its being read.
+
+        It counts only once it is in the store, under that number and with those documents.
+        """
+        self._prepared = Published(revision, rulebook, CompiledRulebook(rulebook, revision.number), diagnostics)
 
     def policies_of(self, number: int) -> Mapping[str, Policy]:
         """Return the policies of a revision by id, for who looks through all revisions for when one became another.
@@ -117,7 +126,9 @@ class Rulebooks:
         return most
 
     def _published(self, number: int) -> Published:
-        revision = self._revision(number)
+        revision, ready = self._revision(number), self._prepared
+        if ready is not None and (ready.revision.number, ready.revision.files) == (number, revision.files):
+            return Published(revision, ready.rulebook, ready.compiled, ready.diagnostics)
         rulebook, diagnostics = self._rulebook(revision)
         return Published(revision, rulebook, CompiledRulebook(rulebook, number), diagnostics)
 

@@ -40,6 +40,8 @@ from caddrel.store.inventory import Changes
 EVERY, AT_LEAST, SETTLED = 0.1, 0.5, 0.15
 SEPARATOR = "; "
 # Sessions that are decided and written at a time.
+# So many are decided before doors have their turn.
+TURN = 25
 AT_ONCE = 2_000
 # Sessions that are looked at again because of the time alone, at a time.
 MOST_DUE = 2_000
@@ -58,10 +60,19 @@ class Reevaluation:
         Waits until sign-ins that are decided are stored.
     expire
         Takes back what was told for a time that is over.
+    give_way
+        Lets doors go first; called now and then.
     """
 
-    def __init__(self, data: DataFolder, settle: Callable[[], None], expire: Callable[[], int]) -> None:
+    def __init__(
+        self,
+        data: DataFolder,
+        settle: Callable[[], None],
+        expire: Callable[[], int],
+        give_way: Callable[[], None] = lambda: None,
+    ) -> None:
         self._data = data
+        self._give_way = give_way
         self._settle = settle
         self._expire = expire
         self._teller = Teller(data)
@@ -195,7 +206,11 @@ class Reevaluation:
         hold: bool = False,
     ) -> None:
         with self._deciding:
-            outcomes = [self.outcome(session, because, now) for session in sessions]
+            outcomes: list[Outcome] = []
+            for session in sessions:
+                if len(outcomes) % TURN == 0:
+                    self._give_way()
+                outcomes.append(self.outcome(session, because, now))
             self.decided += len(outcomes)
             # What a held change is about is left alone, until somebody has decided or something else changes.
             if not hold:
