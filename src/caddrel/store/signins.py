@@ -14,7 +14,6 @@ from typing import Any
 
 import msgspec
 from sqlalchemy import Connection, Row, Select, delete, func, select, tuple_, update
-from sqlalchemy.dialects.sqlite import insert
 
 from caddrel.core.columnar.fact_groups import GROUPS, join
 from caddrel.core.logs.causes import Cause
@@ -561,6 +560,10 @@ _COUNT = (
     "INSERT INTO days (day, outcome, count) VALUES (?, ?, ?) "
     "ON CONFLICT (day, outcome) DO UPDATE SET count = count + excluded.count"
 )
+_DUE = (
+    "INSERT INTO due (person, since) VALUES (?, ?) "
+    "ON CONFLICT (person) DO UPDATE SET since = min(since, excluded.since)"
+)
 _INSERT_CAUSE = "INSERT INTO causes (key, document) VALUES (?, ?) ON CONFLICT DO NOTHING"
 
 
@@ -580,10 +583,8 @@ def _count(connection: Connection, moved: Mapping[tuple[int, str], int]) -> None
 
 def _add_due(connection: Connection, people: Mapping[str, int]) -> None:
     """Have what people did from a moment on worked out again; from the earliest that was asked for."""
-    for person, since in people.items():
-        adding = insert(due).values(person=person, since=since)
-        earliest = func.min(due.c.since, adding.excluded.since)
-        connection.execute(adding.on_conflict_do_update(index_elements=["person"], set_={"since": earliest}))
+    if people:
+        driver(connection).executemany(_DUE, list(people.items()))
 
 
 def _value(bundle: Mapping[str, Any], fact: str) -> Any:
