@@ -57,7 +57,7 @@
     <select class="field mx-1 inline-block w-auto! leading-normal!" aria-label={each.asks} required bind:value={blanks[each.name]}>
       <option value="">{each.asks.toLowerCase()} …</option>{#each choices(each) as part (part)}<option>{part}</option>{/each}
     </select>
-  {:else}<input class="field mx-1 inline-block w-44! font-mono leading-normal!" aria-label={each.asks} placeholder={each.asks.toLowerCase()} required bind:value={blanks[each.name]} />{/if}
+  {:else}<input class="field mx-1 inline-block w-auto! max-w-full min-w-44 [field-sizing:content] font-mono leading-normal!" aria-label={each.asks} placeholder={each.asks.toLowerCase()} required bind:value={blanks[each.name]} />{/if}
 {/snippet}
 
 <form class="mb-5 border border-rule bg-raised p-4" onsubmit={write} aria-label="From a pattern">
