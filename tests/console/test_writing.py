@@ -264,7 +264,7 @@ def test_a_place_is_made_of_countries_by_name_and_asked_about_an_address(browser
     expect(page.get_by_text("such as 192.0.2.7")).to_be_visible()
     with company.client() as operator:
         value = operator.drafts.look("mine", "places.northern-ports").value
-        assert value == {"countries": ["NO"], "networks": ["192.0.2.0/26"]}
+        assert value == {"title": "Northern ports", "countries": ["NO"], "networks": ["192.0.2.0/26"]}
 
 
 def test_a_plan_is_made_and_taken_back_and_a_draft_runs_in_shadow(browser: Browser, company: Live) -> None:
