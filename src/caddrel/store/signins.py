@@ -280,10 +280,10 @@ class SigninStore:
                 connection.execute(delete(due).where(mine))
             return from_stored(min(found)) if found else None
 
-    def last_of(self, person: str) -> datetime | None:
-        """Return the moment of a person's newest attempt."""
-        newest = self._database.first(_PASTS, (person, _EVER, _EVER >> BITS), 1)
-        return from_stored(newest[0][0]) if newest else None
+    def revisions_of(self, person: str, since: datetime) -> set[int]:
+        """Return the revisions that a person's attempts from a moment on were decided under."""
+        with self._database.read() as connection:
+            return set(connection.exec_driver_sql(_UNDER, (person, at := to_stored(since), at >> BITS)).scalars())
 
     def pasts(self, person: str, before: datetime | None = None) -> Iterator[Past]:
         """Yield a person's attempts, newest first; with `before` only those before that moment."""
@@ -537,6 +537,10 @@ _PASTS = (
     "FROM stretches t CROSS JOIN signins s ON s.stretch = t.number CROSS JOIN records r ON r.seq = s.seq "
     "WHERE s.person = ? AND s.at < ? AND t.number <= ? ORDER BY t.number DESC, s.at DESC, r.id DESC"
 )
+_UNDER = (
+    "SELECT DISTINCT s.revision FROM stretches t CROSS JOIN signins s ON s.stretch = t.number "
+    "WHERE s.person = ? AND s.at >= ? AND t.number >= ?"
+)
 _REFERENCED = (
     "WITH blocks AS (SELECT 0 AS number UNION ALL "
     "SELECT number + 1 FROM blocks WHERE number < (SELECT max(seq) >> 16 FROM records)) "
@@ -560,10 +564,7 @@ _COUNT = (
     "INSERT INTO days (day, outcome, count) VALUES (?, ?, ?) "
     "ON CONFLICT (day, outcome) DO UPDATE SET count = count + excluded.count"
 )
-_DUE = (
-    "INSERT INTO due (person, since) VALUES (?, ?) "
-    "ON CONFLICT (person) DO UPDATE SET since = min(since, excluded.since)"
-)
+_DUE = "INSERT INTO due VALUES (?, ?) ON CONFLICT (person) DO UPDATE SET since = min(since, excluded.since)"
 _INSERT_CAUSE = "INSERT INTO causes (key, document) VALUES (?, ?) ON CONFLICT DO NOTHING"
 
 

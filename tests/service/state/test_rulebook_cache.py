@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from dataclasses import replace
-from datetime import timedelta
 from typing import Any
 
 import pytest
@@ -70,21 +69,16 @@ def test_since_when_a_policy_is_as_it_is_takes_no_reading_of_all_revisions_each_
     assert read == []
 
 
-def test_how_far_signals_look_back_is_asked_of_revisions_in_force(empty: Live, read: list[int]) -> None:
+def test_how_far_signals_look_back_is_asked_of_the_revisions_in_question(empty: Live, read: list[int]) -> None:
     rulebooks = empty.data.rulebooks
-    published = {each.number: each.published_at for each in empty.data.revisions.all()}
-    hour = timedelta(hours=1)
-    for since, until, needed in (
-        (None, None, 20),
-        (None, published[5], 5),
-        (published[1] + hour, published[10] + hour, 20),
-        (published[1] + hour, published[9] + hour, 5),
-        (published[13], None, 20),
-        (published[1] - hour, published[1] - hour, 5),
-    ):
-        assert rulebooks.needed_history(since, until) == needed, (since, until)
+    for numbers, needed in (([], 0), ([1, 10], 5), ([11], 20), ([3, 12, 4], 20), (range(1, MANY + 1), 20)):
+        assert rulebooks.needed_history(numbers) == needed, numbers
     # Once each; what goes on beside reads the current one too.
     assert len(read) <= MANY + 3
+    read.clear()
+    assert rulebooks.looks_back()
+    assert rulebooks.needed_history(range(1, MANY + 1)) == 20
+    assert read == []
 
 
 def test_who_asks_first_after_a_publish_waits_for_no_reading(empty: Live, read: list[int]) -> None:

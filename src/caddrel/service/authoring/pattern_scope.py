@@ -6,16 +6,15 @@ import json
 from collections.abc import Mapping
 from typing import Any
 
-from caddrel.core.diagnostics import did_you_mean, shorten
-from caddrel.core.rulebook.patterns import patterns
 from caddrel.core.rulebook.read.rulebook import read_rulebook
 from caddrel.core.rulebook.source import Source
 from caddrel.service.authoring.scope_members import Covering
-from caddrel.service.problems import ServiceError
 from caddrel.service.rulebooks import drafts as drafting
+from caddrel.service.rulebooks.pattern_policies import pattern_named
 from caddrel.service.state.data_folder import DataFolder
 from caddrel.wire import drafts as wire
 
+MOST_NAMES = 200
 _SIDES = (("people", "except_people"), ("apps", "except_apps"))
 
 
@@ -28,11 +27,7 @@ def covers(data: DataFolder, covering: Covering, name: str, request: wire.Patter
         When there is no such draft or pattern.
     """
     drafting.need(data, name)
-    found = {each.name: each for each in patterns()}
-    pattern = found.get(request.pattern)
-    if pattern is None:
-        hint = did_you_mean(request.pattern, found, f"there are {', '.join(found)}")
-        raise ServiceError(422, "bad-pattern", f"there is no pattern `{shorten(request.pattern)}`", hint)
+    pattern = pattern_named(request.pattern)
     # What is wrong with other blanks is told once it is written.
     policy, _ = pattern.filled({name: text for name, text in request.blanks.items() if name in pattern.blanks})
     (people, no_people), (apps, no_apps) = (_side(covering, policy, keys) for keys in _SIDES)
@@ -44,6 +39,9 @@ def _side(covering: Covering, policy: Mapping[str, Any], keys: tuple[str, str]) 
     scope = {key: policy[key] for key in keys if key in policy}
     if any(value == [] for value in scope.values()):
         return None, []
+    if any(isinstance(value, list) and len(value) > MOST_NAMES for value in scope.values()):
+        # Each is asked of everybody.
+        return None, [f"more than {MOST_NAMES} are not counted before it is written"]
     document = {"caddrel": 1, "policies": {"it": {**scope, "rules": [{"then": "abstain"}]}}}
     result = read_rulebook(Source("pattern", json.dumps(document)))
     if result.rulebook is None:

@@ -6,22 +6,19 @@ Not here: what is decided (`evaluate`), and how it is stored (`group_commit`).
 
 from __future__ import annotations
 
-import queue
 from collections.abc import Callable
 from concurrent.futures import Future
 from typing import TypeVar
 
 from caddrel.service.decisions.group_commit import Recorder
 from caddrel.service.decisions.tallies import SIZES, Tally
-from caddrel.service.decisions.work_queue import Stopped, Together
-from caddrel.service.problems import ServiceError
+from caddrel.service.decisions.work_queue import Together
 
 T = TypeVar("T")
 # So many may wait; so many are decided before the next commit takes them along.
 MOST_WAITING, TOGETHER = 1_024, 32
 # Seconds between two commits: one of few costs as much as one of many.
 APART = 0.004
-_HINT = "ask again; nobody was let in"
 
 
 class Decider:
@@ -36,15 +33,12 @@ class Decider:
     ----------
     together
         How much was worked off together.
-    refused
-        How much was refused, because too much waited.
     """
 
     def __init__(self, recorder: Recorder, between: Callable[[], None]) -> None:
         self._recorder, self._between = recorder, between
         self._waiting = Together("caddrel-decider", self._work, MOST_WAITING, TOGETHER, APART)
-        self.together, self.refused = Tally(SIZES), 0
-        self._at_work = False
+        self.together = Tally(SIZES)
 
     @property
     def waiting(self) -> int:
@@ -54,7 +48,12 @@ class Decider:
     @property
     def busy(self) -> bool:
         """Whether anything waits to be decided, or is."""
-        return self._at_work or self._waiting.waiting > 0
+        return self._waiting.busy
+
+    @property
+    def refused(self) -> int:
+        """How much was refused, because too much waited."""
+        return self._waiting.refused
 
     def put(self, work: Callable[[], None]) -> None:
         """Have something decided; `work` raises nothing.
@@ -64,13 +63,7 @@ class Decider:
         ServiceError
             When too much waits (``too-busy``), or the service is stopping: nobody is let in.
         """
-        try:
-            self._waiting.put(work)
-        except queue.Full:
-            self.refused += 1
-            raise ServiceError(503, "too-busy", "too many evaluations wait", _HINT) from None
-        except Stopped:
-            raise ServiceError(503, "service-stopping", "the service is stopping", _HINT) from None
+        self._waiting.put_or_refuse(work, "too many evaluations wait")
 
     def ask(self, work: Callable[[], T]) -> T:
         """Return what `work` returns, or raise what it raises, once its turn has come.
@@ -98,11 +91,7 @@ class Decider:
     def _work(self, several: list[Callable[[], None]]) -> None:
         self.together.add(len(several))
         # Everybody who asked while the commit before was written shares the next one.
-        self._at_work = True
-        try:
-            with self._recorder.gathering():
-                for work in several:
-                    work()
-        finally:
-            self._at_work = False
+        with self._recorder.gathering():
+            for work in several:
+                work()
         self._between()

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import queue
 import time
 from collections.abc import Callable, Mapping
 from concurrent.futures import Future
@@ -11,7 +10,7 @@ from datetime import datetime
 from typing import Any, NamedTuple
 
 from caddrel.service.decisions.tallies import SECONDS, SIZES, Tally
-from caddrel.service.decisions.work_queue import Stopped, Together
+from caddrel.service.decisions.work_queue import HINT, Together
 from caddrel.service.problems import ServiceError
 from caddrel.store.door_sessions import DoorSession
 from caddrel.store.engine import NoRoom
@@ -20,7 +19,6 @@ from caddrel.store.signins import SigninStore
 
 MOST_WAITING = 2_000
 TOGETHER = 500
-_HINT = "ask again; nobody was let in"
 
 
 class _Entry(NamedTuple):
@@ -47,11 +45,10 @@ class Recorder:
         self._late = late
         self._waiting = Together("caddrel-recorder", self._store, MOST_WAITING, TOGETHER)
         self._last: Future[None] | None = None
-        self._at_work = False
         # Whether the last commit failed.
         self.failing = False
-        # How long commits took, how many records were in each, and how many were refused since too many waited.
-        self.seconds, self.together, self.refused = Tally(SECONDS), Tally(SIZES), 0
+        # How long commits took, and how many records were in each.
+        self.seconds, self.together = Tally(SECONDS), Tally(SIZES)
 
     @property
     def waiting(self) -> int:
@@ -61,7 +58,12 @@ class Recorder:
     @property
     def busy(self) -> bool:
         """Whether anything waits to be stored, or is."""
-        return self._at_work or self._waiting.waiting > 0
+        return self._waiting.busy
+
+    @property
+    def refused(self) -> int:
+        """How many were refused, because too many waited."""
+        return self._waiting.refused
 
     def put(self, signin: NewSignin, session: DoorSession | None, late: Mapping[str, datetime]) -> Future[None]:
         """Return what is done when the sign-in is stored.
@@ -72,13 +74,7 @@ class Recorder:
             When too many wait, or the service is stopping: nobody is let in unrecorded.
         """
         stored: Future[None] = Future()
-        try:
-            self._waiting.put(_Entry(signin, session, late, stored))
-        except Stopped:
-            raise ServiceError(503, "service-stopping", "the service is stopping", _HINT) from None
-        except queue.Full:
-            self.refused += 1
-            raise ServiceError(503, "too-busy", "too many decisions wait to be recorded", _HINT) from None
+        self._waiting.put_or_refuse(_Entry(signin, session, late, stored), "too many decisions wait to be recorded")
         self._last = stored
         return stored
 
@@ -102,11 +98,9 @@ class Recorder:
     def _store(self, entries: list[_Entry]) -> None:
         began = time.perf_counter()
         self.together.add(len(entries))
-        self._at_work = True
         try:
             self._commit(entries)
         finally:
-            self._at_work = False
             self.seconds.add(time.perf_counter() - began)
 
     def _commit(self, entries: list[_Entry]) -> None:
@@ -122,7 +116,7 @@ class Recorder:
             self._failed([entry.signin.id for entry in entries])
             refused: BaseException = error
             if isinstance(error, NoRoom):
-                refused = ServiceError(503, "cannot-record", "the decision cannot be recorded: no room", _HINT)
+                refused = ServiceError(503, "cannot-record", "the decision cannot be recorded: no room", HINT)
             for entry in entries:
                 entry.stored.set_exception(refused)
             return

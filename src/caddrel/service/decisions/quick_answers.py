@@ -21,6 +21,7 @@ from caddrel.service.auth.callers import Caller, Callers, check
 from caddrel.service.decisions.decider import Decider
 from caddrel.service.decisions.evaluate import Door, Pending, unreadable
 from caddrel.service.decisions.tallies import SECONDS, Tally
+from caddrel.service.decisions.work_queue import HINT
 from caddrel.service.http.frame import (
     HEADERS,
     SECURE_HEADERS,
@@ -41,7 +42,7 @@ from caddrel.wire.decoding import decode
 PATH = "/access/v1/evaluation"
 # So many of one token may wait, of those that may wait in all.
 MOST_OF_TOKEN = 512
-_HINT, _AGAIN = "ask again; nobody was let in", "ask again"
+_AGAIN = "ask again"
 _encode = msgspec.json.Encoder().encode
 
 
@@ -93,7 +94,7 @@ class QuickAnswers:
         try:
             if too_many:
                 self.refused += 1
-                raise ServiceError(503, "too-busy", "too many evaluations of this token wait", _HINT)
+                raise ServiceError(503, "too-busy", "too many evaluations of this token wait", HINT)
             self._decider.put(partial(self._decide, asked))
         except ServiceError as error:
             self._refuse(asked, error)

@@ -11,7 +11,12 @@ import time
 from collections.abc import Callable
 from typing import Generic, TypeVar
 
+from caddrel.service.problems import ServiceError
+
 T = TypeVar("T")
+
+
+HINT = "ask again; nobody was let in"
 
 
 class Stopped(Exception):
@@ -32,6 +37,11 @@ class Together(Generic[T]):
     apart
         Seconds between the beginnings of two batches: when much is put, it becomes few and large ones. What comes when
         there is little to do waits for nothing.
+
+    Attributes
+    ----------
+    refused
+        How many were refused by `put_or_refuse`, because too many waited.
     """
 
     def __init__(
@@ -49,6 +59,13 @@ class Together(Generic[T]):
         self._apart, self._began = apart, 0.0
         # Set while somebody waits for what was put.
         self._hurry = threading.Event()
+        self._at_work = False
+        self.refused = 0
+
+    @property
+    def busy(self) -> bool:
+        """Whether anything waits, or is being worked off."""
+        return self._at_work or self._queue.qsize() > 0
 
     @property
     def waiting(self) -> int:
@@ -73,6 +90,27 @@ class Together(Generic[T]):
                 self._thread = threading.Thread(target=self._run, name=self._name, daemon=True)
                 self._thread.start()
             self._queue.put_nowait(thing)
+
+    def put_or_refuse(self, thing: T, too_many: str) -> None:
+        """Have a thing worked off for somebody who waits at a door.
+
+        Parameters
+        ----------
+        too_many
+            What there is too much of, when there is: ``too many evaluations wait``.
+
+        Raises
+        ------
+        ServiceError
+            When too many wait (``too-busy``), or nothing more is taken (``service-stopping``).
+        """
+        try:
+            self.put(thing)
+        except queue.Full:
+            self.refused += 1
+            raise ServiceError(503, "too-busy", too_many, HINT) from None
+        except Stopped:
+            raise ServiceError(503, "service-stopping", "the service is stopping", HINT) from None
 
     def settle(self) -> None:
         """Wait until everything that was put is worked off."""
@@ -105,11 +143,13 @@ class Together(Generic[T]):
                     taken.append(self._queue.get_nowait())
                 except queue.Empty:
                     break
+            self._at_work = True
             try:
                 things = [each for each in taken if each is not None]
                 if things:
                     self._work(things)
             finally:
+                self._at_work = False
                 for _ in taken:
                     self._queue.task_done()
             if taken[-1] is None:

@@ -6,7 +6,7 @@ from caddrel.core.diagnostics import did_you_mean, shorten
 from caddrel.core.facts.types import LEVELS
 from caddrel.core.rulebook.edit import objects as editing
 from caddrel.core.rulebook.edit import values as revaluing
-from caddrel.core.rulebook.patterns import SECTIONS, Blank, patterns
+from caddrel.core.rulebook.patterns import SECTIONS, Blank, Pattern, patterns
 from caddrel.service.problems import ServiceError
 from caddrel.service.rulebooks import drafts as drafting
 from caddrel.service.state.data_folder import DataFolder
@@ -33,6 +33,21 @@ def _blank(name: str, blank: Blank) -> wire.BlankView:
     return wire.BlankView(name, blank.asks, blank.kind, blank.otherwise, SECTIONS.get(blank.kind, ""), words)
 
 
+def pattern_named(name: str) -> Pattern:
+    """Return a pattern.
+
+    Raises
+    ------
+    ServiceError
+        When there is none of that name.
+    """
+    found = {each.name: each for each in patterns()}
+    if name not in found:
+        hint = did_you_mean(name, found, f"there are {', '.join(found)}")
+        raise ServiceError(422, "bad-pattern", f"there is no pattern `{shorten(name)}`", hint)
+    return found[name]
+
+
 def add(data: DataFolder, name: str, seen: int, request: wire.PatternRequest, by: str) -> wire.ObjectSaved:
     """Return a draft with a policy more, in shadow; parts of the pattern are added where there are none of that name.
 
@@ -41,11 +56,7 @@ def add(data: DataFolder, name: str, seen: int, request: wire.PatternRequest, by
     ServiceError
         When there is no such pattern, something is missing, or the draft has a policy of that id.
     """
-    found = {each.name: each for each in patterns()}
-    pattern = found.get(request.pattern)
-    if pattern is None:
-        hint = did_you_mean(request.pattern, found, f"there are {', '.join(found)}")
-        raise ServiceError(422, "bad-pattern", f"there is no pattern `{shorten(request.pattern)}`", hint)
+    pattern = pattern_named(request.pattern)
     policy, problems = pattern.filled(request.blanks)
     if problems:
         raise ServiceError(422, "bad-pattern", problems[0].message, problems[0].hint, problems)

@@ -240,7 +240,7 @@ class Importer:
         fresh.sort()
         take_in = self._histories.take_in
         # Nothing is read under the lock.
-        under_of = {place: self._revision(place) for place in {each[5] for each in fresh}}
+        under_of = {place: self._revision(place) for place in set(map(_REVISION, fresh))}
         rulebooks = [under.rulebook for under in under_of.values()]
         decisions: list[Decision] = []
         while len(decisions) < len(fresh):

@@ -82,7 +82,9 @@ def _pieces(
 
 def _again(state: State, person: str, since: datetime) -> Iterator[tuple[SigninRecord, NewSignin | None]]:
     """Yield a person's records from a moment on, each with what it is to be where it comes out otherwise."""
-    needed = state.rulebooks.needed_history(since, state.signins.last_of(person))
+    # Of the current one too: what a door adds meanwhile is worked out again with the rest.
+    current = state.rulebooks.need_current().revision.number
+    needed = state.rulebooks.needed_history({*state.signins.revisions_of(person, since), current})
     history = History(newest(state.signins, person, needed, since))
     noticing_of: dict[int, Notice] = {}
     for record in state.signins.of_person(person, since):

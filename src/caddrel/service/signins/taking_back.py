@@ -76,7 +76,7 @@ def take_back(data: DataFolder, log: LiveLog, number: int, by: str, progress: Pr
     """
     done = 0
     with log.importing:
-        signals = data.rulebooks.needed_history() != 0
+        signals = data.rulebooks.looks_back()
         try:
             for count in data.signins.take_back(number, signals):
                 done += count

@@ -2,10 +2,8 @@
 
 from __future__ import annotations
 
-from bisect import bisect_right
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
-from datetime import datetime
 
 from caddrel.core.decide.compiled.evaluator import CompiledRulebook
 from caddrel.core.decide.interpreter.interpreter import Others
@@ -101,22 +99,10 @@ class Rulebooks:
             }
         return found
 
-    def needed_history(self, since: datetime | None = None, until: datetime | None = None) -> int | None:
-        """Return how many attempts the signals of revisions look back at; None when one has no such limit.
-
-        Parameters
-        ----------
-        since, until
-            Of those alone under which an attempt between these moments may have been decided.
-        """
-        in_force = self._store.in_force()
-        moments = [at for at, _ in in_force]
-        # One more at either end: a door reads the clock a moment before it asks for the revision.
-        first = max(bisect_right(moments, since) - 2, 0) if since is not None else 0
-        last = bisect_right(moments, until) + 1 if until is not None else len(moments)
-        in_force = in_force[first:last]
+    def needed_history(self, numbers: Iterable[int]) -> int | None:
+        """Return how many attempts the signals of some revisions look back at; None when one has no such limit."""
         most = 0
-        for _, number in in_force:
+        for number in numbers:
             if number not in self._looked_back:
                 self._looked_back[number] = needed_history([self.get(number).rulebook])
             needed = self._looked_back[number]
@@ -124,6 +110,10 @@ class Rulebooks:
                 return None
             most = max(most, needed)
         return most
+
+    def looks_back(self) -> bool:
+        """Tell whether a signal of any revision looks back; of the newest it is asked first, as it mostly does."""
+        return any(self.needed_history([number]) != 0 for _, number in reversed(self._store.in_force()))
 
     def _published(self, number: int) -> Published:
         revision, ready = self._revision(number), self._prepared

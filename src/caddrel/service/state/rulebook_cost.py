@@ -24,11 +24,15 @@ class Costs:
 
     def of(self, rulebook: Rulebook) -> Cost:
         """Return what a rulebook costs."""
-        # Measured by the first decisions under it: later ones have less to do.
-        return self._known.once(rulebook, lambda one: cost_of(one, time.thread_time, self.compiled(one)))
+        return self._known.once(rulebook, lambda one: cost_of(one, time.thread_time, self._made(one)))
 
     def compiled(self, rulebook: Rulebook) -> CompiledRulebook:
         """Return a rulebook compiled: once for what it costs and whom it locks out."""
+        # Measured first: by what decisions before remember, those that are measured would have less to do.
+        self.of(rulebook)
+        return self._made(rulebook)
+
+    def _made(self, rulebook: Rulebook) -> CompiledRulebook:
         return self._compiled.once(rulebook, CompiledRulebook)
 
 

@@ -41,7 +41,7 @@ EVERY, AT_LEAST, SETTLED = 0.1, 0.5, 0.15
 SEPARATOR = "; "
 # Sessions that are decided and written at a time.
 # So many are decided before doors have their turn.
-TURN = 25
+TURN = 100
 AT_ONCE = 2_000
 # Sessions that are looked at again because of the time alone, at a time.
 MOST_DUE = 2_000
