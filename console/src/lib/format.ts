@@ -10,9 +10,12 @@ export function count(number: number, word: string, many = `${word}s`): string {
 /** The path at which a policy begins that nobody has named yet; its number follows. */
 export const UNNAMED = 'policies.new-policy-';
 
+// Letters that are no others with a mark.
+const LETTERS: Record<string, string> = { ø: 'o', æ: 'ae', œ: 'oe', ß: 'ss', ð: 'd', þ: 'th', ł: 'l', đ: 'd' };
+
 /** The id that follows from a title: small letters, digits and hyphens, a letter first. */
 export function idFor(title: string): string {
-  const plain = title.normalize('NFKD').replace(/\p{M}/gu, '').toLowerCase();
+  const plain = title.normalize('NFKD').replace(/\p{M}/gu, '').toLowerCase().replace(/[øæœßðþłđ]/g, (letter) => LETTERS[letter] ?? letter);
   return plain.replace(/[^a-z0-9]+/g, '-').replace(/^[^a-z]+/, '').slice(0, 60).replace(/-$/, '');
 }
 

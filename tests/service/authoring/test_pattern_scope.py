@@ -43,6 +43,9 @@ def test_each_side_is_told_as_far_as_it_is_filled(kelpline: Live) -> None:
             ({"people": "finance", "apps": "farebox"}, None, 1, "group:finance"),
             ({"people": "group:bridge", "apps": "label:"}, bridge, None, "label:"),
             ({"people": '"]}\n{', "apps": "label:"}, None, None, "people"),
+            ({"people": ",".join(["group:bridge"] * 200), "apps": "farebox"}, bridge, 1, ""),
+            ({"people": ",".join(["group:bridge"] * 201), "apps": "farebox"}, None, 1, "more than 200"),
+            ({"people": "Group:Bridge", "apps": "FAREBOX"}, None, 0, "group:Bridge"),
             ({"no-such-blank": "1", "apps": "farebox"}, everyone, 1, ""),
         ):
             told = author.drafts.pattern_covers("halfway", PatternScope("second-factor", blanks))
@@ -53,3 +56,6 @@ def test_each_side_is_told_as_far_as_it_is_filled(kelpline: Live) -> None:
             with pytest.raises(Refused) as refused:
                 author.drafts.pattern_covers(name, PatternScope(pattern, {}))
             assert refused.value.problem.code == code
+    with kelpline.client("viewer") as viewer, pytest.raises(Refused) as kept_out:
+        viewer.drafts.pattern_covers("halfway", PatternScope("second-factor", {}))
+    assert kept_out.value.problem.status == 403
