@@ -390,7 +390,8 @@ def main() -> int:
     parser = argparse.ArgumentParser(description=(__doc__ or "").partition("\n")[0])
     parser.add_argument("--seconds", type=float, default=600.0)
     parser.add_argument("--rate", type=float, default=0.0, help="evaluations a second; 0 finds out what it can take")
-    parser.add_argument("--people", type=int, default=5_000)
+    # So few that what is remembered of each is all there within the run.
+    parser.add_argument("--people", type=int, default=500)
     parser.add_argument("--policies", type=int, default=200)
     parser.add_argument("--apart", type=float, default=APART, help="seconds between two disturbances")
     parser.add_argument("--kill", type=int, default=KILL, help="every so many of them is a kill")
