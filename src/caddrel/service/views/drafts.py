@@ -119,7 +119,14 @@ def accept(call: Call) -> wire.ObjectSaved:
     return saved
 
 
-@endpoints.add("POST", f"{_ONE}/patterns/covers", role="author", body=wire.PatternScope, returns=wire.PatternCovers)
+@endpoints.add(
+    "POST",
+    f"{_ONE}/patterns/covers",
+    role="author",
+    body=wire.PatternScope,
+    returns=wire.PatternCovers,
+    changes=False,
+)
 def pattern_covers(call: Call) -> wire.PatternCovers:
     """How many people and apps a policy from a pattern would cover, with the blanks as they are filled so far."""
     return pattern_scope.covers(call.data, call.runtime.covering, call.path["id"], call.body)
