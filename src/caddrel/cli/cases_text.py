@@ -16,6 +16,9 @@ def print_cases(cases: OpenCases) -> None:
     say(plain(cases.sentence))
     if not cases.exact:
         remark("Not all cases could be looked at: other outcomes are not excluded.")
+    if cases.now is not None:
+        more = "" if cases.now.exact else " Not all cases could be looked at."
+        say(Text(f"{'now':<11}", style="dim") + Text(f"At {cases.now.at}: {plain(cases.now.sentence)}{more}"))
     if cases.matters:
         say(Text("turns on   ", style="dim") + Text(", ".join(cases.matters)))
     if cases.tree.asks or cases.facts:

@@ -63,7 +63,8 @@ def rehearse(
     """Tell what can come of an attempt that did not happen, whatever the facts are that are left out.
 
     `person`, `app` and `device` stand for their ids; sets are split at commas; methods may carry ages: pwd,otp:15m;
-    time.at=now is this moment, and a moment that is left out may be any.
+    time.at=now is this moment; a moment that is left out may be any, and where it matters the answer for now stands
+    beside.
 
     \b
     Examples: caddrel rehearse person=ines.faro app=manifest

@@ -40,6 +40,15 @@ class CaseNode(msgspec.Struct, frozen=True):
     tell: list[Tell] = []
 
 
+class CasesNow(msgspec.Struct, frozen=True):
+    """What can come of it at the moment at which it is asked, whatever the other facts are that were left open."""
+
+    at: str
+    sentence: list[Piece]
+    possible: list[str]
+    exact: bool
+
+
 class OpenCases(msgspec.Struct, frozen=True):
     """What can come of a rehearsal, whatever the facts that were left open are.
 
@@ -61,6 +70,8 @@ class OpenCases(msgspec.Struct, frozen=True):
         By outcome the facts of a complete case, as JSON.
     settled
         Whether all cases come to what the door would decide, by the rules that it would name: it says why then.
+    now
+        Where no moment was given and the outcome turns on it.
     """
 
     sentence: list[Piece]
@@ -72,6 +83,7 @@ class OpenCases(msgspec.Struct, frozen=True):
     witnesses: dict[str, dict[str, Any]]
     tree: CaseNode
     settled: bool
+    now: CasesNow | None = None
 
 
 class AxisRequest(msgspec.Struct, frozen=True, forbid_unknown_fields=True):

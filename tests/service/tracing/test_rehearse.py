@@ -198,3 +198,26 @@ def test_now_is_this_moment(kelpline: Live) -> None:
         with pytest.raises(Refused) as refused:
             viewer.rehearse({**given, "time.at": "soon"})
         assert refused.value.problem.errors[0].path == "time.at"
+
+
+def test_a_moment_left_out_is_any_and_what_comes_of_it_now_stands_beside(kelpline: Live) -> None:
+    counter = {"person": "aron.hauge", "app": "farebox"}
+    with kelpline.client("viewer") as viewer:
+        cases = viewer.rehearse(counter).cases
+        assert "time.at" in cases.matters
+        assert cases.now is not None
+        assert cases.now.at == "2026-11-23T09:00:00Z"
+        given = viewer.rehearse({**counter, "time.at": cases.now.at}).cases
+        assert (cases.now.possible, cases.now.exact) == (given.possible, given.exact)
+        assert _text(cases.now.sentence) == _text(given.sentence)
+        closed = "2026-11-22T01:00:00Z"
+        assert set(cases.possible) >= {*given.possible, *viewer.rehearse({**counter, "time.at": closed}).cases.possible}
+        # Where it does not turn on the moment, and where one was given, there is nothing to add.
+        assert given.now is None
+        elsewhere = viewer.rehearse({"person": "ines.faro", "app": "berthplan"}).cases
+        assert "time.at" not in elsewhere.matters
+        assert elsewhere.now is None
+        # An age goes with the moment: one that no listed device has just now is one at some other.
+        aged = viewer.rehearse({**counter, "device.listed": "yes", "device.state_age": "1s"}).cases
+        assert aged.now is not None
+        assert (aged.now.possible, len(aged.possible)) == ([], 2)

@@ -249,6 +249,14 @@ export interface CaseNode {
   tell?: Tell[];
 }
 
+/** What can come of it at the moment at which it is asked, whatever the other facts are that were left open. */
+export interface CasesNow {
+  at: string;
+  sentence: Piece[];
+  possible: string[];
+  exact: boolean;
+}
+
 /** The causes of a window, the most frequent first, and how many sign-ins and people they are about. */
 export interface CauseList {
   causes: CauseView[];
@@ -1476,6 +1484,7 @@ export interface OpenCases {
   witnesses: Record<string, Record<string, unknown>>;
   tree: CaseNode;
   settled: boolean;
+  now?: CasesNow | null;
 }
 
 /** A comparison: its spelling, the types of fact that it fits, and how many values it takes. */

@@ -1,7 +1,7 @@
 <script lang="ts">
   // What can come of it: the outcomes, on what it turns, the tree, and one path of it followed to its end.
   import type { CaseNode, OpenCases } from '../../lib/api/types';
-  import { typed } from '../../lib/format';
+  import { moment, typed } from '../../lib/format';
   import Mark from '../../lib/parts/Mark.svelte';
   import Sentence from '../../lib/parts/Sentence.svelte';
   import CaseTree from './CaseTree.svelte';
@@ -28,6 +28,14 @@
   <dd class="flex flex-wrap gap-4">{#each cases.possible as outcome (outcome)}<Mark value={outcome} />{/each}</dd>
   <dt class="text-muted">Turns on</dt>
   <dd>{#if !cases.matters.length}nothing that is left open{/if}{#each cases.matters as fact, i (fact)}{i ? ', ' : ''}<button class="font-mono text-accent underline underline-offset-3" onclick={() => onfact(fact)}>{fact}</button>{/each}</dd>
+  {#if cases.now}
+    <dt class="text-muted">Now</dt>
+    <dd>
+      <span class="mr-3">{moment(cases.now.at)}</span>
+      <span class="inline-flex flex-wrap gap-3">{#each cases.now.possible as outcome (outcome)}<Mark value={outcome} />{/each}</span>
+      <span class="block"><Sentence pieces={cases.now.sentence} />{cases.now.exact ? '' : ' Not all cases could be looked at.'}</span>
+    </dd>
+  {/if}
   <dt class="text-muted">At the door</dt>
   <dd><Sentence pieces={cases.door} /></dd>
 </dl>

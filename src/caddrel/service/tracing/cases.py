@@ -6,14 +6,17 @@ Not here: finding them (`core.cases`), and their sentence (`core.words.cases`).
 from __future__ import annotations
 
 import time
+from collections.abc import Mapping
 
 from caddrel.core.cases.answer import Answer, all_cases
+from caddrel.core.cases.ownership import ContradictoryFacts
 from caddrel.core.cases.space import KnownAddresses
 from caddrel.core.cases.tree import Fork, Leaf, Tree
 from caddrel.core.decide.compiled.evaluator import CompiledRulebook
 from caddrel.core.decide.decision import Decision
 from caddrel.core.facts.facts import Facts
-from caddrel.core.facts.values import to_json
+from caddrel.core.facts.types import Value
+from caddrel.core.facts.values import show_moment, to_json
 from caddrel.core.inventory.index import Inventory
 from caddrel.core.language.nodes import Item
 from caddrel.core.language.printer import print_condition, print_item
@@ -22,6 +25,7 @@ from caddrel.core.words.cases import cases_words, question_words
 from caddrel.core.words.pieces import Sentence, capital, say
 from caddrel.service.rulebooks.view import pieces
 from caddrel.service.state.context import State
+from caddrel.service.tracing.completion import completed_now
 from caddrel.service.tracing.views import decision_view
 from caddrel.wire import cases as wire
 
@@ -55,10 +59,9 @@ class Cases:
         known: KnownAddresses | None,
         decision: Decision,
     ) -> None:
-        until = time.thread_time() + LONGEST
         self._rulebook, self._compiled, self._facts = rulebook, compiled, facts
         self._decision = decision
-        self.answer = all_cases(rulebook, facts, inventory, lambda: time.thread_time() > until, known)
+        self.answer = _found(rulebook, facts, inventory, known)
         self.settled = _settled(self.answer, decision)
         self.asked: list[Item] = [*decision.outstanding, *decision.in_the_way]
 
@@ -118,6 +121,26 @@ class Cases:
             in_the_way=decision.in_the_way,
             tell=decision.tell,
         )
+
+
+def cases_now(
+    state: State, rulebook: Rulebook, inventory: Inventory, reported: Mapping[str, Value], person: str
+) -> wire.CasesNow:
+    """Return what can come at this moment of what was reported, in any case that there is at some moment."""
+    now = state.clock().replace(microsecond=0)
+    facts = completed_now(state, rulebook, inventory, {**reported, "time.at": now})
+    try:
+        answer = _found(rulebook, facts, inventory, known_addresses(state))
+    except ContradictoryFacts:
+        # Ages go with the moment: those that were given may be nobody's just now.
+        return wire.CasesNow(show_moment(now), pieces(say("No attempt has these facts at this moment.")), [], True)
+    said = cases_words(answer, rulebook, facts, person)
+    return wire.CasesNow(show_moment(now), pieces(said), list(answer.possible), answer.exact)
+
+
+def _found(rulebook: Rulebook, facts: Facts, inventory: Inventory, known: KnownAddresses | None) -> Answer:
+    until = time.thread_time() + LONGEST
+    return all_cases(rulebook, facts, inventory, lambda: time.thread_time() > until, known)
 
 
 def _settled(answer: Answer, decision: Decision) -> bool:

@@ -5,6 +5,8 @@ from __future__ import annotations
 import time
 from datetime import datetime
 
+import msgspec
+
 from caddrel.core.decide.compiled.evaluator import CompiledRulebook
 from caddrel.core.decide.interpreter.interpreter import Explained, explain
 from caddrel.core.diagnostics import Diagnostic, RulebookError, did_you_mean, shorten
@@ -23,7 +25,7 @@ from caddrel.service.rulebooks.view import pieces
 from caddrel.service.state.context import State
 from caddrel.service.state.data_folder import DataFolder
 from caddrel.service.state.titles import title_of, titled
-from caddrel.service.tracing.cases import LONGEST, Cases, known_addresses
+from caddrel.service.tracing.cases import LONGEST, Cases, cases_now, known_addresses
 from caddrel.service.tracing.completion import completed_now
 from caddrel.service.tracing.person import person_view
 from caddrel.service.tracing.remedies import remedies_of
@@ -60,13 +62,17 @@ def rehearsed(state: State, request: RehearseRequest) -> tuple[wire.Rehearsal, F
     """Return the answer to a rehearsal, as `rehearse` does, with the facts as completed."""
     rulebook, compiled, number = rulebook_for(state, request)
     inventory = state.inventories.current()
-    facts = completed(state, rulebook, inventory, request)
+    reported = _read(state, rulebook, inventory, request)
+    facts = completed_now(state, rulebook, inventory, reported)
     named = titled(rulebook, inventory)
     explained = explain(named, facts, number)
     person = title_of(inventory, "people", facts.values.get("person.id"))
     door = decision_words(explained, person)
     cases = Cases(named, compiled, facts, inventory, known_addresses(state), explained.decision)
     seen = cases.view(person, door)
+    if "time.at" in seen.matters:
+        # A moment that is left out may be any; whoever leaves it out most often means this one.
+        seen = msgspec.structs.replace(seen, now=cases_now(state, named, inventory, reported, person))
     until = time.thread_time() + LONGEST
     answer = wire.Rehearsal(
         pieces(door),
@@ -102,11 +108,15 @@ def completed(state: State, rulebook: Rulebook, inventory: Inventory, request: R
     AttemptRefused
         Naming every fact that is unknown or wrong, and a person or app that the inventory does not know.
     """
+    return completed_now(state, rulebook, inventory, _read(state, rulebook, inventory, request))
+
+
+def _read(state: State, rulebook: Rulebook, inventory: Inventory, request: RehearseRequest) -> dict[str, Value]:
     reported, problems = _reported(request, rulebook, state.clock())
     problems += _unknown(reported, inventory)
     if problems:
         raise AttemptRefused(problems)
-    return completed_now(state, rulebook, inventory, reported)
+    return reported
 
 
 def kept_rehearsals(data: DataFolder, draft: str = "") -> wire.RehearsalList:
