@@ -157,7 +157,7 @@ def fetch(name: str, source: str, devices: bool, every: int, as_json: bool) -> N
 @click.argument("name")
 @json_option
 def take(name: str, as_json: bool) -> None:
-    """Take in what was fetched and is held back, where it is the same still.
+    """Accept an address list that was fetched and held back, unless another was fetched since.
 
     \b
     Example: caddrel feeds take bad-addresses

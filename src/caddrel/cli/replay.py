@@ -245,7 +245,7 @@ def _lines(path: Path) -> tuple[list[Line], int]:
 
 
 def _documents(path: Path) -> Iterator[tuple[int, Any]]:
-    """Yield what a file holds, line by line or row by row; a line that is no JSON as nothing."""
+    """Yield the documents of a file, one for each line or row; None for a line that is not JSON."""
     if path.suffix == ".parquet":
         yield from enumerate(parquet_lines(path), 1)
         return

@@ -27,7 +27,7 @@ class Proofs:
     def guarantees(
         self, side: Side = _CURRENT, guarantee: str = "", who: Literal["", "anyone", "inventory"] = ""
     ) -> list[proofs.GuaranteeAnswer]:
-        """Return whether the guarantees of a rulebook hold; one alone where it is named."""
+        """Return whether the guarantees of a rulebook hold: all of them, or the one named."""
         body = proofs.GuaranteeRequest(side, guarantee, who)
         return self._ask(proofs.ProofQuestion(prove=body), proofs.ProofResult).guarantees
 

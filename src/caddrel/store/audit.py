@@ -68,7 +68,7 @@ class AuditStore:
             )
 
     def settle(self) -> None:
-        """As of `Database.settle`."""
+        """Work as `Database.settle` does."""
         self._database.settle()
 
     def head(self) -> tuple[int, str]:

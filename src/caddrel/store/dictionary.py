@@ -24,7 +24,7 @@ Documents = dict[tuple[str, int], Any]
 
 
 class Decided(NamedTuple):
-    """A decision as it is kept: the document without its record's reference, and what of it is asked for by itself."""
+    """A decision as it is stored: its document without the reference, and the values that have columns."""
 
     outcome: str
     reason: str | None

@@ -57,7 +57,7 @@ class EventStreamStore:
         self._database = database
 
     def changes(self) -> tuple[int, int]:
-        """As of `Database.changes`: others after each commit to the file."""
+        """Return a number that differs after each commit to the file, as `Database.changes` does."""
         return self._database.changes()
 
     def all(self) -> list[EventStream]:

@@ -179,7 +179,7 @@ def fact_value(fact: str) -> ColumnElement[Any]:
 
 
 def _settled(test: ColumnElement[bool], wanted: bool) -> ColumnElement[bool]:
-    """Return whether a test is surely true or surely false; where it is unknown SQL has NULL, and finds nothing."""
+    """Return SQL that holds where a test surely has the given truth; unknown is NULL in SQL and not found."""
     return test if wanted else not_(test)
 
 

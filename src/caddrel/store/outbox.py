@@ -97,7 +97,7 @@ class OutboxStore:
         return found
 
     def delivered(self, stream: str, through: int, beyond: Iterable[int] = ()) -> None:
-        """Keep that a stream has everything up to a number, and some beyond; it never has less than before."""
+        """Record that a stream has every event up to a number, and single ones beyond; the number only grows."""
         mine, name = acknowledged.c.stream == stream, f"stream:{stream}"
         with self._database.write() as connection:
             before = connection.execute(select(marks.c.value).where(marks.c.name == name)).scalar()
@@ -126,7 +126,7 @@ class OutboxStore:
                 connection.execute(delete(outbox).where(outbox.c.seq < gone))
 
     def changes(self) -> tuple[int, int]:
-        """As of `Database.changes`: others after each commit to the file."""
+        """Return a number that differs after each commit to the file, as `Database.changes` does."""
         return self._database.changes()
 
     def last_told(self, noun: str, ids: Collection[str]) -> dict[str, Any]:

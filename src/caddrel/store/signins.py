@@ -116,7 +116,7 @@ class SigninStore:
         return self._seal.of_records(ids, own, [at, *(rows[place] for place in _SEALED)])
 
     def settle(self) -> None:
-        """As of `Database.settle`."""
+        """Work as `Database.settle` does."""
         self._database.settle()
 
     def head(self) -> tuple[int, str]:

@@ -10,7 +10,7 @@ from caddrel.wire.decisions import File, Piece, RuleRef, Tell
 
 
 class CaseNode(msgspec.Struct, frozen=True):
-    """A node of the tree: a question with what follows from either answer, or what it comes to.
+    """A node of the tree: a question with one branch for each answer, or a leaf with its outcome.
 
     Attributes
     ----------

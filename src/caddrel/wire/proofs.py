@@ -11,7 +11,7 @@ from caddrel.wire.rulebooks import Side
 
 
 class GuaranteeRequest(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
-    """Which rulebook's guarantees are proven; one alone where it is named, `who` instead of its own."""
+    """Which rulebook's guarantees to prove: all, or the one named; `who` replaces the people it speaks about."""
 
     side: Side = Side()
     guarantee: str = ""
@@ -19,7 +19,7 @@ class GuaranteeRequest(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
 
 
 class Example(msgspec.Struct, frozen=True):
-    """An attempt that shows something: its facts, what it comes to, by which rules, and all of it as a story."""
+    """An attempt that shows something: its facts, outcome and deciding rules, and all of that told as a story."""
 
     facts: dict[str, Any]
     outcome: str
@@ -162,7 +162,7 @@ class MeaningResult(msgspec.Struct, frozen=True):
 
 
 class CheckUpRequest(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
-    """Which rulebook is checked up; one safeguard alone where it is named; which labels of apps are called what.
+    """Which rulebook to check up: all safeguards, or the one named; and which labels mean sensitive and such.
 
     Without labels those are `sensitive`, and `administration`.
     """

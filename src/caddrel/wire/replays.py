@@ -44,7 +44,7 @@ class Flow(msgspec.Struct, frozen=True):
 
 
 class Because(msgspec.Struct, frozen=True):
-    """A rule that is a reason for a change: of the new side where it is stricter, else of the old one."""
+    """A rule that causes a change of outcome: one of the new side where that is stricter, else of the old."""
 
     before: str = msgspec.field(name="from")
     after: str = msgspec.field(name="to")

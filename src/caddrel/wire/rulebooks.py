@@ -46,7 +46,7 @@ class CheckRequest(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
 
 
 class KeptRehearsal(msgspec.Struct, frozen=True):
-    """A kept rehearsal: what it must come to, what it comes to, and whether that is so.
+    """A kept rehearsal: the outcome that it must have, the one that it has, and whether they agree.
 
     Attributes
     ----------
@@ -208,7 +208,7 @@ class PolicyView(msgspec.Struct, frozen=True):
 
 
 class PartView(msgspec.Struct, frozen=True):
-    """A named part: what it is made of, line by line, and where it is used."""
+    """A named part: its content, line by line, and the places that use it."""
 
     kind: str
     id: str

@@ -289,7 +289,7 @@ class Fix(msgspec.Struct, frozen=True):
 
 
 class FactChange(msgspec.Struct, frozen=True):
-    """A fact as it was recorded and as it would be now; None where it is not known."""
+    """A fact as it was recorded and as it would be now; None when unknown."""
 
     fact: str
     then: str | None

@@ -150,7 +150,7 @@ export interface AxisRequest {
   values?: string[];
 }
 
-/** A rule that is a reason for a change: of the new side where it is stricter, else of the old one. */
+/** A rule that causes a change of outcome: one of the new side where that is stricter, else of the old. */
 export interface Because {
   from: string;
   to: string;
@@ -169,7 +169,7 @@ export interface Beside {
   policies: BesidePolicy[];
 }
 
-/** A fact on both sides, as shown; empty where it is open. */
+/** A fact on both sides, as shown to people; empty when it is open. */
 export interface BesideFact {
   fact: string;
   label: string;
@@ -233,7 +233,7 @@ export interface CandidateResult {
   standards: StandardResult[];
 }
 
-/** A node of the tree: a question with what follows from either answer, or what it comes to. */
+/** A node of the tree: a question with one branch for each answer, or a leaf with its outcome. */
 export interface CaseNode {
   possible: string[];
   asks?: string;
@@ -367,7 +367,7 @@ export interface CheckUp {
   safeguards: SafeguardAnswer[];
 }
 
-/** Which rulebook is checked up; one safeguard alone where it is named; which labels of apps are called what. */
+/** Which rulebook to check up: all safeguards, or the one named; and which labels mean sensitive and such. */
 export interface CheckUpRequest {
   side?: Side;
   safeguard?: string;
@@ -705,7 +705,7 @@ export interface Examination {
   symptoms: Symptom[];
 }
 
-/** An attempt that shows something: its facts, what it comes to, by which rules, and all of it as a story. */
+/** An attempt that shows something: its facts, outcome and deciding rules, and all of that told as a story. */
 export interface Example {
   facts: Record<string, unknown>;
   outcome: string;
@@ -713,7 +713,7 @@ export interface Example {
   story?: Piece[];
 }
 
-/** A fact as it was recorded and as it would be now; None where it is not known. */
+/** A fact as it was recorded and as it would be now; None when unknown. */
 export interface FactChange {
   fact: string;
   then: string | null;
@@ -997,7 +997,7 @@ export interface GuaranteeAnswer {
   since?: string;
 }
 
-/** Which rulebook's guarantees are proven; one alone where it is named, `who` instead of its own. */
+/** Which rulebook's guarantees to prove: all, or the one named; `who` replaces the people it speaks about. */
 export interface GuaranteeRequest {
   side?: Side;
   guarantee?: string;
@@ -1154,7 +1154,7 @@ export interface Joining {
   turned: OutcomeTurned[];
 }
 
-/** A kept rehearsal: what it must come to, what it comes to, and whether that is so. */
+/** A kept rehearsal: the outcome that it must have, the one that it has, and whether they agree. */
 export interface KeptRehearsal {
   id: string;
   title: string;
@@ -1540,7 +1540,7 @@ export interface PartTestView {
   section: string;
 }
 
-/** A named part: what it is made of, line by line, and where it is used. */
+/** A named part: its content, line by line, and the places that use it. */
 export interface PartView {
   kind: string;
   id: string;

@@ -204,7 +204,7 @@ class Encoder:
         return d.any(d.all(held(method) for method in sorted(each)) for each in combinations)
 
     def formula(self, formula: Formula, counts: Callable[[Item], int]) -> int:
-        """Return where a formula holds, when an item counts where it is told to."""
+        """Return the cases in which a formula holds, given those in which each item counts as met."""
         match formula:
             case Item():
                 return counts(formula)

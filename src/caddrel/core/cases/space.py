@@ -182,7 +182,7 @@ class Space:
         return self.inventory.different(_NOUNS[kind], tuple(stored), frozenset(asked), ages=ages)
 
     def _told_apart(self, name: Any, value: Any) -> Any:
-        """Return what of a value anything asks for: of a set its members that are asked for alone.
+        """Return the part of a value that some test can tell apart: of a set, only the members that tests name.
 
         All that is asked of a set is whether it has a member (`operators`), in a case whether it is known never; the
         factors of a person, which requirements look at, stay as they are.
@@ -290,7 +290,7 @@ class Space:
     # The address, and what is known about it.
 
     def _address(self) -> None:
-        """Make the variable of an open address: where it is known, country and the like are as the data say."""
+        """Make the variable of an open address; what address data know of it follows from it."""
         if "network.ip" not in self.open:
             return
         # What is assumed of an address is so only where nothing is known about it.
@@ -379,7 +379,7 @@ class Space:
             self.diagrams.resize(variable.number, len(kept))
 
     def _told_by(self, name: str, tests: Sequence[Callable[[Any], Any]]) -> Sequence[Callable[[Any], Any]]:
-        """Return what tells the values of an object's fact apart: of a set, what of it is asked for."""
+        """Return what tests can tell apart in an object's fact: of a set, the members that tests name."""
         return [partial(self._told_apart, name)] if self.rulebook.catalogue[name].type in SETS else tests
 
     def _member(self, name: str, id: str) -> None:
@@ -402,7 +402,7 @@ class Space:
     # Tests as functions.
 
     def fact(self, name: str, holds: Callable[[Any], bool]) -> int:
-        """Return where a fact that is no set has a value for which something holds."""
+        """Return the cases in which a fact that is not a set has a value that satisfies a predicate."""
         value = self.given.values.get(name)
         variable = self._together(name)
         assumed = self.given.origins.get(name) is Origin.ASSUMED and variable is not None
@@ -425,7 +425,7 @@ class Space:
         return self.diagrams.test(variable.number, [holds(each[name]) for each in variable.values])
 
     def _together(self, name: str) -> Variable | None:
-        """Return the variable that a fact goes with, where it is not one of its own."""
+        """Return the variable of an object, moment or address that determines a fact; None when it has its own."""
         found = self._objects.get(name.partition(".")[0])
         if found is not None and name in found.facts:
             return found

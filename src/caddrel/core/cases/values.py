@@ -68,7 +68,7 @@ def _moments(asked: Sequence[datetime]) -> Iterator[datetime]:
 
 
 def _other(taken: Sequence[Any]) -> str:
-    """Return an id that is none of some."""
+    """Return an id that differs from all ids given."""
     name = OTHER
     while name in taken:
         name += "-"
@@ -226,7 +226,7 @@ def _days(
 
 
 def classes(values: Iterable[Any], tests: Sequence[Callable[[Any], Any]]) -> list[tuple[Any, tuple[Any, ...]]]:
-    """Return of the values one for every way in which tests come out, with that way."""
+    """Return one value for every combination of results that the tests can have, with that combination."""
     found: dict[tuple[Any, ...], Any] = {}
     for value in values:
         found.setdefault(tuple(test(value) for test in tests), value)

@@ -26,7 +26,7 @@ Holds = Callable[[Any], bool]
 
 
 class _Column:
-    """One fact of entries: the different values, None where it is unknown, and which of them each entry has."""
+    """A fact of all entries as a column: its distinct values (None: unknown), and each entry's index among them."""
 
     def __init__(self, fact: str) -> None:
         self.fact = fact
@@ -76,7 +76,7 @@ class EntryFacts:
             column.grow(self.entries)
 
     def column(self, fact: str) -> tuple[list[Any], NDArray[np.intp]]:
-        """Return the different values of a fact, None where it is unknown, and which of them each entry has."""
+        """Return the distinct values of a fact (None for unknown), and the index of each entry's value."""
         found = self._columns.get(fact)
         if found is None:
             found = self._columns[fact] = _Column(fact)
@@ -127,7 +127,7 @@ _COMPARED = {Op.AT_LEAST: operator.ge, Op.AT_MOST: operator.le, Op.ABOVE: operat
 
 
 def _meaning(test: FactTest, kind: FactType) -> Holds:
-    """Return what a test means for a known value that is no set."""
+    """Return a predicate that decides a test for a known value that is not a set."""
     rank = _ranks(kind)
     wanted: list[Any] = [rank(each.text if each.value is None else each.value) for each in test.operands]
     match test.op:

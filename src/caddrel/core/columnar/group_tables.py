@@ -22,7 +22,7 @@ _PARTS = (("countries", "network.country"), ("anonymisers", "network.anonymiser"
 
 
 class Groups:
-    """Which group of facts a condition is about, where it is about one alone."""
+    """Finds the group of facts that a condition reads, when it reads one group alone."""
 
     def __init__(self, rulebook: Rulebook) -> None:
         self._rulebook = rulebook

@@ -196,7 +196,7 @@ class RequirementItems:
         return found
 
     def _aged(self, used: Bits) -> Sequence[tuple[np.uint32, Rows, Seconds]]:
-        """Return of each method that is used its bit, the rows where it is, and its age there."""
+        """Return, for each method in use, its bit, the rows that have it, and its age in them."""
         if self._ages is None:
             methods, self._ages = self._batch.methods, []
             anybody = int(np.bitwise_or.reduce(used, initial=0))

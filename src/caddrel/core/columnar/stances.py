@@ -51,7 +51,7 @@ class Stances:
 def _stance(
     rulebook: Rulebook, closed: bool, lines: set[str | None], entry: Facts
 ) -> tuple[bool, bool, bool, bool, bool]:
-    """Return of an app: closed, by its own line, both in the mild reading, and unknown to the inventory."""
+    """Return flags of an app: closed and closed by its own line, strictly and then mildly read; not listed."""
     app = entry.values.get("app.id")
     if isinstance(app, str):
         listed = rulebook.apps.get(app)

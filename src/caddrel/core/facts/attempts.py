@@ -93,7 +93,7 @@ def read_facts(document: Any, catalogue: Catalogue) -> dict[str, Value]:
 
 
 def read_told_facts(document: Any, catalogue: Catalogue) -> tuple[dict[str, Value], dict[str, Any]]:
-    """Return the facts that a live request or a line of a log tells, and what of it is on no list, by fact.
+    """Return the facts of a live request or a log line, and by fact the words in it that are not on the fact's list.
 
     An empty text is not reported.
 
@@ -163,7 +163,7 @@ SHORT = {"person": "person.id", "app": "app.id", "device": "device.id"}
 
 
 def unknown_fact(name: str, catalogue: Catalogue) -> Diagnostic:
-    """Return the finding for a name that is no fact."""
+    """Return the diagnostic for a name that is not the name of a fact."""
     hint = did_you_mean(name, catalogue)
     if not hint and ".attributes." in name:
         hint = "the rulebook declares no such attribute"

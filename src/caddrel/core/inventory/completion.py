@@ -149,7 +149,7 @@ def _text(values: Mapping[str, Value], name: str) -> str | None:
 
 
 def attributes_of(entry: Entry, kind: str, catalogue: Catalogue) -> tuple[dict[str, Value], dict[str, Any]]:
-    """Return the facts that an inventory entry's own attributes give, and what of them is on no list.
+    """Return the facts that an entry's own attributes give, and the words among them that are on no list.
 
     Parameters
     ----------

@@ -15,7 +15,7 @@ WIDE = 1 / 64
 
 
 class ListRefused(Exception):
-    """A text that is no address list; says where and why."""
+    """A text cannot be read as an address list; says where and why."""
 
 
 def read_networks(text: str) -> list[str]:
@@ -63,7 +63,7 @@ def _of_json(text: str) -> Iterator[tuple[str, str]]:
 
 
 def beyond_belief(networks: Sequence[str], before: AddressList | None) -> str:
-    """Return why a list is looked at before it counts; empty when it is not.
+    """Return the reason for holding a new list back for a second look; empty when it can count at once.
 
     Parameters
     ----------

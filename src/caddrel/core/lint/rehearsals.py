@@ -27,7 +27,7 @@ MOST_NAMED = 3
 
 @dataclass(frozen=True, slots=True)
 class Kept:
-    """A kept rehearsal with what it comes to.
+    """A kept rehearsal with the outcome that it has.
 
     Attributes
     ----------
@@ -61,7 +61,7 @@ class Kept:
 
 
 def kept(context: Context) -> Iterator[Kept]:
-    """Yield every kept rehearsal with what it comes to."""
+    """Yield every kept rehearsal with the outcome that it has."""
     for rehearsal in context.rulebook.rehearsals.values():
         yield judged(rehearsal, context.rulebook, context.inventory)
 

@@ -23,7 +23,7 @@ MADE = "row-"
 
 
 class RowReader:
-    """Reads the rows of one log, and remembers what of them was passed over or spelled otherwise.
+    """Reads the rows of one log, and counts values that were skipped and ids that were spelled differently.
 
     Parameters
     ----------
@@ -181,7 +181,7 @@ def _text(value: Any) -> str:
 
 
 def _plain(spec: FactSpec, value: Any) -> Any:
-    """Return a value that is no text as it is told; a number where a text is asked for is its digits."""
+    """Return a value that is not text as the fact's type wants it: a number where text is wanted becomes its digits."""
     as_text = isinstance(value, int | float) and not isinstance(value, bool)
     numbers = (FactType.NUMBER, FactType.DURATION, FactType.FLAG)
     return _text(value) if as_text and spec.type not in numbers else value

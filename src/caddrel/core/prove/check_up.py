@@ -26,7 +26,7 @@ PREFIX = "safeguard-"
 
 
 def check_up(company: Company, left: Callable[[], float], only: str = "") -> Iterator[Checked]:
-    """Yield each safeguard with what came of it; one alone where it is named."""
+    """Yield each safeguard with its result: all of them, or the one named."""
     wanted = [each for each in safeguards() if not only or each.name == only]
     asking = {each.name: each for each in wanted if each.guarantee is not None and not _missing(company, each)}
     proofs = _Proofs(company, asking, left)

@@ -46,7 +46,7 @@ _LETTING_IN = {"allow", "require"}
 
 @dataclass(slots=True)
 class EncodedRule:
-    """A rule: where it is reached, and where its effect is possible."""
+    """A rule as formulas: when it is reached, and when its effect is among the possible ones."""
 
     rule: Rule
     reached: Logic
@@ -98,7 +98,7 @@ class Encoder:
     # Conditions.
 
     def condition(self, node: Condition) -> Truths:
-        """Return where a condition is true, and where it is false."""
+        """Return the formulas for a condition being true, and being false; where neither holds it is unknown."""
         match node:
             case And(parts=parts):
                 each = [self.condition(part) for part in parts]
@@ -162,7 +162,7 @@ class Encoder:
         return (yes, no) if row.positive is None else (no, yes)
 
     def member(self, fact: str, id: str) -> Truths:
-        """Return where an id is in a set, and where it is not."""
+        """Return the formulas for an id being in a set, and not being in it."""
         if fact == "auth.methods":
             yes, _ = self._method(id, None)
             return yes, none_of(any_of((yes, self.space.methods_away(self.assumed(fact)))))
@@ -203,7 +203,7 @@ class Encoder:
     # Requirement items.
 
     def item(self, item: Item) -> tuple[Logic, Logic]:
-        """Return where an item is surely met, and where it is that or can be met during the sign-in."""
+        """Return the formulas for an item being surely met, and being met or attainable during the sign-in."""
         found = self._items.get(item)
         if found is None:
             met = self._met(item)
@@ -259,7 +259,7 @@ class Encoder:
         return any_of(all_of(held(method) for method in sorted(each)) for each in combinations)
 
     def formula(self, formula: Formula, reachable: bool = False) -> Logic:
-        """Return where a formula is met, or where it is or can be."""
+        """Return the formula for a requirement being met, or being met or attainable."""
         match formula:
             case Item():
                 return self.item(formula)[1 if reachable else 0]
@@ -271,7 +271,7 @@ class Encoder:
     # Policies.
 
     def scope(self, scope: Scope) -> Truths:
-        """Return where a scope is true, and where it is false."""
+        """Return the formulas for a scope being true, and being false."""
         operations = scope.operations
         parts = [self.fact("operation", lambda operation: operation in operations)]
         for selectors, positive in (

@@ -25,7 +25,7 @@ _FEW = 3
 
 
 def look_at(safeguard: Safeguard, company: Company, left: Callable[[], float]) -> Checked:
-    """Return what comes of a safeguard that is no guarantee."""
+    """Return the result of a safeguard that is checked over rules, not proven as a guarantee."""
     return _LOOKS[safeguard.name](safeguard, company, left)
 
 

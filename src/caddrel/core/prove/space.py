@@ -425,7 +425,7 @@ class Space:
         return none_of(self.ways[name].away)
 
     def member(self, spec: FactSpec, id: str, assumed: Value | None) -> tuple[Logic, Logic]:
-        """Return where an id is in a set, and where it is not; nowhere where the set is away."""
+        """Return the formulas for an id being in a set and not being in it; both are false where the set is unknown."""
         name = spec.name
         if self.gathering:
             self._specs[name] = spec
@@ -483,7 +483,7 @@ class Space:
         return self.methods.away if self.methods is not None else False
 
     def in_list(self, spec: FactSpec, name: str, assumed: Value | None) -> tuple[Logic, Logic]:
-        """Return where the address is in a list, and where it is not; a list that is not at hand may hold any."""
+        """Return the formulas for the address being in a list and not in it; a list not at hand may hold any."""
         kept = self.inventory.lists.get(name) if self.inventory is not None else None
         if kept is not None:
             return self.where(spec, lambda address: address in kept, assumed)

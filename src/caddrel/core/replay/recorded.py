@@ -32,7 +32,7 @@ class Own:
     live: bool = False
 
     def origin(self, fact: str) -> int:
-        """Return where a fact came from, as of `NO_ORIGIN` and the like."""
+        """Return the code of a fact's origin in a record (`NO_ORIGIN` when it has none)."""
         said = self.values.get(fact)
         return NO_ORIGIN if said is None else _ORIGIN.get(said[0], OTHERWISE)
 

@@ -151,7 +151,7 @@ class _Names:
         return say("otherwise ", self.result(leaf, short=True))
 
     def asked(self, leaf: Leaf) -> Sentence:
-        """Return what is asked for at a leaf, where it is the same in all of its cases."""
+        """Return what is asked for at a leaf in words; less exactly when its cases differ in that."""
         items: set[Item] = set()
         for ref in leaf.deciding:
             for rule in self._rulebook.policies[ref.policy].rules:

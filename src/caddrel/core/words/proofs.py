@@ -24,7 +24,7 @@ _COULD = {"allowed": "could ", "challenged": "would be asked for more to ", "blo
 
 
 def story_words(found: Explained, attempt: Attempt, person: str = "", app: str = "") -> Sentence:
-    """Return an attempt and what it comes to as one sentence.
+    """Return an attempt and its outcome as one sentence.
 
     Parameters
     ----------

@@ -35,7 +35,7 @@ def covers(data: DataFolder, covering: Covering, name: str, request: wire.Patter
 
 
 def _side(covering: Covering, policy: Mapping[str, Any], keys: tuple[str, str]) -> tuple[int | None, list[str]]:
-    """Return how many one side of a scope covers, and what of it cannot be read; each side by itself."""
+    """Return how many people, or apps, one side of a scope covers, and the diagnostics of what in it cannot be read."""
     scope = {key: policy[key] for key in keys if key in policy}
     if any(value == [] for value in scope.values()):
         return None, []

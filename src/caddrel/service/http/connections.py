@@ -223,7 +223,7 @@ class Connection(HttpToolsProtocol):
         super().on_message_complete()
 
     def send_400_response(self, msg: str) -> None:
-        """Answer what is no request as everything else that is refused, unless that would be taken for another's."""
+        """Answer bytes that are no HTTP request with a problem document, unless another's answer is under way."""
         if self._answering:
             # The request before it gets its answer, and nothing comes after that.
             self.cycle.keep_alive = False

@@ -62,7 +62,7 @@ class ImportPlan:
     after: Inventory = field(default_factory=Inventory)
 
     def count(self, of: Mapping[str, Collection[str]]) -> int:
-        """Return how many ids there are of all nouns."""
+        """Return the number of ids in an import, people, groups, devices, apps and lists together."""
         return sum(map(len, of.values()))
 
 

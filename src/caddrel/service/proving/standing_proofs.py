@@ -64,7 +64,7 @@ class StandingProofs:
         self._proofs.jobs.soon(self._look)
 
     def completed(self, question: Any, answer: Any) -> Any:
-        """Return an answer with since when it is so, where it is about what is in force; it is kept."""
+        """Return an answer with the moment since which it has been so, and keep it; only for the rulebook in force."""
         if not _is_standing(question):
             return answer
         if isinstance(question, wire.GuaranteeRequest) and isinstance(answer, wire.ProofResult):

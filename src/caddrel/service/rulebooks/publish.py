@@ -94,7 +94,7 @@ class Publisher:
         self._proofs = proofs
 
     def examine(self, request: wire.PublishRequest) -> tuple[ReadResult, str]:
-        """As of `examine`."""
+        """Work as `examine` does."""
         return examine(self._data, request, self._proofs)
 
     def publish(self, request: wire.PublishRequest, by: str) -> wire.PublishResult:

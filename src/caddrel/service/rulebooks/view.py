@@ -46,7 +46,7 @@ class LastView:
         self._last: tuple[tuple[int, int], Inventory, wire.RulebookView] | None = None
 
     def of(self, number: int, current: int, make: Callable[[], wire.RulebookView]) -> wire.RulebookView:
-        """Return the view of a revision while another is current, made where it is not kept."""
+        """Return the view of a revision, which depends on the current one too; made unless it is cached."""
         key, inventory = (number, current), self._state.inventories.current()
         last = self._last
         if last is None or last[0] != key or last[1] is not inventory:
@@ -170,7 +170,7 @@ def _source(lines: Sequence[str], line: int) -> str:
 
 
 def part_views(rulebook: Rulebook) -> Iterable[wire.PartView]:
-    """Yield every part of a rulebook, readable, with where it is used."""
+    """Yield every named part of a rulebook in words, with the places that use it."""
     users = where_used(rulebook)
     for kind, section in SECTIONS.items():
         if kind in {"policy", "guarantee"}:

@@ -67,7 +67,7 @@ class Line(msgspec.Struct, forbid_unknown_fields=True, omit_defaults=True, gc=Fa
 
 
 def digests_of(lines: Sequence[Line]) -> list[bytes]:
-    """Return what tells the content of each line from any other, whatever the order of its facts."""
+    """Return a digest of the content of each line; the order of its facts makes no difference."""
     text = bytearray()
     found = []
     for line in lines:

@@ -121,7 +121,7 @@ def _again(state: State, person: str, since: datetime) -> Iterator[tuple[SigninR
 
 
 def _looked_at(document: Mapping[str, Any]) -> dict[str, Any]:
-    """Return of a record what signals look at, and what they came to: reading all of it takes five times as long."""
+    """Return a record's facts that signals look at, and its signals: reading all of it takes five times as long."""
     values = document["values"]
     return {**document, "values": {name: values[name] for name in _LOOKED_AT if name in values}, "lists": {}}
 

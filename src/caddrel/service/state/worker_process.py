@@ -167,7 +167,7 @@ class WorkerProcess:
             self._ask("end", None, None, (), {}, number)
 
     def stop(self) -> None:
-        """End the process, whatever it is doing."""
+        """Kill the process, even while it works on a task."""
         self._stopped = True
         while not self._there.acquire(timeout=0.1):
             process = self._process

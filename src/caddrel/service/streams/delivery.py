@@ -35,7 +35,7 @@ _log = structlog.get_logger("caddrel.streams")
 
 @dataclass(slots=True)
 class Trying:
-    """How it goes with a stream.
+    """The state of delivery to a stream.
 
     Attributes
     ----------
@@ -84,11 +84,11 @@ class Delivery:
         return self.keys.sign(claims_of(event, self.data.settings.origin, self.audience(stream)))
 
     def try_of(self, id: str) -> Trying:
-        """Return how it goes with a stream."""
+        """Return the state of delivery to a stream: tries, the last error, and when it is tried next."""
         return self.trying.setdefault(id, Trying())
 
     def soon(self, id: str) -> None:
-        """Have a stream be tried at once: where it is told may be another place now."""
+        """Try a stream at once rather than after its back-off: its address may just have been changed."""
         trying = self.try_of(id)
         trying.failures, trying.next, trying.error = 0, 0.0, ""
 
@@ -114,7 +114,7 @@ class Delivery:
         self._take_further(stream, outbox.head(), 0)
 
     def _take_further(self, stream: EventStream, head: int, behind: int) -> None:
-        """Keep that a stream has everything before the first event that waits for it.
+        """Record that a stream has received everything before the first event that still waits for it.
 
         Parameters
         ----------

@@ -36,7 +36,7 @@ _log = structlog.get_logger("caddrel.sources")
 
 @dataclass(frozen=True, slots=True)
 class _Fetched:
-    """What was fetched; the body is None where it is the same as before."""
+    """The answer to a fetch; the body is None when the server says that it has not changed."""
 
     tag: str
     body: bytes | None

@@ -165,7 +165,7 @@ class Reevaluation:
         return together(found), "; ".join(said)
 
     def _who(self, ids: Mapping[str, Collection[str]]) -> Iterator[str]:
-        """Yield what of the inventory changed, and where it is written down who changed it, by whom."""
+        """Yield, by noun, which ids of the inventory changed, with who did it where the audit trail says so."""
         data, now = self._data, self._data.clock()
         since = now - timedelta(seconds=30)
         for noun, some in ids.items():

@@ -48,7 +48,7 @@ def grid(call: Call) -> wire.CoverageGrid:
     heavy="rehearse",
 )
 def cell(call: Call) -> wire.CellDetail:
-    """The policies behind a cell, and a case of each of its outcomes."""
+    """The policies behind a cell of the grid, and an example attempt for each of its outcomes."""
     asked, size = _with_files(call, call.body.grid)
     request = msgspec.structs.replace(call.body, grid=asked)
     return call.runtime.checker.do(size, covering.cell, call.data, request)
