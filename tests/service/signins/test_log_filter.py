@@ -37,7 +37,7 @@ from caddrel.store.queries import Query
         ("device.id is unknown and certain", True),
         ("recorded is refused", True),
         ("recorded is Refused", False),
-        ("person.id is nobody", False),
+        ("person.id is ines.faro and not person.id is ines.faro", False),
     ],
 )
 def test_filters_find(kelpline: Live, where: str, several: bool) -> None:
@@ -60,6 +60,11 @@ def test_filters_find(kelpline: Live, where: str, several: bool) -> None:
         ("person.id is a and app.id is b or certain", "mixed-and-or", 32),
         ("from terminal", "unknown-place", 6),
         ("person.id is", "expected-value", 13),
+        ("person.id is nobody", "unknown-word", 14),
+        ("certain and not person.groups has crews", "unknown-word", 35),
+        ("app.id is one of [post, Post]", "unknown-word", 25),
+        ("surely app.labels has any of [mail, mails]", "unknown-word", 37),
+        ("policy is nope", "unknown-word", 11),
     ],
 )
 def test_what_is_wrong_is_told_at_its_place(kelpline: Live, where: str, code: str, column: int) -> None:

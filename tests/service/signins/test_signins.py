@@ -300,3 +300,33 @@ def test_what_only_an_older_revision_has_is_fine(empty: Live) -> None:
             with pytest.raises(Refused) as refused:
                 client.signins.list(**filters)
             assert refused.value.problem.code == "unknown-word"
+
+
+def test_a_condition_may_name_what_only_the_log_or_an_older_revision_knows(empty: Live) -> None:
+    book = "caddrel: 1\npolicies:\n  gone-by-now: {rules: [{id: gone-too, then: allow}]}\n"
+    line = {"id": "s-1", "facts": {"person.id": "left", "person.groups": ["old"], "time.at": "2026-11-02T07:10:00Z"}}
+    with empty.client() as client:
+        client.rulebook.publish([File("r.yaml", book)], "with it")
+        client.rulebook.publish([File("r.yaml", "caddrel: 1\npolicies: {now: {rules: [{then: allow}]}}\n")], "without")
+        client.groups.import_([b'{"id": "crew"}'])
+        client.people.import_([b'{"id": "ines.faro", "groups": ["crew"]}'])
+        client.signins.import_([json.dumps(line).encode()])
+        for where, count in (("person.groups has old", 1), ("person.id is left", 1), ("rule is gone-too", 0)):
+            assert len(client.signins.list(where=where).items) == count
+        for where, hint in (("person.groups has odl", "neither"), ("not person.groups has crews", "`crew`")):
+            with pytest.raises(Refused) as refused:
+                client.signins.list(where=where)
+            [problem] = refused.value.problem.errors
+            assert (problem.code, hint in problem.hint) == ("unknown-word", True)
+        # Of the people there are now, nobody can be in it.
+        with pytest.raises(Refused) as refused:
+            client.people.list(where="person.groups has old")
+        assert refused.value.problem.errors[0].code == "unknown-word"
+
+
+@pytest.mark.parametrize(("said", "hint"), [("UK", "`GB`"), ("NOR", "`NO`"), ("zzz", "")])
+def test_a_rehearsal_says_which_country_is_meant(kelpline: Live, said: str, hint: str) -> None:
+    with kelpline.client("viewer") as client, pytest.raises(Refused) as refused:
+        client.rehearse({"person": "ines.faro", "network.country": said})
+    [problem] = refused.value.problem.errors
+    assert hint in problem.hint

@@ -11,6 +11,7 @@ from caddrel.core.diagnostics import Diagnostic, did_you_mean, shorten
 from caddrel.core.facts.catalogue import Catalogue
 from caddrel.core.facts.types import FactType, Value
 from caddrel.core.facts.values import ValueRefused, read_given, read_reported, read_told
+from caddrel.core.meant import meant
 
 DEEPEST = 6
 
@@ -172,7 +173,7 @@ def unknown_fact(name: str, catalogue: Catalogue) -> Diagnostic:
 
 def wrong_value(name: str, refused: ValueRefused, value: object) -> Diagnostic:
     """Return the finding for a value that is not of the fact's type."""
-    hint = did_you_mean(str(value), refused.words) if refused.words else ""
+    hint = meant(str(value), refused.words) if refused.words else ""
     return Diagnostic("wrong-value", f"`{name}`: {refused}", hint, refused.words[:50], path=name)
 
 

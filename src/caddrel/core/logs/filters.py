@@ -2,16 +2,19 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Collection, Mapping
 from dataclasses import replace
 
-from caddrel.core.diagnostics import Diagnostic, Span
+from caddrel.core.diagnostics import Diagnostic, Span, shorten
 from caddrel.core.facts.catalogue import Catalogue, FactSpec
 from caddrel.core.facts.types import FactType
+from caddrel.core.inventory.index import Inventory
 from caddrel.core.language.checker import Scope, check_condition
-from caddrel.core.language.nodes import Condition
+from caddrel.core.language.nodes import Condition, FactTest, Operand, tests_of
 from caddrel.core.language.parser import parse_condition
+from caddrel.core.meant import meant
 from caddrel.core.rulebook.model import OUTCOMES, Rulebook
+from caddrel.core.rulebook.read.fields import NAMED
 
 _T = FactType
 # What a record says beside its facts.
@@ -30,6 +33,8 @@ RECORD_FACTS: Mapping[str, FactSpec] = {
         FactSpec("shadow", _T.WORD, "The outcome with all shadow policies enforced.", OUTCOMES),
     )
 }
+# So many unknown names of one filter are told.
+MOST_NAMES = 10
 _SECTIONS = ("places", "standards", "schedules", "proofs", "notices", "signals")
 
 
@@ -67,6 +72,45 @@ def read_filter(text: str, rulebook: Rulebook) -> Condition:
     if tree is None or any(p.severity == "error" for p in problems):
         raise FilterRefused([_placed(problem, text) for problem in problems])
     return tree
+
+
+def inventory_names(inventory: Inventory) -> dict[str, tuple[str, Collection[str]]]:
+    """Return, by fact, what its values are names of and those that the inventory knows."""
+    there = inventory.names()
+    return {fact: (kind, there[kind]) for fact, kind in NAMED.items()}
+
+
+def unknown_names(
+    condition: Condition,
+    text: str,
+    named: Mapping[str, tuple[str, Collection[str]]],
+    elsewhere: Callable[[FactTest, Operand], bool],
+    otherwise: str,
+) -> list[Diagnostic]:
+    """Return a finding, at its place, for each name in a filter that nothing is called.
+
+    A name of nothing finds nothing, and that looks like good news.
+
+    Parameters
+    ----------
+    named
+        By fact, what its values are names of, and those that there are; where there are none nothing is said.
+    elsewhere
+        Whether a name is known for something all the same.
+    otherwise
+        What is said of a name that is like no other.
+    """
+    found: list[Diagnostic] = []
+    for test in tests_of(condition):
+        kind, known = named.get(test.fact, ("", ())) if isinstance(test, FactTest) else ("", ())
+        if not isinstance(test, FactTest) or not known:
+            continue
+        for operand in test.operands:
+            if len(found) < MOST_NAMES and operand.text not in known and not elsewhere(test, operand):
+                message = f"there is no {kind} `{shorten(operand.text)}`"
+                hint = meant(operand.text, known, otherwise)
+                found.append(_placed(Diagnostic("unknown-word", message, hint, extent=operand.extent), text))
+    return found
 
 
 def _placed(problem: Diagnostic, text: str) -> Diagnostic:

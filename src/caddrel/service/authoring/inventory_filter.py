@@ -11,7 +11,7 @@ from caddrel.core.facts.types import Value
 from caddrel.core.inventory.completion import ages_of, attributes_of
 from caddrel.core.language.nodes import Condition, FactTest, Passes, tests_of
 from caddrel.core.language.printer import print_condition
-from caddrel.core.logs.filters import FilterRefused, read_filter
+from caddrel.core.logs.filters import FilterRefused, inventory_names, read_filter, unknown_names
 from caddrel.core.rulebook.model import Rulebook
 from caddrel.service.authoring.scope_members import Covering, attribute_types
 from caddrel.service.problems import ServiceError
@@ -57,6 +57,9 @@ def _read(state: State, noun: str, text: str) -> tuple[Rulebook, Condition]:
             said = f"`{print_condition(test)}` asks for no fact of {noun}"
             hint = f"facts of {noun} begin with {kind}."
             raise ServiceError(422, "bad-filter", said, hint, [Diagnostic("bad-filter", said, hint, path="where")])
+    names = inventory_names(state.inventories.current())
+    if unknown := unknown_names(condition, text, names, lambda *_: False, "the inventory knows none of that name"):
+        raise ServiceError(422, "bad-filter", unknown[0].message, "", unknown)
     return rulebook, condition
 
 

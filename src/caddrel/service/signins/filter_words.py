@@ -11,16 +11,21 @@ from collections.abc import Collection, Mapping
 from caddrel.core.diagnostics import shorten
 from caddrel.core.facts.catalogue import FACTS
 from caddrel.core.facts.values import listed
-from caddrel.core.logs.filters import RECORD_FACTS
+from caddrel.core.language.nodes import Condition, FactTest, Operand
+from caddrel.core.language.operators import Op
+from caddrel.core.logs.filters import RECORD_FACTS, inventory_names, unknown_names
 from caddrel.core.meant import meant
 from caddrel.core.rulebook.model import OUTCOMES, Rulebook
 from caddrel.service.problems import ServiceError
 from caddrel.service.state.context import State
+from caddrel.store.filters import Judge
 from caddrel.store.queries import FILTERS, SHOWN, Query
 
 _MOST_VALUES = 100
 # So many revisions are looked through for a policy or rule; of more, one that is not found may be in those before.
 _MOST_REVISIONS = 200
+_RULES = ("policy", "rule")
+_SETS = ("person.groups", "person.roles", "app.labels")
 _OBJECTS = {"person": "people", "app": "apps", "device": "devices"}
 _LISTED: Mapping[str, Collection[str]] = {
     "outcome": OUTCOMES, "shadow_together": OUTCOMES, "reason": RECORD_FACTS["reason"].words,
@@ -46,6 +51,31 @@ def filter_words(state: State, asked: Mapping[str, str]) -> dict[str, str]:
     return found
 
 
+def refuse_unknown_names(state: State, condition: Condition, text: str, judge: Judge) -> None:
+    """Refuse a filter of the log with names that nothing has ever been called, each told at its place.
+
+    Raises
+    ------
+    ServiceError
+        When there are any.
+    """
+    published = state.rulebooks.current()
+    named = {
+        fact: (fact, _named(published.rulebook, fact) if published is not None else frozenset[str]()) for fact in _RULES
+    }
+
+    def elsewhere(test: FactTest, operand: Operand) -> bool:
+        if test.fact in _RULES:
+            return _in_a_revision(state, operand.text)
+        one = FactTest(test.fact, Op.HAS if test.fact in _SETS else Op.IS, (operand,))
+        return bool(state.signins.page(Query(conditions=(one,), judge=judge, limit=1)))
+
+    there = {**inventory_names(state.inventories.current()), **named}
+    unknown = unknown_names(condition, text, there, elsewhere, "neither the inventory nor the log knows it")
+    if unknown:
+        raise ServiceError(422, "bad-filter", unknown[0].message, "", unknown)
+
+
 def _word(state: State, name: str, said: str) -> str:
     if name in _LISTED:
         if said.lower() in _LISTED[name]:
@@ -64,7 +94,7 @@ def _word(state: State, name: str, said: str) -> str:
         there = getattr(state.inventories.current(), _OBJECTS[name])
         if said not in there and not _in_log(state, name, said):
             raise _unknown(name, said, there, "neither the inventory nor the log knows it")
-    elif name in ("policy", "rule"):
+    elif name in _RULES:
         published = state.rulebooks.current()
         now = _named(published.rulebook, name) if published is not None else frozenset()
         if said not in now and not _in_a_revision(state, said):

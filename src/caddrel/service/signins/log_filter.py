@@ -19,7 +19,7 @@ from caddrel.core.language.nodes import And, Condition, During, FromPlace, Passe
 from caddrel.core.logs.filters import FilterRefused, for_log, read_filter
 from caddrel.core.rulebook.model import Rulebook
 from caddrel.service.problems import ServiceError
-from caddrel.service.signins.filter_words import filter_words
+from caddrel.service.signins.filter_words import filter_words, refuse_unknown_names
 from caddrel.service.state.context import State
 from caddrel.store.moments import from_stored
 from caddrel.store.queries import Query
@@ -47,7 +47,9 @@ def read_where(state: State, text: str) -> tuple[tuple[Condition, ...], LogJudge
     except FilterRefused as refused:
         title = f"the filter cannot be read: {refused.problems[0].message}"
         raise ServiceError(422, "bad-filter", title, "", refused.problems) from None
-    return (condition,), LogJudge(rulebook)
+    judge = LogJudge(rulebook)
+    refuse_unknown_names(state, condition, text, judge)
+    return (condition,), judge
 
 
 class LogJudge:
