@@ -309,7 +309,9 @@ def test_a_planner_survives_a_disk_that_is_full(live: Live, monkeypatch: pytest.
 
     monkeypatch.setattr(scheduled_publish, "LOOK_EVERY", 0.01)
     with live.client() as operator:
-        operator.drafts.plan(operator.drafts.begin("later").info, "2026-11-24T06:00:00Z", "in time")
+        begun = operator.drafts.begin("later")
+        changed = operator.drafts.save("later", begun.info.version, [File("r.yaml", RULEBOOK + "# later\n")])
+        operator.drafts.plan(changed.info, "2026-11-24T06:00:00Z", "in time")
         write = live.data.audit.add
         failures = iter([True, True])
 

@@ -55,6 +55,8 @@ def _shown(value: Any) -> str:
     """Return a value as it is written."""
     if value is None or value == ():
         return ""
+    if isinstance(value, bool):
+        return "true" if value else "false"
     if isinstance(value, tuple) and len(value) == 2 and isinstance(value[1], int):
         host = f"[{value[0]}]" if ":" in str(value[0]) else value[0]
         return f"{host}:{value[1]}"

@@ -301,3 +301,15 @@ def test_the_first_revision_is_written_as_a_draft(empty: Live) -> None:
     moved = run("draft", "move", "other", env=env)
     assert moved.returncode == 0, moved.stdout
     assert "on revision 1" in moved.stdout
+
+
+def test_a_draft_that_changes_nothing_makes_no_revision(live: Live) -> None:
+    with live.client() as operator:
+        operator.drafts.begin("idle")
+        before = operator.rulebook.history()
+        with pytest.raises(Refused) as refused:
+            operator.drafts.publish(operator.drafts.get("idle").info, "nothing at all")
+        assert (refused.value.problem.status, refused.value.problem.code) == (409, "nothing-changed")
+        assert operator.rulebook.history() == before
+        # It is there still, to be written further or discarded.
+        assert "idle" in {each.name for each in operator.drafts.all()}

@@ -114,13 +114,27 @@ class Publisher:
     def publish_examined(
         self, request: wire.PublishRequest, by: str, base: int, draft: tuple[str, int] | None = None
     ) -> wire.PublishResult:
-        """Publish documents on top of a revision, after examining them; `draft` as of the store's `publish`."""
+        """Publish documents on top of a revision, after examining them.
+
+        Parameters
+        ----------
+        draft
+            The name and version of the draft that they are of; it counts as published then.
+
+        Raises
+        ------
+        ServiceError
+            Also when a draft has changed nothing. Documents that are in no draft may say the very same.
+        """
         result, override = self.examine(request)
         why = request.why.strip()
         files = [(file.name[:200] or "rulebook.yaml", file.text) for file in request.files]
         current = self._data.rulebooks.current()
-        if draft is None and current is not None and _says(current.revision, files, base):
-            # A pipeline that publishes each time it runs would bury what has changed.
+        if current is not None and _says(current.revision, files, base):
+            # A revision in which nothing changes would bury those in which something did.
+            if draft is not None:
+                said = f"the draft says what revision {current.revision.number} says already"
+                raise ServiceError(409, "nothing-changed", said, "change something, or discard the draft")
             return wire.PublishResult(
                 info(current.revision, current.revision.number), [diagnostic(d) for d in result.diagnostics], True
             )
