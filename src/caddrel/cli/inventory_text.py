@@ -8,7 +8,7 @@ from typing import Any
 from rich.text import Text
 
 from caddrel.cli.grid import ends
-from caddrel.cli.output import heading, mark, plain, remark, say, table
+from caddrel.cli.output import count, heading, mark, plain, remark, say, table
 from caddrel.cli.trace_text import shape
 from caddrel.wire import profiles as wire
 from caddrel.wire.inventory import Item, PutResult, StandardState
@@ -19,7 +19,7 @@ def cell(noun: str, key: str, value: Any) -> str:
     if value is None:
         return ""
     if noun == "lists" and key == "networks":
-        return f"{len(value)} networks"
+        return count(len(value), "network", "networks")
     if isinstance(value, bool):
         return "yes" if value else "no"
     return ", ".join(_one(v) for v in value) if isinstance(value, list) else str(value)

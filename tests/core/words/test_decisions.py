@@ -62,3 +62,14 @@ def test_an_operation_is_for_an_app_where_one_is_named(given: dict[str, Value], 
     rulebook = read_rulebook(Source("r", "caddrel: 1\npolicies: {}\n")).or_raise()
     said = plain(decision_words(explain(rulebook, Facts(given, dict.fromkeys(given, Origin.REPORTED)))))
     assert said == f"{start}: no policy objects."
+
+
+@pytest.mark.parametrize(
+    ("effect", "why"),
+    [("allow", "“Enrolling” allows it"), ("require proof key", "everything “Enrolling” asks for is there")],
+)
+def test_what_lets_in_is_told_by_what_it_asks_for(effect: str, why: str) -> None:
+    values: dict[str, Value] = {"operation": "enrol-device", "auth.methods": {"hwk": 0.0}}
+    rulebook = read_rulebook(Source("r", TEXT.replace("require %s", effect))).or_raise()
+    said = plain(decision_words(explain(rulebook, Facts(values, dict.fromkeys(values, Origin.REPORTED)))))
+    assert said == f"This person may enrol a device: {why}."

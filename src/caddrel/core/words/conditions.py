@@ -87,6 +87,17 @@ FLAGS = {
         "the client keeps company data apart",
         "the client does not keep company data apart",
     ),
+    "auth.locked_out": ("the person is locked out", "the person is not locked out"),
+}
+# What sets are called as a whole.
+_WHOLE = {
+    "person.groups": "the person's groups",
+    "person.roles": "the person's roles",
+    "person.factors": "the person's factors",
+    "app.labels": "the app's labels",
+    "signals": "the signals",
+    "auth.methods": "the methods of the session",
+    "auth.notices": "the notices that were accepted",
 }
 # Sets: how membership is said, with and without the negation.
 SETS = {
@@ -152,7 +163,7 @@ def _fact_words(test: FactTest, rulebook: Rulebook, negated: bool) -> Sentence:
     no = negated != (row.positive is not None)
     subject = subject_of(test.fact)
     if test.op in {Op.KNOWN, Op.UNKNOWN}:
-        return say(f"{subject} is {'not ' if no else ''}known")
+        return say(_known_words(test.fact, "not " if no else ""))
     if test.op is Op.FLAG:
         yes_no = FLAGS.get(test.fact, (f"{subject} is yes", f"{subject} is no"))
         return say(yes_no[no])
@@ -167,6 +178,14 @@ def _fact_words(test: FactTest, rulebook: Rulebook, negated: bool) -> Sentence:
             f"{negative if no else yes} {'all of ' if every and no else ''}", joined(values, "and" if every else "or")
         )
     return _comparison(test, op, no, values)
+
+
+def _known_words(fact: str, no: str) -> str:
+    if fact in FLAGS:
+        return f"it is {no}known whether {FLAGS[fact][0]}"
+    if fact in _WHOLE:
+        return f"{_WHOLE[fact]} are {no}known"
+    return f"{subject_of(fact)} is {no}known"
 
 
 def _signals(values: list[Sentence], every: bool, no: bool) -> Sentence:

@@ -77,7 +77,9 @@ def _reason(explained: Explained) -> Sentence:
         return say(": “", policy, "” blocks it, ", _because(explained, step), also)
     if decision.outcome == "challenged":
         return say(": “", policy, "” requires it", also)
-    return say(": everything “", policy, "” asks for is there" if step.rule.effect.formula else "” allows it", also)
+    if step.rule.effect.formula is not None:
+        return say(": everything “", policy, "” asks for is there", also)
+    return say(": “", policy, "” allows it", also)
 
 
 def _telling(explained: Explained) -> tuple[PolicySteps, RuleStep]:

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from caddrel.core.language.formulas import Effect
-from caddrel.core.language.nodes import AllOf, And, AnyOf
+from caddrel.core.language.nodes import AllOf, And, AnyOf, FactTest, Operand
+from caddrel.core.language.operators import Op
 from caddrel.core.rulebook.model import Policy, Rule, Rulebook, Scope, Selector
 from caddrel.core.words.conditions import app_title, condition_words, formula_words
 from caddrel.core.words.pieces import Piece, Sentence, capital, joined, say
@@ -42,6 +43,25 @@ def selector_words(selector: Selector, rulebook: Rulebook) -> Sentence:
             return say("those of whom ", condition_words(selector.condition, rulebook))
 
 
+def app_selector_words(selector: Selector, rulebook: Rulebook) -> Sentence:
+    """Return which apps a selector is of; a condition is about apps here: ``apps not labelled public``."""
+    if selector.kind != "where":
+        return selector_words(selector, rulebook)
+    match selector.condition:
+        case FactTest(fact="app.labels", op=Op.HAS | Op.HAS_ANY, operands=labels):
+            return say("apps labelled ", joined(map(_label, labels), "or"))
+        case FactTest(fact="app.labels", op=Op.HAS_ALL, operands=labels):
+            return say("apps labelled ", joined(map(_label, labels), "and"))
+        case FactTest(fact="app.labels", op=Op.HAS_NONE, operands=labels):
+            return say("apps not labelled ", joined(map(_label, labels), "or"))
+        case _:
+            return say("any app when ", condition_words(selector.condition, rulebook))
+
+
+def _label(label: Operand) -> Sentence:
+    return say(Piece(label.text, "label", label.text))
+
+
 def scope_words(scope: Scope, rulebook: Rulebook) -> Sentence:
     """Return whose sign-ins, to what: ``everyone except the group keyholders, opening Manifest``."""
 
@@ -51,9 +71,9 @@ def scope_words(scope: Scope, rulebook: Rulebook) -> Sentence:
     people = listed(scope.people)
     if scope.except_people:
         people = say(people, " except ", listed(scope.except_people))
-    apps = joined((selector_words(s, rulebook) for s in scope.apps), "or") if scope.apps else say("no app")
+    apps = joined((app_selector_words(s, rulebook) for s in scope.apps), "or") if scope.apps else say("no app")
     if scope.except_apps:
-        apps = say(apps, " except ", listed(scope.except_apps))
+        apps = say(apps, " except ", joined((app_selector_words(s, rulebook) for s in scope.except_apps), "and"))
     doing = (
         joined((say(_OPERATIONS[o]) for o in scope.operations), "or") if scope.operations else say("doing nothing with")
     )

@@ -42,7 +42,9 @@ def _rulebook(state: State, findings: Findings) -> Iterator[Symptom]:
         yield Symptom("rulebook", "bad", "No rulebook has been published.", hint)
         return
     warnings = [d for d in findings.of(published) if d.severity != "note"]
-    said = f"Revision {published.revision.number} is current; {len(warnings)} warnings."
+    said = (
+        f"Revision {published.revision.number} is current; {len(warnings)} warning{'' if len(warnings) == 1 else 's'}."
+    )
     hint = "see caddrel rulebook check, or the Rulebook page" if warnings else ""
     yield Symptom("rulebook", "doubtful" if warnings else "good", said, hint)
 
@@ -64,7 +66,9 @@ def _keyholders(state: State) -> Iterator[Symptom]:
 
 def _addresses(state: State) -> Iterator[Symptom]:
     if state.addresses is not None:
-        yield Symptom("address data", "good", f"{state.addresses.count} MaxMind DB files are read.")
+        count = state.addresses.count
+        said = "1 MaxMind DB file is read." if count == 1 else f"{count} MaxMind DB files are read."
+        yield Symptom("address data", "good", said)
         return
     published = state.rulebooks.current()
     asked = sorted(_address_facts_of(published.rulebook)) if published is not None else []

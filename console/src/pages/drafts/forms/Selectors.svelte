@@ -108,9 +108,9 @@
       {#each entries as entry, i (i)}
         {#if typeof entry !== 'string'}
           <div class="mt-2">
-            <p class="flex items-center justify-between text-fine text-muted">those of whom this holds
+            <p class="flex items-center justify-between text-fine text-muted">{side === 'people' ? 'those of whom' : 'apps of which'} this holds
               <button type="button" class="text-accent underline underline-offset-3" onclick={() => put(i, null)}>take this condition out</button></p>
-            <ConditionEditor id="{id}-where-{i}" label="{label}: those of whom" {language} text={entry.where} only={side === 'people' ? 'person.' : 'app.'} set={(where) => put(i, { where })} />
+            <ConditionEditor id="{id}-where-{i}" label="{label}: {side === 'people' ? 'those of whom' : 'apps of which'}" {language} text={entry.where} only={side === 'people' ? 'person.' : 'app.'} set={(where) => put(i, { where })} />
           </div>
         {/if}
       {/each}
