@@ -62,7 +62,7 @@ def _run(data: Path, bind: tuple[str, int], doorway: tuple[str, int] | None) -> 
     if opened.runtime.data.revisions.current_number() is None:
         remark("Making thirty days of sign-ins at Kelpline; this takes about half a minute …")
         made = fill(opened.runtime, wiring.utc_now())
-        remark(f"{made.added} sign-ins taken in.")
+        remark(f"{made.added:,} sign-ins taken in.")
     wiring.tell_url(data, server.url)
     profile = data / "demo.json"
     token = wiring.kept_token(opened.runtime, _old_token(profile), "demo")

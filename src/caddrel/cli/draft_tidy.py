@@ -6,9 +6,10 @@ from collections.abc import Iterator
 
 import click
 
-from caddrel.cli.output import count, json_option, say, write_json
+from caddrel.cli.output import json_option, say, write_json
 from caddrel.cli.profile import connect
 from caddrel.client import Caddrel
+from caddrel.core.words.pieces import counted
 from caddrel.wire.proofs import IdleChange, IdleThing
 from caddrel.wire.rulebooks import Side
 
@@ -36,7 +37,7 @@ def tidy(name: str, policy: str, rule: str, as_json: bool) -> None:
         return
     for each in gone:
         say(f"{each.change.path if each.change else each.policy}: taken out, as {each.says}.")
-    say(f"{count(len(gone), 'thing', 'things')} taken out." if gone else "Nothing of it does nothing for certain.")
+    say(f"{counted(len(gone), 'thing', 'things')} taken out." if gone else "Nothing of it does nothing for certain.")
 
 
 def _take_out(service: Caddrel, name: str, policy: str, rule: str) -> Iterator[IdleThing]:

@@ -12,10 +12,11 @@ from caddrel.cli.draft_tidy import tidy
 from caddrel.cli.failures import AnswerIsNo
 from caddrel.cli.files import read_text, read_value, rulebook_files
 from caddrel.cli.object_text import print_object
-from caddrel.cli.output import count, json_option, mark, remark, say, table, write_json, write_line
+from caddrel.cli.output import json_option, mark, remark, say, table, write_json, write_line
 from caddrel.cli.profile import connect
 from caddrel.client import Caddrel
 from caddrel.core.diagnostics import did_you_mean
+from caddrel.core.words.pieces import counted
 from caddrel.wire.drafts import AcceptRequest, DraftInfo, ObjectSaved, WholeDraft
 
 _FILE = click.Path(path_type=Path, exists=True, allow_dash=True)
@@ -257,7 +258,7 @@ def move(name: str, take: tuple[str, ...], as_json: bool) -> None:
                 sys.stdout.write("".join(f"    {line}\n" for line in (text or "(taken out)").splitlines()))
         remark("Nothing was moved. Say which to take: --take PATH=mine or --take PATH=theirs")
     else:
-        changed = count(found.draft.changed, "changed object", "changed objects")
+        changed = counted(found.draft.changed, "changed object", "changed objects")
         say(f"The draft {name} is on revision {found.draft.base}, with {changed}.")
     if found.conflicts:
         raise AnswerIsNo

@@ -12,6 +12,7 @@ from caddrel.cli.letters import safe_cell, write_texts
 from caddrel.cli.output import json_option, remark, say, table, write_json
 from caddrel.cli.profile import connect
 from caddrel.core.words.fix_letters import TEMPLATE, Failing, fix_letters
+from caddrel.core.words.pieces import counted
 from caddrel.wire.profiles import FailingDevice, FailingDevices
 
 
@@ -69,7 +70,11 @@ def _head(found: FailingDevices) -> dict[str, object]:
 
 
 def _print(first: FailingDevices, items: list[FailingDevice]) -> None:
-    say(f"{first.devices} of {first.total} devices do not pass {first.title}; {first.people} people have one.")
+    do = "does" if first.devices == 1 else "do"
+    say(
+        f"{first.devices} of {counted(first.total, 'device')} {do} not pass {first.title}; "
+        f"{counted(first.people, 'person has', 'people have')} one."
+    )
     rows = [
         (
             each.device, each.person or "nobody's",
@@ -81,7 +86,7 @@ def _print(first: FailingDevices, items: list[FailingDevice]) -> None:
     if rows:
         table(("device", "person", "fails", "fix", "loses"), rows)
     losing = {each.person for each in items if each.loses}
-    remark(f"{len(losing)} people would be kept out of an app on such a device.")
+    remark(f"{counted(len(losing), 'person', 'people')} would be kept out of an app on such a device.")
 
 
 def _write(items: list[FailingDevice], file: object) -> None:

@@ -8,9 +8,10 @@ from typing import Any, get_args
 
 import click
 
-from caddrel.cli.output import count, json_option, remark, say, table, write_json
+from caddrel.cli.output import json_option, remark, say, table, write_json
 from caddrel.cli.profile import connect
 from caddrel.core.diagnostics import did_you_mean
+from caddrel.core.words.pieces import counted
 from caddrel.wire.feeds import SAYS, TELLS, FeedRequest, FeedView, HookRequest, SourceRequest, Tells
 
 _FILE = click.Path(path_type=Path, exists=True, dir_okay=False)
@@ -56,7 +57,7 @@ def show(name: str, as_json: bool) -> None:
         f"{'is told' if one.kind in {'events out', 'hook'} else 'keeps current'}: {', '.join(one.keeps) or 'nothing'}",
         indent=2,
     )
-    say(f"last word: {_short(one.last) or 'none yet'}; {count(one.events, 'event', 'events')} taken", indent=2)
+    say(f"last word: {_short(one.last) or 'none yet'}; {counted(one.events, 'event', 'events')} taken", indent=2)
     if one.issuer:
         say(f"issuer {one.issuer}, for {one.audience}; a risk is believed for {one.lasts_hours} hours", indent=2)
     if one.targeted:
@@ -65,7 +66,7 @@ def show(name: str, as_json: bool) -> None:
         does = {"hook": "told at", "address list": "fetched from", "devices": "fetched from"}.get(one.kind, "asked at")
         say(f"it is {does} {one.address}", indent=2)
     if one.waiting:
-        say(f"{count(one.waiting, 'event waits', 'events wait')} for it", indent=2)
+        say(f"{counted(one.waiting, 'event waits', 'events wait')} for it", indent=2)
     if one.error:
         say(f"what is wrong: {one.error}", indent=2)
 

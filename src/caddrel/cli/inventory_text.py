@@ -8,8 +8,9 @@ from typing import Any
 from rich.text import Text
 
 from caddrel.cli.grid import ends
-from caddrel.cli.output import count, heading, mark, plain, remark, say, table
+from caddrel.cli.output import heading, mark, plain, remark, say, table
 from caddrel.cli.trace_text import shape
+from caddrel.core.words.pieces import counted
 from caddrel.wire import profiles as wire
 from caddrel.wire.inventory import Item, PutResult, StandardState
 
@@ -19,7 +20,7 @@ def cell(noun: str, key: str, value: Any) -> str:
     if value is None:
         return ""
     if noun == "lists" and key == "networks":
-        return count(len(value), "network", "networks")
+        return counted(len(value), "network")
     if isinstance(value, bool):
         return "yes" if value else "no"
     return ", ".join(_one(v) for v in value) if isinstance(value, list) else str(value)
@@ -50,7 +51,7 @@ def print_import(result: PutResult) -> None:
     for noun, ids in result.going.items():
         say(f"{noun} that would go: {', '.join(ids)}", indent=2)
     milder, stricter = f"{result.gaining} meet something milder", f"{result.losing} something stricter"
-    say(f"It touches {result.people} people: {milder}, {stricter}.")
+    say(f"It touches {counted(result.people, 'person', 'people')}: {milder}, {stricter}.")
     if result.turned:
         rows = [
             (each.person, each.app, mark(each.before or None), mark(each.after or None)) for each in result.turned[:40]
@@ -59,7 +60,7 @@ def print_import(result: PutResult) -> None:
     if len(result.turned) > 40:
         remark(f"{len(result.turned) - 40} more: see --json.")
     if result.left_out:
-        remark(f"Of {result.left_out} people there was no time to find out.")
+        remark(f"Of {counted(result.left_out, 'person', 'people')} there was no time to find out.")
 
 
 def print_profile(noun: str, found: Any) -> None:
@@ -199,7 +200,7 @@ def _group(found: wire.GroupProfile) -> None:
 
 
 def _list(found: wire.ListProfile) -> None:
-    say("1 network." if found.count == 1 else f"{found.count} networks.")
+    say(f"{counted(found.count, 'network')}.")
     for network in found.networks[:40]:
         say(network, indent=2)
     if found.count > 40:

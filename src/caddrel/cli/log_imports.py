@@ -9,6 +9,7 @@ import click
 from caddrel.cli.jobs import finished
 from caddrel.cli.output import json_option, remark, say, table, write_json, write_line
 from caddrel.cli.profile import connect
+from caddrel.core.words.pieces import counted
 from caddrel.wire.decoding import convert
 from caddrel.wire.imports import LogImport, TakenBack
 
@@ -107,12 +108,14 @@ def take_back(number: int, yes: bool, as_json: bool) -> None:
         found = service.imports.get(number)
         if found.there:
             named = f" of {found.name}" if found.name else ""
-            confirmed(f"Import {number}{named} brought {found.there:,} sign-ins, which will be gone for good.", yes)
+            confirmed(
+                f"Import {number}{named} brought {counted(found.there, 'sign-in')}, which will be gone for good.", yes
+            )
         made = convert(finished(service, service.imports.take_back(number)).result, TakenBack)
     if as_json:
         write_json(made)
         return
-    say(f"{made.count:,} sign-ins of import {number} were taken out.")
+    say(f"{counted(made.count, 'sign-in')} of import {number} taken out.")
     if not made.whole:
         remark("It was cancelled before all of them had gone: take it back once more.")
 

@@ -16,6 +16,7 @@ from caddrel.cli.files import read_text, read_value
 from caddrel.cli.output import heading, json_option, remark, say, table, write_json
 from caddrel.cli.profile import connect
 from caddrel.client import Caddrel
+from caddrel.core.words.pieces import counted
 from caddrel.wire.decoding import convert
 from caddrel.wire.mappings import LogMapping, MappingTrial
 from caddrel.wire.signins import BrokenAlike
@@ -196,15 +197,17 @@ def _print(found: MappingTrial) -> None:
     skipped = f", {found.skipped} passed over" if found.skipped else ""
     say(f"{found.good} of {found.read} rows are read{skipped}.")
     if found.twice:
-        remark(f"{found.twice} rows have an id that another has: of each only one would be kept")
+        remark(f"{counted(found.twice, 'row has', 'rows have')} an id that another has: of each only one would be kept")
     print_broken(found.broken)
     for word in found.not_understood:
-        remark(f"{word.fact}: `{word.word}` is on no list, in {word.count} rows; say under `words` what it is")
+        remark(
+            f"{word.fact}: `{word.word}` is on no list, in {counted(word.count, 'row')}; say under `words` what it is"
+        )
     for each in found.respelled:
-        remark(f"{each.fact}: `{each.said}` is taken for {each.taken}, in {each.count} rows")
+        remark(f"{each.fact}: `{each.said}` is taken for {each.taken}, in {counted(each.count, 'row')}")
     for unknown in found.unknown:
         hint = f"; {unknown.hint}" if unknown.hint else ""
-        remark(f"{unknown.fact}: the inventory does not know `{unknown.id}`, in {unknown.count} rows{hint}")
+        remark(f"{unknown.fact}: the inventory does not know `{unknown.id}`, in {counted(unknown.count, 'row')}{hint}")
     heading("As the first would be read")
     for row in found.rows[:_SHOWN]:
         facts = " ".join(f"{name}={_shown(value)}" for name, value in row.facts.items())

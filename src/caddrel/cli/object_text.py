@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from caddrel.cli.output import count, say
+from caddrel.cli.output import say
+from caddrel.core.words.pieces import counted
 from caddrel.wire.authoring import ObjectView
 
 
@@ -11,9 +12,7 @@ def print_object(found: ObjectView) -> None:
     if found.words:
         say("".join(piece.text for piece in found.words))
     if found.covers is not None:
-        say(
-            f"It covers {count(found.covers.people, 'person', 'people')} and {count(found.covers.apps, 'app', 'apps')}."
-        )
+        say(f"It covers {counted(found.covers.people, 'person', 'people')} and {counted(found.covers.apps, 'app')}.")
     for problem in found.problems:
         say(f"{problem.severity} {problem.code} at {problem.path}: {problem.message}")
         if problem.hint:

@@ -130,11 +130,6 @@ def say_error(message: str, hint: str = "", code: str = "") -> None:
     console(stderr=True).print(line, soft_wrap=True)
 
 
-def count(number: int, one: str, many: str) -> str:
-    """Return a number with its noun: ``1 app``, ``1,204 people``."""
-    return f"{number:,} {one if number == 1 else many}"
-
-
 def remark(message: str) -> None:
     """Write a line about the work to standard error."""
     console(stderr=True).print(Text(harmless(message)), soft_wrap=True)

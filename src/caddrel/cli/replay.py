@@ -19,6 +19,7 @@ from caddrel.cli.parquet_log import has_tables, parquet_lines, parquet_tables
 from caddrel.cli.profile import connect
 from caddrel.cli.replay_text import print_replay
 from caddrel.core.facts.attempts import AttemptRefused
+from caddrel.core.words.pieces import counted
 from caddrel.wire.decoding import convert
 from caddrel.wire.replays import ReplayRequest, ReplayResult
 
@@ -120,7 +121,7 @@ def replay(
         letters = service.replays.letters(job.id, text) if out is not None else None
     if out is not None and letters is not None:
         count = write_letters(out, found, letters)
-        say(f"{count} people to tell: {out}/people.csv, and a text for each. Nothing was sent.")
+        say(f"{counted(count, 'person', 'people')} to tell: {out}/people.csv, and a text for each. Nothing was sent.")
         return
     if as_json:
         write_json(found)
@@ -171,7 +172,7 @@ def _file(path: Path, under: str, against: str | None, inventory: str, changed: 
     else:
         _print_tally(replayed.tally, under, against, as_json)
     if broken:
-        remark(f"{broken} lines could not be read, and are left out.")
+        remark(f"{counted(broken, 'line')} could not be read, and left out.")
         raise AnswerIsNo
 
 
@@ -191,7 +192,7 @@ def _cluster(on: str, pattern: Path, under: str, against: str | None, more: bool
         remark(line)
     _print_tally(whole.tally, under, against, as_json)
     if whole.refused:
-        remark(f"{whole.refused} lines could not be read, and are left out.")
+        remark(f"{counted(whole.refused, 'line')} could not be read, and left out.")
         raise AnswerIsNo
 
 

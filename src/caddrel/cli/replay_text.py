@@ -5,6 +5,7 @@ from __future__ import annotations
 from rich.text import Text
 
 from caddrel.cli.output import heading, mark, plain, say, table
+from caddrel.core.words.pieces import counted
 from caddrel.wire.replays import Flow, ReplayResult
 
 MOST_SHOWN = 20
@@ -28,7 +29,11 @@ def print_replay(found: ReplayResult) -> None:
         heading("Because of")
         for each in found.because[:MOST_SHOWN]:
             line = Text(f"{each.policy} / {each.rule}  ") + mark(each.before) + Text(" to ") + mark(each.after)
-            say(line + Text(f"  {each.count} sign-ins, {each.people} people", style="dim"), indent=2)
+            say(
+                line
+                + Text(f"  {counted(each.count, 'sign-in')}, {counted(each.people, 'person', 'people')}", style="dim"),
+                indent=2,
+            )
     for kind, shares in found.by.items():
         if shares and found.changed.count:
             said = ", ".join(f"{share.name} {share.count}" for share in shares[:MOST_SHARES])

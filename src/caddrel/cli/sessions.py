@@ -8,8 +8,9 @@ import click
 from rich.text import Text
 
 from caddrel.cli.failures import AnswerIsNo
-from caddrel.cli.output import count, json_option, say, table, write_json, write_line
+from caddrel.cli.output import json_option, say, table, write_json, write_line
 from caddrel.cli.profile import connect
+from caddrel.core.words.pieces import counted
 
 MOST_TOLD = 12
 
@@ -111,4 +112,4 @@ def decide(number: int, carry_out: bool | None, as_json: bool) -> None:
     if as_json:
         write_json(made)
     else:
-        say(f"Held change {made.number} is {made.verdict}: {count(made.sessions, 'session', 'sessions')}.")
+        say(f"Held change {made.number} is {made.verdict}: {counted(made.sessions, 'session', 'sessions')}.")

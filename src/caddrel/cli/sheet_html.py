@@ -7,6 +7,7 @@ from html import escape
 
 from caddrel.cli.output import harmless, plain
 from caddrel.cli.sheet_markdown import MODES, people_were
+from caddrel.core.words.pieces import counted
 from caddrel.wire.decisions import Piece
 from caddrel.wire.sheets import PolicySheet, PolicySheets, SheetRule
 
@@ -138,7 +139,8 @@ def sheets_html(found: PolicySheets) -> str:
     if len(found.sheets) > 1:
         of = f"revision {found.revision}" if found.revision is not None else f"the draft {_text(found.draft)}"
         meaning = "blocked unless a policy lets in" if found.stance == "closed" else "allowed unless a policy objects"
-        parts.append(f"<section><h1>The rulebook</h1><p>{len(found.sheets)} policies of {of}, {found.made[:10]}.")
+        count = counted(len(found.sheets), "policy", "policies")
+        parts.append(f"<section><h1>The rulebook</h1><p>{count} of {of}, {found.made[:10]}.")
         parts.append(f"What no policy speaks about is {meaning}.</p><ol>")
         parts += [
             f'<li><a href="#{_text(each.id)}">{_text(each.title)}</a> <span class="fine">{each.mode}, '

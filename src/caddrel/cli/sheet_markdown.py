@@ -6,6 +6,7 @@ import re
 from collections.abc import Iterator
 
 from caddrel.cli.output import harmless, plain
+from caddrel.core.words.pieces import counted
 from caddrel.wire.decisions import Piece
 from caddrel.wire.sheets import PolicySheet, PolicySheets
 
@@ -46,7 +47,8 @@ def sheets_markdown(found: PolicySheets) -> str:
 def _under(found: PolicySheets) -> str:
     of = f"revision {found.revision}" if found.revision is not None else f"the draft {_text(found.draft)}"
     meaning = "blocked unless a policy lets in" if found.stance == "closed" else "allowed unless a policy objects"
-    return f"{len(found.sheets)} policies of {of}, {found.made[:10]}. What no policy speaks about is {meaning}."
+    count = counted(len(found.sheets), "policy", "policies")
+    return f"{count} of {of}, {found.made[:10]}. What no policy speaks about is {meaning}."
 
 
 def _anchor(sheet: PolicySheet) -> str:

@@ -23,6 +23,7 @@ from reportlab.platypus import PageBreak, Paragraph, SimpleDocTemplate, Spacer, 
 
 from caddrel.cli.output import harmless, plain
 from caddrel.cli.sheet_markdown import MODES, people_were
+from caddrel.core.words.pieces import counted
 from caddrel.wire.decisions import Piece
 from caddrel.wire.sheets import PolicySheet, PolicySheets
 
@@ -55,7 +56,7 @@ def sheets_pdf(found: PolicySheets) -> bytes:
     story: list[Any] = []
     if len(found.sheets) > 1:
         of = f"revision {found.revision}" if found.revision is not None else f"the draft {found.draft}"
-        count = f"{len(found.sheets)} policies of {of}, {found.made[:10]}."
+        count = f"{counted(len(found.sheets), 'policy', 'policies')} of {of}, {found.made[:10]}."
         story += [_said_as("The rulebook", _TITLE), _said_as(count, _BODY)]
         for place, each in enumerate(found.sheets, 1):
             link = f'<a href="#{escape(each.id)}">{_shown(each.title)}</a>'

@@ -28,6 +28,7 @@ from caddrel.cli.output import (
     write_pieces,
 )
 from caddrel.cli.profile import connect
+from caddrel.core.words.pieces import counted
 from caddrel.wire.decoding import convert
 from caddrel.wire.signins import Forgotten, ImportResult, SigninSummary
 
@@ -111,11 +112,13 @@ def _tell_import(result: ImportResult) -> None:
         if line.code == "conflicting":
             remark(f"line {line.line}: {line.message} — {line.hint}")
     for each in result.respelled[:MOST_WORDS]:
-        remark(f"{each.fact}: `{each.said}` is taken for {each.taken}, in {each.count} rows")
+        remark(f"{each.fact}: `{each.said}` is taken for {each.taken}, in {counted(each.count, 'row')}")
     if result.skipped:
-        remark(f"{result.skipped} rows were passed over, as the mapping says")
+        remark(f"{counted(result.skipped, 'row was', 'rows were')} passed over, as the mapping says")
     for word in result.not_understood[:MOST_WORDS]:
-        remark(f"{word.fact}: “{word.word}” is on no list, in {word.count:,} sign-ins: the fact is unknown there")
+        remark(
+            f"{word.fact}: “{word.word}” is on no list, in {counted(word.count, 'sign-in')}: the fact is unknown there"
+        )
     if len(result.not_understood) > MOST_WORDS:
         remark(f"… and {len(result.not_understood) - MOST_WORDS} more such words")
     say(
@@ -235,7 +238,7 @@ def list_signins(limit: int, as_json: bool, **filters: str) -> None:
         return
     total = sum(counts.values())
     parts = ", ".join(f"{counts[name]} {name}" for name in counts)
-    say(f"{total} sign-ins: {parts}" if total else "No sign-in matches.")
+    say(f"{counted(total, 'sign-in')}: {parts}" if total else "No sign-in matches.")
     if shown:
         _print_table(shown)
     if total > len(shown):

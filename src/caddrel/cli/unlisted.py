@@ -6,8 +6,9 @@ from typing import Any
 
 import click
 
-from caddrel.cli.output import count, json_option, remark, say, table, write_json
+from caddrel.cli.output import json_option, remark, say, table, write_json
 from caddrel.cli.profile import connect
+from caddrel.core.words.pieces import counted
 from caddrel.wire.unlisted import UnlistedDevice, UnlistedDevices, VetRequest
 
 
@@ -68,14 +69,14 @@ def _tell(found: UnlistedDevices, as_json: bool) -> None:
         write_json(found)
         return
     if not found.items:
-        say(f"Every device that came within {count(found.days, 'day', 'days')} is listed, or was refused.")
+        say(f"Every device that came within {counted(found.days, 'day', 'days')} is listed, or was refused.")
     else:
         rows = [[each.device, _what(each), _times(each), _moment(each.last), _with(each)] for each in found.items]
         table(["device", "what it is", "seen", "last (UTC)", "with"], rows)
     if found.cut:
         remark("There are more than were looked at: ask for fewer days.")
     if found.refused:
-        remark(f"{count(found.refused, 'device', 'devices')} refused: see --refused.")
+        remark(f"{counted(found.refused, 'device', 'devices')} refused: see --refused.")
 
 
 def _what(device: UnlistedDevice) -> str:

@@ -121,7 +121,7 @@ def test_whoever_has_left_is_let_in_nowhere(live: Live) -> None:
         operator.inventory.back("cy")
         assert _ask(live, "cy").decision
         notes = [entry.note for entry in operator.audit.list().items]
-        assert "cy is off; 1 sessions and 1 starter codes ended" in notes
+        assert "cy is off; 1 session and 1 starter code ended" in notes
     with live.client("author") as author, pytest.raises(Refused) as refused:
         author.inventory.off("dee")
     assert refused.value.problem.status == 403

@@ -74,7 +74,7 @@ def test_a_list_is_fetched_and_what_is_wrong_with_it_changes_nothing(live: Live,
         entry = _entry(client, "bad")
         assert (entry.kind, entry.state, entry.error, entry.address) == ("address list", "on", "", lists.url)
         said = [each.note for each in live.data.audit.page() if each.who == "source bad"]
-        assert said == [f"bad: 1 networks came, 0 went, 1 in all, from {lists.url}"]
+        assert said == [f"bad: 1 network came, 0 went, 1 in all, from {lists.url}"]
         # The same is not fetched again.
         version = live.data.inventory.version()
         _fetch(live, "bad")

@@ -68,3 +68,8 @@ def duration_words(seconds: float) -> str:
             count = int(seconds // length)
             return unit if count == 1 else f"{count} {unit}s"
     return f"{seconds:g} second{'s' if seconds != 1 else ''}"
+
+
+def counted(number: int, one: str, many: str = "") -> str:
+    """Return a number with its noun: ``1 app``, ``1,204 people``; without `many` it is the noun with an s."""
+    return f"{number:,} {one if number == 1 else many or one + 's'}"

@@ -7,7 +7,7 @@ from collections.abc import Mapping
 from collections.abc import Set as AbstractSet
 
 from caddrel.core.replay.tally import Tally
-from caddrel.core.words.pieces import Sentence, say
+from caddrel.core.words.pieces import Sentence, counted, say
 
 _PLACEHOLDER = re.compile(r"\{([a-z]+)\}")
 # What a template may name.
@@ -57,7 +57,7 @@ def replay_words(
         said.append(f"{_count(spared)} would be asked for less than today")
     if not said:
         # Of attempts of nobody who is known there are no people to count.
-        return say(f"{tally.changed.count:,} sign-ins of unknown people would come out otherwise.")
+        return say(f"{counted(tally.changed.count, 'sign-in')} of unknown people would come out otherwise.")
     return say("; ".join(said), ".")
 
 

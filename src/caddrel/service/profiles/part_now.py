@@ -7,6 +7,7 @@ from datetime import timedelta
 
 from caddrel.core.diagnostics import shorten
 from caddrel.core.rulebook.model import OUTCOMES
+from caddrel.core.words.pieces import counted
 from caddrel.service.authoring.part_status import standing
 from caddrel.service.authoring.scope_members import Covering
 from caddrel.service.problems import not_found
@@ -42,6 +43,6 @@ def part_standing(data: DataFolder, covering: Covering, path: str) -> wire.Stand
         for _, outcome, count in data.signins.per_day(Query(conditions=conditions, judge=judge, since=since)):
             counts[outcome] += count
         told = ", ".join(f"{counts[outcome]} {outcome}" for outcome in OUTCOMES if counts[outcome])
-        many = f"{counts.total()} sign-ins of the last {SEEN_DAYS} days came from it"
+        many = f"{counted(counts.total(), 'sign-in')} of the last {SEEN_DAYS} days came from it"
         return wire.Standing([f"{many}: {told}." if told else f"No sign-in of the last {SEEN_DAYS} days came from it."])
     return standing(data, covering, rulebook, section, id) or wire.Standing([])

@@ -31,6 +31,7 @@ from scim2_server.storage import ScimStorage, SearchPage
 
 from caddrel.core.facts.types import fold
 from caddrel.core.inventory.patch import is_off, with_member, without_member
+from caddrel.core.words.pieces import counted
 from caddrel.service.inventory.changes import Accepted, InventoryChanges
 from caddrel.service.inventory.imports import Asked
 from caddrel.service.problems import ServiceError
@@ -238,7 +239,7 @@ class InventoryStorage(ScimStorage):
         if isinstance(resource, User):
             if resource.active is False and not is_off(before, now):
                 ended, codes = self._put_out(id, now)
-                note = f"{id} is off; {ended} sessions and {codes} starter codes ended"
+                note = f"{id} is off; {counted(ended, 'session')} and {counted(codes, 'starter code')} ended"
             elif resource.active is True and is_off(before, now):
                 note = f"{id} is back"
         if note:

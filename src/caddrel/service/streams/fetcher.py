@@ -17,6 +17,7 @@ from dataclasses import dataclass
 import structlog
 
 from caddrel.core.inventory.list_text import ListRefused, beyond_belief, read_networks
+from caddrel.core.words.pieces import counted
 from caddrel.service.inventory import audit_note
 from caddrel.service.inventory.changes import ANYBODY, Accepted, InventoryChanges
 from caddrel.service.inventory.imports import read_lines
@@ -135,7 +136,9 @@ class Fetcher:
         document = {**(there.document if there is not None else {"id": source.name}), "networks": networks}
         self._inventory.put_one("lists", document, there.version if there is not None else 0, "", ANYBODY)
         came, went = len(set(networks) - set(old)), len(set(old) - set(networks))
-        return f"{source.name}: {came} networks came, {went} went, {len(networks)} in all, from {source.source}"
+        return (
+            f"{source.name}: {counted(came, 'network')} came, {went} went, {len(networks)} in all, from {source.source}"
+        )
 
     def _take_devices(self, source: FetchedFrom, body: bytes) -> str:
         form = "csv" if source.source.endswith(".csv") else ""

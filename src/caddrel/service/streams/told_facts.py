@@ -16,6 +16,7 @@ from typing import Any
 
 from caddrel.core.facts.values import show_moment
 from caddrel.core.inventory.patch import is_off, not_off, off_now, with_member, without_member
+from caddrel.core.words.pieces import counted
 from caddrel.service.inventory.changes import ANYBODY, InventoryChanges
 from caddrel.service.state.data_folder import DataFolder
 from caddrel.store.feeds import Feed
@@ -106,7 +107,7 @@ class ToldFacts:
                 self.data.told.keep_off(person, feed.name, str(off_now(document, now)["off"]))
             self._change("people", person, lambda each: off_now(each, now))
         ended = self.data.door_sessions.end_of(person, now, f"feed {feed.name}")
-        return f"{person} is off, {ended} sessions ended"
+        return f"{person} is off, {counted(ended, 'session')} ended"
 
     def bring_back(self, feed: Feed, person: str, now: datetime) -> str:
         """Bring a person back whom this feed has put off; return what was done, in words."""

@@ -10,6 +10,7 @@ from caddrel.core.facts.values import show_age, show_moment
 from caddrel.core.lint.context import fact_tests, policy_tests
 from caddrel.core.lockout_check.check import keyholders_of
 from caddrel.core.rulebook.model import Rulebook
+from caddrel.core.words.pieces import counted
 from caddrel.service.rulebooks.findings import Findings
 from caddrel.service.signins.strange_words import StrangeWords
 from caddrel.service.state.context import State
@@ -58,7 +59,7 @@ def _keyholders(state: State) -> Iterator[Symptom]:
         return
     count = len(keyholders_of(published.rulebook, state.inventories.current(), state.clock()))
     if count:
-        said = "1 person holds keys" if count == 1 else f"{count} people hold keys"
+        said = counted(count, "person holds keys", "people hold keys")
         yield Symptom("keyholders", "good" if count > 1 else "doubtful", f"{said}.", "" if count > 1 else _TWO)
     else:
         yield Symptom("keyholders", "bad", "Nobody holds keys: a mistake could lock everyone out.", _TWO)
@@ -67,7 +68,7 @@ def _keyholders(state: State) -> Iterator[Symptom]:
 def _addresses(state: State) -> Iterator[Symptom]:
     if state.addresses is not None:
         count = state.addresses.count
-        said = "1 MaxMind DB file is read." if count == 1 else f"{count} MaxMind DB files are read."
+        said = f"{counted(count, 'MaxMind DB file is', 'MaxMind DB files are')} read."
         yield Symptom("address data", "good", said)
         return
     published = state.rulebooks.current()
@@ -114,7 +115,9 @@ def _log(state: State) -> Iterator[Symptom]:
     yield Symptom("log", "doubtful" if quiet else "good", said + late, hint)
     due = len(state.signins.due())
     if due:
-        yield Symptom("signals", "doubtful", f"The signals of {due} people are being worked out again.")
+        yield Symptom(
+            "signals", "doubtful", f"The signals of {counted(due, 'person', 'people')} are being worked out again."
+        )
 
 
 def _words(state: State, words: StrangeWords) -> Iterator[Symptom]:

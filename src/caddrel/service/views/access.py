@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from caddrel import __version__
+from caddrel.core.words.pieces import counted
 from caddrel.service.auth import accounts as access
 from caddrel.service.auth import second_factors, secrets
 from caddrel.service.auth import tokens as token_use
@@ -212,7 +213,7 @@ def _console_sessions(call: Call) -> wire.ConsoleSessionList:
 def end_sessions(call: Call) -> wire.ConsoleSessionList:
     """End the console sessions of an account, but for the one that asks."""
     ended = call.data.accounts.end_sessions(call.path["id"], call.who().session)
-    call.noted = f"{ended} sessions ended"
+    call.noted = f"{counted(ended, 'session')} ended"
     return _console_sessions(call)
 
 

@@ -12,6 +12,7 @@ import msgspec
 from caddrel.core.diagnostics import shorten
 from caddrel.core.inventory.index import NOUNS, ONE_OF
 from caddrel.core.inventory.patch import off_now, patched, with_member, without_member
+from caddrel.core.words.pieces import counted
 from caddrel.service.authoring.inventory_filter import matching
 from caddrel.service.http.endpoints import Param
 from caddrel.service.inventory import audit_note, imports, outcomes
@@ -240,7 +241,7 @@ def off(call: Call) -> wire.Gone:
     # In this order: whoever signs in meanwhile is not let in any more, and has no session to be ended.
     ended = call.data.door_sessions.end_of(person, now, call.who().name)
     codes = call.data.starter_codes.revoke_of(person, now)
-    call.noted = f"{person[:100]} is off; {ended} sessions and {codes} starter codes ended"
+    call.noted = f"{person[:100]} is off; {counted(ended, 'session')} and {counted(codes, 'starter code')} ended"
     devices = sorted(device.id for device in call.data.inventories.current().devices_of(person))
     return wire.Gone(person, str(stored.document["off"]), ended, codes, devices)
 

@@ -10,6 +10,7 @@ from dataclasses import replace
 import msgspec
 
 from caddrel.core.facts.values import show_moment
+from caddrel.core.words.pieces import counted
 from caddrel.service.http.endpoints import Param, Stream
 from caddrel.service.problems import ServiceError
 from caddrel.service.signins.importer import Importer
@@ -100,7 +101,7 @@ def start_taking_back(call: Call) -> wire.Job:
     """Take the sign-ins of an import out of the log again as a job, for good."""
     data, number, by = call.data, call.number(_IMPORT), call.who().name
     count = to_take_back(data, number)
-    call.noted = f"import {number}: {count} sign-ins"
+    call.noted = f"import {number}: {counted(count, 'sign-in')}"
 
     def work(progress: Progress) -> TakenBack:
         return take_back(data, call.runtime.log, number, by, progress)

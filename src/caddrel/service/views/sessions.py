@@ -6,6 +6,7 @@ from dataclasses import replace
 
 from caddrel.core.diagnostics import shorten
 from caddrel.core.facts.values import show_moment
+from caddrel.core.words.pieces import counted
 from caddrel.service.decisions import sessions
 from caddrel.service.problems import not_found
 from caddrel.service.views.calls import Call, Endpoints
@@ -94,5 +95,5 @@ def decide_held(call: Call) -> wire.HeldDecided:
         count, verdict = call.runtime.sessions.spare(number, by), "spared"
     else:
         count, verdict = call.runtime.sessions.carry_out(number, by), "carried out"
-    call.noted = f"{verdict}, {count} sessions"
+    call.noted = f"{verdict}, {counted(count, 'session')}"
     return wire.HeldDecided(number, verdict, count)  # type: ignore[arg-type]

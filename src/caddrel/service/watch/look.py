@@ -11,7 +11,7 @@ from datetime import datetime, timedelta
 from typing import NamedTuple
 
 from caddrel.core.facts.values import show_moment
-from caddrel.core.words.pieces import Piece, Sentence, plain, say
+from caddrel.core.words.pieces import Piece, Sentence, counted, plain, say
 from caddrel.service.profiles import reviews
 from caddrel.service.proving.standing_proofs import GUARANTEE, SAFEGUARD
 from caddrel.service.rulebooks.changes import changed_objects
@@ -122,9 +122,14 @@ def _causes(data: DataFolder, now: datetime) -> Iterator[_Item]:
         policy = cause.document["policy"] or ""
         title = data.rulebooks.need_current().rulebook.policies.get(policy)
         name = Piece((title.title if title else "") or policy or "no policy", "policy", policy)
-        people = "1 person" if cause.people == 1 else f"{cause.people} people"
         kind = "New" if growth.new else "Growing"
-        said = say(f"{kind}: ", name, f" stops {people}, {cause.count} sign-ins this week", _than(growth), ".")
+        said = say(
+            f"{kind}: ",
+            name,
+            f" stops {counted(cause.people, 'person', 'people')}, {counted(cause.count, 'sign-in')} this week",
+            _than(growth),
+            ".",
+        )
         # Twice as much of it is another thing.
         mark = f"{cause.key} {cause.count.bit_length()}"
         yield _Item(f"cause:{cause.key}", "cause", "wrong", said, mark, _before(data, growth))

@@ -12,6 +12,7 @@ from datetime import date, datetime, timedelta
 
 from caddrel.core.facts.values import show_moment
 from caddrel.core.rulebook.model import OUTCOMES, Policy
+from caddrel.core.words.pieces import counted
 from caddrel.service.state.context import State
 from caddrel.store.queries import Query
 from caddrel.wire import watch as wire
@@ -81,7 +82,7 @@ def _view(policy: Policy, since: datetime, would: _Would, now: datetime, seen: i
     elif not seen:
         ready, why = False, f"nobody signed in within the last {QUIET_DAYS} days, so there is nothing to go by"
     elif stopped:
-        ready, why = False, f"it would have stopped {stopped} sign-ins within the last {QUIET_DAYS} days"
+        ready, why = False, f"it would have stopped {counted(stopped, 'sign-in')} within the last {QUIET_DAYS} days"
     else:
         ready, why = True, f"within the last {QUIET_DAYS} days it would have stopped nobody who got in"
     return wire.ShadowPolicy(
