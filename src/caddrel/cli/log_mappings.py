@@ -131,7 +131,9 @@ def try_(file: Path, by: str, format: str, out: Path | None, as_json: bool) -> N
         _print(found)
         if out is not None:
             say(f"The mapping is in {out}; change it there, and try again with --by {out}.")
-    if found.broken or found.not_understood or not found.good:
+    # Only who has the log knows where its clocks stand: hours off, and every schedule is another.
+    guessed = found.suggested and found.mapping.zone
+    if found.broken or found.not_understood or not found.good or guessed:
         raise AnswerIsNo
 
 

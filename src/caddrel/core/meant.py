@@ -27,11 +27,16 @@ _MEANT: Mapping[str, tuple[str, ...]] = {
 _HERE = {said: [here for here, words in _MEANT.items() if said in words] for words in _MEANT.values() for said in words}
 
 
+def word_for(said: str, known: Collection[str]) -> str:
+    """Return the known word that people elsewhere say so, empty when nobody does."""
+    return next((here for here in _HERE.get(said.strip().lower(), ()) if here in known), "")
+
+
 def meant(said: str, known: Collection[str], otherwise: str = "") -> str:
     """Return a hint which known word is meant by one that is not known, else `otherwise`."""
-    for here in _HERE.get(said.strip().lower(), ()):
-        if here in known:
-            return f"did you mean `{here}`?"
+    here = word_for(said, known)
+    if here:
+        return f"did you mean `{here}`?"
     folded = said.casefold()
     same = next((each for each in known if each.casefold() == folded), None)
     return f"did you mean `{same}`?" if same is not None else did_you_mean(said, known, otherwise)

@@ -179,3 +179,28 @@ def test_names_and_values_suggest_what_columns_are() -> None:
     assert any("day or month" in note for note in doubtful.notes)
     nothing = suggested({"A": ["x"], "B": []}, CATALOGUE, Inventory())
     assert any("moment" in note for note in nothing.notes)
+
+
+def test_words_that_others_have_are_understood_and_told() -> None:
+    columns = {
+        "When": ["2026-11-20T09:00:00Z"], "Ctry": ["IS", "no", "UK"], "OS": ["WIN", "Mac", "android"],
+        "Kind": ["Browser", "IMAP", "native"], "How": ["pwd", "pwd;TOTP", "PWD;push"], "Note": ["uk", "it", "hello"],
+    }  # fmt: skip
+    found = suggested(columns, CATALOGUE, Inventory())
+    rules = found.mapping.columns
+    assert {name: rule.to for name, rule in rules.items()} == {
+        "When": "time.at", "Ctry": "network.country", "OS": "device.platform", "Kind": "client.kind",
+        "How": "auth.methods",
+    }  # fmt: skip
+    assert rules["Ctry"].words == {"uk": "GB"}
+    assert rules["OS"].words == {"win": "windows", "mac": "macos"}
+    assert rules["Kind"].words == {"imap": "legacy"}
+    # What nobody knows another word for is left, to be told when it is tried.
+    assert rules["How"].words == {"totp": "otp"}
+    assert "Ctry: `uk` is taken for GB" in found.notes
+    assert not problems_of(found.mapping, CATALOGUE)
+    row = {"Ctry": "UK", "OS": "Win", "Kind": "imap", "How": "pwd;totp"}
+    read = {rules[name].to: _read(rules[name], said) for name, said in row.items()}
+    assert read == {
+        "network.country": "GB", "device.platform": "windows", "client.kind": "legacy", "auth.methods": ["pwd", "otp"],
+    }  # fmt: skip

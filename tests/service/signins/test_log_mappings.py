@@ -22,7 +22,7 @@ from caddrel.wire.mappings import ColumnRule, LogMapping
 
 AT = {"A": ColumnRule("id"), "B": ColumnRule("time.at")}
 HEADER = ["When", "Account", "Target", "Source", "Nation", "Factors", "Client", "OS", "Verdict", "Kind"]
-METHODS = {"pwd": "PASSWORD", "otp": "TOTP", "hwk": "KEY"}
+METHODS = {"pwd": "SECRET", "otp": "TOTP", "hwk": "KEY"}
 
 
 def _foreign(kelpline: Live) -> tuple[str, dict[str, tuple[str, str]]]:
@@ -62,15 +62,17 @@ def test_a_log_with_other_columns_is_read_right_in_three_tries(kelpline: Live, o
     # The first try, without a word of ours: columns, stamps and separators are found, the words are not understood.
     first = run("signins", "mapping", "try", str(path), "--out", str(by), env=env)
     assert first.returncode == 1
-    assert "auth.methods: `PASSWORD` is on no list" in first.stderr
+    assert "auth.methods: `SECRET` is on no list" in first.stderr
+    assert "Factors: `totp` is taken for otp" in first.stderr
     assert "say the zone of the log" in first.stderr
     assert "is taken for" in first.stderr
     suggested = by.read_text(encoding="utf-8")
     assert "moment: '%d.%m.%Y %H:%M:%S'" in suggested
     # The second: what it told is said, and one thing is said wrong.
     mended = suggested.replace("zone: UTC", "zone: Europe/Oslo") + "skip: {Kind: [heartbeat]}\n"
-    words = "words: {password: pwd, totp: otp, key: hvk}"
-    by.write_text(mended.replace("    split: ;\n", f"    split: ;\n    {words}\n"), encoding="utf-8")
+    words = "      key: hvk\n      secret: pwd\n      totp: otp\n"
+    assert "      totp: otp\n" in mended
+    by.write_text(mended.replace("      totp: otp\n", words), encoding="utf-8")
     second = run("signins", "mapping", "try", str(path), "--by", str(by), env=env)
     assert second.returncode == 3
     assert "column Factors, key" in second.stderr
@@ -80,7 +82,7 @@ def test_a_log_with_other_columns_is_read_right_in_three_tries(kelpline: Live, o
     assert run("signins", "mapping", "keep", "gate", str(by), env=env).returncode == 0
     done = run("signins", "import", str(path), "--mapping", "gate", env=env)
     assert done.returncode == 0, done.stderr
-    assert "1 rows were passed over" in done.stderr
+    assert "1 row was passed over" in done.stderr
     assert "`INES.FARO` is taken for ines.faro" in done.stderr
     with other.client() as client:
         there = [json.loads(line)["facts"] for line in b"".join(client.signins.export()).splitlines()]

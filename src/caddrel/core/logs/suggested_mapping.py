@@ -9,11 +9,12 @@ import re
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
-from caddrel.core.facts.catalogue import Catalogue
+from caddrel.core.facts.catalogue import Catalogue, FactSpec
 from caddrel.core.facts.types import FactType
 from caddrel.core.facts.values import ValueRefused, listed, read_address
 from caddrel.core.inventory.index import Inventory
 from caddrel.core.logs.mapping import ID, OUTCOME, REASON, SPELLED, ColumnRule, LogMapping, read_stamp
+from caddrel.core.meant import word_for
 
 # What people call a column that holds a fact, without what stands between its words; the most telling first.
 NAMES: Mapping[str, Sequence[str]] = {
@@ -99,7 +100,12 @@ def suggested(
         if target == "time.at":
             moment, used = _moment(column, columns[column], zone, notes)
     rules = {
-        column: ColumnRule(target, _separator(columns[column], target, catalogue)) for column, target in taken.items()
+        column: ColumnRule(
+            target,
+            _separator(columns[column], target, catalogue),
+            _words(column, columns[column], target, catalogue, notes),
+        )
+        for column, target in taken.items()
     }
     if "time.at" not in taken.values():
         notes.append("no column looks like the moment of a sign-in")
@@ -145,13 +151,36 @@ def _fitting(values: Sequence[str], target: str, catalogue: Catalogue, inventory
     if spec.type is FactType.ADDRESS:
         return sum(_is_address(value) for value in values) / len(values)
     if spec.type is FactType.METHODS:
-        parts = [part for value in values for part in re.split(r"[;|+/, ]+", value) if part]
-        return sum(listed(spec, part) is not None for part in parts) / max(1, len(parts)) or None
+        parts = _parts(values)
+        return sum(_is_word(spec, part) for part in parts) / max(1, len(parts)) or None
     if spec.words:
-        return sum(listed(spec, value) is not None for value in values) / len(values)
+        return sum(_is_word(spec, value) for value in values) / len(values)
     if spec.type in (FactType.NUMBER, FactType.VERSION):
         return sum(_is_read(spec.type, value) for value in values) / len(values) * 0.6
     return None if spec.type is not FactType.FLAG else 0.0
+
+
+def _parts(values: Sequence[str]) -> list[str]:
+    """Return what stands in lists, whatever stands between."""
+    return [part for value in values for part in re.split(r"[;|+/, ]+", value) if part]
+
+
+def _is_word(spec: FactSpec, said: str) -> bool:
+    return listed(spec, said) is not None or word_for(said, spec.words) != ""
+
+
+def _words(column: str, values: Sequence[str], target: str, catalogue: Catalogue, notes: list[str]) -> dict[str, str]:
+    """Return how words that others have are said here, where that is known; it is noted too."""
+    spec = catalogue.get(target)
+    if spec is None or not spec.words:
+        return {}
+    some = values[:LOOKED_AT]
+    said = dict.fromkeys(_parts(some) if spec.type is FactType.METHODS else some)
+    words = {each.strip().lower(): word_for(each, spec.words) for each in said if listed(spec, each) is None}
+    words = {each: word for each, word in words.items() if word}
+    if words:
+        notes.append(f"{column}: " + ", ".join(f"`{each}` is taken for {word}" for each, word in words.items()))
+    return words
 
 
 def _reads(value: str, moment: str) -> bool:
