@@ -412,10 +412,15 @@ def test_a_policy_is_added_from_a_pattern(kelpline: Live) -> None:
         assert {each.name for each in author.drafts.patterns()} >= {"second-factor", "enrolling"}
         for pattern, code in (("nothing-like-it", "bad-pattern"), ("second-factor", "policy-exists")):
             version = author.drafts.get("patterned").info.version
-            request = PatternRequest("fares", pattern, {"apps": "post"})
+            request = PatternRequest(pattern, "fares", {"apps": "post"})
             with pytest.raises(Refused) as refused:
                 author.drafts.add_from_pattern("patterned", version, request)
             assert refused.value.problem.code == code
+        # Without an id of its own it has the one that follows from its title.
+        unnamed = ("draft", "add", "patterned", "--pattern", "second-factor", "apps=post", "--title", "Mail, twice")
+        assert "policies.mail-twice is in the draft" in run(*unnamed, env=env).stdout
+        assert "has a policy `mail-twice`" in run(*unnamed, env=env).stderr
+        assert "no id follows" in run(*unnamed[:-1], "2026", env=env).stderr
         value = author.drafts.look("patterned", "policies.fares").value
         assert (value["title"], value["apps"], "mode" in value) == ("Fares", ["farebox"], False)
         author.drafts.discard("patterned")

@@ -25,29 +25,30 @@ def _list_patterns(context: click.Context, _option: click.Parameter, wanted: boo
 
 @click.command()
 @click.argument("name")
-@click.argument("id")
-@click.argument("blanks", nargs=-1, metavar="[BLANK=VALUE…]")
+@click.argument("given", nargs=-1, metavar="[ID] [BLANK=VALUE…]")
 @click.option("--pattern", "chosen", required=True, help="What the policy is for; see --list-patterns.")
 @click.option("--title", default="", help="Its title, instead of the pattern's.")
 @click.option(
     "--list-patterns", is_flag=True, is_eager=True, expose_value=False, callback=_list_patterns, help="List patterns."
 )
 @json_option
-def add(name: str, id: str, blanks: tuple[str, ...], chosen: str, title: str, as_json: bool) -> None:
-    """Add a policy to a draft from a pattern; it begins in shadow.
+def add(name: str, given: tuple[str, ...], chosen: str, title: str, as_json: bool) -> None:
+    """Add a policy to a draft from a pattern; it begins in shadow. Its id follows from its title, or is given.
 
     \b
     Examples: caddrel draft add --list-patterns
+              caddrel draft add fares --pattern second-factor apps=farebox within=4h
               caddrel draft add fares fares-need-mfa --pattern second-factor apps=farebox within=4h
     """
-    request = PatternRequest(id, chosen, facts_given(blanks, "apps=farebox"), title)
+    id, blanks = (given[0], given[1:]) if given and "=" not in given[0] else ("", given)
+    request = PatternRequest(chosen, id, facts_given(blanks, "apps=farebox"), title)
     with connect() as service:
         saved = service.drafts.add_from_pattern(name, service.drafts.get(name).info.version, request)
         view = service.drafts.look(name, saved.path)
     if as_json:
         write_json(saved)
         return
-    say(f"policies.{id} is in the draft {name}, in shadow.")
+    say(f"{saved.path} is in the draft {name}, in shadow.")
     print_object(view)
     if any(each.severity == "error" for each in view.problems):
         raise AnswerIsNo

@@ -188,10 +188,13 @@ class AcceptRequest(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
 
 
 class PatternRequest(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
-    """A policy to be added from a pattern: its id, what stands in the blanks, and a title of its own."""
+    """A policy to be added from a pattern: what stands in the blanks, a title and an id of its own.
 
-    id: str
+    Without a title it has the pattern's, and without an id the one that follows from its title.
+    """
+
     pattern: str
+    id: str = ""
     blanks: dict[str, str] = {}
     title: str = ""
 

@@ -1588,10 +1588,10 @@ export interface PatternList {
   items: PatternView[];
 }
 
-/** A policy to be added from a pattern: its id, what stands in the blanks, and a title of its own. */
+/** A policy to be added from a pattern: what stands in the blanks, a title and an id of its own. */
 export interface PatternRequest {
-  id: string;
   pattern: string;
+  id?: string;
   blanks?: Record<string, string>;
   title?: string;
 }

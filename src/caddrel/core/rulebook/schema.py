@@ -9,9 +9,9 @@ from typing import Any
 
 from caddrel.core.facts.catalogue import ATTRIBUTE_TYPES, METHODS, OPERATIONS
 from caddrel.core.facts.countries import COUNTRIES
+from caddrel.core.rulebook.ids import ID
 from caddrel.core.rulebook.model import MODES, OUTCOMES, STANCES, WHO
 from caddrel.core.rulebook.read.accepted import ACCEPTED_KEYS
-from caddrel.core.rulebook.read.fields import ID
 from caddrel.core.rulebook.read.password_standards import PASSWORD_LOCK, PASSWORD_MUST
 from caddrel.core.rulebook.read.policies import LONGEST_TELL
 from caddrel.core.rulebook.read.selectors import SCOPE_KEYS

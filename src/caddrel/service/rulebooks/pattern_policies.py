@@ -6,6 +6,7 @@ from caddrel.core.diagnostics import did_you_mean, shorten
 from caddrel.core.facts.types import LEVELS
 from caddrel.core.rulebook.edit import objects as editing
 from caddrel.core.rulebook.edit import values as revaluing
+from caddrel.core.rulebook.ids import id_for
 from caddrel.core.rulebook.patterns import SECTIONS, Blank, Pattern, patterns
 from caddrel.service.problems import ServiceError
 from caddrel.service.rulebooks import drafts as drafting
@@ -64,10 +65,13 @@ def add(data: DataFolder, name: str, seen: int, request: wire.PatternRequest, by
         policy["title"] = request.title.strip()
     draft = drafting.need(data, name)
     made = list(sources(draft.files))
-    path = editing.read_path(f"policies.{request.id}")
+    id = request.id or id_for(str(policy["title"]))
+    if not id:
+        raise ServiceError(422, "bad-pattern", "no id follows from this title", "give one: letters, digits and hyphens")
+    path = editing.read_path(f"policies.{id}")
     if editing.object_text(made, path, data.drafted.stands) is not None:
         hint = "take another id, or change the one that is there"
-        raise ServiceError(409, "policy-exists", f"the draft has a policy `{shorten(request.id)}`", hint)
+        raise ServiceError(409, "policy-exists", f"the draft has a policy `{shorten(id)}`", hint)
     for section, parts in pattern.parts.items():
         for part, value in parts.items():
             where = editing.read_path(f"{section}.{part}")

@@ -24,6 +24,10 @@ def kept_mapping(data: DataFolder, name: str) -> LogMapping:
         When there is none of that name, or it does not fit any more.
     """
     kept = all_mappings(data)
+    if not name:
+        there = f"name one: --mapping {' or '.join(sorted(kept)[:5])}" if kept else ""
+        hint = there or "make one: caddrel signins mapping try FILE --out MAPPING"
+        raise ServiceError(422, "bad-mapping", "CSV is read by a mapping, and none was named", hint)
     if name not in kept:
         hint = did_you_mean(name, kept, "keep one: caddrel signins mapping keep NAME FILE")
         raise not_found(f"mapping `{shorten(name)}`", hint)

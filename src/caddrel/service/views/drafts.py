@@ -102,8 +102,9 @@ def put_object(call: Call) -> wire.ObjectSaved:
 )
 def add_from_pattern(call: Call) -> wire.ObjectSaved:
     """Add a policy to a draft from a pattern; it begins in shadow."""
-    call.noted = f"policies.{call.body.id[:100]} from {call.body.pattern[:60]}"
+    call.noted = f"{call.body.id[:100]} from {call.body.pattern[:60]}"
     saved = pattern_policies.add(call.data, call.path["id"], seen_version(call), call.body, call.who().name)
+    call.noted = f"{saved.path} from {call.body.pattern}"
     call.etag = f'"{saved.info.version}"'
     return saved
 

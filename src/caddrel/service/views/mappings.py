@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from caddrel.core.diagnostics import shorten
-from caddrel.core.rulebook.read.fields import ID
+from caddrel.core.rulebook.ids import ID
 from caddrel.service.problems import ServiceError, not_found
 from caddrel.service.signins import log_mappings, mapping_trial
 from caddrel.service.views.calls import Call, Endpoints

@@ -9,8 +9,9 @@ from datetime import date
 
 from caddrel.core.diagnostics import shorten
 from caddrel.core.facts.values import ValueRefused
+from caddrel.core.rulebook.ids import ID
 from caddrel.core.rulebook.model import AcceptedFinding
-from caddrel.core.rulebook.read.fields import ID, Fields, Reading
+from caddrel.core.rulebook.read.fields import Fields, Reading
 from caddrel.core.rulebook.source import Mapping
 
 ACCEPTED_KEYS = ("code", "object", "because", "until")

@@ -5,7 +5,6 @@ Not here: which fields the objects of a rulebook have (the `read_*` modules).
 
 from __future__ import annotations
 
-import re
 from collections.abc import Callable, Iterable
 from datetime import datetime
 from typing import TypeVar
@@ -19,11 +18,10 @@ from caddrel.core.language.formulas import Effect, parse_effect
 from caddrel.core.language.nodes import Condition, FactTest, Operand, tests_of
 from caddrel.core.language.parser import parse_condition
 from caddrel.core.meant import meant
+from caddrel.core.rulebook.ids import ID, LONGEST_ID, id_for
 from caddrel.core.rulebook.model import Selector
 from caddrel.core.rulebook.source import Mapping, Node, Scalar, Sequence, span_of, span_within
 
-ID = re.compile(r"[a-z][a-z0-9-]*")
-LONGEST_ID = 80
 T = TypeVar("T")
 
 
@@ -152,8 +150,8 @@ class Reading:
         """Tell whether a key is an id; a finding when not."""
         if ID.fullmatch(key.text) and len(key.text) <= LONGEST_ID:
             return True
-        made = re.sub(r"[^a-z0-9]+", "-", key.text.casefold()).strip("-")[:LONGEST_ID]
-        hint = f"such as `{made}`" if ID.fullmatch(made) else "letters a-z, digits and - only, a letter first"
+        made = id_for(key.text)
+        hint = f"such as `{made}`" if made else "letters a-z, digits and - only, a letter first"
         self.say(key, path, "bad-id", f"`{shorten(key.text)}` cannot be the id of a {what}", hint)
         return False
 

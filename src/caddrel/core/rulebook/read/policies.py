@@ -8,8 +8,9 @@ from urllib.parse import urlsplit
 from caddrel.core.diagnostics import shorten
 from caddrel.core.facts.values import ValueRefused
 from caddrel.core.language.formulas import Effect
+from caddrel.core.rulebook.ids import ID
 from caddrel.core.rulebook.model import ALWAYS, MODES, Keep, Policy, Rule
-from caddrel.core.rulebook.read.fields import ID, Fields, Reading, section_objects
+from caddrel.core.rulebook.read.fields import Fields, Reading, section_objects
 from caddrel.core.rulebook.read.selectors import SCOPE_KEYS, read_scope
 from caddrel.core.rulebook.source import Mapping, Node, Scalar, Sequence, span_of, span_within
 
