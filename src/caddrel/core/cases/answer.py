@@ -14,7 +14,7 @@ from typing import Any
 
 from caddrel.core.cases.diagrams import Diagrams, TooLong
 from caddrel.core.cases.encoding import NOWHERE, OUTCOMES, RESULTS, Encoded, Encoder, tellings
-from caddrel.core.cases.reads import reads
+from caddrel.core.cases.reads import Reads, reads
 from caddrel.core.cases.space import KnownAddresses, Space
 from caddrel.core.cases.tree import Fork, Leaf, Question, Tree, TreeMaker
 from caddrel.core.decide.compiled.evaluator import CompiledRulebook
@@ -80,6 +80,7 @@ def all_cases(
     inventory: Inventory | None = None,
     late: Callable[[], bool] = lambda: False,
     known: KnownAddresses | None = None,
+    read: Reads | None = None,
 ) -> Answer:
     """Return what can come of an attempt whose facts are completed and partly open.
 
@@ -93,6 +94,8 @@ def all_cases(
         Tells that time has run out.
     known
         What is known about addresses; None when nothing is.
+    read
+        What `reads` says of the rulebook, where it is at hand; it is not changed.
 
     Raises
     ------
@@ -101,7 +104,7 @@ def all_cases(
     """
     given = given.changed(dict(given.values), dict(given.origins), given.coordinates)
     diagrams = Diagrams(RESULTS, late)
-    read = reads(rulebook)
+    read = read or reads(rulebook)
     space = Space(rulebook, given, inventory, read, diagrams, known)
     encoder = Encoder(rulebook, space, read, diagrams)
     space.narrow(tellings(rulebook, read, encoder))
@@ -128,7 +131,7 @@ def _answer(rulebook: Rulebook, space: Space, encoder: Encoder, encoded: Encoded
             )
         witnesses[OUTCOMES[result]] = Witness(facts, decision)
     matters = _matters(space, outcome)
-    deciding = [(RuleRef(policy.id, rule.id), where) for policy, rule, where in encoded.deciding]
+    deciding = [(RuleRef(policy.id, rule.id), where) for policy, rule, where in encoded.deciding()]
     tree = TreeMaker(d, list(_questions(encoder, encoded)), deciding).make(outcome)
     names = tuple(sorted(matters))
 

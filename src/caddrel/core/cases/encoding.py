@@ -15,6 +15,7 @@ from typing import Any
 
 from caddrel.core.cases.diagrams import FALSE, TRUE, Diagrams
 from caddrel.core.cases.reads import Reads
+from caddrel.core.cases.settled_tests import SettledTests
 from caddrel.core.cases.space import SETS, Space
 from caddrel.core.decide.interpreter.operators import holds
 from caddrel.core.decide.requirements import CLASSES, FACT_ITEMS, YIELDS
@@ -46,16 +47,21 @@ RESULTS = 4
 
 @dataclass(slots=True)
 class Encoded:
-    """The outcome, and for each rule where it decides.
+    """The outcome, and where rules decide it.
 
     Attributes
     ----------
+    decides
+        Where any rule decides; elsewhere the app's stance does, or nobody was let as far as any policy.
+    deciding
+        Gives for each rule where it decides; it takes as long as all the rest, and not everybody asks.
     tests, items
         Every test and every item that was asked, with where it holds: what the tree may ask.
     """
 
     outcome: int
-    deciding: list[tuple[Policy, Rule, int]]
+    decides: int
+    deciding: Callable[[], list[tuple[Policy, Rule, int]]]
     tests: dict[Condition, int]
     items: dict[Item, int]
 
@@ -220,11 +226,13 @@ class Encoder:
         d = self.diagrams
         before = self._before_policies()
         if before == TRUE:
-            return Encoded(BLOCKED, [], {}, {})
+            return Encoded(BLOCKED, FALSE, list, {}, {})
         fires: list[tuple[Policy, Rule, int]] = []
         lets_in, names = FALSE, FALSE
+        settled = SettledTests(self.rulebook.catalogue, self.space.constants())
         for _, policy in sorted(self.rulebook.policies.items()):
-            if policy.mode != "enforced":
+            # One whose scope is false in every case has no effect, opens no app and decides nothing.
+            if policy.mode != "enforced" or settled.never(policy.scope):
                 continue
             found, opening, naming = self._policy(policy)
             fires.extend(found)
@@ -242,9 +250,12 @@ class Encoder:
         required = d.choose(met, ALLOWED, d.choose(reachable, CHALLENGED, BLOCKED))
         stopped = d.either(blocks, shut)
         outcome = d.choose(before, BLOCKED, d.choose(stopped, BLOCKED, required))
-        return Encoded(
-            outcome, self._deciding(fires, asked, (before, blocks, shut, met, reachable)), self.tests, self.items
-        )
+        # Whoever is asked for more, or cannot be, is so by a rule that requires it; who is let in, by one that lets in.
+        unstopped = d.neither(d.either(before, stopped))
+        ruled = d.both(unstopped, d.either(lets_in, d.neither(met)))
+        decides = d.either(d.both(d.neither(before), blocks), ruled)
+        parts = before, blocks, shut, met, reachable
+        return Encoded(outcome, decides, lambda: self._deciding(fires, asked, parts), self.tests, self.items)
 
     def _policy(self, policy: Policy) -> tuple[list[tuple[Policy, Rule, int]], int, int]:
         """Return where each rule of a policy fires, where one lets in, and where its scope names the app."""

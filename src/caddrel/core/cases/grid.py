@@ -13,7 +13,7 @@ from typing import Any
 
 from caddrel.core.cases.diagrams import FALSE, TRUE, Diagrams, TooLong
 from caddrel.core.cases.encoding import NOWHERE, OUTCOMES, RESULTS, Encoder, tellings
-from caddrel.core.cases.reads import reads
+from caddrel.core.cases.reads import Reads, reads
 from caddrel.core.cases.space import KnownAddresses, Space
 from caddrel.core.decide.decision import Decision, RuleRef
 from caddrel.core.decide.interpreter.interpreter import decide
@@ -22,7 +22,7 @@ from caddrel.core.facts.types import Value
 from caddrel.core.inventory.index import Entry, Inventory
 from caddrel.core.language.nodes import Condition, FactTest, Operand, Or, tests_of
 from caddrel.core.language.operators import Op
-from caddrel.core.rulebook.model import Rulebook
+from caddrel.core.rulebook.model import Policy, Rule, Rulebook
 
 EVERYONE = "everyone"
 # So many ways to be may people, or apps, have as the rulebook tells them apart: with more there is no time for all.
@@ -137,7 +137,8 @@ class Grid:
     exact: bool
     _space: Space
     _outcome: int
-    _deciding: Sequence[tuple[RuleRef, int]]
+    _inside: int
+    _deciding: Callable[[], list[tuple[Policy, Rule, int]]]
     _of: Mapping[Audience, int]
     _to: Mapping[str, int]
     _at: Mapping[str, int]
@@ -155,13 +156,16 @@ class Grid:
         d = self._space.diagrams
         here = self._here(audience, app)
         outcome = d.choose(here, self._outcome, NOWHERE)
+        deciding = [
+            (RuleRef(policy.id, rule.id), d.both(self._inside, where)) for policy, rule, where in self._deciding()
+        ]
         found = []
         for result in sorted(d.ends(outcome) - {NOWHERE}):
             facts = self._space.case(d.path(outcome, result))
             decision = decide(self.rulebook, facts)
             if decision.outcome != OUTCOMES[result]:
                 raise AssertionError(f"the grid says {OUTCOMES[result]}, the interpreter {decision.outcome}")
-            there = [ref for ref, where in self._deciding if result in d.ends(d.choose(where, outcome, NOWHERE))]
+            there = [ref for ref, where in deciding if result in d.ends(d.choose(where, outcome, NOWHERE))]
             found.append(CellCase(OUTCOMES[result], facts, decision, tuple(there)))
         return found
 
@@ -177,6 +181,7 @@ def grid(
     late: Callable[[], bool] = lambda: False,
     known: KnownAddresses | None = None,
     only: Sequence[Audience] | None = None,
+    read: Reads | None = None,
 ) -> Grid:
     """Return the coverage grid of a rulebook.
 
@@ -192,6 +197,8 @@ def grid(
         What is known about addresses.
     only
         The audiences that are asked about; all that the rulebook names without it.
+    read
+        What `reads` says of the rulebook, where it is at hand; it is not changed.
 
     Raises
     ------
@@ -202,7 +209,7 @@ def grid(
     """
     given = _of_nobody(given)
     people = _all_told(rulebook, given, inventory)
-    read = reads(rulebook)
+    read = read.copy() if read is not None else reads(rulebook)
     app_given = given.values.get("app.id")
     columns = [app_given] if isinstance(app_given, str) else apps_of(rulebook, inventory)
     rows = audiences(rulebook) if only is None else only
@@ -223,14 +230,13 @@ def grid(
     if context is not None:
         outcome = d.choose(encoder.condition(context), outcome, NOWHERE)
     inside = d.neither(FALSE) if context is None else encoder.condition(context)
-    deciding = [(RuleRef(policy.id, rule.id), d.both(inside, where)) for policy, rule, where in encoded.deciding]
-    decides = d.any(where for _, where in deciding)
+    decides = d.both(inside, encoded.decides)
     of = {row: TRUE if condition is None else encoder.condition(condition) for row, condition in conditions.items()}
     columns_of = {app: encoder.condition(test) for app, test in to.items()}
     # What a rule decides and what the stance alone comes to are told apart by results of their own.
     marked = d.choose(decides, d.mapped(outcome, {result: result + _BY_RULE for result in _RESULTS}), outcome)
     at = {app: d.choose(here, marked, NOWHERE) for app, here in columns_of.items()}
-    return Grid(rulebook, rows, columns, space.exact, space, outcome, deciding, of, columns_of, at, {})
+    return Grid(rulebook, rows, columns, space.exact, space, outcome, inside, encoded.deciding, of, columns_of, at, {})
 
 
 def _of_nobody(given: Facts) -> Facts:

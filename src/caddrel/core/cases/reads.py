@@ -6,7 +6,7 @@ Not here: what comes of it (`encoding`).
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from datetime import datetime
 
 from caddrel.core.decide.requirements import CLASSES, FACT_ITEMS
@@ -46,6 +46,15 @@ class Reads:
     order: dict[str, int] = field(default_factory=dict)
     _places: set[str] = field(default_factory=set)
     _standards: set[str] = field(default_factory=set)
+
+    def copy(self) -> Reads:
+        """Return the same, to be added to."""
+        return replace(
+            self, facts=set(self.facts), asked={name: list(asked) for name, asked in self.asked.items()},
+            networks=list(self.networks), lists=set(self.lists), schedules=dict(self.schedules),
+            limits=set(self.limits), items=set(self.items), order=dict(self.order), _places=set(self._places),
+            _standards=set(self._standards),
+        )  # fmt: skip
 
     def condition(self, rulebook: Rulebook, condition: Condition) -> None:
         """Take in what a condition reads."""

@@ -399,6 +399,18 @@ class Space:
         for method in methods_of(self.rulebook, self.read, locked):
             self._methods[method] = self._add(["auth.methods"], [{("auth.methods", method): age} for age in ages])
 
+    def constants(self) -> dict[str, Value]:
+        """Return facts that have one value in all cases: those given, and those of an object that can only be one.
+
+        What was assumed is none: an open person, app or device may say otherwise.
+        """
+        origins = self.given.origins
+        found = {n: v for n, v in self.given.values.items() if origins.get(n) is not Origin.ASSUMED}
+        for variable in self._objects.values():
+            if len(variable.values) == 1:
+                found.update({n: v for n, v in variable.values[0].items() if n in variable.facts and n not in found})
+        return found
+
     # Tests as functions.
 
     def fact(self, name: str, holds: Callable[[Any], bool]) -> int:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass
 
 from caddrel.core.language.formulas import Effect
@@ -58,6 +58,9 @@ def policy_refs(policy: Policy) -> list[Ref]:
         found.extend(condition_refs(rule.when))
         found.extend(effect_refs(rule.effect))
     return list(dict.fromkeys(found))
+
+
+Users = Mapping[Ref, list[Ref]]
 
 
 def where_used(rulebook: Rulebook) -> dict[Ref, list[Ref]]:

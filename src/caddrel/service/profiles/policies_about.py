@@ -4,10 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator
 
-from caddrel.core.decide.compiled.named_parts import FALSE, LISTS, Parts
+from caddrel.core.decide.interpreter.judge import Judge
+from caddrel.core.decide.truth import FALSE, TRUE
+from caddrel.core.facts.facts import Facts, Origin
+from caddrel.core.facts.types import Value
 from caddrel.core.inventory.completion import attributes_of
 from caddrel.core.inventory.index import Entry
-from caddrel.core.language.nodes import And, Condition, FactTest, Not, Or, tests_of
+from caddrel.core.language.nodes import Condition, FactTest, tests_of
 from caddrel.core.rulebook.model import Policy, Rulebook
 from caddrel.core.words.policies import policy_words
 from caddrel.service.rulebooks.view import pieces
@@ -16,16 +19,13 @@ from caddrel.wire import profiles as wire
 
 def about_app(rulebook: Rulebook, app: Entry) -> list[wire.Speaks]:
     """Return the policies whose scope may cover an app: those that name it first, then those for all apps."""
-    parts = Parts(rulebook)
     own, _ = attributes_of(app, "app", rulebook.catalogue)
-    values = {"app.labels": frozenset(), **app.facts, "app.id": app.id, **own}
+    values: dict[str, Value] = {"app.labels": frozenset(), **app.facts, "app.id": app.id, **own}
+    judge = Judge(rulebook, Facts(values, dict.fromkeys(values, Origin.INVENTORY)))
 
     def covers(policy: Policy) -> bool:
-        scope = policy.scope
-        condition: Condition = Or(tuple(each.condition for each in scope.apps))
-        if scope.except_apps:
-            condition = And((condition, Not(Or(tuple(each.condition for each in scope.except_apps)))))
-        return parts.compiled(condition)(dict(values), {LISTS: {}}) != FALSE
+        chosen = any(judge.selected(each).truth is not FALSE for each in policy.scope.apps)
+        return chosen and all(judge.selected(each).truth is not TRUE for each in policy.scope.except_apps)
 
     return _speaking(rulebook, covers, lambda policy: bool(policy.scope.naming))
 

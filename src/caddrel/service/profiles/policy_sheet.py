@@ -14,7 +14,7 @@ from caddrel.core.inventory.index import Inventory
 from caddrel.core.lint.context import Context
 from caddrel.core.lint.rehearsals import Kept, kept
 from caddrel.core.rulebook.model import Policy, Rule, Rulebook
-from caddrel.core.rulebook.references import Ref, policy_refs, where_used
+from caddrel.core.rulebook.references import Ref, Users, policy_refs
 from caddrel.core.words.conditions import condition_words
 from caddrel.core.words.pieces import capital, say
 from caddrel.core.words.policies import effect_words, policy_words, scope_words
@@ -44,32 +44,35 @@ def policy_sheet(data: DataFolder, covering: Covering, id: str, draft: str = "")
     ServiceError
         When there is no such policy, or the draft has errors.
     """
-    rulebook, number = _rulebook(data, draft)
+    rulebook, number, users = _rulebook(data, draft)
     policy = rulebook.policies.get(id)
     if policy is None:
         raise not_found(f"policy `{shorten(id)}`", "see GET /api/v1/rulebook/view")
-    return _sheet(data, covering, rulebook, policy, number, draft, _rehearsals(data, rulebook), Digests(rulebook))
+    digests = Digests(rulebook, users)
+    return _sheet(data, covering, rulebook, policy, number, draft, _rehearsals(data, rulebook), digests, users)
 
 
 def policy_sheets(data: DataFolder, covering: Covering, draft: str = "") -> wire.PolicySheets:
     """Return the sheets of all policies, by owner and title."""
-    rulebook, number = _rulebook(data, draft)
+    rulebook, number, users = _rulebook(data, draft)
     rehearsals = _rehearsals(data, rulebook)
     ordered = sorted(rulebook.policies.values(), key=lambda each: (each.owner, each.title or each.id))
-    digests = Digests(rulebook)
-    sheets = [_sheet(data, covering, rulebook, policy, number, draft, rehearsals, digests) for policy in ordered]
+    digests = Digests(rulebook, users)
+    sheets = [_sheet(data, covering, rulebook, policy, number, draft, rehearsals, digests, users) for policy in ordered]
     return wire.PolicySheets(number, draft, rulebook.settings.stance, show_moment(data.clock()), sheets)
 
 
-def _rulebook(data: DataFolder, draft: str) -> tuple[Rulebook, int | None]:
+def _rulebook(data: DataFolder, draft: str) -> tuple[Rulebook, int | None, Users]:
+    """Return a rulebook with titles, its revision's number, and which objects name which."""
     inventory = data.inventories.current()
     if not draft:
         published = data.rulebooks.need_current()
-        return titled(published.rulebook, inventory), published.revision.number
+        users = data.drafted.users(published.rulebook)
+        return titled(published.rulebook, inventory), published.revision.number, users
     found = drafting.read(data, draft)
     if found is None:
         raise ServiceError(422, "draft-has-errors", f"the draft `{shorten(draft)}` has errors", "mend them first")
-    return titled(found, inventory), None
+    return titled(found, inventory), None, data.drafted.users(found)
 
 
 def _sheet(
@@ -81,6 +84,7 @@ def _sheet(
     draft: str,
     rehearsals: list[Kept],
     digests: Digests,
+    users: Users,
 ) -> wire.PolicySheet:
     scope, inventory = policy.scope, data.inventories.current()
     active = {}
@@ -105,8 +109,8 @@ def _sheet(
         _scoped(inventory, "people", covering.of(rulebook, scope, "people")),
         _scoped(inventory, "apps", covering.of(rulebook, scope, "apps")),
         [_rule(rule, rulebook, policy.contact or rulebook.settings.contact) for rule in policy.rules],
-        list(parts_of(rulebook, policy)),
-        _guarantees(rulebook, policy),
+        list(_parts(rulebook, policy, users)),
+        _guarantees(rulebook, policy, users),
         [
             wire.SheetRehearsal(each.rehearsal.id, each.rehearsal.title or each.rehearsal.id, each.outcome, each.ok)
             for each in rehearsals
@@ -119,10 +123,10 @@ def _sheet(
     )  # fmt: skip
 
 
-def _guarantees(rulebook: Rulebook, policy: Policy) -> list[NamedObject]:
+def _guarantees(rulebook: Rulebook, policy: Policy, used: Users) -> list[NamedObject]:
     """Return the guarantees that name a part which the policy is built from."""
     mine = set(policy_refs(policy))
-    users = {user for ref, named in where_used(rulebook).items() if ref in mine for user in named}
+    users = {user for ref, named in used.items() if ref in mine for user in named}
     return [
         NamedObject(each.id, each.title or each.id)
         for each in rulebook.guarantees.values()
@@ -142,13 +146,13 @@ def _rule(rule: Rule, rulebook: Rulebook, contact: str) -> wire.SheetRule:
     return wire.SheetRule(rule.id, rule.title or rule.id, when, then, tell, rule.link)
 
 
-def parts_of(rulebook: Rulebook, policy: Policy) -> Iterator[PartView]:
+def _parts(rulebook: Rulebook, policy: Policy, used: Users) -> Iterator[PartView]:
     """Yield the parts that a policy is built from, in the order written, each followed by those that it names."""
     inside: dict[Ref, list[Ref]] = {}
-    for used, users in where_used(rulebook).items():
+    for ref, users in used.items():
         for user in users:
-            inside.setdefault(user, []).append(used)
-    views = {Ref(view.kind, view.id): view for view in part_views(rulebook)}
+            inside.setdefault(user, []).append(ref)
+    views = {Ref(view.kind, view.id): view for view in part_views(rulebook, used)}
     seen: set[Ref] = set()
     todo = list(policy_refs(policy))
     while todo:

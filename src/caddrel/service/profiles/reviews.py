@@ -8,7 +8,7 @@ from caddrel.core.diagnostics import shorten
 from caddrel.core.facts.values import ValueRefused, read_duration, read_moment, show_moment
 from caddrel.core.rulebook.canonical import canonical
 from caddrel.core.rulebook.model import Policy, Rulebook
-from caddrel.core.rulebook.references import Ref, policy_refs, where_used
+from caddrel.core.rulebook.references import Ref, Users, policy_refs
 from caddrel.service.auth.secrets import digest
 from caddrel.service.problems import ServiceError, not_found
 from caddrel.service.state.data_folder import DataFolder
@@ -23,12 +23,12 @@ LONGEST_NOTE = 2_000
 class Digests:
     """Digests of the policies of one rulebook, each with all parts that it is built from, whatever the layout is."""
 
-    def __init__(self, rulebook: Rulebook) -> None:
+    def __init__(self, rulebook: Rulebook, used: Users) -> None:
         self._rulebook = rulebook
         self._inside: dict[Ref, set[Ref]] = {}
-        for used, users in where_used(rulebook).items():
+        for ref, users in used.items():
             for user in users:
-                self._inside.setdefault(user, set()).add(used)
+                self._inside.setdefault(user, set()).add(ref)
         self._parts: dict[Ref, str] = {}
 
     def of(self, policy: Policy) -> str:
@@ -73,7 +73,7 @@ def due(data: DataFolder, owner: str = "") -> wire.ReviewList:
     if published is None:
         return wire.ReviewList([])
     last, now = data.reviews.last(), data.clock()
-    digests = Digests(published.rulebook)
+    digests = Digests(published.rulebook, data.drafted.users(published.rulebook))
     found = []
     for policy in published.rulebook.policies.values():
         if owner.strip() and policy.owner.casefold() != owner.strip().casefold():
@@ -107,7 +107,7 @@ def add(data: DataFolder, id: str, request: wire.ReviewRequest, by: str) -> wire
     policy = published.rulebook.policies.get(id)
     if policy is None:
         raise not_found(f"policy `{shorten(id)}`", "see GET /api/v1/rulebook/view")
-    mark = Digests(published.rulebook).of(policy)
+    mark = Digests(published.rulebook, data.drafted.users(published.rulebook)).of(policy)
     if request.digest != mark:
         hint = "look at its sheet as it is now, and review that"
         raise ServiceError(409, "policy-changed", "the policy has changed since the sheet was made", hint)

@@ -11,7 +11,7 @@ from caddrel.core.facts.values import show, show_duration
 from caddrel.core.inventory.index import Inventory
 from caddrel.core.language.printer import print_condition, print_effect
 from caddrel.core.rulebook.model import Keep, PlaceParts, Policy, Rule, Rulebook
-from caddrel.core.rulebook.references import Ref, policy_refs, where_used
+from caddrel.core.rulebook.references import Ref, Users, policy_refs, where_used
 from caddrel.core.words.cases import label_words
 from caddrel.core.words.pieces import pieces_json
 from caddrel.core.words.policies import policy_words, rule_words, scope_words
@@ -68,7 +68,7 @@ def view(
         info(published.revision, current),
         _settings(rulebook),
         [policy_view(policy, rulebook, files) for policy in rulebook.policies.values()],
-        list(part_views(rulebook)),
+        list(part_views(rulebook, where_used(rulebook))),
         [diagnostic(d) for d in (*published.diagnostics, *findings)],
     )
 
@@ -169,9 +169,8 @@ def _source(lines: Sequence[str], line: int) -> str:
     return "\n".join(found_line[indent:] for found_line in found)
 
 
-def part_views(rulebook: Rulebook) -> Iterable[wire.PartView]:
+def part_views(rulebook: Rulebook, users: Users) -> Iterable[wire.PartView]:
     """Yield every named part of a rulebook in words, with the places that use it."""
-    users = where_used(rulebook)
     for kind, section in SECTIONS.items():
         if kind in {"policy", "guarantee"}:
             continue

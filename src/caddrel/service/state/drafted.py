@@ -7,10 +7,11 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 
+from caddrel.core.cases.reads import Reads, reads
 from caddrel.core.rulebook.edit.objects import Path, Stands, objects_of
 from caddrel.core.rulebook.model import Rulebook
 from caddrel.core.rulebook.read.rulebook import ReadResult, read_rulebook
-from caddrel.core.rulebook.references import Ref, where_used
+from caddrel.core.rulebook.references import Ref, Users, where_used
 from caddrel.core.rulebook.source import Source
 from caddrel.service.state.caches import ByObject, Cache, Caches
 
@@ -35,6 +36,7 @@ class Drafted:
         self._objects: Cache[Files, Mapping[Path, str]] = caches.make("draft-objects", MOST_OBJECTS)
         self._read: Cache[Files, Rulebook | None] = caches.make("draft-rulebooks", MOST_RULEBOOKS)
         self._parts: Cache[str, ReadResult] = caches.make("draft-parts", MOST_PARTS)
+        self._reads: ByObject[Rulebook, Reads] = ByObject(caches.make("policy-reads", MOST_RULEBOOKS))
         self._users: ByObject[Rulebook, dict[Ref, list[Ref]]] = ByObject(caches.make("where-used", MOST_RULEBOOKS))
 
     def objects(self, files: Files) -> Mapping[Path, str]:
@@ -49,9 +51,13 @@ class Drafted:
         """Return what a document of some objects comes to."""
         return self._parts.once(document, lambda: read_rulebook(Source("draft", document)))
 
-    def users(self, rulebook: Rulebook) -> Mapping[Ref, list[Ref]]:
+    def users(self, rulebook: Rulebook) -> Users:
         """Return for every part of a rulebook the objects that name it."""
         return self._users.once(rulebook, where_used)
+
+    def reads(self, rulebook: Rulebook) -> Reads:
+        """Return what the enforced policies of a rulebook read; whoever adds to it takes a copy."""
+        return self._reads.once(rulebook, reads)
 
 
 def sources(files: Sequence[tuple[str, str]]) -> list[Source]:

@@ -10,6 +10,7 @@ from collections.abc import Mapping
 
 from caddrel.core.cases.answer import Answer, all_cases
 from caddrel.core.cases.ownership import ContradictoryFacts
+from caddrel.core.cases.reads import Reads
 from caddrel.core.cases.space import KnownAddresses
 from caddrel.core.cases.tree import Fork, Leaf, Tree
 from caddrel.core.decide.compiled.evaluator import CompiledRulebook
@@ -58,10 +59,11 @@ class Cases:
         inventory: Inventory,
         known: KnownAddresses | None,
         decision: Decision,
+        read: Reads,
     ) -> None:
         self._rulebook, self._compiled, self._facts = rulebook, compiled, facts
         self._decision = decision
-        self.answer = _found(rulebook, facts, inventory, known)
+        self.answer = _found(rulebook, facts, inventory, known, read)
         self.settled = _settled(self.answer, decision)
         self.asked: list[Item] = [*decision.outstanding, *decision.in_the_way]
 
@@ -124,13 +126,13 @@ class Cases:
 
 
 def cases_now(
-    state: State, rulebook: Rulebook, inventory: Inventory, reported: Mapping[str, Value], person: str
+    state: State, rulebook: Rulebook, inventory: Inventory, reported: Mapping[str, Value], person: str, read: Reads
 ) -> wire.CasesNow:
     """Return what can come at this moment of what was reported, in any case that there is at some moment."""
     now = state.clock().replace(microsecond=0)
     facts = completed_now(state, rulebook, inventory, {**reported, "time.at": now})
     try:
-        answer = _found(rulebook, facts, inventory, known_addresses(state))
+        answer = _found(rulebook, facts, inventory, known_addresses(state), read)
     except ContradictoryFacts:
         # Ages go with the moment: those that were given may be nobody's just now.
         return wire.CasesNow(show_moment(now), pieces(say("No attempt has these facts at this moment.")), [], True)
@@ -138,9 +140,9 @@ def cases_now(
     return wire.CasesNow(show_moment(now), pieces(said), list(answer.possible), answer.exact)
 
 
-def _found(rulebook: Rulebook, facts: Facts, inventory: Inventory, known: KnownAddresses | None) -> Answer:
+def _found(rulebook: Rulebook, facts: Facts, inventory: Inventory, known: KnownAddresses | None, read: Reads) -> Answer:
     until = time.thread_time() + LONGEST
-    return all_cases(rulebook, facts, inventory, lambda: time.thread_time() > until, known)
+    return all_cases(rulebook, facts, inventory, lambda: time.thread_time() > until, known, read)
 
 
 def _settled(answer: Answer, decision: Decision) -> bool:

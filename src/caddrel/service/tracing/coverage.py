@@ -208,7 +208,16 @@ def _made(
     )  # fmt: skip
     until, known = time.thread_time() + part.longest, known_addresses(state)
     try:
-        found = grid(rulebook, facts, inventory, where, lambda: time.thread_time() > until, known, part.only)
+        found = grid(
+            rulebook,
+            facts,
+            inventory,
+            where,
+            lambda: time.thread_time() > until,
+            known,
+            part.only,
+            state.drafted.reads(rulebook),
+        )
     except (TooLong, RecursionError):
         hint = "give more of the context: the place, the device, the moment"
         raise ServiceError(422, "grid-too-large", "the cases of this grid take too long to go through", hint) from None

@@ -9,6 +9,7 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 
 from caddrel.core.cases.answer import Answer, all_cases
+from caddrel.core.cases.reads import Reads
 from caddrel.core.decide.decision import Decision
 from caddrel.core.decide.interpreter.interpreter import explain
 from caddrel.core.facts.facts import Facts, Origin
@@ -45,6 +46,7 @@ def tried(
     rulebook: Rulebook,
     inventory: Inventory,
     facts: Facts,
+    read: Reads,
     late: Callable[[], bool],
     changes: Mapping[str, Value] | None = None,
 ) -> Tried:
@@ -57,14 +59,14 @@ def tried(
     """
     given = {name: value for name, value in facts.values.items() if facts.origins[name] is Origin.REPORTED}
     given |= changes or {}
-    plain = _tried(state, rulebook, inventory, given, late, False)
+    plain = _tried(state, rulebook, inventory, given, read, late, False)
     if not plain.closed or given.get("operation") in {None, "sign-in"}:
         return plain
     held = given.get("person.factors", facts.values.get("person.factors"))
     coded: dict[str, Value] = {"auth.methods": {"pwd": 0.0, "starter-code": 0.0}}
     if isinstance(held, frozenset):
         coded["person.factors"] = held | {"starter-code"}
-    code = _tried(state, rulebook, inventory, {**given, **coded}, late, True)
+    code = _tried(state, rulebook, inventory, {**given, **coded}, read, late, True)
     return plain if code.closed else code
 
 
@@ -73,11 +75,12 @@ def _tried(
     rulebook: Rulebook,
     inventory: Inventory,
     given: Mapping[str, Value],
+    read: Reads,
     late: Callable[[], bool],
     code: bool,
 ) -> Tried:
     facts = completed_now(state, rulebook, inventory, given)
-    answer = all_cases(rulebook, facts, inventory, late, known_addresses(state))
+    answer = all_cases(rulebook, facts, inventory, late, known_addresses(state), read)
     explained = explain(rulebook, facts)
     person = title_of(inventory, "people", facts.values.get("person.id"))
     said = cases_words(answer, rulebook, facts, person)

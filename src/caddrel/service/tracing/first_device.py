@@ -46,7 +46,7 @@ def first_device(state: State, request: wire.FirstDeviceRequest) -> wire.FirstDe
     steps = []
     for step, title, given in _steps(named, {**_DEFAULTS, **told}):
         facts = completed(state, named, inventory, RehearseRequest(given=given))
-        found = tried(state, named, inventory, facts, lambda: time.thread_time() > until)
+        found = tried(state, named, inventory, facts, state.drafted.reads(rulebook), lambda: time.thread_time() > until)
         steps.append(_view(step, title, given, found))
     person = title_of(inventory, "people", told.get("person.id")) or told.get("person.id", "")
     return wire.FirstDevice(pieces(_sum(steps, person or "A new hand")), steps)

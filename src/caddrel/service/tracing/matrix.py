@@ -68,7 +68,14 @@ def _cell(state: State, rulebook: Rulebook, inventory: Inventory, given: dict[st
     mine = min(until, time.thread_time() + LONGEST_CELL)
     try:
         facts = completed(state, rulebook, inventory, RehearseRequest(given=given))
-        found = all_cases(rulebook, facts, inventory, lambda: time.thread_time() > mine, known_addresses(state))
+        found = all_cases(
+            rulebook,
+            facts,
+            inventory,
+            lambda: time.thread_time() > mine,
+            known_addresses(state),
+            state.drafted.reads(rulebook),
+        )
     except AttemptRefused as refused:
         return wire.Cell([], True, refused.problems[0].message)
     return wire.Cell(list(found.possible), found.exact)

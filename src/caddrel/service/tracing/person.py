@@ -7,7 +7,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable
 
-from caddrel.core.cases.reads import reads
+from caddrel.core.cases.reads import Reads
 from caddrel.core.decide.requirements import item_order
 from caddrel.core.facts.facts import Facts
 from caddrel.core.facts.types import Value
@@ -35,6 +35,7 @@ def person_view(
     facts: Facts,
     inventory: Inventory,
     asked: Iterable[Item],
+    read: Reads,
     late: Callable[[], bool],
 ) -> wire.PersonView | None:
     """Return who an attempt is about; None where the inventory does not know them.
@@ -43,6 +44,8 @@ def person_view(
     ----------
     asked
         What is outstanding or in the way in some case.
+    read
+        What the policies read.
     late
         Tells that time has run out.
     """
@@ -61,9 +64,9 @@ def person_view(
         _groups(state, inventory, entry),
         sorted(_names(facts.values.get("person.roles"))),
         [_word(factor) for factor in FACTOR_WORDS if factor in factors] if isinstance(factors, frozenset) else None,
-        list(_used(rulebook, facts)),
+        list(_used(rulebook, facts, read)),
         [_needed(item, found, rulebook) for item, found in needed.items()],
-        _enrolling(state, rulebook, facts, inventory, needed.values(), late),
+        _enrolling(state, rulebook, facts, inventory, needed.values(), read, late),
     )
 
 
@@ -87,8 +90,8 @@ def _groups(state: State, inventory: Inventory, entry: Entry) -> list[wire.Group
     return [view(each) for each in memberships(inventory, entry, state.clock())]
 
 
-def _used(rulebook: Rulebook, facts: Facts) -> Iterable[wire.UsedFact]:
-    for name in sorted(reads(rulebook).facts - _APART):
+def _used(rulebook: Rulebook, facts: Facts, read: Reads) -> Iterable[wire.UsedFact]:
+    for name in sorted(read.facts - _APART):
         value = facts.values.get(name)
         if name.startswith("person.") and value is not None:
             shown = show(value, rulebook.catalogue[name])
@@ -108,6 +111,7 @@ def _enrolling(
     facts: Facts,
     inventory: Inventory,
     needed: Iterable[Ways],
+    read: Reads,
     late: Callable[[], bool],
 ) -> list[wire.Enrolling]:
     """Return what can come of enrolling each factor that would help, the rest of the attempt being as it is.
@@ -118,7 +122,7 @@ def _enrolling(
     made: dict[tuple[object, ...], wire.Enrolling] = {}
     for factor in wanted:
         asked: dict[str, Value] = {"operation": "enrol-factor", "enrolling.factor": factor}
-        found = tried(state, rulebook, inventory, facts, late, asked)
+        found = tried(state, rulebook, inventory, facts, read, late, asked)
         key = (found.sentence, found.answer.possible, found.code, found.answer.exact)
         if key in made:
             made[key].factors.append(_word(factor))

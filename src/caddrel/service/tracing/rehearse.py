@@ -68,11 +68,13 @@ def rehearsed(state: State, request: RehearseRequest) -> tuple[wire.Rehearsal, F
     explained = explain(named, facts, number)
     person = title_of(inventory, "people", facts.values.get("person.id"))
     door = decision_words(explained, person)
-    cases = Cases(named, compiled, facts, inventory, known_addresses(state), explained.decision)
+    # Titles aside it is the same rulebook: what its policies read was found out once.
+    read = state.drafted.reads(rulebook)
+    cases = Cases(named, compiled, facts, inventory, known_addresses(state), explained.decision, read)
     seen = cases.view(person, door)
     if "time.at" in seen.matters:
         # A moment that is left out may be any; whoever leaves it out most often means this one.
-        seen = msgspec.structs.replace(seen, now=cases_now(state, named, inventory, reported, person))
+        seen = msgspec.structs.replace(seen, now=cases_now(state, named, inventory, reported, person, read))
     until = time.thread_time() + LONGEST
     answer = wire.Rehearsal(
         pieces(door),
@@ -82,7 +84,7 @@ def rehearsed(state: State, request: RehearseRequest) -> tuple[wire.Rehearsal, F
         remedies_of(state, explained, compiled, inventory) if cases.settled else [],
         seen,
         _stages(explained),
-        person_view(state, named, facts, inventory, cases.asked, lambda: time.thread_time() > until),
+        person_view(state, named, facts, inventory, cases.asked, read, lambda: time.thread_time() > until),
     )
     return answer, facts
 
