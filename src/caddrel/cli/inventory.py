@@ -13,7 +13,7 @@ import msgspec
 from caddrel.cli.failing_devices import failing
 from caddrel.cli.files import objects_of, open_bytes
 from caddrel.cli.given import inventory_document
-from caddrel.cli.inventory_text import cell, print_import, print_profile
+from caddrel.cli.inventory_text import cell, print_coverage, print_import, print_profile
 from caddrel.cli.output import json_option, remark, say, table, write_json, write_line
 from caddrel.cli.profile import connect
 from caddrel.cli.unlisted import refuse, unlisted, vet
@@ -118,10 +118,13 @@ def _make(noun: str) -> click.Group:
     def show(id: str, as_json: bool) -> None:
         with connect() as service:
             found = _profile(service, noun, id)
+            coverage = _coverage(service, noun, id)
         if as_json:
-            write_json(found)
+            write_json({**msgspec.to_builtins(found), "coverage": coverage} if coverage is not None else found)
         else:
             print_profile(noun, found)
+            if coverage is not None:
+                print_coverage(coverage)
 
     _add_changing(group, noun)
     _add_importing(group, noun)
@@ -135,6 +138,15 @@ def _profile(service: Caddrel, noun: str, id: str) -> Any:
         "apps": service.profiles.app, "lists": service.profiles.address_list,
     }  # fmt: skip
     return of[noun](id)
+
+
+def _coverage(service: Caddrel, noun: str, id: str) -> Any:
+    """Return what there is of an object in the coverage grid, None where it is in no row or column."""
+    of: dict[str, Callable[[str], Any]] = {
+        "people": service.profiles.person_coverage, "groups": service.profiles.group_coverage,
+        "apps": service.profiles.app_coverage,
+    }  # fmt: skip
+    return of[noun](id) if noun in of else None
 
 
 def _add_changing(group: click.Group, noun: str) -> None:

@@ -72,6 +72,26 @@ def print_profile(noun: str, found: Any) -> None:
     _PRINTERS[noun](found)
 
 
+def print_coverage(found: wire.AppCoverage | wire.ReachCoverage) -> None:
+    """Write who can reach an app how, or what somebody or a group can meet at each; nothing where it is not known."""
+    rows: list[list[str | Text | None]]
+    if isinstance(found, wire.AppCoverage):
+        rows = [
+            [row.audience, row.title, str(row.people), ends(row.cell.possible), ", ".join(row.cell.possible)]
+            for row in found.rows
+        ]
+        heads: tuple[str, ...] = ("audience", "title", "people", "", "mildest to strictest")
+    else:
+        rows = [[each.app, ends(each.cell.possible), ", ".join(each.cell.possible)] for each in found.apps]
+        heads = ("app", "", "mildest to strictest")
+    if rows:
+        heading("Who can reach it" if isinstance(found, wire.AppCoverage) else "From anywhere")
+        table(heads, rows)
+        more = "" if found.exact else " Other outcomes are not excluded."
+        said = f"Each with a password alone, no risk and no signal; what is not said is open.{more}"
+        say(Text(said, style="dim"))
+
+
 def _fields(noun: str, item: Item, apart: set[str]) -> None:
     document, left_out = item.document, {"id", "title", "attributes", *apart}
     rows = [(key, cell(noun, key, value)) for key, value in document.items() if key not in left_out]
@@ -171,14 +191,6 @@ def _app(found: wire.AppProfile) -> None:
         meaning = "blocked unless a policy lets in" if found.stance == "closed" else "allowed unless a policy objects"
         say(f"Its stance is {found.stance}, {own}: {meaning}.")
     _speaks(found.policies, "with others")
-    if found.rows:
-        heading("Who can reach it")
-        rows: list[list[str | Text | None]] = [
-            [row.audience, row.title, str(row.people), ends(row.cell.possible), ", ".join(row.cell.possible)]
-            for row in found.rows
-        ]
-        table(("audience", "title", "people", "", "mildest to strictest"), rows)
-        say(Text("Each with a password alone, no risk and no signal; what is not said is open.", style="dim"))
     _signins(found.signins)
 
 

@@ -24,8 +24,20 @@ class Profiles:
         return self._caller.get(f"/api/v1/devices/{quote(id, safe='')}/profile", profiles.DeviceProfile)
 
     def app(self, id: str) -> profiles.AppProfile:
-        """Return an app with its stance, the policies that speak about it, and who can reach it how."""
+        """Return an app with its stance, and the policies that speak about it."""
         return self._caller.get(f"/api/v1/apps/{quote(id, safe='')}/profile", profiles.AppProfile)
+
+    def app_coverage(self, id: str) -> profiles.AppCoverage:
+        """Return who can reach an app how."""
+        return self._caller.get(f"/api/v1/apps/{quote(id, safe='')}/coverage", profiles.AppCoverage)
+
+    def person_coverage(self, id: str) -> profiles.ReachCoverage:
+        """Return what somebody can meet at each app, wherever they come from."""
+        return self._caller.get(f"/api/v1/people/{quote(id, safe='')}/coverage", profiles.ReachCoverage)
+
+    def group_coverage(self, id: str) -> profiles.ReachCoverage:
+        """Return what anybody of a group can meet at each app, wherever they come from."""
+        return self._caller.get(f"/api/v1/groups/{quote(id, safe='')}/coverage", profiles.ReachCoverage)
 
     def group(self, id: str) -> profiles.GroupProfile:
         """Return a group with its members through nesting, and the policies that name it."""

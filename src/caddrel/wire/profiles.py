@@ -26,8 +26,6 @@ class AppReach(msgspec.Struct, frozen=True):
         Why, or what is asked for, in one sentence.
     deciding
         The rules that decide.
-    anyhow
-        What is possible from any device, place and moment, at no risk; null where that was not asked for.
     """
 
     app: str
@@ -35,7 +33,6 @@ class AppReach(msgspec.Struct, frozen=True):
     outcome: str
     says: list[Piece]
     deciding: list[RuleRef]
-    anyhow: GridCell | None = None
 
 
 class DeviceLine(msgspec.Struct, frozen=True):
@@ -160,8 +157,47 @@ class AppRow(msgspec.Struct, frozen=True):
     cell: GridCell
 
 
+class AppCoverage(msgspec.Struct, frozen=True):
+    """Who can reach an app how: its column of the coverage grid.
+
+    Attributes
+    ----------
+    rows
+        Audiences in which there is somebody; empty where the cases take too long to go through.
+    exact
+        False where other outcomes are not excluded.
+    """
+
+    rows: list[AppRow]
+    password_alone: bool
+    exact: bool
+
+
+class AppMet(msgspec.Struct, frozen=True):
+    """An app, and what sign-ins to it can meet, as in the coverage grid."""
+
+    app: str
+    title: str
+    cell: GridCell
+
+
+class ReachCoverage(msgspec.Struct, frozen=True):
+    """What somebody, or anybody of a group, can meet at each app from any device, place and moment, at no risk.
+
+    Attributes
+    ----------
+    apps
+        Empty where there is nobody, or the cases take too long to go through.
+    exact
+        False where other outcomes are not excluded.
+    """
+
+    apps: list[AppMet]
+    exact: bool
+
+
 class AppProfile(msgspec.Struct, frozen=True):
-    """An app: its stance, the policies that speak about it, and who can reach it how.
+    """An app: its stance, and the policies that speak about it.
 
     Attributes
     ----------
@@ -174,9 +210,6 @@ class AppProfile(msgspec.Struct, frozen=True):
     stance: str
     own_stance: bool
     policies: list[Speaks]
-    rows: list[AppRow]
-    password_alone: bool
-    exact: bool
     signins: list[SigninLine]
 
 
@@ -206,8 +239,6 @@ class GroupProfile(msgspec.Struct, frozen=True):
     parents: list[NamedObject]
     children: list[NamedObject]
     policies: list[Speaks]
-    reach: list[GridCell]
-    apps: list[NamedObject]
 
 
 class Joining(msgspec.Struct, frozen=True):

@@ -8,6 +8,7 @@ import json
 import re
 import shlex
 import shutil
+from collections.abc import Callable
 from pathlib import Path
 
 import pytest
@@ -16,6 +17,7 @@ from tests.conftest import Live, serving
 
 from caddrel.client import Refused
 from caddrel.demo.fill import ADDRESSES
+from caddrel.wire.coverage import GridRequest
 from caddrel.wire.decisions import File
 
 DOCS = Path(__file__).parents[3] / "docs"
@@ -30,7 +32,10 @@ def test_what_a_person_can_open_is_what_a_rehearsal_says(kelpline: Live) -> None
         outcomes = {each.app: each.outcome for each in found.reach}
         assert outcomes["manifest"] == "blocked"
         # Wherever she comes from, and on whatever device: more is possible than from where she mostly is.
-        assert all(each.anyhow is not None and each.outcome in each.anyhow.possible for each in found.reach)
+        anyhow = viewer.profiles.person_coverage("ines.faro")
+        assert anyhow.exact
+        met = {each.app: each.cell.possible for each in anyhow.apps}
+        assert all(outcome in met[app] for app, outcome in outcomes.items())
         assert set(outcomes) == {item.id for item in viewer.apps.all()}
         assert found.signins[0].person == "ines.faro"
         signin = viewer.signins.record(found.signins[0].id)
@@ -41,9 +46,14 @@ def test_what_a_person_can_open_is_what_a_rehearsal_says(kelpline: Live) -> None
                 "auth.methods": {"pwd": 0}, "auth.credentials": "right", "auth.locked_out": False,
             }  # fmt: skip
             assert viewer.rehearse(facts=facts).decision.outcome == outcome, app
-        with pytest.raises(Refused) as refused:
-            viewer.profiles.person("nobody")
-        assert refused.value.problem.status == 404
+        ask: list[Callable[[str], object]] = [
+            viewer.profiles.person, viewer.profiles.person_coverage, viewer.profiles.group_coverage,
+            viewer.profiles.app_coverage,
+        ]  # fmt: skip
+        for one in ask:
+            with pytest.raises(Refused) as refused:
+                one("nobody")
+            assert refused.value.problem.status == 404
 
 
 def test_a_device_an_app_a_group_and_a_list_from_all_sides(kelpline: Live) -> None:
@@ -56,7 +66,18 @@ def test_a_device_an_app_a_group_and_a_list_from_all_sides(kelpline: Live) -> No
         app = viewer.profiles.app("manifest")
         assert (app.stance, app.own_stance, app.labels) == ("open", False, ["passenger-data"])
         assert app.policies[0].policy == "manifest-on-company-devices"
-        assert {each.audience for each in app.rows} >= {"everyone", "group:deck-crew"}
+        column = viewer.profiles.app_coverage("manifest")
+        cells = {each.audience: each.cell for each in column.rows}
+        assert cells.keys() >= {"everyone", "group:deck-crew"}
+        # It is the column of the grid, though policies about other apps were not looked at.
+        grid = viewer.coverage.grid(GridRequest())
+        place = [each.id for each in grid.apps].index("manifest")
+        assert cells == {row.audience: row.cells[place] for row in grid.rows if row.audience in cells}
+        assert column.exact
+        whole = {each.app: set(each.cell.possible) for each in viewer.profiles.group_coverage("deck-crew").apps}
+        mine = {each.app: set(each.cell.possible) for each in viewer.profiles.person_coverage("ines.faro").apps}
+        assert mine.keys() == whole.keys()
+        assert all(possible <= whole[app] for app, possible in mine.items())
         assert viewer.profiles.app("gangway").stance == "closed"
         group = viewer.profiles.group("deck-crew")
         assert group.count == len(group.members) == 40

@@ -1,6 +1,8 @@
 // What can be asked of the inventory: lists, objects from all sides, changes of them, imports.
 import { call, send } from './caller';
-import type { AppProfile, CellDetail, CoverageGrid, DeviceProfile, FailingDevices, Gone, GridRequest, GroupProfile, Item, Joining, ListProfile, Page, PersonProfile, PolicySheet, PolicySheets, PutResult, RefuseRequest, ReviewList, Standing, UnlistedDevices, VetRequest } from './types';
+import type {
+  AppCoverage, AppProfile, CellDetail, CoverageGrid, DeviceProfile, FailingDevices, Gone, GridRequest, GroupProfile, Item, Joining, ListProfile, Page, PersonProfile, PolicySheet, PolicySheets, PutResult, ReachCoverage, RefuseRequest, ReviewList, Standing, UnlistedDevices, VetRequest,
+} from './types';
 
 export type Noun = 'people' | 'groups' | 'devices' | 'apps' | 'lists';
 const quoted = encodeURIComponent;
@@ -18,6 +20,9 @@ export const inventory = {
   app: (id: string, signal?: AbortSignal) => call<AppProfile>('GET', `${path('apps', id)}/profile`, undefined, signal),
   group: (id: string, signal?: AbortSignal) => call<GroupProfile>('GET', `${path('groups', id)}/profile`, undefined, signal),
   addresses: (id: string, signal?: AbortSignal) => call<ListProfile>('GET', `${path('lists', id)}/profile`, undefined, signal),
+  personCoverage: (id: string, signal?: AbortSignal) => call<ReachCoverage>('GET', `${path('people', id)}/coverage`, undefined, signal),
+  groupCoverage: (id: string, signal?: AbortSignal) => call<ReachCoverage>('GET', `${path('groups', id)}/coverage`, undefined, signal),
+  appCoverage: (id: string, signal?: AbortSignal) => call<AppCoverage>('GET', `${path('apps', id)}/coverage`, undefined, signal),
   joining: (group: string, person: string, signal?: AbortSignal) => call<Joining>('GET', `${path('groups', group)}/joining${query({ person })}`, undefined, signal),
   /** Changes what is named of an object as it was seen; null takes it out. */
   change: async (noun: Noun, item: Item, document: Record<string, unknown>) =>

@@ -83,16 +83,27 @@ export interface AddsRequest {
   side?: Side;
 }
 
-/** An app: its stance, the policies that speak about it, and who can reach it how. */
+/** Who can reach an app how: its column of the coverage grid. */
+export interface AppCoverage {
+  rows: AppRow[];
+  password_alone: boolean;
+  exact: boolean;
+}
+
+/** An app, and what sign-ins to it can meet, as in the coverage grid. */
+export interface AppMet {
+  app: string;
+  title: string;
+  cell: GridCell;
+}
+
+/** An app: its stance, and the policies that speak about it. */
 export interface AppProfile {
   item: Item;
   labels: string[];
   stance: string;
   own_stance: boolean;
   policies: Speaks[];
-  rows: AppRow[];
-  password_alone: boolean;
-  exact: boolean;
   signins: SigninLine[];
 }
 
@@ -103,7 +114,6 @@ export interface AppReach {
   outcome: string;
   says: Piece[];
   deciding: RuleRef[];
-  anyhow?: GridCell | null;
 }
 
 /** An audience, and what its sign-ins to an app can meet, as in the coverage grid. */
@@ -972,8 +982,6 @@ export interface GroupProfile {
   parents: NamedObject[];
   children: NamedObject[];
   policies: Speaks[];
-  reach: GridCell[];
-  apps: NamedObject[];
 }
 
 /** A group that a person is in. */
@@ -1884,6 +1892,12 @@ export interface PutResult {
   losing: number;
   left_out: number;
   turned: OutcomeTurned[];
+}
+
+/** What somebody, or anybody of a group, can meet at each app from any device, place and moment, at no risk. */
+export interface ReachCoverage {
+  apps: AppMet[];
+  exact: boolean;
 }
 
 /** The outcome of the strict or the mild reading. */

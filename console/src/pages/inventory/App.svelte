@@ -1,7 +1,7 @@
 <script lang="ts">
   // An app: its stance, the policies that speak about it, and who can reach it how.
   import { inventory } from '../../lib/api/inventory';
-  import type { AppProfile } from '../../lib/api/types';
+  import type { AppCoverage, AppProfile } from '../../lib/api/types';
   import { count } from '../../lib/format';
   import Failing from '../../lib/parts/Failing.svelte';
   import Heading from '../../lib/parts/Heading.svelte';
@@ -16,7 +16,12 @@
 
   let { id }: { id: string } = $props();
   const profile = new Load<AppProfile>();
-  const load = () => void profile.run((signal) => inventory.app(id, signal));
+  // Going through all cases takes longer than all the rest: the page does not wait for it.
+  const coverage = new Load<AppCoverage>();
+  const load = () => {
+    void profile.run((signal) => inventory.app(id, signal));
+    void coverage.run((signal) => inventory.appCoverage(id, signal));
+  };
   $effect(load);
   let editing = $state(false);
   const named = $derived((profile.value?.policies ?? []).filter((each) => each.naming && each.mode === 'enforced').length);
@@ -46,14 +51,20 @@
       <section class="text-small">
         <h2 class="mb-1 text-lead font-semibold">Who can reach it</h2>
         <p class="mb-1 text-muted">With a password alone, no risk and no signal; the rest is open. Mildest and strictest outcome.</p>
-        <table class="ruled">
-          <thead><tr><th>Audience</th><th>People</th><th>Meets</th></tr></thead>
-          <tbody>
-            {#each it.rows as row (row.audience)}
-              <tr><td>{row.title}</td><td class="tabular-nums">{row.people}</td><td><Ends cell={row.cell} password={it.password_alone} words={true} /></td></tr>
-            {/each}
-          </tbody>
-        </table>
+        {#if coverage.problem}<Failing problem={coverage.problem} again={load} />
+        {:else if !coverage.value}<Waiting lines={5} />
+        {:else if !coverage.value.rows.length}<p>There are too many different cases to go through.</p>
+        {:else}
+          {@const found = coverage.value}
+          <table class="ruled">
+            <thead><tr><th>Audience</th><th>People</th><th>Meets</th></tr></thead>
+            <tbody>
+              {#each found.rows as row (row.audience)}
+                <tr><td>{row.title}</td><td class="tabular-nums">{row.people}</td><td><Ends cell={row.cell} password={found.password_alone} words={true} /></td></tr>
+              {/each}
+            </tbody>
+          </table>
+        {/if}
       </section>
       <section class="text-small"><h2 class="text-lead font-semibold">Labels</h2><p>{it.labels.join(', ') || 'none'}</p></section>
       <SigninLines lines={it.signins} all="#/signins?app={encodeURIComponent(id)}" />

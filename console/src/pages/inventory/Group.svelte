@@ -1,7 +1,7 @@
 <script lang="ts">
   // A group: who is in it and why, which policies name it, and what would turn for somebody who joined.
   import { inventory } from '../../lib/api/inventory';
-  import type { GroupProfile, Joining } from '../../lib/api/types';
+  import type { GroupProfile, Joining, ReachCoverage } from '../../lib/api/types';
   import { count, moment } from '../../lib/format';
   import Failing from '../../lib/parts/Failing.svelte';
   import Heading from '../../lib/parts/Heading.svelte';
@@ -20,7 +20,12 @@
   const profile = new Load<GroupProfile>();
   const joining = new Load<Joining>();
   const acting = new Act();
-  const load = () => void profile.run((signal) => inventory.group(id, signal));
+  // Going through all cases takes longer than all the rest: the page does not wait for it.
+  const coverage = new Load<ReachCoverage>();
+  const load = () => {
+    void profile.run((signal) => inventory.group(id, signal));
+    void coverage.run((signal) => inventory.groupCoverage(id, signal));
+  };
   $effect(load);
   let editing = $state(false);
   let person = $state('');
@@ -95,11 +100,11 @@
       </section>
       {#if it.parents.length}<section><h2 class="text-lead font-semibold">It is in</h2><p>{#each it.parents as each, i (each.id)}{i ? ', ' : ''}<a href="#/inventory/groups/{encodeURIComponent(each.id)}">{each.title}</a>{/each}</p></section>{/if}
       {#if it.children.length}<section><h2 class="text-lead font-semibold">Groups in it</h2><p>{#each it.children as each, i (each.id)}{i ? ', ' : ''}<a href="#/inventory/groups/{encodeURIComponent(each.id)}">{each.title}</a>{/each}</p></section>{/if}
-      {#if it.reach.length}
+      {#if coverage.value?.apps.length}
         <section aria-label="What its members can meet">
           <h2 class="mb-1 text-lead font-semibold">What its members can meet</h2>
           <p class="mb-1 text-muted">With a password alone, no risk and no signal; the rest is open. Mildest and strictest outcome.</p>
-          <table class="ruled"><tbody>{#each it.apps as app, i (app.id)}{@const cell = it.reach[i]}{#if cell}<tr><td><a href="#/inventory/apps/{encodeURIComponent(app.id)}">{app.title}</a></td><td><Ends {cell} password={true} words={true} /></td></tr>{/if}{/each}</tbody></table>
+          <table class="ruled"><tbody>{#each coverage.value.apps as each (each.app)}<tr><td><a href="#/inventory/apps/{encodeURIComponent(each.app)}">{each.title}</a></td><td><Ends cell={each.cell} password={true} words={true} /></td></tr>{/each}</tbody></table>
         </section>
       {/if}
       <Speaking policies={it.policies} none="No policy names it: being in it changes nothing by itself." others="in a rule" />

@@ -1,7 +1,7 @@
 <script lang="ts">
   // A person: what they can open now and why not, groups and where each comes from, devices, factors, sessions.
   import { inventory } from '../../lib/api/inventory';
-  import type { PersonProfile } from '../../lib/api/types';
+  import type { PersonProfile, ReachCoverage } from '../../lib/api/types';
   import { count, moment } from '../../lib/format';
   import Failing from '../../lib/parts/Failing.svelte';
   import Heading from '../../lib/parts/Heading.svelte';
@@ -18,7 +18,12 @@
   let { id }: { id: string } = $props();
   const profile = new Load<PersonProfile>();
   const acting = new Act();
-  const load = () => void profile.run((signal) => inventory.person(id, signal));
+  // Going through all cases takes longer than all the rest: the page does not wait for it.
+  const coverage = new Load<ReachCoverage>();
+  const load = () => {
+    void profile.run((signal) => inventory.person(id, signal));
+    void coverage.run((signal) => inventory.personCoverage(id, signal));
+  };
   $effect(load);
   let editing = $state(false);
   let ended = $state('');
@@ -72,7 +77,7 @@
   {#if editing}<EditThing noun="people" item={it.item} done={() => { editing = false; load(); }} cancel={() => (editing = false)} />{/if}
   <div class="grid gap-x-10 gap-y-7 lg:grid-cols-[minmax(0,1fr)_21rem]">
     <div class="flex min-w-0 flex-col gap-7">
-      <Reach reach={it.reach} person={id} device={it.device} how="By a plain sign-in with a password alone{it.device || it.address ? `, from ${[it.device, it.address].filter(Boolean).join(', ')}, where they mostly come from` : ''}." />
+      <Reach reach={it.reach} met={coverage.value?.apps} person={id} device={it.device} how="By a plain sign-in with a password alone{it.device || it.address ? `, from ${[it.device, it.address].filter(Boolean).join(', ')}, where they mostly come from` : ''}." />
       <section aria-label="Devices">
         <h2 class="text-lead font-semibold">Devices</h2>
         {#if it.devices.length}

@@ -14,8 +14,9 @@ from typing import Any
 
 from caddrel.core.cases.diagrams import Diagrams, TooLong
 from caddrel.core.cases.encoding import NOWHERE, OUTCOMES, RESULTS, Encoded, Encoder, tellings
+from caddrel.core.cases.known_addresses import KnownAddresses
 from caddrel.core.cases.reads import Reads, reads
-from caddrel.core.cases.space import KnownAddresses, Space
+from caddrel.core.cases.space import Space
 from caddrel.core.cases.tree import Fork, Leaf, Question, Tree, TreeMaker
 from caddrel.core.decide.compiled.evaluator import CompiledRulebook
 from caddrel.core.decide.decision import Decision, RuleRef

@@ -13,8 +13,10 @@ from typing import Any
 
 from caddrel.core.cases.diagrams import FALSE, TRUE, Diagrams, TooLong
 from caddrel.core.cases.encoding import NOWHERE, OUTCOMES, RESULTS, Encoder, tellings
+from caddrel.core.cases.known_addresses import KnownAddresses
 from caddrel.core.cases.reads import Reads, reads
-from caddrel.core.cases.space import KnownAddresses, Space
+from caddrel.core.cases.settled_tests import SettledTests, given_for_sure
+from caddrel.core.cases.space import Space
 from caddrel.core.decide.decision import Decision, RuleRef
 from caddrel.core.decide.interpreter.interpreter import decide
 from caddrel.core.facts.facts import Facts, Origin
@@ -209,10 +211,14 @@ def grid(
     """
     given = _of_nobody(given)
     people = _all_told(rulebook, given, inventory)
-    read = read.copy() if read is not None else reads(rulebook)
     app_given = given.values.get("app.id")
+    whole = rulebook
+    if app_given is not None:
+        # Policies that are about other apps in every case say nothing in this column, and need not tell people apart.
+        rulebook, read = _speaking(rulebook, given), None
+    read = read.copy() if read is not None else reads(rulebook)
     columns = [app_given] if isinstance(app_given, str) else apps_of(rulebook, inventory)
-    rows = audiences(rulebook) if only is None else only
+    rows = audiences(whole) if only is None else only
     conditions = {row: row.condition() for row in rows}
     asked = [condition for condition in (context, *conditions.values()) if condition is not None]
     # What is asked of the cases beside the policies is to be told apart, too: audiences, apps and the context.
@@ -220,7 +226,7 @@ def grid(
     for condition in (*asked, *([Or(tuple(to.values()))] if to else [])):
         read.condition(rulebook, condition)
     d = Diagrams(RESULTS + len(_RESULTS), late)
-    space = Space(rulebook, given, people, read, d, known)
+    space = Space(rulebook, given, people, read, d, known, MOST_WAYS)
     encoder = Encoder(rulebook, space, read, d)
     space.narrow(tellings(rulebook, read, encoder))
     if any(len(variable.values) > MOST_WAYS for variable in space.variables):
@@ -236,7 +242,14 @@ def grid(
     # What a rule decides and what the stance alone comes to are told apart by results of their own.
     marked = d.choose(decides, d.mapped(outcome, {result: result + _BY_RULE for result in _RESULTS}), outcome)
     at = {app: d.choose(here, marked, NOWHERE) for app, here in columns_of.items()}
-    return Grid(rulebook, rows, columns, space.exact, space, outcome, inside, encoded.deciding, of, columns_of, at, {})
+    return Grid(whole, rows, columns, space.exact, space, outcome, inside, encoded.deciding, of, columns_of, at, {})
+
+
+def _speaking(rulebook: Rulebook, given: Facts) -> Rulebook:
+    """Return a rulebook without the policies whose scope is false by what is given alone."""
+    settled = SettledTests(rulebook.catalogue, given_for_sure(given))
+    policies = rulebook.policies.items()
+    return replace(rulebook, policies={id: policy for id, policy in policies if not settled.never(policy.scope)})
 
 
 def _of_nobody(given: Facts) -> Facts:

@@ -10,6 +10,7 @@ from collections.abc import Mapping, Sequence
 
 from caddrel.core.decide.interpreter.operators import holds
 from caddrel.core.facts.catalogue import Catalogue
+from caddrel.core.facts.facts import Facts, Origin
 from caddrel.core.facts.types import FactType, Value
 from caddrel.core.language.nodes import And, Condition, FactTest, Not, Or, Surely
 from caddrel.core.language.operators import Op
@@ -17,6 +18,11 @@ from caddrel.core.rulebook.model import Scope, Selector
 
 # Of these an open object's own value stands in for what is only partly known, or they are looked up by members.
 _BY_MEMBERS = (FactType.NAMES, FactType.METHODS)
+
+
+def given_for_sure(given: Facts) -> dict[str, Value]:
+    """Return the given facts that have one value in all cases: what was assumed goes with an open object."""
+    return {name: value for name, value in given.values.items() if given.origins.get(name) is not Origin.ASSUMED}
 
 
 class SettledTests:

@@ -14,13 +14,15 @@ from datetime import datetime, timedelta
 from functools import partial
 from typing import Any
 
-from caddrel.core.cases.diagrams import FALSE, TRUE, Diagrams
+from caddrel.core.cases.diagrams import FALSE, TRUE, Diagrams, TooLong
+from caddrel.core.cases.known_addresses import KnownAddresses
 from caddrel.core.cases.ownership import STANDING, STANDINGS, UNLISTED, contradiction, fits_standing, fitting, no_such
 from caddrel.core.cases.reads import Reads, limits_of, methods_of, operands
+from caddrel.core.cases.settled_tests import given_for_sure
 from caddrel.core.cases.values import MOST_PARTS, OTHER, addresses, classes, moments, values_of
 from caddrel.core.cases.ways import Ways, standing_for, ways
 from caddrel.core.decide.requirements import YIELDS
-from caddrel.core.facts.facts import AddressData, Facts, Origin
+from caddrel.core.facts.facts import Facts, Origin
 from caddrel.core.facts.types import Address, FactType, PartlyKnown, Signals, Value
 from caddrel.core.inventory.completion import ages_of, attributes_of
 from caddrel.core.inventory.index import Entry, Inventory
@@ -47,28 +49,15 @@ class Variable:
     values: list[Mapping[Any, Any]]
 
 
-@dataclass(frozen=True, slots=True)
-class KnownAddresses:
-    """What is known about addresses, for who chooses among them.
-
-    Attributes
-    ----------
-    look_up
-        Tells what is known about one.
-    edges
-        The first address of each network that is known, and the first behind it.
-    whole
-        False when those are not all.
-    """
-
-    look_up: AddressData
-    edges: Sequence[Address] = ()
-    whole: bool = True
-
-
 @dataclass(slots=True)
 class Space:
-    """The cases of one attempt."""
+    """The cases of one attempt.
+
+    Parameters
+    ----------
+    most_ways
+        Gives up (`TooLong`) as soon as it is plain that people, devices or apps differ in more ways than that.
+    """
 
     rulebook: Rulebook
     given: Facts
@@ -76,6 +65,7 @@ class Space:
     read: Reads
     diagrams: Diagrams
     known: KnownAddresses | None = None
+    most_ways: int | None = None
     exact: bool = True
     open: list[str] = field(default_factory=list)
     variables: list[Variable] = field(default_factory=list)
@@ -139,6 +129,7 @@ class Space:
         found: dict[tuple[Any, ...], dict[str, Any]] = {}
         wanted = sorted({*mine, *(STANDING if kind == "device" else ())} - {id})
         asked = {str(value) for _, value in self.read.asked.get(id, [])}
+        sets: set[tuple[Any, ...]] = set()
         fits = fitting(told)
         for entry in self._entries(kind, {*wanted, *told}, asked):
             facts = self._facts_of(kind, entry)
@@ -150,6 +141,8 @@ class Space:
                 entry.id if entry.id in asked else None,
                 *[self._told_apart(name, facts.get(name)) for name in wanted],
             )
+            if self.most_ways is not None:
+                self._refuse_many(sets, way)
             if way not in found:
                 found[way] = {id: entry.id} | {name: facts[name] for name in wanted if name in facts}
         values = list(found.values())
@@ -166,6 +159,12 @@ class Space:
         self._objects[kind] = self._add([id, *wanted], values)
         if id not in self.open:
             self.open = sorted([*self.open, id])
+
+    def _refuse_many(self, sets: set[tuple[Any, ...]], way: tuple[Any, ...]) -> None:
+        """Give up where objects differ in too many ways: sets that tests tell apart are never found to be alike."""
+        sets.add(tuple([each for each in way if isinstance(each, frozenset)]))
+        if self.most_ways is not None and len(sets) > self.most_ways:
+            raise TooLong
 
     def _entries(self, kind: str, names: Iterable[str], asked: set[str]) -> Iterable[Entry]:
         """Return the entries of a kind, where it can be told those that differ in what their facts follow from.
@@ -400,12 +399,8 @@ class Space:
             self._methods[method] = self._add(["auth.methods"], [{("auth.methods", method): age} for age in ages])
 
     def constants(self) -> dict[str, Value]:
-        """Return facts that have one value in all cases: those given, and those of an object that can only be one.
-
-        What was assumed is none: an open person, app or device may say otherwise.
-        """
-        origins = self.given.origins
-        found = {n: v for n, v in self.given.values.items() if origins.get(n) is not Origin.ASSUMED}
+        """Return facts that have one value in all cases: those given, and those of an object that can only be one."""
+        found = given_for_sure(self.given)
         for variable in self._objects.values():
             if len(variable.values) == 1:
                 found.update({n: v for n, v in variable.values[0].items() if n in variable.facts and n not in found})

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from msgspec import structs
-
 from caddrel.core.decide.truth import TRUE
 from caddrel.core.diagnostics import shorten
 from caddrel.core.facts.facts import Facts, Setting
@@ -23,6 +21,7 @@ from caddrel.service.state.data_folder import DataFolder
 from caddrel.service.state.titles import title_of
 from caddrel.service.tracing.coverage import row_of_person
 from caddrel.wire import profiles as wire
+from caddrel.wire.coverage import CoverageGrid
 from caddrel.wire.rehearsals import GroupView
 
 
@@ -67,17 +66,31 @@ def person_profile(data: DataFolder, lockouts: LockOuts, id: str) -> wire.Person
         signin_lines(records),
         str(given.get("device.id", "")),
         str(given.get("network.ip", "")),
-        _anyhow(data, entry, reached(data, inventory, id, given)),
+        reached(data, inventory, id, given),
     )  # fmt: skip
 
 
-def _anyhow(data: DataFolder, entry: Entry, reach: list[wire.AppReach]) -> list[wire.AppReach]:
-    """Return what is reached with what is possible wherever the person comes from."""
-    row = row_of_person(data, entry) if reach and not entry.is_off(data.clock()) else None
+def person_coverage(data: DataFolder, id: str) -> wire.ReachCoverage:
+    """Return what a person can meet at each app, wherever they come from.
+
+    Raises
+    ------
+    ServiceError
+        When there is nobody of that id.
+    """
+    entry = data.inventories.current().people.get(id)
+    if entry is None:
+        raise not_found(f"person `{shorten(id)}`", "see GET /api/v1/people?search=…")
+    published = data.rulebooks.current()
+    return met(row_of_person(data, entry) if published is not None and not entry.is_off(data.clock()) else None)
+
+
+def met(row: CoverageGrid | None) -> wire.ReachCoverage:
+    """Return a row of the coverage grid as it travels; None where there is none."""
     if row is None:
-        return reach
-    cells = dict(zip((app.id for app in row.apps), row.rows[0].cells, strict=True))
-    return [structs.replace(each, anyhow=cells.get(each.app)) for each in reach]
+        return wire.ReachCoverage([], False)
+    apps = [wire.AppMet(app.id, app.title, cell) for app, cell in zip(row.apps, row.rows[0].cells, strict=True)]
+    return wire.ReachCoverage(apps, row.exact)
 
 
 def groups_of(data: DataFolder, inventory: Inventory, entry: Entry) -> list[GroupView]:

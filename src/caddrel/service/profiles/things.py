@@ -15,13 +15,13 @@ from caddrel.service.inventory.items import item_of, keeper_of
 from caddrel.service.inventory.outcomes import outcomes
 from caddrel.service.inventory.usual import last_signins
 from caddrel.service.problems import not_found
+from caddrel.service.profiles.people import met
 from caddrel.service.profiles.policies_about import about_app, naming_group
 from caddrel.service.profiles.reached import signin_lines
 from caddrel.service.state.data_folder import DataFolder
 from caddrel.service.state.titles import title_of, titled
 from caddrel.service.tracing.coverage import column_of, row_of
 from caddrel.store.inventory import Stored
-from caddrel.wire import coverage as grids
 from caddrel.wire import inventory as inventories
 from caddrel.wire import profiles as wire
 
@@ -30,7 +30,7 @@ MOST_NETWORKS = 200
 
 
 def app_profile(data: DataFolder, id: str) -> wire.AppProfile:
-    """Return an app: its stance, the policies that speak about it, who can reach it how."""
+    """Return an app: its stance, and the policies that speak about it."""
     stored, inventory = _there(data, "apps", id)
     published = data.rulebooks.current()
     app = inventory.apps[id]
@@ -38,20 +38,29 @@ def app_profile(data: DataFolder, id: str) -> wire.AppProfile:
     named = sorted(labels) if isinstance(labels, frozenset) else []
     records = signin_lines(last_signins(data, "app", id))
     if published is None:
-        return wire.AppProfile(item_of(stored), named, "", False, [], [], False, True, records)
+        return wire.AppProfile(item_of(stored), named, "", False, [], records)
     rulebook = titled(published.rulebook, inventory)
     line = rulebook.apps.get(id)
     own = line.stance if line is not None else None
-    found = column_of(data, id)
-    rows = (
-        [wire.AppRow(row.audience, row.title, row.people, row.cells[0]) for row in found.rows if row.people]
-        if found
-        else []
-    )
     return wire.AppProfile(
-        item_of(stored), named, own or rulebook.settings.stance, own is not None, about_app(rulebook, app), rows,
-        found is not None and found.password_alone, found is not None and found.exact, records,
-    )  # fmt: skip
+        item_of(stored), named, own or rulebook.settings.stance, own is not None, about_app(rulebook, app), records
+    )
+
+
+def app_coverage(data: DataFolder, id: str) -> wire.AppCoverage:
+    """Return who can reach an app how."""
+    _there(data, "apps", id)
+    found = column_of(data, id) if data.rulebooks.current() is not None else None
+    if found is None:
+        return wire.AppCoverage([], False, False)
+    rows = [wire.AppRow(row.audience, row.title, row.people, row.cells[0]) for row in found.rows if row.people]
+    return wire.AppCoverage(rows, found.password_alone, found.exact)
+
+
+def group_coverage(data: DataFolder, id: str) -> wire.ReachCoverage:
+    """Return what anybody of a group can meet at each app."""
+    _there(data, "groups", id)
+    return met(row_of(data, Audience("group", id)) if data.rulebooks.current() is not None else None)
 
 
 def group_profile(data: DataFolder, id: str) -> wire.GroupProfile:
@@ -69,17 +78,12 @@ def group_profile(data: DataFolder, id: str) -> wire.GroupProfile:
     parents = sorted(inventory.closure([id]) - {id})
     children = sorted(group.id for group in inventory.groups.values() if id in group.member_of)
     policies: list[wire.Speaks] = []
-    reach: list[grids.GridCell] = []
-    apps: list[wire.NamedObject] = []
     if published is not None:
         rulebook = titled(published.rulebook, inventory)
         policies = naming_group(rulebook, id)
-        row = row_of(data, Audience("group", id))
-        reach = row.rows[0].cells if row is not None else []
-        apps = [wire.NamedObject(app.id, app.title) for app in row.apps] if row is not None else []
     return wire.GroupProfile(
         item_of(stored, keeper_of(data, "groups", id)), len(members), lines, _groups(inventory, parents),
-        _groups(inventory, children), policies, reach, apps,
+        _groups(inventory, children), policies,
     )  # fmt: skip
 
 

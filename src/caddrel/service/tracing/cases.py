@@ -9,9 +9,9 @@ import time
 from collections.abc import Mapping
 
 from caddrel.core.cases.answer import Answer, all_cases
+from caddrel.core.cases.known_addresses import KnownAddresses
 from caddrel.core.cases.ownership import ContradictoryFacts
 from caddrel.core.cases.reads import Reads
-from caddrel.core.cases.space import KnownAddresses
 from caddrel.core.cases.tree import Fork, Leaf, Tree
 from caddrel.core.decide.compiled.evaluator import CompiledRulebook
 from caddrel.core.decide.decision import Decision

@@ -24,15 +24,33 @@ def device(call: Call) -> wire.DeviceProfile:
     return device_state.device_profile(call.data, call.path["id"])
 
 
-@endpoints.add("GET", "/api/v1/apps/<id>/profile", role="viewer", returns=wire.AppProfile, heavy="rehearse")
+@endpoints.add("GET", "/api/v1/people/<id>/coverage", role="viewer", returns=wire.ReachCoverage, heavy="rehearse")
+def person_coverage(call: Call) -> wire.ReachCoverage:
+    """What somebody can meet at each app from any device, place and moment."""
+    return people.person_coverage(call.data, call.path["id"])
+
+
+@endpoints.add("GET", "/api/v1/groups/<id>/coverage", role="viewer", returns=wire.ReachCoverage, heavy="rehearse")
+def group_coverage(call: Call) -> wire.ReachCoverage:
+    """What anybody of a group can meet at each app from any device, place and moment."""
+    return things.group_coverage(call.data, call.path["id"])
+
+
+@endpoints.add("GET", "/api/v1/apps/<id>/coverage", role="viewer", returns=wire.AppCoverage, heavy="rehearse")
+def app_coverage(call: Call) -> wire.AppCoverage:
+    """Who can reach an app how: each audience in which there is somebody."""
+    return things.app_coverage(call.data, call.path["id"])
+
+
+@endpoints.add("GET", "/api/v1/apps/<id>/profile", role="viewer", returns=wire.AppProfile)
 def app(call: Call) -> wire.AppProfile:
-    """An app: its stance, the policies that speak about it, who can reach it how."""
+    """An app: its stance, and the policies that speak about it."""
     return things.app_profile(call.data, call.path["id"])
 
 
-@endpoints.add("GET", "/api/v1/groups/<id>/profile", role="viewer", returns=wire.GroupProfile, heavy="rehearse")
+@endpoints.add("GET", "/api/v1/groups/<id>/profile", role="viewer", returns=wire.GroupProfile)
 def group(call: Call) -> wire.GroupProfile:
-    """A group: its members through nesting, and why; the policies that name it, and what its members can open."""
+    """A group: its members through nesting, and why; the policies that name it."""
     return things.group_profile(call.data, call.path["id"])
 
 
