@@ -6,6 +6,7 @@ import time
 from collections.abc import Iterator
 from datetime import UTC, datetime
 
+from bench.calibration import told as just_now
 from bench.company import Company
 from bench.result import Result
 from caddrel.core.cases.grid import grid
@@ -45,13 +46,7 @@ def run() -> Iterator[Result]:
     found = grid(rulebook, facts, inventory)
     cells = [found.cell(audience, app) for audience in found.audiences for app in found.apps]
     took = time.process_time() - began
-    began = time.process_time()
-    total = sum(number * number for number in range(3_000_000))
-    loop = time.process_time() - began
-    assert total
-    note = (
-        f"{len(cells):,} cells, {POLICIES} policies, {PEOPLE:,} people; 3 million squares took {loop:.2f} s just after"
-    )
+    note = f"{len(cells):,} cells, {POLICIES} policies, {PEOPLE:,} people; {just_now()}"
     yield Result("coverage grid, s", took, "below", 2, note)
     began = time.process_time()
     found.cases(found.audiences[0], found.apps[7])

@@ -16,6 +16,7 @@ from typing import Any
 
 import msgspec
 
+from bench.calibration import told
 from bench.result import Result
 from caddrel.core.rulebook.edit.objects import document_of, objects_of
 from caddrel.core.rulebook.edit.values import value_of, with_value
@@ -176,7 +177,7 @@ def _replaying(data: DataFolder) -> Iterator[Result]:
     _replayed(data, rulebook)
     made = time.process_time() - made
     took, count = min(_replayed(data, rulebook) for _ in range(2))
-    note = f"{len(rulebook.policies)} policies; with making the columns first {made:.1f} s; " + _calibrated()
+    note = f"{len(rulebook.policies)} policies; with making the columns first {made:.1f} s; " + told()
     yield Result("replay from the store, million records a CPU second", count / took / 1e6, "above", 1.0, note)
 
 
@@ -206,13 +207,6 @@ def _replayed(data: DataFolder, rulebook: Rulebook) -> tuple[float, int]:
     for _ in replay.run(lambda done: None):
         pass
     return time.process_time() - began, replay.tally.attempts.count
-
-
-def _calibrated() -> str:
-    began, total = time.process_time(), 0
-    for number in range(3_000_000):
-        total += number * number
-    return f"3 million squares took {time.process_time() - began:.2f} s just after"
 
 
 def _page(data: DataFolder, where: str) -> object:

@@ -82,7 +82,9 @@ def plain_facts(
     return facts
 
 
-def decided(rulebook: Rulebook, compiled: CompiledRulebook, reached: Reached) -> Explained:
+def decided(
+    rulebook: Rulebook, compiled: CompiledRulebook, reached: Reached, like: Explained | None = None
+) -> Explained:
     """Return the decision on a sign-in with its explanation, by the interpreter.
 
     Policies that the index leaves out are surely not about it, whatever else is known (`evaluator.considered`), so they
@@ -92,9 +94,12 @@ def decided(rulebook: Rulebook, compiled: CompiledRulebook, reached: Reached) ->
     ----------
     rulebook
         The one that was compiled, maybe with titles of apps.
+    like
+        The same person's sign-in to another app, explained: what is alike in both is not judged again.
     """
     speaking = {id: rulebook.policies[id] for id in sorted(compiled.considered(reached.facts))}
-    explained = explain(replace(rulebook, policies=speaking), reached.facts)
+    judge = like.judge if like is not None else None
+    explained = explain(replace(rulebook, policies=speaking), reached.facts, like=judge)
     if explained.decision.outcome != reached.outcome:
         raise AssertionError(f"{reached.app}: {reached.outcome}, and the interpreter {explained.decision.outcome}")
     return explained

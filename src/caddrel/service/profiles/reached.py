@@ -4,12 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 
-from caddrel.core.decide.compiled.evaluator import CompiledRulebook
+from caddrel.core.decide.interpreter.interpreter import Explained
 from caddrel.core.facts.types import Value
 from caddrel.core.facts.values import show_moment
 from caddrel.core.inventory.index import Inventory
 from caddrel.core.reach.apps import Reached, decided, reach
-from caddrel.core.rulebook.model import Rulebook
 from caddrel.core.words.decisions import decision_words
 from caddrel.service.rulebooks.view import pieces
 from caddrel.service.state.data_folder import DataFolder
@@ -28,13 +27,15 @@ def reached(data: DataFolder, inventory: Inventory, person: str, given: Mapping[
         return []
     rulebook = titled(published.rulebook, inventory)
     found = reach(published.compiled, inventory, person, data.clock(), given, data.addresses)
-    return [_view(rulebook, published.compiled, inventory, each, person) for each in found]
+    views: list[wire.AppReach] = []
+    explained: Explained | None = None
+    for each in found:
+        explained = decided(rulebook, published.compiled, each, explained)
+        views.append(_view(inventory, each, explained, person))
+    return views
 
 
-def _view(
-    rulebook: Rulebook, compiled: CompiledRulebook, inventory: Inventory, each: Reached, person: str
-) -> wire.AppReach:
-    explained = decided(rulebook, compiled, each)
+def _view(inventory: Inventory, each: Reached, explained: Explained, person: str) -> wire.AppReach:
     says = pieces(decision_words(explained, title_of(inventory, "people", person)))
     deciding = [RuleRef(ref.policy, ref.rule) for ref in explained.decision.deciding]
     title = title_of(inventory, "apps", each.app) or each.app

@@ -87,16 +87,24 @@ def decide(rulebook: Rulebook, facts: Facts, revision: int | None = None) -> Dec
     return explain(rulebook, facts, revision).decision
 
 
-def explain(rulebook: Rulebook, facts: Facts, revision: int | None = None, others: Others | None = None) -> Explained:
+def explain(
+    rulebook: Rulebook,
+    facts: Facts,
+    revision: int | None = None,
+    others: Others | None = None,
+    like: Judge | None = None,
+) -> Explained:
     """Return the decision on an attempt with every step; policies that are off are read too, but do not count.
 
     Parameters
     ----------
     others
         Of the same rulebook: what is known of it already, and is added to.
+    like
+        Of the same rulebook and attempt at another app; a trace tells of places and schedules that either looked at.
     """
     others = Others() if others is None else others
-    judge = Judge(rulebook, facts)
+    judge = Judge(rulebook, facts, like)
     requirements = Requirements(rulebook, facts, lambda name: judge.standard(name).truth)
     policies = [_read_policy(judge, policy, others) for _, policy in sorted(rulebook.policies.items())]
     counting = [steps.says for steps in policies if steps.policy.mode != "off"]
@@ -127,7 +135,7 @@ def _read_policy(judge: Judge, policy: Policy, others: Others) -> PolicySteps:
     rules: list[RuleStep] = []
     silent = scope is not TRUE
     for rule in policy.rules:
-        verdict = judge.judge(rule.when) if rule.when is not None else None
+        verdict = judge.whole(rule.when) if rule.when is not None else None
         truth = verdict.truth if verdict is not None else TRUE
         rules.append(RuleStep(rule, truth, verdict))
         if truth is TRUE:

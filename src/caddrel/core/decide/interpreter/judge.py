@@ -24,6 +24,8 @@ from caddrel.core.language.nodes import (
     Or,
     Passes,
     Surely,
+    Test,
+    tests_of,
 )
 from caddrel.core.language.operators import OPERATORS, Op
 from caddrel.core.rulebook.model import Place, PlaceParts, Rulebook, Schedule, Selector, Standard
@@ -85,10 +87,35 @@ _NETWORK_FACTS = {
 }
 
 
-class Judge:
-    """Judges any condition of one rulebook for one attempt; named parts are judged once."""
+@dataclass(slots=True)
+class AllElse:
+    """What is found of conditions that ask nothing of the app, by the node itself, which its rulebook keeps."""
 
-    def __init__(self, rulebook: Rulebook, facts: Facts) -> None:
+    verdicts: dict[int, Verdict] = field(default_factory=dict)
+    asks_app: dict[int, bool] = field(default_factory=dict)
+
+
+def _asks_app(test: Test) -> bool:
+    # What a standard asks is not looked into: it is taken to ask of the app too.
+    return isinstance(test, Passes) or (isinstance(test, FactTest) and test.fact.startswith("app."))
+
+
+def _all_else(facts: Facts) -> tuple[object, ...]:
+    """Return what there is of an attempt beside its app."""
+    values = {name: value for name, value in facts.values.items() if not name.startswith("app.")}
+    return values, facts.default_age, facts.lists, facts.not_understood
+
+
+class Judge:
+    """Judges any condition of one rulebook for one attempt; named parts are judged once.
+
+    Parameters
+    ----------
+    like
+        Of an attempt at another app that is the same in all else: what it found of all else is taken over.
+    """
+
+    def __init__(self, rulebook: Rulebook, facts: Facts, like: Judge | None = None) -> None:
         self.rulebook = rulebook
         self.facts = facts
         self.values = facts.values
@@ -96,13 +123,29 @@ class Judge:
         self.standards: dict[str, StandardVerdict] = {}
         self.schedules: dict[str, ScheduleVerdict] = {}
         self._selected: dict[tuple[str, str], Verdict] = {}
+        self.all_else = AllElse()
+        if like is not None and _all_else(like.facts) == _all_else(facts):
+            self.places, self.schedules, self.all_else = like.places, like.schedules, like.all_else
 
     def selected(self, selector: Selector) -> Verdict:
         """Return the verdict on a selector; many policies name the same, and it is judged once."""
         key = (selector.kind, selector.text)
         found = self._selected.get(key)
         if found is None:
-            found = self._selected[key] = self.judge(selector.condition)
+            found = self._selected[key] = self.whole(selector.condition)
+        return found
+
+    def whole(self, node: Condition) -> Verdict:
+        """Return the verdict on a selector's or rule's whole condition."""
+        key, known = id(node), self.all_else
+        asks = known.asks_app.get(key)
+        if asks is None:
+            asks = known.asks_app[key] = any(map(_asks_app, tests_of(node)))
+        if asks:
+            return self.judge(node)
+        found = known.verdicts.get(key)
+        if found is None:
+            found = known.verdicts[key] = self.judge(node)
         return found
 
     def judge(self, node: Condition) -> Verdict:
