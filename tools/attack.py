@@ -285,6 +285,10 @@ def publishing(at: Target) -> str:
     """What is published is what was reviewed; of several at once one wins; a plan of somebody put out is held."""
     with at.http() as http:
         draft = http.post("/api/v1/drafts", json={"name": "next"}).json()["info"]
+        text = "something-more: {mode: off, why: w, owner: o, rules: [{then: allow}]}"
+        changed = {"path": "policies.something-more", "text": text}
+        seen = {"If-Match": f'"{draft["version"]}"'}
+        draft = http.post("/api/v1/drafts/next/objects", json=changed, headers=seen).raise_for_status().json()["info"]
         seen = {"If-Match": f'"{draft["version"]}"'}
         body = {"why": "reviewed", "digest": draft["digest"]}
         hold(http.post("/api/v1/drafts/next/publish", json=body).status_code == 428, "published without a version")

@@ -74,7 +74,7 @@ def test_what_is_taken_back_was_never_there(other: Live) -> None:
         assert (shown.returncode, "brought 12 sign-ins" in shown.stderr, "--yes" in shown.stderr) == (2, True, True)
         assert _state(other) == between
         done = run("signins", "imports", "take-back", "2", "--yes", env=other.environment())
-        assert done.stdout == "12 sign-ins of import 2 were taken out.\n"
+        assert done.stdout == "12 sign-ins of import 2 taken out.\n"
         assert _state(other) == before
         assert other.data.signins.verify().wrong == ""
         with pytest.raises(Refused, match="taken back already") as refused:
