@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import io
 import json
 from collections.abc import Iterator, Sequence
 from concurrent.futures import ThreadPoolExecutor
@@ -15,6 +16,7 @@ from tests.service.inventory.test_changes import RULEBOOK
 
 from caddrel.client import Refused
 from caddrel.client.inventory import import_options
+from caddrel.service.inventory.imports import read_lines
 from caddrel.wire.decisions import File
 
 FACTORS = ["password", "authenticator-app"]
@@ -205,3 +207,27 @@ def test_lists_are_filtered_by_conditions_over_their_own_facts(live: Live) -> No
         assert refused.value.problem.code == "bad-parameter"
     told = run("people", "list", "--group", "keys", "--json", env=live.environment())
     assert [json.loads(line)["id"] for line in told.stdout.splitlines()] == ["ada"]
+
+
+class _Counting(io.RawIOBase):
+    """The body of a request, which cannot be looked ahead into; counts how often it is asked."""
+
+    def __init__(self, text: bytes) -> None:
+        self._text = io.BytesIO(text)
+        self.asked = 0
+
+    def readable(self) -> bool:
+        return True
+
+    def readinto(self, buffer: Any) -> int:
+        self.asked += 1
+        return self._text.readinto(buffer)
+
+
+def test_a_body_is_read_in_pieces_and_left_open(live: Live) -> None:
+    lines = b"".join(b'{"id": "p-%d", "title": "Person %d"}\n' % (n, n) for n in range(5_000))
+    body = _Counting(lines)
+    found = read_lines(live.data, "people", body, "")  # type: ignore[arg-type]  # as the server hands it on
+    assert [each[2]["id"] for each in found] == [f"p-{n}" for n in range(5_000)]
+    assert body.asked < 20
+    assert not body.closed

@@ -7,6 +7,7 @@ Not here: carrying a plan out (`inventory.changes`), and what comes of it for pe
 
 from __future__ import annotations
 
+import io
 from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any, BinaryIO, Literal
@@ -31,6 +32,8 @@ FEW_GO = 10
 Asked = tuple[str, str, Any]
 # A line that could not be read.
 NOT_JSON = object()
+# So much of a body is taken at a time.
+PIECE = 1 << 16
 
 
 @dataclass(slots=True)
@@ -77,6 +80,15 @@ def read_lines(data: DataFolder, noun: str, stream: BinaryIO, form: str) -> list
     if form == "csv":
         return _read_csv(data, noun, stream)
     most = data.limits.rulebook if noun == "lists" else data.limits.line
+    # The body of a request cannot be looked ahead into: of itself it is read for lines a byte at a time.
+    buffered = io.BufferedReader(stream, PIECE)  # type: ignore[type-var]  # it is read as a raw stream
+    try:
+        return _read_lines(noun, buffered, most)
+    finally:
+        buffered.detach()
+
+
+def _read_lines(noun: str, stream: BinaryIO, most: int) -> list[Asked]:
     found: list[Asked] = []
     number = 0
     while line := stream.readline(most + 1):
