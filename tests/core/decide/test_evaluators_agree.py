@@ -58,6 +58,12 @@ def test_a_decision_is_whole_and_its_trace_recomputes_it(text: str, attempt: dic
     trace = trace_json(explained)
     effects = [e["effect"].split()[0] for p in trace["policies"] if p["mode"] == "enforced" for e in p["effects"]]
     assert ("block" in effects) == (decision.reason == "effect")
+    for said in trace["policies"]:
+        scope = rulebook.policies[said["policy"]].scope
+        for part in said["scope"]["parts"]:
+            if part["part"] not in {"active", "operations"}:
+                named = [selector.text for selector in getattr(scope, part["part"])]
+                assert [each["text"] for each in part["selectors"]] == named
     assert plain(decision_words(explained))
     assert all(plain(why_not_words(steps, rulebook)) for steps in explained.policies)
 

@@ -17,7 +17,7 @@ from caddrel.core.language.nodes import And, During, FactTest, FromPlace, Item, 
 from caddrel.core.language.printer import print_condition, print_effect, print_formula, print_item
 from caddrel.core.rulebook.model import Selector
 
-Selectors = dict[int, dict[str, str]]
+Selectors = dict[tuple[str, str], dict[str, str]]
 
 
 def trace_json(explained: Explained) -> dict[str, Any]:
@@ -115,7 +115,8 @@ def _policy(judge: Judge, steps: PolicySteps, selectors: Selectors) -> dict[str,
 def _scope_part(steps: PolicySteps, part: ScopePart, selectors: Selectors) -> dict[str, Any]:
     if part.chosen:
         listed = [
-            selectors.get(id(verdict)) or _selector(selector, verdict, selectors) for selector, verdict in part.chosen
+            selectors.get((selector.kind, selector.text)) or _selector(selector, verdict, selectors)
+            for selector, verdict in part.chosen
         ]
         return {"part": part.name, "truth": part.truth.word, "selectors": listed}
     shown: list[str] = []
@@ -128,7 +129,7 @@ def _scope_part(steps: PolicySteps, part: ScopePart, selectors: Selectors) -> di
 
 
 def _selector(selector: Selector, verdict: Verdict, selectors: Selectors) -> dict[str, str]:
-    made = selectors[id(verdict)] = {"text": selector.text, "truth": verdict.truth.word}
+    made = selectors[selector.kind, selector.text] = {"text": selector.text, "truth": verdict.truth.word}
     return made
 
 

@@ -11,6 +11,7 @@ from datetime import datetime
 
 from caddrel.core.decide.compiled.evaluator import CompiledRulebook
 from caddrel.core.decide.interpreter.interpreter import Explained, explain
+from caddrel.core.decide.interpreter.judge import Beside
 from caddrel.core.facts.facts import AddressData, Facts, Origin, Setting
 from caddrel.core.facts.types import Value
 from caddrel.core.inventory.completion import complete
@@ -83,7 +84,7 @@ def plain_facts(
 
 
 def decided(
-    rulebook: Rulebook, compiled: CompiledRulebook, reached: Reached, like: Explained | None = None
+    rulebook: Rulebook, compiled: CompiledRulebook, reached: Reached, beside: Beside | None = None
 ) -> Explained:
     """Return the decision on a sign-in with its explanation, by the interpreter.
 
@@ -94,12 +95,11 @@ def decided(
     ----------
     rulebook
         The one that was compiled, maybe with titles of apps.
-    like
-        The same person's sign-in to another app, explained: what is alike in both is not judged again.
+    beside
+        What is known from the same sign-in to other apps, and is added to.
     """
     speaking = {id: rulebook.policies[id] for id in sorted(compiled.considered(reached.facts))}
-    judge = like.judge if like is not None else None
-    explained = explain(replace(rulebook, policies=speaking), reached.facts, like=judge)
+    explained = explain(replace(rulebook, policies=speaking), reached.facts, beside=beside)
     if explained.decision.outcome != reached.outcome:
         raise AssertionError(f"{reached.app}: {reached.outcome}, and the interpreter {explained.decision.outcome}")
     return explained

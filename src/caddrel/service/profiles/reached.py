@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 
 from caddrel.core.decide.interpreter.interpreter import Explained
+from caddrel.core.decide.interpreter.judge import Beside
 from caddrel.core.facts.types import Value
 from caddrel.core.facts.values import show_moment
 from caddrel.core.inventory.index import Inventory
@@ -27,12 +28,11 @@ def reached(data: DataFolder, inventory: Inventory, person: str, given: Mapping[
         return []
     rulebook = titled(published.rulebook, inventory)
     found = reach(published.compiled, inventory, person, data.clock(), given, data.addresses)
-    views: list[wire.AppReach] = []
-    explained: Explained | None = None
-    for each in found:
-        explained = decided(rulebook, published.compiled, each, explained)
-        views.append(_view(inventory, each, explained, person))
-    return views
+    beside = Beside()
+    return [
+        _view(inventory, each, decided(rulebook, published.compiled, each, beside), person)
+        for each in found
+    ]  # fmt: skip
 
 
 def _view(inventory: Inventory, each: Reached, explained: Explained, person: str) -> wire.AppReach:

@@ -12,7 +12,7 @@ from typing import Any
 
 from caddrel.core.decide.combine import Combination, Says
 from caddrel.core.decide.decision import Decision
-from caddrel.core.decide.interpreter.judge import Judge, Verdict
+from caddrel.core.decide.interpreter.judge import Beside, Judge, Verdict
 from caddrel.core.decide.requirements import Requirements
 from caddrel.core.decide.truth import FALSE, TRUE, UNKNOWN, Truth, all_true, any_true, opposite, truth_of
 from caddrel.core.facts.facts import Facts
@@ -92,7 +92,7 @@ def explain(
     facts: Facts,
     revision: int | None = None,
     others: Others | None = None,
-    like: Judge | None = None,
+    beside: Beside | None = None,
 ) -> Explained:
     """Return the decision on an attempt with every step; policies that are off are read too, but do not count.
 
@@ -100,11 +100,12 @@ def explain(
     ----------
     others
         Of the same rulebook: what is known of it already, and is added to.
-    like
-        Of the same rulebook and attempt at another app; a trace tells of places and schedules that either looked at.
+    beside
+        Of the same rulebook: what is known from the same attempt at other apps. A trace leaves out the places and
+        schedules that were looked at there.
     """
     others = Others() if others is None else others
-    judge = Judge(rulebook, facts, like)
+    judge = Judge(rulebook, facts, beside)
     requirements = Requirements(rulebook, facts, lambda name: judge.standard(name).truth)
     policies = [_read_policy(judge, policy, others) for _, policy in sorted(rulebook.policies.items())]
     counting = [steps.says for steps in policies if steps.policy.mode != "off"]

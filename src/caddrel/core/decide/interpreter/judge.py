@@ -88,11 +88,30 @@ _NETWORK_FACTS = {
 
 
 @dataclass(slots=True)
-class AllElse:
-    """What is found of conditions that ask nothing of the app, by the node itself, which its rulebook keeps."""
+class Beside:
+    """What sign-ins of one person to several apps have in common, judged once: all that asks nothing of the app.
 
+    It is of the rulebook whose nodes it was first used with, which keeps them.
+    """
+
+    facts: tuple[object, ...] | None = None
     verdicts: dict[int, Verdict] = field(default_factory=dict)
     asks_app: dict[int, bool] = field(default_factory=dict)
+
+    def of(self, facts: Facts) -> bool:
+        """Tell whether an attempt is the same in all but its app; the first is."""
+        values = {name: value for name, value in facts.values.items() if not name.startswith("app.")}
+        mine = (values, facts.default_age, facts.lists, facts.not_understood)
+        if self.facts is None:
+            self.facts = mine
+        return self.facts == mine
+
+    def shared(self, node: Condition) -> bool:
+        """Tell whether a condition asks nothing of the app."""
+        found = self.asks_app.get(id(node))
+        if found is None:
+            found = self.asks_app[id(node)] = any(map(_asks_app, tests_of(node)))
+        return not found
 
 
 def _asks_app(test: Test) -> bool:
@@ -100,22 +119,16 @@ def _asks_app(test: Test) -> bool:
     return isinstance(test, Passes) or (isinstance(test, FactTest) and test.fact.startswith("app."))
 
 
-def _all_else(facts: Facts) -> tuple[object, ...]:
-    """Return what there is of an attempt beside its app."""
-    values = {name: value for name, value in facts.values.items() if not name.startswith("app.")}
-    return values, facts.default_age, facts.lists, facts.not_understood
-
-
 class Judge:
     """Judges any condition of one rulebook for one attempt; named parts are judged once.
 
     Parameters
     ----------
-    like
-        Of an attempt at another app that is the same in all else: what it found of all else is taken over.
+    beside
+        What is known from the same attempt at other apps, and is added to; of another attempt nothing is taken.
     """
 
-    def __init__(self, rulebook: Rulebook, facts: Facts, like: Judge | None = None) -> None:
+    def __init__(self, rulebook: Rulebook, facts: Facts, beside: Beside | None = None) -> None:
         self.rulebook = rulebook
         self.facts = facts
         self.values = facts.values
@@ -123,9 +136,7 @@ class Judge:
         self.standards: dict[str, StandardVerdict] = {}
         self.schedules: dict[str, ScheduleVerdict] = {}
         self._selected: dict[tuple[str, str], Verdict] = {}
-        self.all_else = AllElse()
-        if like is not None and _all_else(like.facts) == _all_else(facts):
-            self.places, self.schedules, self.all_else = like.places, like.schedules, like.all_else
+        self._beside = beside if beside is not None and beside.of(facts) else None
 
     def selected(self, selector: Selector) -> Verdict:
         """Return the verdict on a selector; many policies name the same, and it is judged once."""
@@ -137,15 +148,12 @@ class Judge:
 
     def whole(self, node: Condition) -> Verdict:
         """Return the verdict on a selector's or rule's whole condition."""
-        key, known = id(node), self.all_else
-        asks = known.asks_app.get(key)
-        if asks is None:
-            asks = known.asks_app[key] = any(map(_asks_app, tests_of(node)))
-        if asks:
+        beside = self._beside
+        if beside is None or not beside.shared(node):
             return self.judge(node)
-        found = known.verdicts.get(key)
+        found = beside.verdicts.get(id(node))
         if found is None:
-            found = known.verdicts[key] = self.judge(node)
+            found = beside.verdicts[id(node)] = self.judge(node)
         return found
 
     def judge(self, node: Condition) -> Verdict:
