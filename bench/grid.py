@@ -6,7 +6,7 @@ import time
 from collections.abc import Iterator
 from datetime import UTC, datetime
 
-from bench.calibration import told as just_now
+from bench.calibration import just_now
 from bench.company import Company
 from bench.result import Result
 from caddrel.core.cases.grid import grid

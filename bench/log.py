@@ -16,7 +16,7 @@ from typing import Any
 
 import msgspec
 
-from bench.calibration import told
+from bench.calibration import just_now
 from bench.result import Result
 from caddrel.core.rulebook.edit.objects import document_of, objects_of
 from caddrel.core.rulebook.edit.values import value_of, with_value
@@ -177,7 +177,7 @@ def _replaying(data: DataFolder) -> Iterator[Result]:
     _replayed(data, rulebook)
     made = time.process_time() - made
     took, count = min(_replayed(data, rulebook) for _ in range(2))
-    note = f"{len(rulebook.policies)} policies; with making the columns first {made:.1f} s; " + told()
+    note = f"{len(rulebook.policies)} policies; with making the columns first {made:.1f} s; " + just_now()
     yield Result("replay from the store, million records a CPU second", count / took / 1e6, "above", 1.0, note)
 
 

@@ -13,7 +13,7 @@ from typing import Any
 
 import httpx
 
-from bench.calibration import told
+from bench.calibration import just_now
 from bench.company import Company
 from bench.result import Result
 from caddrel.service.auth.tokens import make_token
@@ -140,11 +140,15 @@ def _pages(http: httpx.Client, size: int) -> Iterator[Result]:
     }
     took = {name: _seconds(ask) for name, ask in asked.items()}
     scale = f"{POLICIES:,} policies ({size >> 10} KB), {PEOPLE:,} people"
-    yield Result("slowest page, s", max(took.values()), "below", GOAL, f"{scale}; {told()}; ms: {_told(took)}")
+    yield Result("slowest page, s", max(took.values()), "below", GOAL, f"{scale}; {just_now()}; ms: {_told(took)}")
     # What goes through all cases; beside a page, which does not wait for it.
     took = {name: _seconds(ask) for name, ask in cases.items()}
     yield Result(
-        "slowest of what goes through all cases, s", max(took.values()), "below", 1.0, f"{told()}; ms: {_told(took)}"
+        "slowest of what goes through all cases, s",
+        max(took.values()),
+        "below",
+        1.0,
+        f"{just_now()}; ms: {_told(took)}",
     )
     # The process that checks is begun by the first, and reads the inventory.
     first = _seconds(lambda: http.post("/api/v1/rulebook/check", json={"draft": "mine"}), 1)
@@ -152,7 +156,7 @@ def _pages(http: httpx.Client, size: int) -> Iterator[Result]:
     for _ in range(TIMES):
         save()
         edited.append(_seconds(lambda: http.post("/api/v1/rulebook/check", json={"draft": "mine"}), 1))
-    said = f"{scale}; with lint, lock-out check and kept rehearsals; {told()}; the first {first:.1f} s"
+    said = f"{scale}; with lint, lock-out check and kept rehearsals; {just_now()}; the first {first:.1f} s"
     yield Result("checking a draft after an edit, s", statistics.median(edited), "below", 0.5, said)
 
 

@@ -10,7 +10,7 @@ from datetime import timedelta
 from pathlib import Path
 from typing import Any
 
-from bench.calibration import told
+from bench.calibration import just_now
 from bench.company import Company
 from bench.result import Result
 from caddrel.service.runtime import Runtime
@@ -62,7 +62,7 @@ def run() -> Iterator[Result]:
         for session in sessions[:many]:
             runtime.sessions.outcome(session, "the bench", now)
         took = time.process_time() - began
-        note = f"{POLICIES} policies, {PEOPLE:,} people; {told()}"
+        note = f"{POLICIES} policies, {PEOPLE:,} people; {just_now()}"
         yield Result("sessions decided again, a CPU second", many / took, "above", 20_000, note)
         device = dict(next(document for noun, document in kept if document["id"] == "device-77"), encrypted=False)
         data.inventory.put([("devices", device)], utc_now())

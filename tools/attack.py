@@ -281,14 +281,21 @@ def odd_requests(at: Target) -> str:
     return f"{len(asked)} odd requests, a gzip of {len(blank):,} bytes of newlines"
 
 
+def _changed_draft(http: httpx.Client, name: str) -> dict[str, Any]:
+    """Return a draft with one policy more."""
+    draft = http.post("/api/v1/drafts", json={"name": name}).json()["info"]
+    text = f"{name}-more: {{mode: off, why: w, owner: o, rules: [{{then: allow}}]}}"
+    seen = {"If-Match": f'"{draft["version"]}"'}
+    body = {"path": f"policies.{name}-more", "text": text}
+    changed = http.post(f"/api/v1/drafts/{name}/objects", json=body, headers=seen).raise_for_status()
+    found: dict[str, Any] = changed.json()["info"]
+    return found
+
+
 def publishing(at: Target) -> str:
     """What is published is what was reviewed; of several at once one wins; a plan of somebody put out is held."""
     with at.http() as http:
-        draft = http.post("/api/v1/drafts", json={"name": "next"}).json()["info"]
-        text = "something-more: {mode: off, why: w, owner: o, rules: [{then: allow}]}"
-        changed = {"path": "policies.something-more", "text": text}
-        seen = {"If-Match": f'"{draft["version"]}"'}
-        draft = http.post("/api/v1/drafts/next/objects", json=changed, headers=seen).raise_for_status().json()["info"]
+        draft = _changed_draft(http, "next")
         seen = {"If-Match": f'"{draft["version"]}"'}
         body = {"why": "reviewed", "digest": draft["digest"]}
         hold(http.post("/api/v1/drafts/next/publish", json=body).status_code == 428, "published without a version")
@@ -306,7 +313,7 @@ def publishing(at: Target) -> str:
     hold(answers.count(201) + answers.count(200) == 1, f"of eight who published at once: {sorted(answers)}")
     with at.http() as http:
         token = http.post("/api/v1/tokens", json={"name": "goes", "role": "publisher", "days": 1}).json()
-        draft = http.post("/api/v1/drafts", json={"name": "later"}).json()["info"]
+        draft = _changed_draft(http, "later")
         seen = {"If-Match": f'"{draft["version"]}"'}
         soon = time.strftime("%Y-%m-%dT%H:%M:%SZ", time.gmtime(time.time() + 3))
         with at.http(token["token"]) as goes:

@@ -412,7 +412,7 @@ def test_a_policy_is_added_from_a_pattern(kelpline: Live) -> None:
         assert {each.name for each in author.drafts.patterns()} >= {"second-factor", "enrolling"}
         for pattern, code in (("nothing-like-it", "bad-pattern"), ("second-factor", "policy-exists")):
             version = author.drafts.get("patterned").info.version
-            request = PatternRequest(pattern, "fares", {"apps": "post"})
+            request = PatternRequest(pattern=pattern, id="fares", blanks={"apps": "post"})
             with pytest.raises(Refused) as refused:
                 author.drafts.add_from_pattern("patterned", version, request)
             assert refused.value.problem.code == code

@@ -26,6 +26,7 @@ from caddrel.store.audit import AuditStore
 from caddrel.store.queries import Query
 from caddrel.wire import authzen
 from caddrel.wire.decisions import File
+from caddrel.wire.drafts import DraftInfo
 
 RULEBOOK = """
 caddrel: 1
@@ -288,10 +289,16 @@ def test_what_is_published_is_what_was_reviewed(live: Live) -> None:
         assert set(answers) - set(numbers) <= {"published-in-between"}
 
 
+def _changed(client: Caddrel, name: str) -> DraftInfo:
+    """Return a draft that says something else than the current revision."""
+    begun = client.drafts.begin(name).info
+    return client.drafts.save(name, begun.version, [File("r.yaml", RULEBOOK + "# changed\n")]).info
+
+
 def test_a_plan_is_carried_out_only_while_its_planner_may(live: Live) -> None:
     accounts.make_account(live.data, "maren", "publisher", "")
     with live.client() as operator:
-        info = operator.drafts.begin("later").info
+        info = _changed(operator, "later")
         made = operator.tokens.create("goes", "publisher", 3)
         with Caddrel(live.url, made.token) as goes:
             goes.drafts.plan(info, "2026-11-24T06:00:00Z", "in time")
@@ -309,9 +316,7 @@ def test_a_planner_survives_a_disk_that_is_full(live: Live, monkeypatch: pytest.
 
     monkeypatch.setattr(scheduled_publish, "LOOK_EVERY", 0.01)
     with live.client() as operator:
-        begun = operator.drafts.begin("later")
-        changed = operator.drafts.save("later", begun.info.version, [File("r.yaml", RULEBOOK + "# later\n")])
-        operator.drafts.plan(changed.info, "2026-11-24T06:00:00Z", "in time")
+        operator.drafts.plan(_changed(operator, "later"), "2026-11-24T06:00:00Z", "in time")
         write = live.data.audit.add
         failures = iter([True, True])
 

@@ -41,7 +41,7 @@ def add(name: str, given: tuple[str, ...], chosen: str, title: str, as_json: boo
               caddrel draft add fares fares-need-mfa --pattern second-factor apps=farebox within=4h
     """
     id, blanks = (given[0], given[1:]) if given and "=" not in given[0] else ("", given)
-    request = PatternRequest(chosen, id, facts_given(blanks, "apps=farebox"), title)
+    request = PatternRequest(pattern=chosen, id=id, blanks=facts_given(blanks, "apps=farebox"), title=title)
     with connect() as service:
         saved = service.drafts.add_from_pattern(name, service.drafts.get(name).info.version, request)
         view = service.drafts.look(name, saved.path)

@@ -187,7 +187,7 @@ class AcceptRequest(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     until: str = ""
 
 
-class PatternRequest(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+class PatternRequest(msgspec.Struct, frozen=True, forbid_unknown_fields=True, kw_only=True):
     """A policy to be added from a pattern: what stands in the blanks, a title and an id of its own.
 
     Without a title it has the pattern's, and without an id the one that follows from its title.

@@ -22,7 +22,7 @@ def test_what_is_told_is_what_the_policy_covers(kelpline: Live) -> None:
             blanks = {name: filled.get(name) or blank.otherwise or "4h" for name, blank in pattern.blanks.items()}
             told = author.drafts.pattern_covers("covering", PatternScope(pattern.name, blanks))
             assert told.problems == [], pattern.name
-            request = PatternRequest(pattern.name, f"it-is-{pattern.name}", blanks)
+            request = PatternRequest(pattern=pattern.name, id=f"it-is-{pattern.name}", blanks=blanks)
             version = author.drafts.add_from_pattern("covering", version, request).info.version
             view = author.drafts.look("covering", f"policies.it-is-{pattern.name}")
             assert view.covers is not None, pattern.name

@@ -307,9 +307,14 @@ def test_a_draft_that_changes_nothing_makes_no_revision(live: Live) -> None:
     with live.client() as operator:
         operator.drafts.begin("idle")
         before = operator.rulebook.history()
-        with pytest.raises(Refused) as refused:
-            operator.drafts.publish(operator.drafts.get("idle").info, "nothing at all")
-        assert (refused.value.problem.status, refused.value.problem.code) == (409, "nothing-changed")
+        info = operator.drafts.get("idle").info
+        for publish in (
+            lambda: operator.drafts.publish(info, "nothing at all"),
+            lambda: operator.drafts.plan(info, "2027-01-04T06:00:00Z", "nothing, later"),
+        ):
+            with pytest.raises(Refused) as refused:
+                publish()
+            assert (refused.value.problem.status, refused.value.problem.code) == (409, "nothing-changed")
         assert operator.rulebook.history() == before
         # It is there still, to be written further or discarded.
         assert "idle" in {each.name for each in operator.drafts.all()}

@@ -13,7 +13,10 @@ from tests.conftest import NOW, Live
 from tests.service.http.test_api import RULEBOOK
 
 from caddrel.client import Refused
+from caddrel.core.logs.filters import MOST_NAMES
 from caddrel.demo.situations import SITUATIONS, Situation
+from caddrel.store.queries import Query
+from caddrel.store.signins import SigninRecord
 from caddrel.wire.decisions import File
 
 BLOCKING = RULEBOOK.replace("{then: require mfa}", "{id: shut, then: block, tell: 'Closed. {reference}'}")
@@ -318,6 +321,21 @@ def test_a_condition_may_name_what_only_the_log_or_an_older_revision_knows(empty
                 client.signins.list(where=where)
             [problem] = refused.value.problem.errors
             assert (problem.code, hint in problem.hint) == ("unknown-word", True)
+        # Each name is looked for elsewhere once, and so many of them; whoever names very many is not told of all.
+        looked: list[Query] = []
+        page = empty.data.signins.page
+
+        def counted(query: Query) -> list[SigninRecord]:
+            looked.append(query)
+            return page(query)
+
+        with pytest.MonkeyPatch.context() as patch:
+            patch.setattr(empty.data.signins, "page", counted)
+            many = ", ".join(["left", *("old", "odl"), *(f"g{n}" for n in range(900))] * 2)
+            with pytest.raises(Refused) as refused:
+                client.signins.list(where=f"person.groups has any of [{many}]")
+        assert len(looked) == len({repr(each) for each in looked}) <= MOST_NAMES + 1
+        assert 0 < len(refused.value.problem.errors) <= MOST_NAMES
         # Of the people there are now, nobody can be in it.
         with pytest.raises(Refused) as refused:
             client.people.list(where="person.groups has old")

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Collection, Mapping
+from collections.abc import Callable, Collection, Iterator, Mapping
 from dataclasses import replace
+from itertools import islice
 
 from caddrel.core.diagnostics import Diagnostic, Span, shorten
 from caddrel.core.facts.catalogue import Catalogue, FactSpec
@@ -33,7 +34,7 @@ RECORD_FACTS: Mapping[str, FactSpec] = {
         FactSpec("shadow", _T.WORD, "The outcome with all shadow policies enforced.", OUTCOMES),
     )
 }
-# So many unknown names of one filter are told.
+# So many names of one filter are looked for elsewhere, each of which takes time; what comes after counts as known.
 MOST_NAMES = 10
 _SECTIONS = ("places", "standards", "schedules", "proofs", "notices", "signals")
 
@@ -100,17 +101,33 @@ def unknown_names(
     otherwise
         What is said of a name that is like no other.
     """
-    found: list[Diagnostic] = []
+    strange = islice(_strange(condition, named), MOST_NAMES)
+    return [
+        _placed(
+            Diagnostic(
+                "unknown-word", f"there is no {kind} `{shorten(operand.text)}`",
+                meant(operand.text, known, otherwise), extent=operand.extent,
+            ),
+            text,
+        )
+        for test, operand, kind, known in strange
+        if not elsewhere(test, operand)
+    ]  # fmt: skip
+
+
+def _strange(
+    condition: Condition, named: Mapping[str, tuple[str, Collection[str]]]
+) -> Iterator[tuple[FactTest, Operand, str, Collection[str]]]:
+    """Yield names that are not among those that there are, each once, with what they are names of."""
+    seen: set[tuple[str, str]] = set()
     for test in tests_of(condition):
-        kind, known = named.get(test.fact, ("", ())) if isinstance(test, FactTest) else ("", ())
-        if not isinstance(test, FactTest) or not known:
+        if not isinstance(test, FactTest):
             continue
-        for operand in test.operands:
-            if len(found) < MOST_NAMES and operand.text not in known and not elsewhere(test, operand):
-                message = f"there is no {kind} `{shorten(operand.text)}`"
-                hint = meant(operand.text, known, otherwise)
-                found.append(_placed(Diagnostic("unknown-word", message, hint, extent=operand.extent), text))
-    return found
+        kind, known = named.get(test.fact, ("", ()))
+        for operand in test.operands if known else ():
+            if operand.text not in known and (test.fact, operand.text) not in seen:
+                seen.add((test.fact, operand.text))
+                yield test, operand, kind, known
 
 
 def _placed(problem: Diagnostic, text: str) -> Diagnostic:

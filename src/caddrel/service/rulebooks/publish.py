@@ -130,11 +130,10 @@ class Publisher:
         why = request.why.strip()
         files = [(file.name[:200] or "rulebook.yaml", file.text) for file in request.files]
         current = self._data.rulebooks.current()
-        if current is not None and _says(current.revision, files, base):
+        if current is not None and says_the_same(current.revision, files, base):
             # A revision in which nothing changes would bury those in which something did.
             if draft is not None:
-                said = f"the draft says what revision {current.revision.number} says already"
-                raise ServiceError(409, "nothing-changed", said, "change something, or discard the draft")
+                raise nothing_changed(current.revision.number)
             return wire.PublishResult(
                 info(current.revision, current.revision.number), [diagnostic(d) for d in result.diagnostics], True
             )
@@ -146,7 +145,13 @@ class Publisher:
         return wire.PublishResult(info(revision, revision.number), [diagnostic(d) for d in found])
 
 
-def _says(current: Revision, files: list[tuple[str, str]], base: int) -> bool:
+def nothing_changed(number: int) -> ServiceError:
+    """Return the refusal of a draft that says what the current revision says."""
+    said = f"the draft says what revision {number} says already"
+    return ServiceError(409, "nothing-changed", said, "change something, or discard the draft")
+
+
+def says_the_same(current: Revision, files: list[tuple[str, str]], base: int) -> bool:
     """Tell whether the revision that is current says the very same, and means it by what decisions mean now."""
     return base == current.number and current.meaning == MEANING and list(current.files) == files
 

@@ -11,7 +11,7 @@ from caddrel.core.diagnostics import RulebookError
 from caddrel.core.facts.values import ValueRefused, read_moment, show_moment
 from caddrel.service.problems import ServiceError, problem_for
 from caddrel.service.rulebooks import drafts as drafting
-from caddrel.service.rulebooks.publish import Publisher
+from caddrel.service.rulebooks.publish import Publisher, nothing_changed, says_the_same
 from caddrel.service.state.data_folder import DataFolder
 from caddrel.store.drafts import Draft, Plan
 from caddrel.store.revisions import Conflict
@@ -80,6 +80,9 @@ class Planner:
             )
         if draft.base != (data.revisions.current_number() or drafting.NOTHING):
             raise Conflict(data.revisions.current_number() or 0)
+        published = data.rulebooks.current()
+        if published is not None and says_the_same(published.revision, list(draft.files), draft.base):
+            raise nothing_changed(published.revision.number)
         files = [File(*file) for file in draft.files]
         risk, rehearsals = request.accept_lockout_risk.strip(), request.accept_failing_rehearsals.strip()
         self._publisher.examine(PublishRequest(files, request.why, draft.base, risk, rehearsals))
