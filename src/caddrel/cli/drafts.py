@@ -280,9 +280,9 @@ def _seen(service: Caddrel, name: str, version: int | None) -> DraftInfo:
 @draft.command()
 @click.argument("name")
 @click.option("--why", required=True, help="Why, for those who read the history.")
-@click.option("--accept-lockout-risk", default="", metavar="REASON", help="As of rulebook publish.")
-@click.option("--accept-failing-rehearsals", default="", metavar="REASON", help="As of rulebook publish.")
-@click.option("--accept-failing-guarantees", default="", metavar="REASON", help="As of rulebook publish.")
+@click.option("--accept-lockout-risk", default="", metavar="REASON", help="As in rulebook publish.")
+@click.option("--accept-failing-rehearsals", default="", metavar="REASON", help="As in rulebook publish.")
+@click.option("--accept-failing-guarantees", default="", metavar="REASON", help="As in rulebook publish.")
 @_VERSION
 @json_option
 def publish(
@@ -314,8 +314,8 @@ def publish(
 @click.argument("name")
 @click.option("--at", required=True, metavar="MOMENT", help="When, such as 2026-12-01T06:00:00Z.")
 @click.option("--why", required=True, help="Why, for those who read the history.")
-@click.option("--accept-lockout-risk", default="", metavar="REASON", help="As of rulebook publish.")
-@click.option("--accept-failing-rehearsals", default="", metavar="REASON", help="As of rulebook publish.")
+@click.option("--accept-lockout-risk", default="", metavar="REASON", help="As in rulebook publish.")
+@click.option("--accept-failing-rehearsals", default="", metavar="REASON", help="As in rulebook publish.")
 @_VERSION
 @json_option
 def plan(

@@ -7,6 +7,7 @@ import sys
 
 import click
 
+from caddrel.cli.hints import own_words
 from caddrel.cli.output import print_diagnostics, say_error
 from caddrel.client.caller import CaddrelError, Refused
 from caddrel.core.diagnostics import RulebookError
@@ -39,11 +40,11 @@ def run(command: click.Command) -> None:
         sys.exit(USAGE)
     except Refused as refused:
         problem = refused.problem
-        say_error(problem.title, problem.hint)
+        say_error(problem.title, own_words(problem.hint))
         for found in problem.errors:
             where = f"{found.span.file}:{found.span.line}:{found.span.column}: " if found.span else ""
             where = where or (f"{found.path}: " if found.path else "")
-            say_error(f"{where}{found.message}", found.hint, found.code)
+            say_error(f"{where}{found.message}", own_words(found.hint), found.code)
         sys.exit(NO if problem.code in {"bad-rulebook", "bad-attempt", "bad-inventory"} else SERVICE)
     except CaddrelError as error:
         say_error(str(error), "is it running? caddrel serve, or see CADDREL_URL")

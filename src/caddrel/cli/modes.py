@@ -11,7 +11,7 @@ from caddrel.wire.authoring import Edit
 from caddrel.wire.rulebooks import PublishResult
 
 _WHY = click.option("--why", required=True, help="Why, for those who read the history.")
-_ACCEPT = click.option("--accept-lockout-risk", default="", metavar="REASON", help="As of rulebook publish.")
+_ACCEPT = click.option("--accept-lockout-risk", default="", metavar="REASON", help="As in rulebook publish.")
 
 
 @click.command()

@@ -141,7 +141,7 @@ class AsyncCaddrel(Awaited):
     Parameters
     ----------
     url, token, timeout
-        As of `Caddrel`.
+        As in `Caddrel`.
     transport
         Another way to send requests than the network.
     """

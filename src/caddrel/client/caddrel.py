@@ -105,7 +105,7 @@ class Rulebook:
         accept_failing_rehearsals: str = "",
         accept_failing_guarantees: str = "",
     ) -> rulebooks.PublishResult:  # fmt: skip
-        """Publish an earlier revision again as the next one; the rest as of `publish`."""
+        """Publish an earlier revision again as the next one; the rest as in `publish`."""
         body = rulebooks.RestoreRequest(
             number, why, base, accept_lockout_risk, accept_failing_rehearsals, accept_failing_guarantees
         )
@@ -144,7 +144,7 @@ class Signins:
         return self._caller.stream("/api/v1/signins", lines, signins.ImportResult, params)
 
     def export(self, format: str = "ndjson", **filters: str) -> Iterator[bytes]:
-        """Yield every sign-in that matches, in pieces of a file; filters as of `list`."""
+        """Yield every sign-in that matches, in pieces of a file; filters as in `list`."""
         return self._caller.pieces("/api/v1/signins/export", {"format": format, **filters})
 
     def old(self, older_than: str) -> signins.Forgotten:
@@ -157,7 +157,7 @@ class Signins:
         return self._caller.get("/api/v1/signins", signins.SigninPage, params)
 
     def causes(self, **filters: str) -> signins.CauseList:
-        """Return what blocks and challenges have in common, the most frequent first; filters as of `list`."""
+        """Return what blocks and challenges have in common, the most frequent first; filters as in `list`."""
         return self._caller.get("/api/v1/causes", signins.CauseList, filters)
 
     def get(self, id: str) -> signins.SigninDetail:

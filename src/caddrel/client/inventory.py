@@ -22,7 +22,7 @@ class InventoryFeed:
         return self._caller.get("/api/v1/inventory/changes", inventory.InventoryChanges, params)
 
     def import_(self, document: Iterable[bytes], **options: str) -> inventory.PutResult:
-        """Add or change objects of several nouns: JSON with a list for each; `options` as of `import_options`."""
+        """Add or change objects of several nouns: JSON with a list for each; `options` as in `import_options`."""
         return self._caller.stream("/api/v1/inventory", document, inventory.PutResult, options)
 
     def join(self, group: str, person: str, until: str = "", accept_lockout_risk: str = "") -> inventory.Item:
@@ -85,7 +85,7 @@ class Things:
         return self._caller.get(self._path, inventory.Page, params | ({"where": where} if where else {}))
 
     def all(self, search: str = "", *, person: str = "", where: str = "") -> Iterator[inventory.Item]:
-        """Yield every object by id; parameters as of `list`."""
+        """Yield every object by id; parameters as in `list`."""
         after = ""
         while True:
             page = self.list(search, after, 500, person=person, where=where)
@@ -104,14 +104,14 @@ class Things:
         Parameters
         ----------
         options
-            As of `import_options`.
+            As in `import_options`.
         """
         return self._caller.stream(self._path, lines, inventory.PutResult, {"format": format, **options})
 
     def change(
         self, id: str, change: Mapping[str, Any], version: int | None = None, accept_lockout_risk: str = ""
     ) -> inventory.Item:
-        """Change what is named of an object; None takes it out (RFC 7396). `version` as of `put`."""
+        """Change what is named of an object; None takes it out (RFC 7396). `version` as in `put`."""
         path, headers = f"{self._path}/{quote(id, safe='')}", {"If-Match": _tag(version)}
         params = {"accept_lockout_risk": accept_lockout_risk}
         return self._caller.patch(path, inventory.ItemRequest(dict(change)), inventory.Item, headers, params)
@@ -132,7 +132,7 @@ class Things:
         return self._caller.put(path, inventory.ItemRequest(dict(document)), inventory.Item, headers, params)
 
     def remove(self, id: str, version: int | None = None, accept_lockout_risk: str = "") -> inventory.Removed:
-        """Take an object out: nothing of it is kept but its id; `version` as of `put`."""
+        """Take an object out: nothing of it is kept but its id; `version` as in `put`."""
         params, headers = {"accept_lockout_risk": accept_lockout_risk}, {"If-Match": _tag(version)}
         return self._caller.delete(f"{self._path}/{quote(id, safe='')}", inventory.Removed, params, headers)
 

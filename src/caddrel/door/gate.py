@@ -29,7 +29,7 @@ class Gate:
     deadline
         Seconds after which nobody has answered.
     unanswered, stay_for
-        What happens then; as of `verdict.Judgement`. Closed, unless told otherwise.
+        What happens then; as in `verdict.Judgement`. Closed, unless told otherwise.
     transport
         Another way to send requests than the network.
     """

@@ -34,7 +34,7 @@ class Verdict:
     tell
         What the person is told, as plain text.
     outstanding
-        What would still let them in: items as of `docs/door.md`.
+        What would still let them in: items as in `docs/door.md`.
     visitor
         Who is in from now on; None for nobody.
     reference

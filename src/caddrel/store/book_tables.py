@@ -28,7 +28,7 @@ revisions = Table(
     Column("digest", String, nullable=False),
     # Why it was published though somebody who must get in could be locked out.
     Column("override", Text, nullable=False, server_default=""),
-    # What decisions under it mean, as of `decide.decision.MEANING` when it was published.
+    # What decisions under it mean, as in `decide.decision.MEANING` when it was published.
     Column("meaning", Integer, nullable=False, server_default="1"),
 )
 inventory = Table(

@@ -124,7 +124,7 @@ class SigninStore:
         return self._seal.head(self._database)
 
     def verify(self, least: int = 0) -> LogVerdict:
-        """Return whether the log is as it was written; `least` as of `LogSeal.verify`."""
+        """Return whether the log is as it was written; `least` as in `LogSeal.verify`."""
         return self._seal.verify(self._database, least)
 
     @contextmanager

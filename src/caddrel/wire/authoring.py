@@ -189,7 +189,7 @@ class Edit(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
 
 
 class EditRequest(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
-    """Changes of the current revision to be published as one; the others as of publishing."""
+    """Changes of the current revision to be published as one; the others as in publishing."""
 
     edits: list[Edit]
     why: str

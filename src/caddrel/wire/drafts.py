@@ -55,7 +55,7 @@ class PlanInfo(msgspec.Struct, frozen=True):
 
 
 class PlanRequest(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
-    """When a draft is to be published (RFC 3339), and why; the rest as of publishing it now."""
+    """When a draft is to be published (RFC 3339), and why; the rest as in publishing it now."""
 
     at: str
     why: str

@@ -107,7 +107,7 @@ class PublishRequest(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
 
 
 class RestoreRequest(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
-    """A revision to publish again as the next one; the others as of publishing."""
+    """A revision to publish again as the next one; the others as in publishing."""
 
     number: int
     why: str

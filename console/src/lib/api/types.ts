@@ -665,7 +665,7 @@ export interface Edit {
   value?: unknown;
 }
 
-/** Changes of the current revision to be published as one; the others as of publishing. */
+/** Changes of the current revision to be published as one; the others as in publishing. */
 export interface EditRequest {
   edits: Edit[];
   why: string;
@@ -1704,7 +1704,7 @@ export interface PlanInfo {
   why: string;
 }
 
-/** When a draft is to be published (RFC 3339), and why; the rest as of publishing it now. */
+/** When a draft is to be published (RFC 3339), and why; the rest as in publishing it now. */
 export interface PlanRequest {
   at: string;
   why: string;
@@ -2024,7 +2024,7 @@ export interface Respelled {
   count: number;
 }
 
-/** A revision to publish again as the next one; the others as of publishing. */
+/** A revision to publish again as the next one; the others as in publishing. */
 export interface RestoreRequest {
   number: number;
   why: string;

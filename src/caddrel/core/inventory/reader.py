@@ -203,7 +203,7 @@ def read_inventory(document: Any, stored: bool = False) -> tuple[Inventory, list
     Parameters
     ----------
     stored
-        As of `InventoryReader`.
+        As in `InventoryReader`.
     """
     reader = InventoryReader(stored)
     if not isinstance(document, dict):

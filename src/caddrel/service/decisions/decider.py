@@ -71,7 +71,7 @@ class Decider:
         Raises
         ------
         ServiceError
-            As of `put`.
+            As in `put`.
         """
         done: Future[T] = Future()
 

@@ -63,7 +63,7 @@ class InventoryChanges:
         nouns
             Those that it is the full list of, where it is one.
         keeper
-            As of `put_one`.
+            As in `put_one`.
 
         Raises
         ------
@@ -107,7 +107,7 @@ class InventoryChanges:
         make
             Gives the object as it is to be, from what it is; None where nothing is to be done.
         seen
-            As of `put_one`.
+            As in `put_one`.
 
         Raises
         ------

@@ -116,7 +116,7 @@ class Completing:
     terms
         In order of time.
     first
-        The first number of a kind of attempts, as of `Kinds`.
+        The first number of a kind of attempts, as in `Kinds`.
 
     Attributes
     ----------

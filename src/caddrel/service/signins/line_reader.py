@@ -36,7 +36,7 @@ class Source:
     Parameters
     ----------
     format
-        As of `import_formats.documents`.
+        As in `import_formats.documents`.
     mapping
         How it is read, where it is in columns of another system.
     most

@@ -64,7 +64,7 @@ def cancel(call: Call) -> wire.Job:
     "/api/v1/jobs/import",
     role="operator",
     returns=wire.Job,
-    stream="As of POST /api/v1/signins.",
+    stream="As in POST /api/v1/signins.",
     limit="stream",
     params=[*IMPORT_PARAMS, _INSTEAD],
     status=202,
