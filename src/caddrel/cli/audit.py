@@ -8,6 +8,7 @@ from rich.text import Text
 from caddrel.cli.failures import AnswerIsNo
 from caddrel.cli.output import json_option, plain, remark, say, write_json, write_line
 from caddrel.cli.profile import connect
+from caddrel.core.words.pieces import counted
 
 
 @click.group()
@@ -59,7 +60,7 @@ def verify(expect: str, of_log: bool, as_json: bool) -> None:
     if as_json:
         write_json(found)
     elif found.whole:
-        say(f"The audit trail is whole: {found.entries} entries, each as it was written.")
+        say(f"The audit trail is whole: {counted(found.entries, 'entry', 'entries')}, each as it was written.")
     elif found.broken is not None:
         say(f"The audit trail was changed: entry {found.broken} {found.how}.")
     else:

@@ -55,7 +55,7 @@ def failing(standard: str, under: str, as_csv: bool, out: Path | None, template:
         told = template.read_text(encoding="utf-8") if template is not None else TEMPLATE
         texts = fix_letters(map(_owned, items), first.contact, told)
         write_texts(out, texts.items())
-        say(f"{len(texts)} texts and devices.csv are in {out}.")
+        say(f"{counted(len(texts), 'text')} and devices.csv are in {out}.")
     else:
         _print(first, items)
 

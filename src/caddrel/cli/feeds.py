@@ -59,7 +59,10 @@ def show(name: str, as_json: bool) -> None:
     )
     say(f"last word: {_short(one.last) or 'none yet'}; {counted(one.events, 'event', 'events')} taken", indent=2)
     if one.issuer:
-        say(f"issuer {one.issuer}, for {one.audience}; a risk is believed for {one.lasts_hours} hours", indent=2)
+        say(
+            f"issuer {one.issuer}, for {one.audience}; a risk is believed for {counted(one.lasts_hours, 'hour')}",
+            indent=2,
+        )
     if one.targeted:
         say(f"whoever it tells to be in danger is in {one.targeted} as long", indent=2)
     if one.address:

@@ -8,6 +8,7 @@ from typing import Any
 from rich.text import Text
 
 from caddrel.cli.grid import ends
+from caddrel.cli.hints import own_words
 from caddrel.cli.output import heading, mark, plain, remark, say, table
 from caddrel.cli.trace_text import shape
 from caddrel.core.words.pieces import counted
@@ -43,7 +44,8 @@ def print_import(result: PutResult) -> None:
     removed = f", {result.removed} {verb}taken out" if result.removed else ""
     say(f"{result.added} {verb}added, {result.changed} {verb}changed{removed}")
     for warning in result.warnings:
-        remark(f"{warning.message} [{warning.code}]")
+        hint = f" — {own_words(warning.hint)}" if warning.hint else ""
+        remark(f"{warning.message} [{warning.code}]{hint}")
     if not result.dry_run:
         return
     if result.says:

@@ -119,7 +119,7 @@ class PutResult(msgspec.Struct, frozen=True):
     removed
         How many are taken out, as a full list does not name them; `going` has the first of them by noun.
     warnings
-        What is told of it, and does not stand in the way.
+        What is told of it, and does not stand in the way; with a dry run also why it would be refused.
     says
         What becomes of the first objects, in short.
     people

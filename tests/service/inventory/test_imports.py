@@ -77,6 +77,13 @@ def test_a_dry_run_tells_who_gains_and_loses_and_changes_nothing(live: Live) -> 
         assert turned["cy", "vault"] == ("", "allowed")
         assert (told.people, told.gaining) == (2, 2)
         assert list(operator.people.all()) == before
+        # What would be refused is said before it is tried.
+        told = operator.people.import_([b'{"id": "bo"}\n'], **import_options(dry_run=True, how="sync"))
+        assert [each.code for each in told.warnings] == ["too-many-go", "lockout-risk"]
+        assert all("would be refused" in each.message and "nothing was" not in each.message for each in told.warnings)
+        accepting = import_options("sync", True, told.removed, "it is a test")
+        assert operator.people.import_([b'{"id": "bo"}\n'], **accepting).warnings == []
+        assert list(operator.people.all()) == before
         # A group touches its members, an app everybody.
         told = operator.groups.import_([b'{"id": "mates", "member_of": []}\n'], **import_options(dry_run=True))
         # The others come from no device that is known: they are blocked before and after.

@@ -13,6 +13,9 @@ from caddrel.service.state.context import State
 # Address lists aside: what they hold is asked at every sign-in, and a feed changes them.
 _NOUNS = ("people", "groups", "devices", "apps")
 
+# How a refusal ends; somebody who only looks is told without it.
+UNCHANGED = "; nothing was changed"
+
 
 class Administrators:
     """Knows somebody who can administer; one for the whole service."""
@@ -49,4 +52,4 @@ class Administrators:
         after = before.replaced(Inventory(**changed), gone)
         if administers(published.compiled, after, now, data.addresses, who) is None:
             hint = "leave somebody able to, or give the reason: ?accept_lockout_risk=…"
-            raise ServiceError(409, "lockout-risk", "nobody could administer any more; nothing was changed", hint)
+            raise ServiceError(409, "lockout-risk", f"nobody could administer any more{UNCHANGED}", hint)

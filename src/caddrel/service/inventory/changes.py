@@ -10,13 +10,13 @@ from collections.abc import Callable, Collection, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
-from caddrel.core.diagnostics import shorten
+from caddrel.core.diagnostics import Diagnostic, shorten
 from caddrel.core.facts.values import show_moment
 from caddrel.core.inventory.consistency import inconsistencies
 from caddrel.core.inventory.index import ONE_OF, Inventory
 from caddrel.core.inventory.reader import InventoryReader, read_object
 from caddrel.service.inventory import audit_note
-from caddrel.service.inventory.administrators import Administrators
+from caddrel.service.inventory.administrators import UNCHANGED, Administrators
 from caddrel.service.inventory.imports import Asked, How, ImportPlan, plan, too_many_go
 from caddrel.service.problems import ServiceError, not_found
 from caddrel.service.state.data_folder import DataFolder
@@ -73,9 +73,8 @@ class InventoryChanges:
         with self._changing:
             while True:
                 made = plan(self._data, asked() if callable(asked) else asked, how, nouns)
-                self._held_back(made, accepted)
-                self._refuse_all_kept(made, keeper)
-                self._administrators.check(made.entries, made.gone, accepted.lockout)
+                for refuse in self._refusing(made, accepted, keeper):
+                    refuse()
                 try:
                     self._data.inventory.apply(made.puts, made.gone, self._data.clock(), made.seen)
                 except Moved:
@@ -83,12 +82,30 @@ class InventoryChanges:
                     continue
                 return made
 
+    def would_refuse(self, made: ImportPlan, accepted: Accepted) -> list[Diagnostic]:
+        """Return why a plan would not be carried out, for whoever only looks at it."""
+        found = []
+        for refuse in self._refusing(made, accepted, ""):
+            try:
+                refuse()
+            except ServiceError as refused:
+                said = refused.title.removesuffix(UNCHANGED)
+                found.append(Diagnostic(refused.code, f"this would be refused: {said}", refused.hint))
+        return found
+
+    def _refusing(self, made: ImportPlan, accepted: Accepted, keeper: str) -> tuple[Callable[[], None], ...]:
+        return (
+            lambda: self._held_back(made, accepted),
+            lambda: self._refuse_all_kept(made, keeper),
+            lambda: self._administrators.check(made.entries, made.gone, accepted.lockout),
+        )
+
     def _held_back(self, made: ImportPlan, accepted: Accepted) -> None:
         for noun in too_many_go(made):
             count = len(made.gone[noun])
             if count > accepted.removals:
                 hint = f"see what would go with dry_run=yes; to have it so: accept_removals={count}"
-                said = f"{count} {noun} would go, as the list does not name them; nothing was changed"
+                said = f"{count} {noun} would go, as the list does not name them{UNCHANGED}"
                 raise ServiceError(409, "too-many-go", said, hint)
 
     def change(
@@ -202,7 +219,7 @@ class InventoryChanges:
                 few = ", ".join(map(shorten, kept[:3])) + (f" and {len(kept) - 3} more" if len(kept) > 3 else "")
                 who = ", ".join(sorted({keepers[id] for id in kept}))
                 raise ServiceError(
-                    409, "kept-by-directory", f"{few}: kept by the directory {who}; nothing was changed",
+                    409, "kept-by-directory", f"{few}: kept by the directory {who}{UNCHANGED}",
                     "change it there, or leave these out",
                 )  # fmt: skip
 

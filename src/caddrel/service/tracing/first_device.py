@@ -13,7 +13,7 @@ from collections.abc import Iterator, Mapping
 from caddrel.core.facts.attempts import SHORT
 from caddrel.core.remedies.factors import FACTOR_WORDS
 from caddrel.core.rulebook.model import Rulebook
-from caddrel.core.words.pieces import Sentence, say
+from caddrel.core.words.pieces import Sentence, counted, say
 from caddrel.service.rulebooks.view import pieces
 from caddrel.service.state.context import State
 from caddrel.service.state.titles import title_of, titled
@@ -101,4 +101,4 @@ def _sum(steps: list[wire.FirstDeviceStep], who: str) -> Sentence:
     code = f", with a starter code for “{'” and “'.join(codes)}”" if codes else ""
     turns = any(len(each.possible) > 1 for each in steps)
     doubt = "; on what it turns is told at each step" if turns else ""
-    return say(f"{who} gets in with a first device in {len(steps)} steps{code}{doubt}.")
+    return say(f"{who} gets in with a first device in {counted(len(steps), 'step')}{code}{doubt}.")

@@ -9,7 +9,7 @@ from typing import Any
 
 import msgspec
 
-from caddrel.core.diagnostics import shorten
+from caddrel.core.diagnostics import Diagnostic, shorten
 from caddrel.core.inventory.index import NOUNS, ONE_OF
 from caddrel.core.inventory.patch import off_now, patched, with_member, without_member
 from caddrel.core.words.pieces import counted
@@ -154,18 +154,21 @@ def _take_in(call: Call, noun: str) -> wire.PutResult:
 def _import(call: Call, asked: list[imports.Asked], nouns: list[str]) -> wire.PutResult:
     how: Any = call.query.get("how", "") or "patch"
     dry = call.query.get("dry_run") == "yes"
+    accepted = Accepted(call.query.get("accept_lockout_risk", ""), _accepted_removals(call))
+    would_refuse: list[Diagnostic] = []
     if dry:
         made = imports.plan(call.data, asked, how, nouns)
+        would_refuse = call.runtime.inventory.would_refuse(made, accepted)
     else:
-        accepted = Accepted(call.query.get("accept_lockout_risk", ""), _accepted_removals(call))
         made = call.runtime.inventory.take_in(asked, how, nouns, accepted)
     says = audit_note.of_plan(made)
     call.noted = f"dry run: {says}" if dry else says
     turned = outcomes.outcomes(call.data, made) if dry else outcomes.Outcomes()
+    warnings = [diagnostic(each) for each in (*would_refuse, *made.warnings)]
     told = [wire.OutcomeTurned(each.person, each.app, each.before, each.after) for each in turned.turned]
     return wire.PutResult(
         made.count(made.added), made.count(made.changed), [], made.count(made.gone), dry,
-        {noun: ids[:100] for noun, ids in made.gone.items() if ids}, [diagnostic(each) for each in made.warnings], says,
+        {noun: ids[:100] for noun, ids in made.gone.items() if ids}, warnings, says,
         turned.people, turned.gaining(), turned.losing(), turned.left_out,
         told[: outcomes.MOST_TOLD],
     )  # fmt: skip

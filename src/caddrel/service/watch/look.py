@@ -162,7 +162,7 @@ def _inventory(data: DataFolder, growth: Growth) -> Iterator[str]:
     made = [each for each in changes if not each.target.endswith("/state")]
     if made:
         noun, note = made[0].target.split("/")[3], f": {made[0].note[:120]}" if made[0].note else ""
-        more = f" and {len(made) - 1} more changes" if len(made) > 1 else ""
+        more = f" and {counted(len(made) - 1, 'more change')}" if len(made) > 1 else ""
         yield f"after {made[0].who} changed {noun} on {show_moment(made[0].at)[:16].replace('T', ' ')}{note}{more}"
 
 
