@@ -17,7 +17,7 @@ from caddrel.service.auth.secrets import new_id
 from caddrel.service.handbook.pages import Handbook, folder
 from caddrel.service.handbook.routes import serve_handbook
 from caddrel.service.http import openapi
-from caddrel.service.http.dispatch import register
+from caddrel.service.http.dispatch import Route, register
 from caddrel.service.http.endpoints import Endpoint
 from caddrel.service.http.frame import (
     HEADERS,
@@ -105,6 +105,7 @@ def create_app(runtime: Runtime, console: Path) -> Flask:
     data = runtime.data
     app = Flask("caddrel", static_folder=None)
     app.url_map.strict_slashes = False
+    app.url_rule_class = Route
     for endpoint in (*ENDPOINTS, *STANDARD_ENDPOINTS):
         register(app, runtime, endpoint)
 

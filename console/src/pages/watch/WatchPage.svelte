@@ -67,7 +67,7 @@
   <li class="grid grid-cols-[6.5rem_minmax(0,1fr)_auto] items-baseline gap-x-3 border-b border-rule py-1.5">
     <span class="text-small {item.state === 'wrong' && !item.set_aside ? 'font-semibold text-blocked' : 'text-muted'}">{item.state === 'wrong' ? '✕ ' : item.state === 'due' ? '◷ ' : '· '}{WORDS[item.state] ?? item.state}</span>
     <div>
-      <a href={place(item)} class="text-ink"><Sentence pieces={item.says.map((piece) => ({ text: piece.text }))} /></a>
+      <a href={place(item)} class="text-ink underline decoration-rule-strong underline-offset-3"><Sentence pieces={item.says.map((piece) => ({ text: piece.text }))} /></a>
       {#if item.detail}<p class="text-small text-muted">{item.detail}</p>{/if}
       {#if item.set_aside}<p class="text-small text-muted">Set aside by {item.by}: {item.set_aside}</p>{/if}
       {#if asking === item.key}
@@ -112,8 +112,9 @@
             <td><a href="#/rulebook/policy/{encodeURIComponent(policy.policy)}">{policy.title}</a></td>
             <td class="whitespace-nowrap">{policy.since.slice(0, 10)}</td>
             <td class="text-right! tabular-nums">{number(policy.blocked)}</td><td class="text-right! tabular-nums">{number(policy.challenged)}</td><td class="text-right! tabular-nums">{number(policy.people.length)}</td>
-            <td><strong>{policy.ready ? 'Yes' : 'No'}</strong>: {policy.why}.
-              {#if mayPublish}<button class="action ml-2" aria-expanded={enforcing === policy.policy} onclick={() => (enforcing = enforcing === policy.policy ? '' : policy.policy)}>Enforce it …</button>{/if}</td>
+            <td>
+              <p><strong>{policy.ready ? 'Yes' : 'No'}</strong>: {policy.why}.</p>
+              {#if mayPublish}<button class="action mt-1" aria-expanded={enforcing === policy.policy} onclick={() => (enforcing = enforcing === policy.policy ? '' : policy.policy)}>Enforce it …</button>{/if}</td>
           </tr>
           {#if enforcing === policy.policy}
             <tr><td colspan="6">

@@ -14,6 +14,7 @@ import msgspec
 from flask import Flask, Response, g, request
 from werkzeug.exceptions import RequestEntityTooLarge
 from werkzeug.http import parse_cookie
+from werkzeug.routing import Rule
 
 from caddrel.core.diagnostics import did_you_mean
 from caddrel.service.auth.callers import COOKIE, CSRF_HEADER, SECURE_COOKIE, Caller, Callers, check
@@ -24,6 +25,21 @@ from caddrel.service.state.data_folder import DataFolder
 from caddrel.service.state.limits import Limits
 from caddrel.store.accounts import DOOR
 from caddrel.wire.decoding import decode
+
+
+class Route(Rule):
+    """A route that requests are matched by, and that no address is built from.
+
+    Compiling what would build addresses takes three quarters of what making the app does.
+    """
+
+    def _compile_builder(self, append_unknown: bool = True) -> Callable[..., tuple[str, str]]:
+        del append_unknown
+        return _no_address
+
+
+def _no_address(route: Route, **values: object) -> tuple[str, str]:
+    raise NotImplementedError(f"no address is built from {route.rule}, of {sorted(values)}")
 
 
 def register(app: Flask, runtime: R, endpoint: Endpoint[R]) -> None:

@@ -6,11 +6,14 @@ What is set aside comes back as soon as it is another thing: its mark holds what
 from __future__ import annotations
 
 import hashlib
+import re
 from collections.abc import Iterator
 from datetime import datetime, timedelta
 from typing import NamedTuple
 
+from caddrel.core.diagnostics import Diagnostic
 from caddrel.core.facts.values import show_moment
+from caddrel.core.rulebook.model import Rulebook
 from caddrel.core.words.pieces import Piece, Sentence, counted, plain, say
 from caddrel.service.profiles import reviews
 from caddrel.service.proving.standing_proofs import GUARANTEE, SAFEGUARD
@@ -124,9 +127,9 @@ def _causes(data: DataFolder, now: datetime) -> Iterator[_Item]:
         name = Piece((title.title if title else "") or policy or "no policy", "policy", policy)
         kind = "New" if growth.new else "Growing"
         said = say(
-            f"{kind}: ",
+            f"{kind}: “",
             name,
-            f" stops {counted(cause.people, 'person', 'people')}, {counted(cause.count, 'sign-in')} this week",
+            f"” stops {counted(cause.people, 'person', 'people')}, {counted(cause.count, 'sign-in')} this week",
             _than(growth),
             ".",
         )
@@ -168,14 +171,28 @@ def _inventory(data: DataFolder, growth: Growth) -> Iterator[str]:
 
 def _findings(data: DataFolder, findings: Findings) -> Iterator[_Item]:
     published = data.rulebooks.current()
-    for found in findings.of(published) if published is not None else ():
+    if published is None:
+        return
+    for found in findings.of(published):
         if found.severity == "note":
             continue
         failing = found.code == "rehearsal-fails"
         kind, state = ("rehearsal", "wrong") if failing else ("lint", "look")
-        yield _Item(
-            f"{kind}:{found.code}:{found.path}", kind, state, say(found.message), found.message, found.hint or ""
-        )
+        said = _found_in(published.rulebook, found)
+        yield _Item(f"{kind}:{found.code}:{found.path}", kind, state, said, found.message, _sentence(found.hint))
+
+
+def _found_in(rulebook: Rulebook, found: Diagnostic) -> Sentence:
+    """Return what is doubtful, with the policy that it is in by its name."""
+    noun, _, rest = found.path.partition(".")
+    policy = rulebook.policies.get(re.split(r"[.\[]", rest)[0]) if noun == "policies" else None
+    if policy is None or (policy.title and policy.title in found.message):
+        return say(f"{_sentence(found.message)}.")
+    return say("“", Piece(policy.title or policy.id, "policy", policy.id), f"”: {found.message}.")
+
+
+def _sentence(text: str) -> str:
+    return text[:1].upper() + text[1:]
 
 
 def _proven(data: DataFolder) -> Iterator[_Item]:
@@ -222,7 +239,7 @@ def _shadow(data: DataFolder, now: datetime) -> Iterator[_Item]:
     for policy in shadow_policies(data, now):
         name = Piece(policy.title, "policy", policy.policy)
         ready = "ready to be enforced" if policy.ready else "not ready to be enforced"
-        said = say(name, f" is in shadow since {policy.since[:10]} and {ready}: {policy.why}.")
+        said = say("“", name, f"” is in shadow since {policy.since[:10]} and {ready}: {policy.why}.")
         yield _Item(f"shadow:{policy.policy}", "shadow", "due" if policy.ready else "look", said, plain(said))
 
 
@@ -239,13 +256,13 @@ def _ending(data: DataFolder, now: datetime) -> Iterator[_Item]:
         yield _Item(f"membership:{id}:{group}", "ending", "due", said, f"{id} {group} {show_moment(end)}")
     for token in data.accounts.all_tokens():
         if token.expires_at is not None and token.revoked_at is None and now < token.expires_at <= until:
-            said = say(f"The token {token.name} ends on {token.expires_at:%Y-%m-%d}.")
+            said = say(f"The token “{token.name}” ends on {token.expires_at:%Y-%m-%d}.")
             yield _Item(f"token:{token.id}", "ending", "due", said, show_moment(token.expires_at))
     published = data.rulebooks.current()
     for policy in published.rulebook.policies.values() if published is not None else ():
         active = policy.scope.active
         if policy.mode != "off" and active is not None and active.end is not None and now < active.end <= until:
-            said = say(Piece(policy.title or policy.id, "policy", policy.id), f" ends on {active.end:%Y-%m-%d}.")
+            said = say("“", Piece(policy.title or policy.id, "policy", policy.id), f"” ends on {active.end:%Y-%m-%d}.")
             yield _Item(f"active:{policy.id}", "ending", "due", said, show_moment(active.end))
 
 
@@ -256,7 +273,7 @@ def _reviews(data: DataFolder) -> Iterator[_Item]:
             continue
         why = "has changed since it was reviewed" if each.state == reviews.CHANGED else "is to be reviewed again"
         owner = f" by {each.owner}" if each.owner else ""
-        said = say(Piece(each.title, "policy", each.policy), f" {why}{owner}; last on {each.last.at[:10]}.")
+        said = say("“", Piece(each.title, "policy", each.policy), f"” {why}{owner}; last on {each.last.at[:10]}.")
         yield _Item(f"review:{each.policy}", "review", "due", said, f"{each.state} {each.last.at}")
 
 
