@@ -37,7 +37,7 @@ from caddrel.wire.decisions import File
 
 # Long runs are for `make soak`; a few are tried every time.
 SOAK = int(os.environ.get("CADDREL_SOAK", "1"))
-KILLS = 3 * SOAK
+KILLS = 2 * SOAK
 LOSSES = 2 * SOAK
 ROOT = Path(__file__).parents[2]
 WATCHED = (

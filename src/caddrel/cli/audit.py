@@ -44,7 +44,9 @@ def listed(search: str, limit: int, as_json: bool) -> None:
 
 
 @audit.command()
-@click.option("--expect", default="", metavar="SEQ:HASH", help="An entry that was kept elsewhere, as of a checkpoint.")
+@click.option(
+    "--expect", default="", metavar="SEQ:HASH", help="An entry that was kept elsewhere, as a checkpoint has it."
+)
 @click.option("--log", "of_log", is_flag=True, help="Look through the sign-in log too.")
 @json_option
 def verify(expect: str, of_log: bool, as_json: bool) -> None:

@@ -36,7 +36,7 @@ def refusal(verdict: Verdict) -> tuple[int, str, list[tuple[str, str]], bytes]:
 
 
 def _challenge(verdict: Verdict) -> str:
-    """Return what is asked for as of RFC 9470, section 3."""
+    """Return what is asked for as in RFC 9470, section 3."""
     parts = ['Bearer error="insufficient_user_authentication"']
     wanted = [str(item["acr_values"]) for item in verdict.outstanding if "acr_values" in item]
     ages = [int(item["max_age"]) for item in verdict.outstanding if "max_age" in item]

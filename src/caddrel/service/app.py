@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import time
+from functools import cache
 from pathlib import Path
 
 import msgspec
@@ -111,9 +112,7 @@ def create_app(runtime: Runtime, console: Path) -> Flask:
 
     @app.get("/api/openapi.json")
     def api_document() -> Response:
-        return Response(
-            msgspec.json.encode(openapi.document(ENDPOINTS, examples.BODIES, examples.IDS)), mimetype="application/json"
-        )
+        return Response(_api_document(), mimetype="application/json")
 
     _serve_console(app, console)
     serve_handbook(app, Handbook(folder()))
@@ -131,6 +130,12 @@ def create_app(runtime: Runtime, console: Path) -> Flask:
     _frame_requests(app, runtime)
     _tell_errors(app)
     return app
+
+
+@cache
+def _api_document() -> bytes:
+    # Anybody may ask for it, and making it takes as long as a hundred requests do.
+    return msgspec.json.encode(openapi.document(ENDPOINTS, examples.BODIES, examples.IDS))
 
 
 def _frame_requests(app: Flask, runtime: Runtime) -> None:

@@ -51,7 +51,7 @@ class TighteningRequest(msgspec.Struct, frozen=True, forbid_unknown_fields=True)
     choices
         Values to try; with none those that make a difference are found.
     since, until, where
-        As of a replay.
+        As in a replay.
     fewer_than
         How strict it can be is told for fewer than so many people.
     """

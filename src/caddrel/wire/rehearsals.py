@@ -158,7 +158,7 @@ class BesideRequest(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
 
 
 class BesideFact(msgspec.Struct, frozen=True):
-    """A fact on both sides, as shown to people; empty when it is open."""
+    """A fact and its value on both sides, as text; a value that is not given is the empty text."""
 
     fact: str
     label: str

@@ -7,6 +7,6 @@ from tests.core.prove.enumerated import Small, assert_proven_is_enumerated, smal
 
 
 @given(small())
-@settings(max_examples=25, suppress_health_check=list(HealthCheck), deadline=None)
+@settings(max_examples=15, suppress_health_check=list(HealthCheck), deadline=None)
 def test_what_is_proven_is_what_trying_everything_says(case: Small) -> None:
     assert_proven_is_enumerated(case)

@@ -10,6 +10,8 @@ from pathlib import Path
 import httpx
 import msgspec
 import pytest
+from jinja2 import Environment
+from joserfc.jwk import RSAKey
 from tests.conftest import NOW, Live
 from tests.json_schema import validate_openapi, validator
 
@@ -18,6 +20,7 @@ from caddrel.client import Refused, Unreachable
 from caddrel.client.caddrel import Caddrel
 from caddrel.demo.fill import anchor, log_lines
 from caddrel.service.app import ENDPOINTS
+from caddrel.service.http import openapi
 from caddrel.service.http.endpoints import Stream
 from caddrel.wire.decisions import File
 from caddrel.wire.limits import TighteningRequest
@@ -44,6 +47,29 @@ def test_the_openapi_document_is_valid_and_complete(vacant: Live) -> None:
     assert described == {(e.method, re.sub("<(?:[^:>]+:)?([a-z]+)>", r"{\1}", e.route)) for e in ENDPOINTS}
     (limit,) = [p for p in document["paths"]["/api/v1/people"]["get"]["parameters"] if p["name"] == "limit"]
     assert limit["schema"] == {"type": "integer", "minimum": 1, "maximum": 1000, "default": 50}
+
+
+@pytest.mark.parametrize(
+    ("path", "of", "made_by"),
+    [
+        ("/api/openapi.json", openapi, "document"),
+        ("/docs", Environment, "from_string"),
+        ("/ssf/v1/jwks", RSAKey, "import_key"),
+    ],
+)
+def test_what_anybody_may_ask_for_is_made_once(
+    vacant: Live, path: str, of: object, made_by: str, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    with vacant.http("") as http:
+        first = http.get(path)
+        assert first.status_code == 200
+
+        def again(*_: object, **__: object) -> None:
+            raise AssertionError("made again")
+
+        # Each of them takes as long as ten to a hundred requests, and asking for it costs nothing.
+        monkeypatch.setattr(of, made_by, again)
+        assert [http.get(path).content for _ in range(3)] == [first.content] * 3
 
 
 def test_the_schema_of_rulebooks_is_published(vacant: Live) -> None:

@@ -26,7 +26,7 @@ Directory = httpx.Client
 def _client(live: Live, name: str) -> httpx.Client:
     token = make_token(live.data, name, "directory", 30, "tests")[1]
     headers = {"Authorization": f"Bearer {token}", "Content-Type": "application/scim+json"}
-    return httpx.Client(base_url=f"{live.url}/scim/v2", headers=headers, timeout=60)
+    return httpx.Client(base_url=f"{live.url}/scim/v2", headers=headers, timeout=60, verify=False)
 
 
 @pytest.fixture

@@ -44,7 +44,9 @@ def receiver(live: Live) -> Iterator[httpx.Client]:
     live.data.settings.allow_private = True
     token = make_token(live.data, "mail gateway", "receiver", 30, "tests")[1]
     _settled(live)
-    with httpx.Client(base_url=live.url, headers={"Authorization": f"Bearer {token}"}, timeout=60) as client:
+    with httpx.Client(
+        base_url=live.url, headers={"Authorization": f"Bearer {token}"}, timeout=60, verify=False
+    ) as client:
         yield client
 
 

@@ -117,7 +117,7 @@ def test_what_is_wrong_is_told_until_it_is_set_aside(live: Live) -> None:
         found = operator.watch.look()
         [cause] = [item for item in found.items if item.kind == "cause"]
         assert "".join(piece.text for piece in cause.says).startswith(
-            "New: Only our own devices stops 3 people, 6 sign-ins"
+            "New: “Only our own devices” stops 3 people, 6 sign-ins"
         )
         assert "since revision 2" in cause.detail
         assert (
@@ -131,7 +131,7 @@ def test_what_is_wrong_is_told_until_it_is_set_aside(live: Live) -> None:
         assert "membership:odd:crew" in _keys(found.items)
         assert found.items[0].state == "wrong"
         shown = run("watch", env=live.environment())
-        assert (shown.returncode, "Only our own devices stops 3 people" in shown.stdout) == (1, True)
+        assert (shown.returncode, "“Only our own devices” stops 3 people" in shown.stdout) == (1, True)
         after = operator.watch.set_aside(cause.key, cause.mark, "they are told")
         assert cause.key in _keys(after.items, aside=True)
         assert [item.by for item in after.items if item.key == cause.key] == ["token test operator"]

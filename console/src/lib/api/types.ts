@@ -179,7 +179,7 @@ export interface Beside {
   policies: BesidePolicy[];
 }
 
-/** A fact on both sides, as shown to people; empty when it is open. */
+/** A fact and its value on both sides, as text; a value that is not given is the empty text. */
 export interface BesideFact {
   fact: string;
   label: string;

@@ -94,7 +94,7 @@ class Encoded:
 
     @cached_property
     def items(self) -> list[Item]:
-        """The items that are asked for."""
+        """What the rules require, each item once (proofs, device standards, notices …)."""
         formulas = [each.rule.effect.formula for policy in self.policies for each in policy.rules]
         return list(dict.fromkeys(item for f in formulas if f is not None for item in items_of(f)))
 

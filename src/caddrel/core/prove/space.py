@@ -384,7 +384,7 @@ class Space:
         return any_of(v for v, value in zip(of.variables, of.values, strict=True) if holds(value))
 
     def _oldest(self, holds: Predicate) -> Logic:
-        """Return where the age that methods tell, nobody having reported it, is one for which something holds."""
+        """Return where ``auth.age`` is not reported, and something holds for the age that follows from the methods."""
         methods, age = self.methods, self.ways["auth.age"]
         if methods is None:
             return False

@@ -242,7 +242,7 @@ def _together(names: _Names, chain: Sequence[_Clause]) -> Iterable[tuple[list[_C
 
 
 def _turning(names: _Names, answer: Answer, chain: Sequence[_Clause], rest: Tree, rulebook: Rulebook) -> Sentence:
-    """Return what settles it at once, and on which facts the rest turns."""
+    """Return the first conditions that settle the outcome, and the facts that the outcome depends on otherwise."""
     said: list[Sentence] = []
     for i, (clauses, leaf) in enumerate(_together(names, chain[:MOST_CLAUSES])):
         conditions = joined((question_words(c.asks, c.yes, rulebook) for c in clauses), "or")

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from flask import Flask, Response, render_template_string, request, send_file
+from flask import Flask, Response, request, send_file
+from jinja2 import Template
 
 from caddrel.service.handbook.pages import ROOT, Handbook, Page
 from caddrel.service.problems import not_found
@@ -24,10 +25,13 @@ _PARTS = {
 
 def serve_handbook(app: Flask, handbook: Handbook) -> None:
     """Add the handbook's routes to an app."""
-    template = (_HERE / "page.html").read_text(encoding="utf-8")
+    template: list[Template] = []
 
     def shown(status: int = 200, **context: object) -> Response:
-        text = render_template_string(template, root=ROOT, parts=_parts(handbook), **context)
+        if not template:
+            # Compiled once, and only where somebody reads: it takes as long as ten requests.
+            template.append(app.jinja_env.from_string((_HERE / "page.html").read_text(encoding="utf-8")))
+        text = template[0].render(root=ROOT, parts=_parts(handbook), **context)
         return Response(text, status, mimetype="text/html")
 
     @app.get(ROOT)

@@ -28,6 +28,8 @@ class EventKeys:
         self._data = data
         self._lock = threading.Lock()
         self._key: tuple[str, RSAKey] | None = None
+        # As locked, and opened: opening one takes as long as fifty requests, and anybody may ask for what is published.
+        self._open: dict[str, tuple[str, RSAKey]] = {}
 
     def sign(self, claims: dict[str, Any]) -> str:
         """Return a security event token (RFC 8417)."""
@@ -67,6 +69,8 @@ class EventKeys:
             data.event_streams.forget_keys(now - KNOWN_FOR)
             data.event_streams.add_key(SigningKey(kid, data.keys.lock(json.dumps(key.as_dict(private=True))), now))
             self._key = kid, key
+            known = {each.kid for each in data.event_streams.all_keys()}
+            self._open = {name: each for name, each in self._open.items() if name in known}
         return kid
 
     def _current(self) -> tuple[str, RSAKey]:
@@ -86,5 +90,12 @@ class EventKeys:
         return self._key
 
     def _opened(self, key: SigningKey) -> RSAKey | None:
+        held = self._open.get(key.kid)
+        if held is not None and held[0] == key.locked:
+            return held[1]
         text = self._data.keys.unlock(key.locked)
-        return RSAKey.import_key(json.loads(text)) if text is not None else None
+        if text is None:
+            return None
+        opened = RSAKey.import_key(json.loads(text))
+        self._open[key.kid] = key.locked, opened
+        return opened

@@ -9,7 +9,7 @@ from caddrel.store.accounts import DIRECTORY
 endpoints = Endpoints()
 _BASE = "/scim/v2"
 _PARAMS = [
-    Param(name, "As of RFC 7644, section 3.4.2.")
+    Param(name, "As in RFC 7644, section 3.4.2.")
     for name in ("filter", "startIndex", "count", "sortBy", "sortOrder", "attributes", "excludedAttributes")
 ]
 

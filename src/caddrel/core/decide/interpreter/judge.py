@@ -99,7 +99,7 @@ class Beside:
     asks_app: dict[int, bool] = field(default_factory=dict)
 
     def of(self, facts: Facts) -> bool:
-        """Tell whether an attempt is the same in all but its app; the first is."""
+        """Tell whether an attempt differs from the first one at most in its app."""
         values = {name: value for name, value in facts.values.items() if not name.startswith("app.")}
         mine = (values, facts.default_age, facts.lists, facts.not_understood)
         if self.facts is None:
