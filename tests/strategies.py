@@ -245,12 +245,12 @@ _DOCUMENT: dict[str, Any] = {
 }
 _PEOPLE = ("everyone", "group:a", "role:b", "person:a", "kind:guest", "unit:/a")
 _APPS = ("every-app", "a", "app:gate", "label:a")
-_WINDOWS = [
+WINDOWS = [
     {"from": "2026-10-25T00:00:00Z"},
     {"until": "2026-11-01T12:00:00Z"},
     {"from": "2026-10-22T00:00:00Z", "until": "2026-11-02T07:10:00Z"},
 ]
-_WINDOW = st.sampled_from(_WINDOWS)
+_WINDOW = st.sampled_from(WINDOWS)
 _OPERATIONS = ["sign-in", "enrol-device", "change-password"]
 _ASSUMED = {
     "risk.attempt": "none", "client.kind": "browser", "device.tampered": False, "auth.age": 900,

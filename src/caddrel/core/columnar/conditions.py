@@ -13,7 +13,7 @@ from typing import Any, assert_never
 
 import numpy as np
 
-from caddrel.core.columnar.batch import BIT, Batch, Rows, different_of, moment_of, ticks
+from caddrel.core.columnar.batch import BIT, Batch, Rows, ticks
 from caddrel.core.columnar.group_tables import METHODS, GroupTables
 from caddrel.core.columnar.levels import (
     FALSE,
@@ -27,15 +27,13 @@ from caddrel.core.columnar.levels import (
     surely,
     where_known,
 )
+from caddrel.core.columnar.open_hours import open_at
 from caddrel.core.columnar.own_facts import AGES
 from caddrel.core.language.nodes import And, Condition, During, FactTest, FromPlace, Not, Or, Passes, Surely
 from caddrel.core.language.operators import OPERATORS, Op
-from caddrel.core.rulebook.model import Rulebook, Schedule
+from caddrel.core.rulebook.model import Rulebook
 
 MOMENT = "time.at"
-# Before this, the offsets of zones from UTC had seconds; since then a minute is wholly in a window or wholly out.
-_WHOLE_MINUTES = ticks(datetime.fromisoformat("1980-01-01T00:00:00+00:00"))
-_MINUTE = 60_000_000
 
 
 class Conditions:
@@ -96,19 +94,8 @@ class Conditions:
     def _during(self, name: str) -> Levels:
         key = "schedule", name
         if key not in self._named:
-            self._named[key] = self._open(self._rulebook.schedules[name])
+            self._named[key] = open_at(self._rulebook.schedules[name], self._batch)
         return self._named[key]
-
-    def _open(self, schedule: Schedule) -> Levels:
-        moments = self._batch.moments
-        # A minute is wholly in a window or wholly out, since the offsets of zones are whole minutes.
-        if moments.min(initial=_WHOLE_MINUTES) >= _WHOLE_MINUTES:
-            minutes, places = different_of(moments // _MINUTE)
-            different = minutes * _MINUTE
-        else:
-            different, places = different_of(np.where(moments >= _WHOLE_MINUTES, moments - moments % _MINUTE, moments))
-        open_ = [schedule.is_open(moment_of(tick).astimezone(schedule.zone)) for tick in different]
-        return where_known(np.array(open_, np.bool_)[places], self._batch.timed)
 
     def between(self, start: datetime | None, end: datetime | None, rows: Rows) -> Levels:
         """Return for some rows whether the moment is from a start on and before an end."""

@@ -82,7 +82,7 @@ class Layout:
                 for scoped in policies
             ]
             seen = np.stack(levels, axis=1) if levels else np.zeros((entries, 1), np.uint8)
-            different, classes = _alike(seen)
+            different, classes = alike(seen)
             self._levels[group] = list(different.T) if levels else []
             combined = combined * len(different) + classes[batch.codes[group]]
         found, starts, self.order = _runs(combined)
@@ -93,26 +93,37 @@ class Layout:
             size = len(self._levels[group][0]) if self._levels[group] else 1
             self._parts[group] = found % size
             found = found // size
+        # Those of one kind of person follow one another.
+        people = self._parts[_LAID[0]]
+        kinds = len(self._levels[_LAID[0]][0]) if self._levels[_LAID[0]] else 1
+        self._of_person = np.searchsorted(people, np.arange(kinds + 1))
 
     def rows(self, place: int) -> tuple[Rows, Levels]:
         """Return the rows for which a policy's scope is not false by these groups, and its truth there by them.
 
         Rows are counted in the order of the layout.
         """
-        parts = [self._levels[group][place][self._parts[group]] for group in _LAID]
-        levels = np.minimum.reduce(parts)
-        live = np.flatnonzero(levels != FALSE)
-        if not len(live):
-            return np.zeros(0, np.intp), np.zeros(0, np.uint8)
-        starts, ends = self._starts[live], self._starts[live + 1]
-        sizes = ends - starts
-        # All rows of these runs, one after the other.
-        total = int(sizes.sum())
-        places = np.arange(total) + np.repeat(starts - np.append(0, np.cumsum(sizes)[:-1]), sizes)
-        return places, np.repeat(levels[live], sizes)
+        first, *others = _LAID
+        # Most policies are about few people: the combinations of all others are not looked at.
+        person = np.flatnonzero(self._levels[first][place] != FALSE)
+        live, _ = _ranges(self._of_person[person], self._of_person[person + 1])
+        levels = self._levels[first][place][self._parts[first][live]]
+        for group in others:
+            levels = np.minimum(levels, self._levels[group][place][self._parts[group][live]])
+        kept = np.flatnonzero(levels != FALSE)
+        live, levels = live[kept], levels[kept]
+        places, sizes = _ranges(self._starts[live], self._starts[live + 1])
+        return places, np.repeat(levels, sizes)
 
 
-def _alike(rows: Levels) -> tuple[Levels, Rows]:
+def _ranges(starts: Rows, ends: Rows) -> tuple[Rows, Rows]:
+    """Return the numbers of ranges, one range after the other, and how many each has."""
+    sizes = ends - starts
+    before = np.cumsum(sizes) - sizes
+    return np.arange(int(sizes.sum())) + np.repeat(starts - before, sizes), sizes
+
+
+def alike(rows: Levels) -> tuple[Levels, Rows]:
     """Return the different rows of a table, and which of them each row is."""
     places: dict[bytes, int] = {}
     text, width = rows.tobytes(), rows.shape[1]

@@ -5,17 +5,18 @@ A reading of section 5 of its own. Not here: which formulas a decision asks for 
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable
 from functools import reduce
 from typing import Any, assert_never
 
 import numpy as np
 from numpy.typing import NDArray
 
-from caddrel.core.columnar.batch import BIT, Batch, Bits, Flags, Rows, Seconds, different_of
+from caddrel.core.columnar.batch import BIT, Batch, Bits, Flags, Rows, different_of
 from caddrel.core.columnar.conditions import Conditions
 from caddrel.core.columnar.group_tables import GroupTables
 from caddrel.core.columnar.levels import FALSE, TRUE, UNKNOWN, Levels
+from caddrel.core.columnar.methods_within import MethodsWithin
 from caddrel.core.language.nodes import AllOf, AnyOf, Formula, Item
 from caddrel.core.rulebook.model import Rulebook
 
@@ -56,27 +57,46 @@ MILD_WAYS = MET_MILDLY | REACHED_MILDLY
 EVERY_WAY = np.uint8(0xFF)
 
 
+def factors(tables: GroupTables) -> tuple[Flags, Bits]:
+    """Return for each person whether the factors are known, and what methods they yield, a bit each."""
+    held, places = tables.facts["person"].column("person.factors")
+    known = [isinstance(each, frozenset) for each in held]
+    yields = [
+        np.bitwise_or.reduce([_YIELDED.get(factor, np.uint32(0)) for factor in each] or [np.uint32(0)])
+        if isinstance(each, frozenset)
+        else np.uint32(0)
+        for each in held
+    ]
+    return np.array(known, np.bool_)[places], np.array(yields, np.uint32)[places]
+
+
+def fact_asked(item: Item, tables: GroupTables) -> tuple[str, Levels] | None:
+    """Return the group of the one fact that an item asks for, and its truth for each entry; None of any other item."""
+    if item.kind == "notice":
+        return "attempt", _levels(tables, "attempt", "auth.notices", lambda held: item.name in held)
+    if item.kind in _FACTS:
+        group, fact, wanted = _FACTS[item.kind]
+        return group, _levels(tables, group, fact, lambda value: value == wanted)
+    return None
+
+
+def _levels(tables: GroupTables, group: str, fact: str, holds: Callable[[Any], bool]) -> Levels:
+    return tables.facts[group].of(fact, lambda value: UNKNOWN if value is None else TRUE if holds(value) else FALSE)
+
+
 class RequirementItems:
     """Items of one rulebook, asked of one batch; each is worked out once, for all rows."""
 
     def __init__(self, rulebook: Rulebook, batch: Batch, tables: GroupTables, conditions: Conditions) -> None:
         self._rulebook, self._batch, self._tables, self._conditions = rulebook, batch, tables, conditions
         self._ways: dict[Formula, Bits8] = {}
-        self._within: dict[int | None, tuple[Bits, Bits]] = {}
-        self._ages: list[tuple[np.uint32, Rows, Seconds]] | None = None
+        self._within = MethodsWithin(batch.methods)
         # Which methods count is of few kinds: by their limit the different ones, and which of them each row has.
         self._kinds: dict[tuple[str, int | None], tuple[Bits, Rows]] = {}
-        held, places = tables.facts["person"].column("person.factors")
-        codes = places[batch.codes["person"]]
-        known = [isinstance(each, frozenset) for each in held]
-        yields = [
-            np.bitwise_or.reduce([_YIELDED.get(factor, np.uint32(0)) for factor in each] or [np.uint32(0)])
-            if isinstance(each, frozenset)
-            else np.uint32(0)
-            for each in held
-        ]
-        self.factors_known: Flags = np.array(known, np.bool_)[codes]
-        self._yielded: Bits = np.array(yields, np.uint32)[codes]
+        known, yielded = factors(tables)
+        codes = batch.codes["person"]
+        self.factors_known: Flags = known[codes]
+        self._yielded: Bits = yielded[codes]
 
     def ways(self, formula: Formula) -> Bits8:
         """Return the ways in which a formula holds, for every row."""
@@ -116,25 +136,18 @@ class RequirementItems:
                 return self._methods(item)
             case "device passes":
                 return self._conditions.standard(item.name)
-            case "notice":
-                return self._asked("attempt", "auth.notices", lambda held: item.name in held)
             case "new password":
                 methods = batch.methods
                 done = methods.known & (methods.used & np.uint32(BIT["password-changed"]) != 0)
                 open_ = ~methods.known | methods.partly
                 return np.where(done, np.uint8(TRUE), np.where(open_, np.uint8(UNKNOWN), np.uint8(FALSE)))
-            case "managed device" | "company device" | "vetted client" | "protected client" as kind:
-                group, fact, wanted = _FACTS[kind]
-                return self._asked(group, fact, lambda value: value == wanted)
+            case "notice" | "managed device" | "company device" | "vetted client" | "protected client":
+                asked = fact_asked(item, self._tables)
+                assert asked is not None
+                group, levels = asked
+                return levels[batch.codes[group]]
             case _:
                 assert_never(item.kind)
-
-    def _asked(self, group: str, fact: str, holds: Callable[[Any], bool]) -> Levels:
-        def level(value: Any) -> int:
-            return UNKNOWN if value is None else TRUE if holds(value) else FALSE
-
-        found: Levels = self._tables.facts[group].of(fact, level)[self._batch.codes[group]]
-        return found
 
     def _methods(self, item: Item) -> Levels:
         methods = self._batch.methods
@@ -153,7 +166,7 @@ class RequirementItems:
         return self._test(item)(different.astype(np.uint32))[codes]
 
     def _kinds_of(self, within: int | None, which: str) -> tuple[Bits, Rows]:
-        fresh, perhaps = self._counting(within)
+        fresh, perhaps = self._within.counting(within)
         if which == "given":
             return different_of(fresh | self._yielded)
         if which == "perhaps" and perhaps is fresh and ("fresh", within) in self._kinds:
@@ -178,36 +191,6 @@ class RequirementItems:
             return found
 
         return any_of
-
-    def _counting(self, within: int | None) -> tuple[Bits, Bits]:
-        """Return the methods that count within a time; the second with those that may, as their age is not known."""
-        methods = self._batch.methods
-        used = np.where(methods.known, methods.used, np.uint32(0))
-        if within is None:
-            return used, used
-        found = self._within.get(within)
-        if found is None:
-            fresh, perhaps = np.zeros(len(used), np.uint32), np.zeros(len(used), np.uint32)
-            for bit, there, age in self._aged(used):
-                fresh[there[age <= within]] |= bit
-                perhaps[there[np.isnan(age)]] |= bit
-            # Mostly every age is known, and both are the same.
-            found = self._within[within] = fresh, fresh | perhaps if perhaps.any() else fresh
-        return found
-
-    def _aged(self, used: Bits) -> Sequence[tuple[np.uint32, Rows, Seconds]]:
-        """Return, for each method in use, its bit, the rows that have it, and its age in them."""
-        if self._ages is None:
-            methods, self._ages = self._batch.methods, []
-            anybody = int(np.bitwise_or.reduce(used, initial=0))
-            for name, bit in BIT.items():
-                if anybody & bit:
-                    there = np.flatnonzero(used & np.uint32(bit) != 0)
-                    age, own = methods.default_age[there], methods.ages.get(name)
-                    if own is not None:
-                        age = np.where(np.isnan(own[there]), age, own[there])
-                    self._ages.append((np.uint32(bit), there, age))
-        return self._ages
 
     def _reach(self, item: Item) -> tuple[Flags, Flags]:
         count = self._batch.count

@@ -8,8 +8,10 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 
 from caddrel.core.columnar.batch import Batch, Flags, Rows
 from caddrel.core.columnar.conditions import Conditions
@@ -28,6 +30,7 @@ from caddrel.core.columnar.requirement_items import (
     Bits8,
     RequirementItems,
 )
+from caddrel.core.columnar.row_classes import RowClasses
 from caddrel.core.columnar.stances import CLOSED, EFFECT, UNMEETABLE, Stances, before_policies
 from caddrel.core.decide.decision import RuleRef
 from caddrel.core.rulebook.model import OUTCOMES, Policy, Rule, Rulebook
@@ -57,17 +60,11 @@ class Spoken:
 
 
 @dataclass(frozen=True, slots=True)
-class Decisions:
-    """The decisions on a batch.
+class _Decided:
+    """What attempts come to that were decided one by one; as `Decisions` has it, and the rules that have a say.
 
     Attributes
     ----------
-    outcomes
-        By their places in `OUTCOMES`.
-    reasons
-        By their places in `REASONS`.
-    each, together
-        The outcomes if a shadow policy were enforced too, by its id; and if all of them were.
     spoken
         The rules of enforced policies that have a say, by policy id and in order.
     """
@@ -79,16 +76,11 @@ class Decisions:
     together: Levels
     spoken: Sequence[Spoken]
 
-    def deciding(self, wanted: Flags | None = None) -> Iterator[tuple[RuleRef, Rows]]:
-        """Yield every rule that decides anywhere, with the rows where it does.
-
-        Parameters
-        ----------
-        wanted
-            Which rows are asked about; all of them without it.
-        """
+    def deciding(self, wanted: Flags) -> Iterator[tuple[RuleRef, Rows]]:
+        """Yield every rule that decides anywhere among the attempts that are asked about, with where it does."""
+        everything = wanted.all()
         for whole in self.spoken:
-            spoken = whole if wanted is None else whole.among(wanted)
+            spoken = whole if everything else whole.among(wanted)
             reasons, outcomes = self.reasons[spoken.rows], self.outcomes[spoken.rows]
             match spoken.kind:
                 case "block":
@@ -106,6 +98,65 @@ class Decisions:
                 yield spoken.ref, spoken.rows[decides]
 
 
+class Decisions:
+    """The decisions on a batch.
+
+    Parameters
+    ----------
+    like
+        Which of the attempts that were decided each attempt is like; None where each was decided by itself.
+
+    Attributes
+    ----------
+    outcomes
+        By their places in `OUTCOMES`.
+    """
+
+    def __init__(self, decided: _Decided, like: Rows | None) -> None:
+        self._decided, self._like = decided, like
+        self.outcomes: Levels = self._spread(decided.outcomes)
+        self.certain: Flags = self._spread(decided.certain)
+
+    def _spread(self, column: NDArray[Any]) -> NDArray[Any]:
+        return column if self._like is None else column[self._like]
+
+    @property
+    def reasons(self) -> Levels:
+        """By their places in `REASONS`."""
+        return self._spread(self._decided.reasons)
+
+    @property
+    def each(self) -> dict[str, Levels]:
+        """The outcomes if a shadow policy were enforced too, by its id."""
+        return {id: self._spread(levels) for id, levels in self._decided.each.items()}
+
+    @property
+    def together(self) -> Levels:
+        """The outcomes if all shadow policies were enforced."""
+        return self._spread(self._decided.together)
+
+    def deciding(self, wanted: Flags | None = None) -> Iterator[tuple[RuleRef, Rows]]:
+        """Yield every rule that decides anywhere, with the rows where it does.
+
+        Parameters
+        ----------
+        wanted
+            Which rows are asked about; all of them without it.
+        """
+        decided, like = self._decided, self._like
+        if like is None:
+            yield from decided.deciding(np.ones(len(self.outcomes), np.bool_) if wanted is None else wanted)
+            return
+        rows = np.arange(len(like)) if wanted is None else np.flatnonzero(wanted)
+        mine = like[rows]
+        among = np.zeros(len(decided.outcomes), np.bool_)
+        among[mine] = True
+        for ref, each in decided.deciding(among):
+            there = np.zeros(len(among), np.bool_)
+            there[each] = True
+            yield ref, rows[there[mine]]
+
+
 class ColumnarRulebook:
     """A rulebook made ready for deciding batches of attempts."""
 
@@ -114,14 +165,19 @@ class ColumnarRulebook:
         groups = Groups(rulebook)
         counting = [policy for _, policy in sorted(rulebook.policies.items()) if policy.mode != "off"]
         self._ready = _Ready(rulebook, [ScopedPolicy.of(policy, groups) for policy in counting])
+        self._classes = RowClasses(rulebook, self._ready.policies, groups)
         self._groups, self._spans = groups, dict[int, Spans]()
         self._tables: GroupTables | None = None
 
     def decide(self, batch: Batch) -> Decisions:
         """Return the decisions on a batch."""
-        tables = GroupTables(self.rulebook, self._groups, self._spans, batch.entries, self._tables)
-        self._tables = tables
-        return _Reading(self._ready, tables, batch).decisions()
+        tables = self._tables = GroupTables(self.rulebook, self._groups, self._spans, batch.entries, self._tables)
+        # One of those between which no difference is seen is decided, for all of them.
+        classes = self._classes.of(batch, tables)
+        if classes is None:
+            return Decisions(_Reading(self._ready, tables, batch).decided(), None)
+        first, like = classes
+        return Decisions(_Reading(self._ready, tables, batch.taken(first)).decided(), like)
 
 
 @dataclass(frozen=True, slots=True)
@@ -188,7 +244,7 @@ class _Reading:
         self._shadow: list[tuple[str, Rows, _Says]] = []
         self._spoken: list[Spoken] = []
 
-    def decisions(self) -> Decisions:
+    def decided(self) -> _Decided:
         policies = self._ready.policies
         for place, scoped in enumerate(policies):
             rows, scope = self._layout.rows(place)
@@ -220,7 +276,7 @@ class _Reading:
         back[order] = np.arange(len(order))
         spoken = [Spoken(each.ref, each.kind, order[each.rows], each.ways) for each in self._spoken]
         shadow = {id: levels[back] for id, levels in each.items()}
-        return Decisions(outcomes[back], reasons[back], certain[back], shadow, with_all[back], spoken)
+        return _Decided(outcomes[back], reasons[back], certain[back], shadow, with_all[back], spoken)
 
     def _policy(self, scoped: ScopedPolicy, rows: Rows, scope: Levels) -> None:
         """Walk the rules of a policy for the rows where its scope is not false."""

@@ -5,6 +5,8 @@ A reading of section 4 of its own. Not here: what policies say (`columnar.rulebo
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 import numpy as np
 
 from caddrel.core.columnar.batch import BIT, Batch, Flags
@@ -18,27 +20,40 @@ EFFECT, CLOSED, UNMEETABLE, CREDENTIALS, LOCKED_OUT = range(1, len(REASONS))
 
 def before_policies(batch: Batch) -> Levels:
     """Return why attempts are blocked before any policy is asked, by the place in `REASONS`."""
-    entries, codes, methods = batch.entries["attempt"], batch.codes["attempt"], batch.methods
-    wrong = np.array([e.values.get("auth.credentials") == "wrong" for e in entries], np.bool_)[codes]
-    locked = np.array([e.values.get("auth.locked_out") is True for e in entries], np.bool_)[codes]
+    methods = batch.methods
+    wrong, locked = stopping(batch.entries["attempt"])[batch.codes["attempt"]].T
     # A password was tried, or nobody knows what was.
     tried = ~methods.known | methods.partly | (methods.used & np.uint32(BIT["pwd"]) != 0)
     found = np.where(wrong, np.uint8(CREDENTIALS), np.uint8(0))
     return np.where(locked & (wrong | tried), np.uint8(LOCKED_OUT), found)
 
 
+def stopping(entries: Sequence[Facts]) -> Flags:
+    """Return flags of what was asked for: with wrong credentials; by somebody who is locked out."""
+    found = [(e.values.get("auth.credentials") == "wrong", e.values.get("auth.locked_out") is True) for e in entries]
+    return np.array(found, np.bool_).reshape(-1, 2)
+
+
+def signing_in(entries: Sequence[Facts]) -> Flags:
+    """Return flags of what was asked for: it may be signing in; what it is is known."""
+    operations = [entry.values.get("operation") for entry in entries]
+    found = [(each in {None, "sign-in"}, each is not None) for each in operations]
+    return np.array(found, np.bool_).reshape(-1, 2)
+
+
+def app_stances(rulebook: Rulebook, entries: Sequence[Facts]) -> Flags:
+    """Return flags of apps: closed and closed by their own line, strictly and then mildly read; not listed."""
+    closed = rulebook.settings.stance == "closed"
+    lines = {entry.stance for entry in rulebook.apps.values()}
+    return np.array([_stance(rulebook, closed, lines, entry) for entry in entries], np.bool_).reshape(-1, 5)
+
+
 class Stances:
     """Whether the apps of attempts are closed, in the strict and in the mild reading; and by their own lines."""
 
     def __init__(self, rulebook: Rulebook, batch: Batch) -> None:
-        closed = rulebook.settings.stance == "closed"
-        lines = {entry.stance for entry in rulebook.apps.values()}
-        apps, asked = batch.entries["app"], batch.entries["attempt"]
-        found = [_stance(rulebook, closed, lines, entry) for entry in apps]
-        strict, own, mild, own_mild, unlisted = np.array(found, np.bool_).reshape(-1, 5).T
-        operations = [entry.values.get("operation") for entry in asked]
-        signs_in = np.array([each in {None, "sign-in"} for each in operations], np.bool_)[batch.codes["attempt"]]
-        known = np.array([each is not None for each in operations], np.bool_)[batch.codes["attempt"]]
+        strict, own, mild, own_mild, unlisted = app_stances(rulebook, batch.entries["app"]).T
+        signs_in, known = signing_in(batch.entries["attempt"])[batch.codes["attempt"]].T
         codes = batch.codes["app"]
         # An app that the inventory does not know is closed to whoever comes now.
         now = batch.live & unlisted[codes]

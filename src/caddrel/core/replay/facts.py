@@ -18,17 +18,22 @@ from caddrel.core.inventory.completion import AGES, complete
 from caddrel.core.inventory.index import Inventory
 
 
-def reassumed(facts: Facts, group: str, assume: Mapping[str, Value]) -> Facts:
+def reassumed(facts: Facts, assume: Mapping[str, Value]) -> Facts:
     """Return the facts of one group with what another rulebook assumes; what nobody understands stays unknown.
 
     Where neither assumes anything they are the same facts.
+
+    Parameters
+    ----------
+    assume
+        Of facts of this group alone.
     """
-    if Origin.ASSUMED not in facts.origins.values() and not any(group_of(name) == group for name in assume):
+    if not assume and Origin.ASSUMED not in facts.origins.values():
         return facts
     values = {name: value for name, value in facts.values.items() if facts.origins[name] is not Origin.ASSUMED}
     origins = {name: facts.origins[name] for name in values}
     for name, value in assume.items():
-        if group_of(name) == group and name not in values and name not in facts.not_understood:
+        if name not in values and name not in facts.not_understood:
             values[name], origins[name] = value, Origin.ASSUMED
     made = facts.changed(values, origins, facts.coordinates)
     made.not_understood = facts.not_understood

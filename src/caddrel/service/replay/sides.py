@@ -12,9 +12,10 @@ from dataclasses import dataclass
 import numpy as np
 
 from caddrel.core.columnar.batch import Batch, Flags, Rows, different_of, moment_of
+from caddrel.core.columnar.fact_groups import GROUPS, group_of
 from caddrel.core.columnar.rulebook import ColumnarRulebook, Decisions
-from caddrel.core.decide.decision import MEANING, RuleRef
-from caddrel.core.decide.interpreter.interpreter import decide
+from caddrel.core.decide.decision import MEANING, Decision, RuleRef
+from caddrel.core.decide.interpreter.interpreter import Others, explain
 from caddrel.core.facts.facts import Facts, Origin
 from caddrel.core.facts.types import Signals, Value
 from caddrel.core.replay.columns import Entry, RecordedColumns, batch_of
@@ -31,8 +32,8 @@ from caddrel.store.queries import Query
 # Records whose signals are worked out anew are taken so many at once: that takes long, and may be cancelled.
 ANEW_AT_ONCE = 5_000
 # So many of the first part of a replay are decided by the interpreter too, and so many of each other part; and so many
-# in all of those that are not certain are asked why. Each of these costs as much as thousands in columns.
-LOOKED_AT_FIRST, LOOKED_AT, MOST_ASKED = 40, 10, 100
+# of those that are not certain are asked why, of a part and in all. Each costs as much as thousands in columns.
+LOOKED_AT_FIRST, LOOKED_AT, ASKED_OF_PART, MOST_ASKED = 24, 6, 20, 40
 
 
 @dataclass(frozen=True, slots=True)
@@ -78,10 +79,12 @@ class RulebookSide:
         self._ready = ColumnarRulebook(under.rulebook)
         self._reader = BundleReader(under.rulebook.catalogue)
         mine = under.rulebook.settings.assume
+        self._assumed = {group: {n: v for n, v in mine.items() if group_of(n) == group} for group in GROUPS}
         self.columns: RecordedColumns = RecordedColumns(mine, self._entries_of) if like is None else like.columns
         self.histories: dict[str, History] = {} if like is None else like.histories
         self._signals = ReplayedSignals(log, under.rulebook, self.histories)
         self._first, self._asked = True, 0
+        self._others = Others()
         # The records that were asked about last.
         self.batch: Batch = batch_of([])
 
@@ -101,7 +104,7 @@ class RulebookSide:
             return as_now(
                 facts, group, rulebook.catalogue, rulebook.settings.assume, inventory, state.addresses, state.clock()
             )
-        return reassumed(facts, group, rulebook.settings.assume), {}
+        return reassumed(facts, self._assumed[group]), {}
 
     def side(self, recorded: Recorded, lacking: Counter[str] | None = None) -> Side:
         """Return what records come to.
@@ -114,10 +117,12 @@ class RulebookSide:
         found = self.decisions(recorded)
         batch = self.batch
         if lacking is not None:
-            asked = np.flatnonzero(~found.certain)[: MOST_ASKED - self._asked]
-            self._asked += len(asked)
-            for row in asked:
-                lacking.update(decide(self._under.rulebook, batch.facts(int(row))).unknown)
+            uncertain = np.flatnonzero(~found.certain)
+            # From all over the part: those that follow one another are mostly of the same kind.
+            most = min(len(uncertain), ASKED_OF_PART, MOST_ASKED - self._asked)
+            self._asked += most
+            for row in uncertain[:: max(1, len(uncertain) // most)][:most] if most else ():
+                lacking.update(self._again(batch.facts(int(row))).unknown)
         return Side(found.outcomes, found.deciding, found.certain)
 
     def decisions(self, recorded: Recorded) -> Decisions:
@@ -131,11 +136,14 @@ class RulebookSide:
         """Have the interpreter decide some of them: what it says otherwise is a fault here, and nothing to be shown."""
         wanted, self._first = LOOKED_AT_FIRST if self._first else LOOKED_AT, False
         for row in range(0, batch.count, max(1, batch.count // wanted)):
-            again = decide(self._under.rulebook, batch.facts(row))
+            again = self._again(batch.facts(row))
             outcome = OUTCOMES[found.outcomes[row]]
             if (again.outcome, again.certain) != (outcome, bool(found.certain[row])):
                 wrong = f"columns say {outcome}, the interpreter {again.outcome}"
                 raise AssertionError(f"record {recorded.seqs[row]}: {wrong}")
+
+    def _again(self, facts: Facts) -> Decision:
+        return explain(self._under.rulebook, facts, others=self._others).decision
 
 
 class RecordedSide:

@@ -1,0 +1,52 @@
+"""Which methods of attempts count within a time, or may, as nobody knows their age (section 5).
+
+Not here: what combinations of them are enough (`requirement_items`).
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import numpy as np
+
+from caddrel.core.columnar.batch import BIT, Bits, MethodColumns, Rows, Seconds
+
+
+class MethodsWithin:
+    """Methods of a batch of attempts, a bit each; what counts within a time is worked out once."""
+
+    def __init__(self, methods: MethodColumns) -> None:
+        self._methods = methods
+        self._used: Bits = np.where(methods.known, methods.used, np.uint32(0))
+        self._within: dict[int, tuple[Bits, Bits]] = {}
+        self._ages: list[tuple[np.uint32, Rows, Seconds]] | None = None
+
+    def counting(self, within: int | None) -> tuple[Bits, Bits]:
+        """Return the methods that count within so many seconds; the second with those that may.
+
+        Where each age is known both are the same column.
+        """
+        if within is None:
+            return self._used, self._used
+        found = self._within.get(within)
+        if found is None:
+            fresh, perhaps = np.zeros(len(self._used), np.uint32), np.zeros(len(self._used), np.uint32)
+            for bit, there, age in self._aged():
+                fresh[there[age <= within]] |= bit
+                perhaps[there[np.isnan(age)]] |= bit
+            found = self._within[within] = fresh, fresh | perhaps if perhaps.any() else fresh
+        return found
+
+    def _aged(self) -> Sequence[tuple[np.uint32, Rows, Seconds]]:
+        """Return, for each method in use, its bit, the rows that have it, and its age in them."""
+        if self._ages is None:
+            methods, self._ages = self._methods, []
+            anybody = int(np.bitwise_or.reduce(self._used, initial=0))
+            for name, bit in BIT.items():
+                if anybody & bit:
+                    there = np.flatnonzero(self._used & np.uint32(bit) != 0)
+                    age, own = methods.default_age[there], methods.ages.get(name)
+                    if own is not None:
+                        age = np.where(np.isnan(own[there]), age, own[there])
+                    self._ages.append((np.uint32(bit), there, age))
+        return self._ages
