@@ -60,7 +60,7 @@ class Coded:
         # Whoever has none marks the place behind the last.
         marks = np.zeros(len(self.names) + 1, np.bool_)
         marks[self.codes[rows]] = True
-        return {self.names[int(place)] for place in np.flatnonzero(marks[:-1])}
+        return set(map(self.names.__getitem__, np.flatnonzero(marks[:-1]).tolist()))
 
     def name(self, row: int) -> str | None:
         """Return the name of one row."""

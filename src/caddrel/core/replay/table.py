@@ -215,17 +215,26 @@ class _Bundles:
         different, codes = different_of(combined)
         first = np.zeros(len(different), np.intp)
         first[codes[::-1]] = np.arange(table.count)[::-1]
-        columns = [(name, table.facts[name].codes[first].tolist(), told[name], table.facts[name]) for name in names]
-        return [
-            self._number(group, {
-                name: (texts[codes[place]], column.values[codes[place]])
-                for name, codes, texts, column in columns if codes[place] >= 0
-            })
-            for place in range(len(first))
-        ], codes  # fmt: skip
+        if not names:
+            return [self._number(group, (), (), {})] * len(different), codes
+        places = [table.facts[name].codes[first].tolist() for name in names]
+        texts = [[None if at < 0 else told[name][at] for at in of] for name, of in zip(names, places, strict=True)]
+        columns = [(name, told[name], table.facts[name].values) for name in names]
+        wanted, known = tuple(names), self._numbers
+        numbers = []
+        for said, at in zip(zip(*texts, strict=True), zip(*places, strict=True), strict=True):
+            number = known.get((group, wanted, said))
+            if number is None:
+                reported = {
+                    name: (told_[place], values[place])
+                    for (name, told_, values), place in zip(columns, at, strict=True) if place >= 0
+                }  # fmt: skip
+                number = self._number(group, wanted, said, reported)
+            numbers.append(number)
+        return numbers, codes
 
-    def _number(self, group: str, reported: _Reported) -> int:
-        key = group, tuple([(name, text) for name, (text, _) in reported.items()])
+    def _number(self, group: str, names: tuple[str, ...], said: tuple[str | None, ...], reported: _Reported) -> int:
+        key = group, names, said
         found = self._numbers.get(key)
         if found is None:
             found = self._numbers[key] = len(self.facts)
