@@ -4,18 +4,21 @@ from __future__ import annotations
 
 import gzip
 import json
+import random
 import sqlite3
+import time
 from collections.abc import Iterator, Mapping
 from concurrent.futures import ThreadPoolExecutor
 from contextlib import closing
-from datetime import timedelta
+from datetime import datetime, timedelta
+from itertools import count
 from pathlib import Path
 from typing import Any
 
 import httpx
 import pytest
 from tests.command import run
-from tests.conftest import Clock, Live, serving
+from tests.conftest import Clock, Live, at_once, serving
 
 from caddrel import wiring
 from caddrel.client import Caddrel, Refused
@@ -128,6 +131,22 @@ def test_of_many_guesses_at_once_no_more_are_looked_at_than_may_be(live: Live) -
             _ask(door, said={"try": 7})
         assert refused.value.problem.errors[0].code == "bad-try"
         assert door.passwords.reserve_try("nobody").reserved, "a guesser does not learn who there is"
+
+
+def test_a_try_has_its_moment_when_it_is_its_turn(live: Live) -> None:
+    with _door(live):
+        pass
+    lockouts, ticking, drawn = live.runtime.log.lockouts, count(), random.Random(3)
+    standards = list(live.data.rulebooks.need_current().rulebook.password_standards.values())
+
+    def clock() -> datetime:
+        # Whoever has asked for the moment first may well be last to go on with it.
+        at = live.clock.now + timedelta(microseconds=next(ticking))
+        time.sleep(drawn.random() / 50)
+        return at
+
+    found = at_once(*[lambda: lockouts.reserve("key", standards, clock)] * 16)
+    assert sum(lock is None for lock, _ in found) == 3
 
 
 def test_wrong_passwords_of_a_log_count_too_and_survive_a_restart(live: Live) -> None:

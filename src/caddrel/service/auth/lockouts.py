@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import threading
 from collections import Counter, OrderedDict
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 
@@ -59,10 +59,20 @@ class LockOuts:
         with self._lock:
             return self._state(person, locking, now)
 
-    def reserve(self, person: str, standards: Sequence[PasswordStandard], now: datetime) -> tuple[LockOut | None, str]:
-        """Return the lock-out of a person, or the id of a try that is reserved: it counts as wrong until it is told."""
+    def reserve(
+        self, person: str, standards: Sequence[PasswordStandard], clock: Callable[[], datetime]
+    ) -> tuple[LockOut | None, str]:
+        """Return the lock-out of a person, or the id of a try that is reserved: it counts as wrong until it is told.
+
+        Parameters
+        ----------
+        clock
+            Asked when it is this try's turn: one that had its moment before, and its turn after others, would not see
+            theirs.
+        """
         locking = [standard for standard in standards if standard.lock]
         with self._lock:
+            now = clock()
             found = self._state(person, locking, now) if locking else None
             if found is not None:
                 return found, ""

@@ -122,7 +122,7 @@ def reserve_try(data: DataFolder, lockouts: LockOuts, person: str, app: str) -> 
     """
     # Of whoever the inventory does not know too: a guesser learns nothing from the answer.
     standards = _standards(data, person, app) if person else []
-    return _lock_state(*lockouts.reserve(person, standards, data.clock()))
+    return _lock_state(*lockouts.reserve(person, standards, data.clock))
 
 
 def lift_lock(data: DataFolder, lockouts: LockOuts, person: str, by: str) -> wire.LockState:
