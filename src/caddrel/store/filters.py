@@ -8,7 +8,7 @@ once for each bundle of facts, and SQL asks for the bundles where it came out so
 from __future__ import annotations
 
 import json
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterator, Mapping
 from datetime import UTC, datetime
 from typing import Any, Protocol
 
@@ -20,8 +20,9 @@ from caddrel.core.facts.values import to_json
 from caddrel.core.language.nodes import And, Condition, During, FactTest, Not, Or, Passes, Surely
 from caddrel.core.language.operators import OPERATORS, Op
 from caddrel.store.dictionary import COLUMNS
-from caddrel.store.log_tables import bundles, decisions, signins
+from caddrel.store.log_tables import bundles, decisions, signins, stretches
 from caddrel.store.moments import to_stored
+from caddrel.store.stretches import BITS
 
 FALSE, TRUE = truth.FALSE.level, truth.TRUE.level
 # Texts are compared by Unicode's folded case, which SQLite does not know: they are not here.
@@ -110,10 +111,20 @@ class Asking:
         judged = self._judged.setdefault(test, Judged())
         length, state = self._judge.moments(test)
         if not judged.true and not judged.false:
-            ends = self._connection.execute(select(func.min(signins.c.at), func.max(signins.c.at))).one()
-            for slot in range(ends[0] // length, ends[1] // length + 1) if ends[0] is not None else ():
+            for slot in self._slots(length):
                 (judged.true if state(slot * length) == TRUE else judged.false).append(slot)
         return _one_of(signins.c.at // length, judged.true if wanted else judged.false)
+
+    def _slots(self, length: int) -> Iterator[int]:
+        """Yield the slots of time of a length in which the log may have anything: one odd moment is not all between."""
+        ends = self._connection.execute(select(func.min(signins.c.at), func.max(signins.c.at))).one()
+        if ends[0] is None:
+            return
+        first, last = ends[0] // length, ends[1] // length
+        for number in self._connection.execute(select(stretches.c.number).order_by(stretches.c.number)).scalars():
+            begin, end = (number << BITS) // length, (((number + 1) << BITS) - 1) // length
+            yield from range(max(first, begin), min(last, end) + 1)
+            first = max(first, end + 1)
 
     def _bundles(self, test: Condition, wanted: bool) -> ColumnElement[bool]:
         group = self._judge.group(test)

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import json
 from collections import Counter
 from dataclasses import dataclass
+from datetime import datetime
 
 import pytest
 from hypothesis import HealthCheck, given, settings
@@ -17,9 +19,10 @@ from caddrel.core.decide.truth import TRUE
 from caddrel.core.facts.facts import Facts
 from caddrel.core.facts.record import facts_from_json
 from caddrel.core.logs.filters import for_log, read_filter
-from caddrel.core.rulebook.model import Rulebook
+from caddrel.core.rulebook.model import Rulebook, Schedule
 from caddrel.service.signins.log_filter import LogJudge
 from caddrel.store.queries import Query
+from caddrel.wire.decisions import File
 
 
 @pytest.mark.parametrize(
@@ -65,6 +68,7 @@ def test_filters_find(kelpline: Live, where: str, several: bool) -> None:
         ("app.id is one of [post, Post]", "unknown-word", 25),
         ("surely app.labels has any of [mail, mails]", "unknown-word", 37),
         ("policy is nope", "unknown-word", 11),
+        (" or ".join(["device.managed"] * 101), "too-costly", 1),
     ],
 )
 def test_what_is_wrong_is_told_at_its_place(kelpline: Live, where: str, code: str, column: int) -> None:
@@ -78,6 +82,28 @@ def test_what_is_wrong_is_told_at_its_place(kelpline: Live, where: str, code: st
     done = run("signins", "list", "--where", where, env=kelpline.environment())
     assert done.returncode == 3
     assert problem.errors[0].message.split("`")[0] in done.stderr
+
+
+def test_one_odd_moment_of_a_log_is_not_all_time_between(empty: Live, monkeypatch: pytest.MonkeyPatch) -> None:
+    """A log in which a clock was at its beginning is filtered as soon as any other."""
+    asked: list[datetime] = []
+    told = Schedule.is_open
+
+    def counted(schedule: Schedule, local: datetime) -> bool:
+        asked.append(local)
+        return told(schedule, local)
+
+    moments = ["1900-01-05T12:00:00Z", "1970-01-01T00:00:00Z", "2026-11-20T12:00:00Z", "2026-11-20T23:00:00Z"]
+    lines = [json.dumps({"id": f"s{i}", "facts": {"time.at": at}}).encode() + b"\n" for i, at in enumerate(moments)]
+    with empty.client() as client:
+        text = "caddrel: 1\nschedules: {noon: {zone: Europe/Oslo, hours: {mon-sun: ['11:07-14:00']}}}\n"
+        client.rulebook.publish([File("r.yaml", text)], "the first")
+        assert client.signins.import_(lines).added == len(moments)
+        monkeypatch.setattr(Schedule, "is_open", counted)
+        assert [item.id for item in client.signins.list(where="during noon").items] == ["s2", "s0"]
+        assert [item.id for item in client.signins.list(where="not during noon").items] == ["s3", "s1"]
+    # A minute at a time, in the day and a half around each.
+    assert len(asked) < 3 * 2 * 2_300
 
 
 _SAMPLES: dict[str, list[str]] = {

@@ -36,6 +36,8 @@ RECORD_FACTS: Mapping[str, FactSpec] = {
 }
 # So many names of one filter are looked for elsewhere, each of which takes time; what comes after counts as known.
 MOST_NAMES = 10
+# Each is judged for everything that the log has seen of a fact.
+MOST_TESTS = 100
 _SECTIONS = ("places", "standards", "schedules", "proofs", "notices", "signals")
 
 
@@ -72,6 +74,11 @@ def read_filter(text: str, rulebook: Rulebook) -> Condition:
         tree, problems = check_condition(tree, scope)
     if tree is None or any(p.severity == "error" for p in problems):
         raise FilterRefused([_placed(problem, text) for problem in problems])
+    if sum(1 for _ in tests_of(tree)) > MOST_TESTS:
+        said = f"a filter makes at most {MOST_TESTS} tests"
+        raise FilterRefused(
+            [_placed(Diagnostic("too-costly", said, "ask for several values in one: `is one of`"), text)]
+        )
     return tree
 
 

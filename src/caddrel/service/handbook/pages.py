@@ -80,20 +80,26 @@ class Handbook:
 
     def search(self, text: str) -> list[Hit]:
         """Return the sections in which every word occurs, those first that have them in a heading."""
-        words = text.casefold().split()[:_MOST_WORDS]
+        words = list(dict.fromkeys(text.casefold().split()))[:_MOST_WORDS]
         if not words:
             return []
-        found: list[tuple[tuple[int, int], Hit]] = []
-        for page in self.pages.values():
-            for section in page.sections:
-                heading = f"{page.title} {section.heading}".casefold()
-                body = section.text.casefold()
-                if all(word in heading or word in body for word in words):
-                    missing = sum(word not in heading for word in words)
-                    often = sum(body.count(word) for word in words)
-                    found.append(((missing, -often), Hit(page, section, _excerpt(section.text, words))))
+        found: list[tuple[tuple[int, int], Page, Section]] = []
+        for page, section, heading, body in self._folded:
+            if all(word in heading or word in body for word in words):
+                missing = sum(word not in heading for word in words)
+                often = sum(body.count(word) for word in words)
+                found.append(((missing, -often), page, section))
         found.sort(key=lambda each: each[0])
-        return [hit for _, hit in found[:_MOST_HITS]]
+        return [Hit(page, section, _excerpt(section.text, words)) for _, page, section in found[:_MOST_HITS]]
+
+    @cached_property
+    def _folded(self) -> list[tuple[Page, Section, str, str]]:
+        # Anybody may search: what is the same for every search is made once.
+        return [
+            (page, section, f"{page.title} {section.heading}".casefold(), section.text.casefold())
+            for page in self.pages.values()
+            for section in page.sections
+        ]
 
 
 def _name(inside: Path | PurePosixPath) -> str:
