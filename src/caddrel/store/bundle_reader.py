@@ -38,6 +38,7 @@ _decode = msgspec.json.Decoder(_Bundle).decode
 _pair = msgspec.json.Decoder(tuple[str, Any]).decode
 # Origin and value of a fact as it is written, read; None of one that the catalogue does not know in that type.
 _Read = tuple[Origin, Value | None, Any] | None
+_NEW: Any = object()
 
 
 class BundleReader:
@@ -54,20 +55,25 @@ class BundleReader:
             # What stands beside a value may change what it means: such a bundle is read as a whole.
             whole: Mapping[str, Any] = msgspec.json.decode(text)
             return facts_from_json({"values": {}, **whole}, self._catalogue)
+        values: dict[str, Value] = {}
+        origins: dict[str, Origin] = {}
         facts = Facts(
-            {}, {}, app_listed=bundle.app_listed, app_title=bundle.app_title, coordinates=bundle.coordinates,
+            values, origins, app_listed=bundle.app_listed, app_title=bundle.app_title, coordinates=bundle.coordinates,
             lists={name: RecordedList(held) for name, held in bundle.lists.items()},
         )  # fmt: skip
         strange: dict[str, Any] = {}
+        known = self._known.get
         for name, raw in bundle.values.items():
             # The same text is the same value, whichever bundle it stands in.
             key = name, bytes(raw)
-            found = self._known[key] if key in self._known else self._learn(key)
+            found = known(key, _NEW)
+            if found is _NEW:
+                found = self._learn(key)
             if found is None:
                 continue
-            facts.origins[name], value, said = found
+            origins[name], value, said = found
             if value is not None:
-                facts.values[name] = value
+                values[name] = value
             if said is not None:
                 strange[name] = said
         facts.not_understood = strange

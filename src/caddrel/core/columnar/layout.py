@@ -76,15 +76,16 @@ class Layout:
         combined = np.zeros(count, np.int64)
         self._levels: dict[str, list[Levels]] = {}
         for group in _LAID:
-            entries = len(batch.entries[group])
+            # Often a few of all entries: those that these attempts have.
+            used, codes = different_of(batch.codes[group])
             levels = [
-                all_true((tables.of(part, group) for part in scoped.laid.get(group, ())), entries)
+                all_true((tables.of(part, group)[used] for part in scoped.laid.get(group, ())), len(used))
                 for scoped in policies
             ]
-            seen = np.stack(levels, axis=1) if levels else np.zeros((entries, 1), np.uint8)
+            seen = np.stack(levels, axis=1) if levels else np.zeros((len(used), 1), np.uint8)
             different, classes = alike(seen)
             self._levels[group] = list(different.T) if levels else []
-            combined = combined * len(different) + classes[batch.codes[group]]
+            combined = combined * len(different) + classes[codes]
         found, starts, self.order = _runs(combined)
         self._starts = np.append(starts, count)
         # What each combination is, group by group.

@@ -68,6 +68,7 @@ class RowClasses:
         # Of each own fact that is asked about, also if only whether it is known.
         limits: dict[str, set[float]] = {}
         self._items: dict[Item, None] = {}
+        self._was_worth_it = False
         for scoped in policies:
             for condition in _conditions(scoped):
                 self._look(condition, limits)
@@ -79,7 +80,10 @@ class RowClasses:
         for item in self._items:
             if item.kind == "device passes":
                 self._standard(item.name, limits)
-        self._limits = {name: np.array(sorted(each), np.float64) for name, each in limits.items()}
+        # Moments are whole numbers, of which not all fit among the others.
+        self._limits = {
+            name: np.array(sorted(each), np.int64 if name == MOMENT else np.float64) for name, each in limits.items()
+        }
         within = {item.within for item in self._items if item.kind in {"mfa", "proof"}}
         self._within = sorted(each for each in within if each is not None)
 
@@ -115,7 +119,7 @@ class RowClasses:
 
     def of(self, batch: Batch, tables: GroupTables) -> tuple[Rows, Rows] | None:
         """Return one row of each class, and which of these each row is like; None where too few are like others."""
-        if batch.count > 4 * _SAMPLE:
+        if batch.count > 4 * _SAMPLE and not self._was_worth_it:
             # How many of a few are like another tells how many classes there are: of that many days and people as many
             # have the same birthday.
             some = np.linspace(0, batch.count - 1, _SAMPLE).astype(np.intp)
@@ -123,6 +127,8 @@ class RowClasses:
             if different is None or _SAMPLE - different[0] < _SAMPLE**2 / (2 * _FEW * batch.count):
                 return None
         classes = self._classes(batch, tables, _WORTH)
+        # One part of a log is like the next.
+        self._was_worth_it = classes is not None
         if classes is None:
             return None
         count, like = classes
@@ -154,8 +160,12 @@ class RowClasses:
             levels = [tables.of(node, group) for node in self._nodes[group].values()]
             levels += [each for of_group, each in asked if of_group == group]
             seen = [*self._beside(group, batch, tables), *(each.reshape(-1, 1) for each in levels)]
-            different, classes = alike(np.concatenate(seen, axis=1))
-            yield classes[batch.codes[group]], len(different)
+            together, codes = np.concatenate(seen, axis=1), batch.codes[group]
+            if batch.count < len(together):
+                used, codes = different_of(codes)
+                together = together[used]
+            different, classes = alike(together)
+            yield classes[codes], len(different)
         for name, limits in self._limits.items():
             yield self._between(name, limits, batch)
         # What schedules and windows say of no moment is unknown, like all that is asked about it.

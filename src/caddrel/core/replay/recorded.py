@@ -7,6 +7,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
+from itertools import chain
 from typing import Any
 
 import numpy as np
@@ -184,10 +185,8 @@ def joined(parts: Sequence[Recorded]) -> Recorded:
 
 
 def _joined_names(parts: Sequence[Coded]) -> Coded:
-    places: dict[str, int] = {}
-    codes = []
-    for part in parts:
-        # What has no name has the place -1, which is the last of these.
-        of_part = np.array([*(places.setdefault(name, len(places)) for name in part.names), -1], np.int64)
-        codes.append(of_part[part.codes])
-    return Coded(np.concatenate(codes), list(places))
+    names = list(dict.fromkeys(chain.from_iterable(part.names for part in parts)))
+    place = dict(zip(names, range(len(names)), strict=True)).__getitem__
+    # What has no name has the place -1, which is the last of these.
+    of_parts = (np.array([*map(place, part.names), -1], np.int64)[part.codes] for part in parts)
+    return Coded(np.concatenate(list(of_parts)), names)

@@ -33,7 +33,7 @@ from caddrel.store.queries import Query
 ANEW_AT_ONCE = 5_000
 # So many of the first part of a replay are decided by the interpreter too, and so many of each other part; and so many
 # of those that are not certain are asked why, of a part and in all. Each costs as much as thousands in columns.
-LOOKED_AT_FIRST, LOOKED_AT, ASKED_OF_PART, MOST_ASKED = 24, 6, 20, 40
+LOOKED_AT_FIRST, LOOKED_AT, ASKED_OF_PART, MOST_ASKED = 16, 5, 12, 24
 
 
 @dataclass(frozen=True, slots=True)
