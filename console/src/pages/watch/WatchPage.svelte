@@ -64,8 +64,8 @@
 </script>
 
 {#snippet thing(item: WatchItem)}
-  <li class="grid grid-cols-[6.5rem_minmax(0,1fr)_auto] items-baseline gap-x-3 border-b border-rule py-1.5">
-    <span class="text-small {item.state === 'wrong' && !item.set_aside ? 'font-semibold text-blocked' : 'text-muted'}">{item.state === 'wrong' ? '✕ ' : item.state === 'due' ? '◷ ' : '· '}{WORDS[item.state] ?? item.state}</span>
+  <li class="grid grid-cols-[minmax(0,1fr)_auto] items-baseline gap-x-3 border-b border-rule py-1.5 sm:grid-cols-[6.5rem_minmax(0,1fr)_auto]">
+    <span class="col-span-2 text-small sm:col-span-1 {item.state === 'wrong' && !item.set_aside ? 'font-semibold text-blocked' : 'text-muted'}">{item.state === 'wrong' ? '✕ ' : item.state === 'due' ? '◷ ' : '· '}{WORDS[item.state] ?? item.state}</span>
     <div>
       <a href={place(item)} class="text-ink underline decoration-rule-strong underline-offset-3"><Sentence pieces={item.says.map((piece) => ({ text: piece.text }))} /></a>
       {#if item.detail}<p class="text-small text-muted">{item.detail}</p>{/if}
