@@ -28,7 +28,12 @@ def print_replay(found: ReplayResult) -> None:
     if found.because:
         heading("Because of")
         for each in found.because[:MOST_SHOWN]:
-            line = Text(f"{each.policy} / {each.rule}  ") + mark(each.before) + Text(" to ") + mark(each.after)
+            line = (
+                Text(f"{_called(found, 'policy', each.policy)} / {each.rule}  ")
+                + mark(each.before)
+                + Text(" to ")
+                + mark(each.after)
+            )
             say(
                 line
                 + Text(f"  {counted(each.count, 'sign-in')}, {counted(each.people, 'person', 'people')}", style="dim"),
@@ -36,7 +41,7 @@ def print_replay(found: ReplayResult) -> None:
             )
     for kind, shares in found.by.items():
         if shares and found.changed.count:
-            said = ", ".join(f"{share.name} {share.count}" for share in shares[:MOST_SHARES])
+            said = ", ".join(f"{_called(found, kind, share.name)} {share.count}" for share in shares[:MOST_SHARES])
             more = f" and {len(shares) - MOST_SHARES} more" if len(shares) > MOST_SHARES else ""
             say(Text(f"by {kind:<8}", style="dim") + Text(said + more))
     if found.hit:
@@ -50,6 +55,10 @@ def print_replay(found: ReplayResult) -> None:
                 say(Text(need, style="dim"), indent=4)
         if len(found.hit) > MOST_SHOWN:
             say(f"and {len(found.hit) - MOST_SHOWN} more; see --json", indent=2)
+
+
+def _called(found: ReplayResult, kind: str, id: str) -> str:
+    return found.titles.get(kind, {}).get(id, id)
 
 
 def _row(flow: Flow) -> list[str | Text | None]:

@@ -124,6 +124,8 @@ class ReplayResult(msgspec.Struct, frozen=True):
         What changes for whom, most often first; at most so many as are told.
     by
         What changes by ``app``, ``group``, ``place``, ``device`` (platform and version) and ``day``.
+    titles
+        What those are called that have a title: by ``policy``, ``app``, ``group`` and ``place``, and then by id.
     contact
         Whom people may ask, as the rulebook has it.
     under, rulebook
@@ -150,6 +152,7 @@ class ReplayResult(msgspec.Struct, frozen=True):
     contact: str = ""
     draft: str = ""
     version: int = 0
+    titles: dict[str, dict[str, str]] = {}
 
 
 class LettersRequest(msgspec.Struct, frozen=True, forbid_unknown_fields=True):

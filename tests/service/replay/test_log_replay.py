@@ -200,7 +200,7 @@ def test_by_command_with_whom_to_tell(kelpline: Live, tmp_path: Any) -> None:
     said = run(*words, env=env)
     assert said.returncode == 0, said.stderr
     assert "would be stopped who" in said.stdout
-    assert "manifest-on-company-devices / below-standard" in said.stdout
+    assert "Passenger manifests open only on company devices / below-standard" in said.stdout
     told = json.loads(run(*words, "--json", env=env).stdout)
     lines = run(*words, "--changed", env=env).stdout.splitlines()
     assert len(lines) == told["changed"]["count"]

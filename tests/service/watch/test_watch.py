@@ -165,3 +165,15 @@ def test_the_demo_is_watched(kelpline: Live) -> None:
     assert sum(day.allowed + day.challenged + day.blocked for day in found.days) == sum(count for *_, count in days)
     assert found.sentence
     assert {item.kind for item in found.items} & {"shadow", "lint", "feed"}
+
+
+def test_tokens_of_one_name_that_end_on_one_day_are_one_thing(empty: Live) -> None:
+    for name in ("doorway", "doorway", "till"):
+        make_token(empty.data, name, "door", 3, "tests")
+    with empty.client() as operator:
+        said = ["".join(piece.text for piece in item.says) for item in operator.watch.look().items]
+        ends = f"{empty.clock.now + timedelta(days=3):%Y-%m-%d}."
+        assert [each for each in said if "token" in each] == [
+            f"2 tokens “doorway” end on {ends}",
+            f"The token “till” ends on {ends}",
+        ]

@@ -2001,6 +2001,7 @@ export interface ReplayResult {
   contact?: string;
   draft?: string;
   version?: number;
+  titles?: Record<string, Record<string, string>>;
 }
 
 /** The last replay of a draft, without a result when there is none; `stale` when the draft has changed since. */

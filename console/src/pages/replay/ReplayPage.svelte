@@ -41,6 +41,7 @@
   const people = $derived((result?.hit ?? []).filter((each) => !search || `${each.title} ${each.person}`.toLowerCase().includes(search.toLowerCase())));
   const percent = $derived(replaying.job?.total ? Math.min(100, Math.round((replaying.job.done * 100) / replaying.job.total)) : 0);
 
+  const called = (kind: string, id: string) => result?.titles?.[kind]?.[id] ?? id;
   const MOST_SHARES = 8;
   const most = (shares: Share[]) => Math.max(1, ...shares.map((share) => share.count));
 
@@ -84,7 +85,7 @@
       <thead><tr><th>Rule</th><th>From</th><th>To</th><th class="text-right!">Sign-ins</th><th class="text-right!">People</th></tr></thead>
       <tbody>
         {#each result.because as each, i (i)}
-          <tr><td><a href={draft ? `#/drafts/${draft}/policies.${each.policy}` : linkTo('policy', each.policy ?? '')}>{each.policy}</a> <span class="text-muted">/ {each.rule}</span></td>
+          <tr><td><a href={draft ? `#/drafts/${draft}/policies.${each.policy}` : linkTo('policy', each.policy ?? '')}>{called('policy', each.policy ?? '')}</a> <span class="text-muted">/ {each.rule}</span></td>
             <td><Mark value={each.from} size={10} /></td><td><Mark value={each.to} size={10} /></td><td class="text-right! tabular-nums">{number(each.count ?? 0)}</td><td class="text-right! tabular-nums">{number(each.people ?? 0)}</td></tr>
         {/each}
       </tbody>
@@ -98,7 +99,7 @@
           <ul class="text-small">
             {#each shares.slice(0, MOST_SHARES) as share (share.name)}
               <li class="grid grid-cols-[minmax(0,1fr)_4rem] items-center gap-2 py-0.5" title={count(share.people, 'person', 'people')}>
-                <span class="relative truncate"><span class="absolute inset-y-0 left-0 bg-sunk" style:width="{(share.count * 100) / most(shares)}%"></span><span class="relative px-1">{share.name}</span></span>
+                <span class="relative truncate"><span class="absolute inset-y-0 left-0 bg-sunk" style:width="{(share.count * 100) / most(shares)}%"></span><span class="relative px-1">{called(kind, share.name)}</span></span>
                 <span class="text-right tabular-nums">{number(share.count)}</span>
               </li>
             {/each}
@@ -142,7 +143,7 @@
       <tbody>
         {#each replaying.changed as each (each.id)}
           <tr><td><a class="font-mono text-fine" href="#/signins/{encodeURIComponent(each.id)}">{each.id}</a></td><td>{each.person ?? ''}</td><td class="font-mono text-fine">{each.device ?? ''}</td>
-            <td><Mark value={each.from} size={10} /></td><td><Mark value={each.to} size={10} /></td><td class="text-small text-muted">{each.because.map((ref) => `${ref.policy} / ${ref.rule}`).join(', ')}</td></tr>
+            <td><Mark value={each.from} size={10} /></td><td><Mark value={each.to} size={10} /></td><td class="text-small text-muted">{each.because.map((ref) => `${called('policy', ref.policy)} / ${ref.rule}`).join(', ')}</td></tr>
         {/each}
       </tbody>
     </table>

@@ -6,6 +6,7 @@ Runs in a process of its own; whatever is needed of drafts travels with the requ
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
+from typing import Any
 
 import msgspec
 
@@ -16,7 +17,7 @@ from caddrel.core.inventory.index import Inventory
 from caddrel.core.language.printer import print_item
 from caddrel.core.replay.breakdown import breakdown_json
 from caddrel.core.replay.needs import Needs, needs
-from caddrel.core.replay.tally import Hit, changed_json, tally_json
+from caddrel.core.replay.tally import Hit, Tally, changed_json, tally_json
 from caddrel.core.rulebook.model import Rulebook
 from caddrel.core.words.replays import replay_words
 from caddrel.service.problems import ServiceError
@@ -116,26 +117,55 @@ def replay_lines(state: State, request: wire.ReplayRequest) -> Iterator[bytes]:
         yield step("changed", changed_json(changed))
     yield from far(steps)
     ends = [show_moment(end) if end is not None else "" for end in (query.since, query.until)]
-    result = _result(state, replay, after, {"under": under, "rulebook": against, "since": ends[0], "until": ends[1]})
+    result = _result(
+        state,
+        replay,
+        (before or after, after),
+        {"under": under, "rulebook": against, "since": ends[0], "until": ends[1]},
+    )
     yield step("result", result)
 
 
-def _result(state: State, replay: LogReplay, rulebook: Rulebook, of: Mapping[str, str]) -> wire.ReplayResult:
+def _result(
+    state: State, replay: LogReplay, rulebooks: tuple[Rulebook, Rulebook], of: Mapping[str, str]
+) -> wire.ReplayResult:
+    _, rulebook = rulebooks
     lacking = [fact for fact, _ in replay.lacking.most_common()]
     hits = _hits(replay, rulebook, state.inventories.current())
     # Who would be asked can give it where nothing of this is unknown: whoever could not is stopped.
     able = {person for person, facts in replay.last.items() if "person.factors" in facts.values}
     enrolling = {str(hit["person"]) for hit in hits if hit["enrol"]}
+    by = breakdown_json(replay.by)
     told = {
         **tally_json(replay.tally),
         **of,
         "sentence": [msgspec.to_builtins(piece) for piece in pieces(replay_words(replay.tally, able, enrolling))],
         "lacking": lacking,
-        "by": breakdown_json(replay.by),
+        "by": by,
+        "titles": _titles(replay.tally, by, rulebooks, state.inventories.current()),
         "contact": rulebook.settings.contact,
         "hit": hits,
     }
     return convert(told, wire.ReplayResult)
+
+
+def _titles(
+    tally: Tally,
+    by: Mapping[str, Sequence[Mapping[str, Any]]],
+    rulebooks: tuple[Rulebook, Rulebook],
+    inventory: Inventory,
+) -> dict[str, dict[str, str]]:
+    """Return what the policies, apps, groups and places are called that have a title, by what they are and their id."""
+    places = {**rulebooks[0].places, **rulebooks[1].places}
+    called: dict[str, Mapping[str, Any]] = {"app": inventory.apps, "group": inventory.groups, "place": places}
+    found = {
+        kind: {share["name"]: entries[share["name"]].title for share in by.get(kind, ()) if share["name"] in entries}
+        for kind, entries in called.items()
+    }
+    policies = {**rulebooks[0].policies, **rulebooks[1].policies}
+    causing = {ref.policy for _, ref in tally.because}
+    found["policy"] = {id: policies[id].title for id in sorted(causing) if id in policies}
+    return {kind: {id: title for id, title in titles.items() if title} for kind, titles in found.items()}
 
 
 def _hits(replay: LogReplay, rulebook: Rulebook, inventory: Inventory) -> list[dict[str, object]]:

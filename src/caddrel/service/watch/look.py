@@ -254,16 +254,26 @@ def _ending(data: DataFolder, now: datetime) -> Iterator[_Item]:
     for end, title, id, group in ending[:MOST_MEMBERSHIPS]:
         said = say(Piece(title, "person", id), f" leaves the group {group} on {end:%Y-%m-%d}.")
         yield _Item(f"membership:{id}:{group}", "ending", "due", said, f"{id} {group} {show_moment(end)}")
-    for token in data.accounts.all_tokens():
-        if token.expires_at is not None and token.revoked_at is None and now < token.expires_at <= until:
-            said = say(f"The token “{token.name}” ends on {token.expires_at:%Y-%m-%d}.")
-            yield _Item(f"token:{token.id}", "ending", "due", said, show_moment(token.expires_at))
+    yield from _ending_tokens(data, now, until)
     published = data.rulebooks.current()
     for policy in published.rulebook.policies.values() if published is not None else ():
         active = policy.scope.active
         if policy.mode != "off" and active is not None and active.end is not None and now < active.end <= until:
             said = say("“", Piece(policy.title or policy.id, "policy", policy.id), f"” ends on {active.end:%Y-%m-%d}.")
             yield _Item(f"active:{policy.id}", "ending", "due", said, show_moment(active.end))
+
+
+def _ending_tokens(data: DataFolder, now: datetime, until: datetime) -> Iterator[_Item]:
+    """Yield the tokens that end soon; those of one name that end on one day are one thing."""
+    together: dict[tuple[str, str], list[tuple[str, datetime]]] = {}
+    for token in data.accounts.all_tokens():
+        end = token.expires_at
+        if end is not None and token.revoked_at is None and now < end <= until:
+            together.setdefault((token.name, f"{end:%Y-%m-%d}"), []).append((token.id, end))
+    for (name, day), each in together.items():
+        what = f"The token “{name}” ends" if len(each) == 1 else f"{len(each)} tokens “{name}” end"
+        mark = " ".join(sorted(f"{id} {show_moment(end)}" for id, end in each))
+        yield _Item(f"token:{min(each)[0]}", "ending", "due", say(f"{what} on {day}."), mark)
 
 
 def _reviews(data: DataFolder) -> Iterator[_Item]:
