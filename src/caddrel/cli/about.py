@@ -83,11 +83,11 @@ def _about_here(rulebook: Rulebook, person: str, app: str, inventory: Inventory 
         if id and id not in among:
             raise click.UsageError(f"there is no {noun} `{id}`; {did_you_mean(id, among, 'names are their ids')}")
 
-    def told(case: Case) -> dict[str, Any]:
+    def words_of(case: Case) -> dict[str, Any]:
         return {"story": pieces_json(story_words(case.explained, case.attempt))}
 
     found = asking(rulebook, Subject(person, app), inventory, time_left())
-    return convert(about_json(found, told), AboutResult)
+    return convert(about_json(found, words_of), AboutResult)
 
 
 def _adds(policy: str, given: str, inventory: Inventory | None, as_json: bool) -> None:

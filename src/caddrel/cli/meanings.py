@@ -72,11 +72,11 @@ def compared_here(
     from caddrel.core.words.pieces import plain as words
     from caddrel.core.words.proofs import change_words, meaning_words
 
-    def told(change: Change) -> dict[str, Any]:
+    def words_of(change: Change) -> dict[str, Any]:
         story = change_words(change, explained(other, change.attempt, inventory), beside=beside)
         return {"story": [{"text": words(story)}]}
 
-    document = compared_json(one, other, inventory, time_left(), places(one, other, inventory), told)
+    document = compared_json(one, other, inventory, time_left(), places(one, other, inventory), words_of)
     document["sentence"] = meaning_words(document, beside)
     return document
 

@@ -262,9 +262,9 @@ class Access:
         """Return the decisions on several evaluations, in order."""
         return self._caller.post("/access/v1/evaluations", request, authzen.AccessDecisions, request_id).evaluations
 
-    def search(self, what: str, request: authzen.Search) -> authzen.Found:
+    def search(self, what: str, request: authzen.Search) -> authzen.SearchResults:
         """Return who, what or which actions would be allowed; `what` is ``subject``, ``resource`` or ``action``."""
-        return self._caller.post(f"/access/v1/search/{quote(what, safe='')}", request, authzen.Found)
+        return self._caller.post(f"/access/v1/search/{quote(what, safe='')}", request, authzen.SearchResults)
 
     def end(self, session: str) -> None:
         """End a session of this door."""

@@ -84,7 +84,7 @@ class PageAnswer(msgspec.Struct, frozen=True):
     next_token: str
 
 
-class Found(msgspec.Struct, frozen=True):
+class SearchResults(msgspec.Struct, frozen=True):
     """What a search found (section 8.1.2): subjects and resources by type and id, actions by name."""
 
     results: list[dict[str, str]]

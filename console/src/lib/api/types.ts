@@ -926,12 +926,6 @@ export interface FormulaTrace {
   attainable: boolean;
 }
 
-/** What a search found (section 8.1.2): subjects and resources by type and id, actions by name. */
-export interface Found {
-  results: (Record<string, string>)[];
-  page: PageAnswer;
-}
-
 /** Somebody who has left: since when, and what was ended with it. */
 export interface Gone {
   person: string;
@@ -2183,6 +2177,12 @@ export interface Search {
   resource?: Entity;
   context?: Record<string, unknown>;
   page?: PageRequest;
+}
+
+/** What a search found (section 8.1.2): subjects and resources by type and id, actions by name. */
+export interface SearchResults {
+  results: (Record<string, string>)[];
+  page: PageAnswer;
 }
 
 /** Selectors that fit a search. */

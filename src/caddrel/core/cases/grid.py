@@ -270,7 +270,7 @@ def _all_told(rulebook: Rulebook, given: Facts, inventory: Inventory | None) -> 
         return None
     catalogue = rulebook.catalogue
 
-    def told(entry: Entry, kind: str) -> Entry:
+    def with_assumed(entry: Entry, kind: str) -> Entry:
         assumed: dict[str, Value] = {
             name: value
             for name, value in rulebook.settings.assume.items()
@@ -284,9 +284,9 @@ def _all_told(rulebook: Rulebook, given: Facts, inventory: Inventory | None) -> 
     people = inventory.people.values()
     apps = inventory.apps.values()
     return Inventory(
-        [told(each, "person") for each in people] if "person" in any_assumed else people,
+        [with_assumed(each, "person") for each in people] if "person" in any_assumed else people,
         inventory.groups.values(),
         (),
-        [told(each, "app") for each in apps] if "app" in any_assumed else apps,
+        [with_assumed(each, "app") for each in apps] if "app" in any_assumed else apps,
         inventory.lists.values(),
     )

@@ -63,7 +63,7 @@ class Bundle:
         return cls(values, origins, document, facts, *rest)
 
 
-class Told(Protocol):
+class SignalResults(Protocol):
     """What the signals of many attempts come to, as `signals.evaluate` tells it."""
 
     @property
@@ -119,7 +119,7 @@ class Bundled:
         self.methods = methods
         self.default_age = default_age
         self.kind = kind
-        self.noticed: tuple[Told, Sequence[Any]] | None = None
+        self.noticed: tuple[SignalResults, Sequence[Any]] | None = None
         self._lists = lists
         self._facts: Facts | None = None
 

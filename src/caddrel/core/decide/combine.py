@@ -343,7 +343,7 @@ class Combination:
         app = self._app_title()
         reference = self.facts.reference
         texts = [
-            told(policy, rule, settings, app, reference, fixes(rule) if "{fixes}" in rule.tell else "")
+            tell_of(policy, rule, settings, app, reference, fixes(rule) if "{fixes}" in rule.tell else "")
             for policy, rule in deciding
             if rule.tell
         ]
@@ -359,7 +359,7 @@ class Combination:
         return (entry.title if entry else "") or self.facts.app_title or app
 
 
-def told(policy: Policy, rule: Rule, settings: Settings, app: str, reference: str, fixes: str) -> Tell:
+def tell_of(policy: Policy, rule: Rule, settings: Settings, app: str, reference: str, fixes: str) -> Tell:
     """Return what a deciding rule with a text of its own tells a person."""
     contact = policy.contact or settings.contact
     filled = {"app": app, "contact": contact, "reference": reference, "fixes": fixes}

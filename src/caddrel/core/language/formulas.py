@@ -66,7 +66,7 @@ class _FormulaReader(Reader):
         if kind is None:
             text = self.token.text
             hint = did_you_mean(text, (k.split()[0] for k in ITEM_KINDS), f"one of: {', '.join(ITEM_KINDS)}")
-            raise self.fail("expected-requirement", f"expected a requirement, {self.found()}", hint, ITEM_KINDS)
+            raise self.fail("expected-requirement", f"expected a requirement, {self.at_cursor()}", hint, ITEM_KINDS)
         name, name_extent = "", start
         if kind in NAMED_ITEMS:
             operand = self.value(f"the name of a {NAMED_ITEMS[kind]}")
@@ -105,13 +105,13 @@ def parse_effect(text: str) -> tuple[Effect | None, list[Diagnostic]]:
             hint = meant(token.text, EFFECTS, f"one of {', '.join(EFFECTS)}")
             if any(k.split()[0] == token.text for k in ITEM_KINDS):
                 hint = f"did you mean `require {shorten(text)}`?"
-            raise reader.fail("unknown-effect", f"expected an effect, {reader.found()}", hint, EFFECTS)
+            raise reader.fail("unknown-effect", f"expected an effect, {reader.at_cursor()}", hint, EFFECTS)
         reader.take()
         formula = reader.formula() if kind == "require" else None
         if kind == "require":
             reader.end("the requirement")
         elif reader.token.kind != "end":
-            message = f"nothing can follow `{kind}`, {reader.found()}"
+            message = f"nothing can follow `{kind}`, {reader.at_cursor()}"
             raise reader.fail("unexpected-word", message, "conditions belong under `when`")
     except Stop as stop:
         return None, [stop.diagnostic]

@@ -111,10 +111,10 @@ class Reader:
     def expect(self, kind: str, after: str) -> Token:
         """Take a token of this kind or refuse."""
         if self.token.kind != kind:
-            raise self.fail("expected", f"expected `{kind}` {after}, {self.found()}", "", (kind,))
+            raise self.fail("expected", f"expected `{kind}` {after}, {self.at_cursor()}", "", (kind,))
         return self.take()
 
-    def found(self) -> str:
+    def at_cursor(self) -> str:
         """Say what stands at the cursor."""
         return "but the text ends here" if self.token.kind == "end" else f"found `{shorten(self.token.text)}`"
 
@@ -133,14 +133,14 @@ class Reader:
     def value(self, what: str) -> Operand:
         """Take a value, bare or quoted."""
         if self.token.kind not in {"word", "quoted"}:
-            raise self.fail("expected-value", f"expected {what}, {self.found()}")
+            raise self.fail("expected-value", f"expected {what}, {self.at_cursor()}")
         token = self.take()
         return Operand(token.text, token.extent)
 
     def listed(self, what: str) -> tuple[Operand, ...]:
         """Take a list in square brackets."""
         if self.token.kind != "[":
-            raise self.fail("expected-list", f"expected a list, {self.found()}", "lists are written [a, b]")
+            raise self.fail("expected-list", f"expected a list, {self.at_cursor()}", "lists are written [a, b]")
         opening = self.take()
         found = [self.value(what)]
         while self.token.kind == ",":
@@ -148,7 +148,7 @@ class Reader:
             found.append(self.value(what))
         if self.token.kind != "]":
             hint = "separate values with commas" if self.token.kind != "end" else "close the list with ]"
-            raise self.fail("expected", f"expected `,` or `]` in the list, {self.found()}", hint, (",", "]"))
+            raise self.fail("expected", f"expected `,` or `]` in the list, {self.at_cursor()}", hint, (",", "]"))
         self.take()
         if len(found) > LONGEST_LIST:
             message = f"this list has {len(found)} values; at most {LONGEST_LIST} are read"
@@ -231,7 +231,7 @@ class _ConditionReader(Reader):
             self.take()
             return inner
         if token.kind != "word":
-            message = f"expected a test, {self.found()}"
+            message = f"expected a test, {self.at_cursor()}"
             hint = "a test starts with a fact such as device.managed" if token.kind == "end" else ""
             raise self.fail("expected-test", message, hint)
         if self.accept("from"):
@@ -260,7 +260,7 @@ class _ConditionReader(Reader):
                 return row.op, self._operands(row)
         for words, _ in _SPELLINGS:
             if len(words) == 2 and self.accept(words[0]):
-                raise self.fail("expected", f"expected `{words[1]}` after `{words[0]}`, {self.found()}")
+                raise self.fail("expected", f"expected `{words[1]}` after `{words[0]}`, {self.at_cursor()}")
         token = self.token
         if token.kind == "word" and token.text not in {"and", "or"}:
             elsewhere = "is not one of" if token.text.lower() == "not" else _ELSEWHERE.get(token.text.lower(), "")
@@ -274,7 +274,7 @@ class _ConditionReader(Reader):
             message = f"expected a comparison after `{shorten(fact.text)}`, found `{shorten(token.text)}`"
             raise self.fail("unexpected-word", message, hint, _VERBS)
         if token.kind in {"quoted", "[", "("}:
-            message = f"expected a comparison after `{shorten(fact.text)}`, {self.found()}"
+            message = f"expected a comparison after `{shorten(fact.text)}`, {self.at_cursor()}"
             raise self.fail("unexpected-word", message, "say how they compare, such as `is`", _VERBS)
         return Op.FLAG, ()
 
@@ -290,11 +290,13 @@ class _ConditionReader(Reader):
             raise self._after_is_not()
         if op is Op.IS and self.sees("at"):
             self.take()
-            raise self.fail("expected", f"expected `least` or `most` after `at`, {self.found()}", "", ("least", "most"))
+            raise self.fail(
+                "expected", f"expected `least` or `most` after `at`, {self.at_cursor()}", "", ("least", "most")
+            )
         if op is Op.IS and self.sees("one"):
             self.take()
             raise self.fail(
-                "expected", f"expected `of` after `one`, {self.found()}", 'a value "one" needs quotes', ("of",)
+                "expected", f"expected `of` after `one`, {self.at_cursor()}", 'a value "one" needs quotes', ("of",)
             )
 
     def _after_is_not(self) -> Stop:

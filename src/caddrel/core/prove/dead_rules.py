@@ -49,14 +49,14 @@ class Idle:
 
 
 @dataclass(frozen=True, slots=True)
-class Found:
+class IdleParts:
     """What does nothing; `whole` is false when time ran out before all was looked at."""
 
     items: tuple[Idle, ...]
     whole: bool
 
 
-def idle(rulebook: Rulebook, inventory: Inventory | None, left: Callable[[], float]) -> Found:
+def idle(rulebook: Rulebook, inventory: Inventory | None, left: Callable[[], float]) -> IdleParts:
     """Return the rules and conditions of a rulebook that do nothing, policy by policy.
 
     Policies that are off are not told.
@@ -75,10 +75,10 @@ def idle(rulebook: Rulebook, inventory: Inventory | None, left: Callable[[], flo
             found.extend(_of_policy(rulebook, policy, inventory, left))
         except TooLate:
             whole = False
-    return Found(tuple(found), whole)
+    return IdleParts(tuple(found), whole)
 
 
-def redundant(rulebook: Rulebook, inventory: Inventory | None, left: Callable[[], float]) -> Found:
+def redundant(rulebook: Rulebook, inventory: Inventory | None, left: Callable[[], float]) -> IdleParts:
     """Return the policies without which every attempt comes to the same; those in shadow each as if enforced."""
     policies = [policy for policy in rulebook.policies.values() if policy.mode != "off"]
     space = Space(inventory)
@@ -88,7 +88,7 @@ def redundant(rulebook: Rulebook, inventory: Inventory | None, left: Callable[[]
     space.finish()
     if not space.exact:
         # Of what is not all looked at nothing can be said to be for nothing.
-        return Found((), False)
+        return IdleParts((), False)
     encoder = Encoder(rulebook, space)
     encoded = {policy.id: encoder.policy(policy) for policy in policies}
     solver = Solver(space, left)
@@ -105,8 +105,8 @@ def redundant(rulebook: Rulebook, inventory: Inventory | None, left: Callable[[]
             if not Comparison(space, sides, (each[0], each[1]), inventory, solver).differ_at_all():
                 found.append(Idle("changes-nothing", policy.id))
         except TooLate:
-            return Found(tuple(found), False)
-    return Found(tuple(found), True)
+            return IdleParts(tuple(found), False)
+    return IdleParts(tuple(found), True)
 
 
 def taken_out(text: str, idle: Idle) -> str | None:

@@ -405,11 +405,11 @@ def _holds(op: Op, kind: FactType, value: Any, operands: list[Any]) -> bool:
 
 
 def _ranked(compare: Callable[[Any, Any], bool]) -> Callable[[FactType, Any, Any], bool]:
-    def told(kind: FactType, value: Any, wanted: Any) -> bool:
+    def holds(kind: FactType, value: Any, wanted: Any) -> bool:
         level = kind is FactType.LEVEL
         return compare(LEVELS.index(value), LEVELS.index(wanted)) if level else compare(value, wanted)
 
-    return told
+    return holds
 
 
 _COMPARED: dict[Op, Callable[[FactType, Any, Any], bool]] = {

@@ -23,7 +23,7 @@ MOST_REMEMBERED = 10_000
 Notice = Callable[[Past, History], "Noticed"]
 
 
-class Told:
+class SignalResults:
     """What the signals of a rulebook come to together, for all attempts for which each came out in the same way.
 
     Attributes
@@ -52,7 +52,7 @@ class Told:
 
 
 # What signals come to, and the values of each: in the order of their names.
-Noticed = tuple[Told, list[Values]]
+Noticed = tuple[SignalResults, list[Values]]
 
 
 @lru_cache(maxsize=1024)
@@ -73,7 +73,7 @@ def noticing(rulebook: Rulebook) -> Notice:
         for _, signal in sorted(rulebook.signals.items())
     ]
     looks, names = tuple(shared), tuple(sorted(rulebook.signals))
-    known: dict[tuple[Form, ...], Told] = {}
+    known: dict[tuple[Form, ...], SignalResults] = {}
 
     def notice(attempt: Past, history: History) -> Noticed:
         at, id = attempt.at, attempt.id
@@ -88,7 +88,7 @@ def noticing(rulebook: Rulebook) -> Notice:
         if told is None:
             if len(known) > MOST_REMEMBERED:
                 known.clear()
-            told = known[key] = Told(names, key)
+            told = known[key] = SignalResults(names, key)
         return told, values
 
     return notice
@@ -105,7 +105,7 @@ def notice(rulebook: Rulebook, facts: Facts, history: History, id: str, ready: N
 def nothing_known(rulebook: Rulebook, missing: str) -> Noticed:
     """Return every signal as unknown, for want of a person or a moment."""
     forms = {name: not_known(signal.kind, missing) for name, signal in sorted(rulebook.signals.items())}
-    return Told(tuple(forms), tuple(forms.values())), [()] * len(forms)
+    return SignalResults(tuple(forms), tuple(forms.values())), [()] * len(forms)
 
 
 def is_computed(rulebook: Rulebook, origin: Origin | None) -> bool:

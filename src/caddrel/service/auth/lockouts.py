@@ -82,8 +82,8 @@ class LockOuts:
                 self._reserved.popitem(last=False)
             return None, id
 
-    def told(self, id: str, person: str) -> None:
-        """Take in that the end of a reserved try is told: what came of it counts from now on."""
+    def settle(self, id: str, person: str) -> None:
+        """Let a reserved try go, as its door tells what came of it: that counts from now on."""
         with self._lock:
             held = self._reserved.get(id)
             if held is not None and held.person == person:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from caddrel.core.decide.combine import default_text, told
+from caddrel.core.decide.combine import default_text, tell_of
 from caddrel.core.language.nodes import Passes, items_of, tests_of
 from caddrel.core.rulebook.edit.objects import Path, read_path
 from caddrel.core.rulebook.edit.values import value_of
@@ -135,7 +135,7 @@ def _told(covering: Covering, policy: Policy, rulebook: Rulebook) -> list[wire.T
         if not outcome:
             continue
         if rule.tell:
-            tell = told(policy, rule, rulebook.settings, app, EXAMPLE_REFERENCE, _fixes(rule, rulebook))
+            tell = tell_of(policy, rule, rulebook.settings, app, EXAMPLE_REFERENCE, _fixes(rule, rulebook))
             found.append(wire.ToldText(rule.id, outcome, tell.text, tell.link))
         else:
             contact = rulebook.settings.contact

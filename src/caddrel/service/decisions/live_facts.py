@@ -64,7 +64,7 @@ def add_lock_out(lockouts: LockOuts, rulebook: Rulebook, facts: Facts, now: date
     locked = False
     if isinstance(person, str):
         if reserved:
-            lockouts.told(reserved, person)
+            lockouts.settle(reserved, person)
         if any(standard.lock for standard in rulebook.password_standards.values()):
             locked = lockouts.state(person, standards_for(rulebook, facts), now) is not None
     facts.values["auth.locked_out"] = locked

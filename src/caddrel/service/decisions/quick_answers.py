@@ -106,7 +106,7 @@ class QuickAnswers:
             self._asked[request], ServiceError(503, "too-busy", "the decision was not recorded in time", _AGAIN)
         )
 
-    def told(self, request: QuickRequest, response: Response) -> None:
+    def answered(self, request: QuickRequest, response: Response) -> None:
         """Write the line of an evaluation that was answered."""
         asked = self._asked.pop(request)
         self.seconds.add(time.perf_counter() - request.began)

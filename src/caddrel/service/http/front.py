@@ -75,7 +75,7 @@ class Quick(Protocol):
         """Refuse a request that has waited too long; what comes of it later is told to nobody."""
         ...
 
-    def told(self, request: QuickRequest, response: Response) -> None:
+    def answered(self, request: QuickRequest, response: Response) -> None:
         """Take note that a request was answered."""
         ...
 
@@ -225,7 +225,7 @@ class Front:
         try:
             await _send(send, response)
         finally:
-            quick.told(request, response)
+            quick.answered(request, response)
 
     def _deliver(self, request: QuickRequest, response: Response) -> None:
         """Hand an answer over to the loop, from any thread: many at a time, since they come many at a time."""

@@ -13,7 +13,7 @@ LONGEST = 900
 _SETS = {"person.roles": "role", "person.groups": "group", "person.factors": "factor"}
 
 
-def told(before: Inventory, noun: str, entries: Iterable[Any]) -> str:
+def of_entries(before: Inventory, noun: str, entries: Iterable[Any]) -> str:
     """Return what objects that are about to be taken in change."""
     return _short(_changes(before, noun, entries))
 

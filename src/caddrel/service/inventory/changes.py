@@ -178,7 +178,7 @@ class InventoryChanges:
             if wrong:
                 raise ServiceError(422, "bad-inventory", f"{wrong[0].message}; nothing was changed", "", wrong)
             self._administrators.check({noun: [made]}, {}, accepted)
-            note = audit_note.told(self._data.inventories.current(), noun, [made])
+            note = audit_note.of_entries(self._data.inventories.current(), noun, [made])
             try:
                 return self._data.inventory.put_one(noun, kept, self._data.clock(), seen), note
             except Moved as moved:

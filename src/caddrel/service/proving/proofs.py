@@ -184,10 +184,10 @@ def about(state: State, request: wire.AboutRequest) -> wire.AboutResult:
             raise _nothing(noun, id, among)
     found = asking(rulebook, Subject(request.person, request.app), inventory, _left())
 
-    def told(case: Case) -> dict[str, Any]:
+    def words_of(case: Case) -> dict[str, Any]:
         return {"story": pieces_json(story_words(case.explained, case.attempt, *_titles(case.attempt, inventory)))}
 
-    return convert(about_json(found, told), wire.AboutResult)
+    return convert(about_json(found, words_of), wire.AboutResult)
 
 
 def _nothing(noun: str, id: str, among: Iterable[str]) -> ServiceError:
@@ -198,11 +198,11 @@ def _nothing(noun: str, id: str, among: Iterable[str]) -> ServiceError:
 def _compared(
     before: Rulebook, after: Rulebook, inventory: Inventory | None, beside: str = UNTIL_NOW
 ) -> wire.MeaningResult:
-    def told(change: Change) -> dict[str, Any]:
+    def words_of(change: Change) -> dict[str, Any]:
         found = explained(after, change.attempt, inventory)
         return {"story": pieces_json(change_words(change, found, *_titles(change.attempt, inventory), beside))}
 
-    document = compared_json(before, after, inventory, _left(), places(before, after, inventory), told)
+    document = compared_json(before, after, inventory, _left(), places(before, after, inventory), words_of)
     document["sentence"] = meaning_words(document, beside)
     return wire.MeaningResult(convert(document, wire.Meaning))
 

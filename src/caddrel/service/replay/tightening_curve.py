@@ -45,10 +45,10 @@ def limits(rulebook: Rulebook, objects: Mapping[Path, str], changed: Sequence[Pa
     """Return the limits of a rulebook."""
     found = limits_of(rulebook, objects)
     mine = set(changed)
-    return wire.LimitList([told(rulebook, each) for each in found], [e.address for e in found if e.path in mine])
+    return wire.LimitList([limit_view(rulebook, each) for each in found], [e.address for e in found if e.path in mine])
 
 
-def told(rulebook: Rulebook, limit: Limit) -> wire.Limit:
+def limit_view(rulebook: Rulebook, limit: Limit) -> wire.Limit:
     """Return a limit as it travels."""
     section, id = limit.path
     title = getattr(rulebook, section)[id].title or id
@@ -104,7 +104,7 @@ def tightening_lines(state: State, request: wire.TighteningRequest) -> Iterator[
     yield step(
         "result",
         wire.Tightening(
-            told(rulebook, variants.limit), pieces(tightening_words(curve, request.fewer_than)),
+            limit_view(rulebook, variants.limit), pieces(tightening_words(curve, request.fewer_than)),
             [_choice(point) for point in shown], curve.attempts, variants.counted,
             nobody.value if nobody is not None else "", few.value if few is not None else "", request.fewer_than,
             under, since, until,

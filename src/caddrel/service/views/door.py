@@ -89,16 +89,16 @@ def _refused(error: ServiceError | AttemptRefused) -> wire.AccessDecision:
     return wire.AccessDecision(False, {"error": {"status": problem.status, "message": "; ".join(messages)}})
 
 
-@endpoints.add("POST", f"{_BASE}/search/subject", role=DOOR, body=wire.Search, returns=wire.Found)
-def search_subject(call: Call) -> wire.Found:
+@endpoints.add("POST", f"{_BASE}/search/subject", role=DOOR, body=wire.Search, returns=wire.SearchResults)
+def search_subject(call: Call) -> wire.SearchResults:
     """The people who may do something now (AuthZEN section 8.4)."""
     body: wire.Search = call.body
     people = sorted(call.data.inventories.current().people)
     return _search(call, people, lambda id: msgspec.structs.replace(body.subject, id=id), "subject")
 
 
-@endpoints.add("POST", f"{_BASE}/search/resource", role=DOOR, body=wire.Search, returns=wire.Found)
-def search_resource(call: Call) -> wire.Found:
+@endpoints.add("POST", f"{_BASE}/search/resource", role=DOOR, body=wire.Search, returns=wire.SearchResults)
+def search_resource(call: Call) -> wire.SearchResults:
     """The apps that a person may open now (AuthZEN section 8.5)."""
     body: wire.Search = call.body
     if body.resource.type not in RESOURCES:
@@ -107,14 +107,14 @@ def search_resource(call: Call) -> wire.Found:
     return _search(call, apps, lambda id: msgspec.structs.replace(body.resource, id=id), "resource")
 
 
-@endpoints.add("POST", f"{_BASE}/search/action", role=DOOR, body=wire.Search, returns=wire.Found)
-def search_action(call: Call) -> wire.Found:
+@endpoints.add("POST", f"{_BASE}/search/action", role=DOOR, body=wire.Search, returns=wire.SearchResults)
+def search_action(call: Call) -> wire.SearchResults:
     """What a person may do with an app now (AuthZEN section 8.6)."""
     body: wire.Search = call.body
     return _search(call, sorted(OPERATIONS), lambda name: msgspec.structs.replace(body.action, name=name), "action")
 
 
-def _search(call: Call, names: Iterable[str], named: Callable[[str], Any], what: str) -> wire.Found:
+def _search(call: Call, names: Iterable[str], named: Callable[[str], Any], what: str) -> wire.SearchResults:
     """Return those of the names for which the request would be allowed, from where the page before ended."""
     body: wire.Search = call.body
     after, limit = checked_page(body.page.token), body.page.limit
@@ -137,7 +137,7 @@ def _search(call: Call, names: Iterable[str], named: Callable[[str], Any], what:
         if len(found) == limit:
             break
     more = bool(left) and last != left[-1]
-    return wire.Found(found, wire.PageAnswer(f"after:{last}" if more else ""))
+    return wire.SearchResults(found, wire.PageAnswer(f"after:{last}" if more else ""))
 
 
 @endpoints.add("POST", f"{_BASE}/sessions/end", role=DOOR, body=wire.SessionEnd, returns=wire.AccessDecision)
