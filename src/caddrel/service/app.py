@@ -18,7 +18,7 @@ from caddrel.service.auth.secrets import new_id
 from caddrel.service.handbook.pages import Handbook, folder
 from caddrel.service.handbook.routes import serve_handbook
 from caddrel.service.http import openapi
-from caddrel.service.http.dispatch import Route, register
+from caddrel.service.http.dispatch import Route, methods_here, register
 from caddrel.service.http.endpoints import Endpoint
 from caddrel.service.http.frame import (
     HEADERS,
@@ -159,6 +159,8 @@ def _frame_requests(app: Flask, runtime: Runtime) -> None:
         # Of these no view gives any: so they are added, and none is looked for.
         response.headers.extend(headers_for(data.settings))
         response.headers["X-Request-ID"] = g.get("request_id", "")
+        if "Allow" in response.headers:
+            response.headers["Allow"] = ", ".join(methods_here())
         keep_house(data, runtime.callers, runtime.checkpoints)
         began = g.get("began", time.perf_counter())
         status, caller, id = response.status_code, g.get("caller", ""), g.get("request_id", "")

@@ -49,6 +49,33 @@ def test_the_openapi_document_is_valid_and_complete(vacant: Live) -> None:
     assert limit["schema"] == {"type": "integer", "minimum": 1, "maximum": 1000, "default": 50}
 
 
+@pytest.mark.parametrize("given", [{}, {"person": ""}])
+def test_what_is_needed_is_asked_for(vacant: Live, given: dict[str, str]) -> None:
+    with vacant.http() as http:
+        answer = http.get("/api/v1/groups/any/joining", params=given)
+        assert (answer.status_code, answer.json()["code"]) == (400, "bad-parameter")
+        assert answer.json()["title"] == "`person` is needed"
+        # The largest number that there may be is one.
+        assert http.get("/api/v1/imports", params={"before": 1 << 31}).status_code == 200
+        assert http.get("/api/v1/imports", params={"before": (1 << 31) + 1}).status_code == 400
+        assert http.post("/api/v1/jobs/take-back").json()["title"] == "`import` is needed"
+
+
+@pytest.mark.parametrize(
+    ("path", "methods"),
+    [
+        ("/api/v1/jobs/take-back", "OPTIONS, POST"),
+        ("/api/v1/mappings/try", "OPTIONS, POST"),
+        ("/api/v1/jobs/j-0123456789", "DELETE, GET, HEAD, OPTIONS"),
+        ("/api/v1/people", "GET, HEAD, OPTIONS, POST"),
+    ],
+)
+def test_an_address_says_which_methods_it_has(vacant: Live, path: str, methods: str) -> None:
+    with vacant.http() as http:
+        assert http.options(path).headers["Allow"] == methods
+        assert http.request("TRACE", path).headers["Allow"] == methods
+
+
 @pytest.mark.parametrize(
     ("path", "of", "made_by"),
     [

@@ -12,6 +12,7 @@ from typing import Any
 
 import msgspec
 from flask import Flask, Response, g, request
+from flask.globals import request_ctx
 from werkzeug.exceptions import RequestEntityTooLarge
 from werkzeug.http import parse_cookie
 from werkzeug.routing import Rule
@@ -36,6 +37,19 @@ class Route(Rule):
     def _compile_builder(self, append_unknown: bool = True) -> Callable[..., tuple[str, str]]:
         del append_unknown
         return _no_address
+
+
+def methods_here() -> list[str]:
+    """Return the methods of an address (RFC 9110, section 10.2.1); where a fixed route fits, of that one alone."""
+    adapter = request_ctx.url_adapter
+    if adapter is None:
+        return []
+    found: dict[str, bool] = {}
+    for method in adapter.allowed_methods():
+        rule, _ = adapter.match(method=method, return_rule=True)
+        found[method] = bool(rule.arguments)
+    fixed = [method for method, named in found.items() if not named]
+    return sorted(fixed or found)
 
 
 def _no_address(route: Route, **values: object) -> tuple[str, str]:
@@ -219,7 +233,11 @@ def _query(endpoint: Endpoint[Any]) -> dict[str, str]:
             raise ServiceError(400, "bad-parameter", f"`{name}` is not known", f"one of {', '.join(words)}")
         if known[name].most and not request.args[name]:
             raise ServiceError(400, "bad-parameter", f"`{name}` is a whole number", "or leave it out")
-    return {name: value for name, value in request.args.items() if value}
+    given = {name: value for name, value in request.args.items() if value}
+    for name, param in known.items():
+        if param.needed and name not in given:
+            raise ServiceError(400, "bad-parameter", f"`{name}` is needed", param.doc)
+    return given
 
 
 def _read_body(limits: Limits, endpoint: Endpoint[R], call: Call[R]) -> None:

@@ -134,7 +134,8 @@ class Call(Generic[R]):
         text = self.query.get(param.name, "")
         if not text:
             return param.usual
-        if not (text.isascii() and text.isdigit() and len(text) < 10 and 1 <= int(text) <= param.most):
+        digits = text.isascii() and text.isdigit() and len(text) <= len(str(param.most))
+        if not (digits and 1 <= int(text) <= param.most):
             raise ServiceError(400, "bad-parameter", f"`{param.name}` is a whole number from 1 to {param.most}")
         return int(text)
 

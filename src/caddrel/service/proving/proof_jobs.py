@@ -75,7 +75,7 @@ class ProofJobs:
         ]
         if len(asked) != 1:
             names = ", ".join(each.encode_name for each in fields)
-            raise ServiceError(400, "bad-parameter", f"ask one question: {names}")
+            raise ServiceError(422, "bad-parameter", f"ask one question: {names}")
         ((name, question),) = asked
         whole, wish = self._whole(question), Wish()
         size = sum(len(file.text) for side in _sides(whole) for file in side.files or ())

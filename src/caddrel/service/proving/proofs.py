@@ -178,7 +178,7 @@ def about(state: State, request: wire.AboutRequest) -> wire.AboutResult:
     """
     rulebook, inventory = _rulebook(state, request.side), state.inventories.current()
     if not request.person and not request.app:
-        raise ServiceError(400, "bad-parameter", "name a person, an app, or both")
+        raise ServiceError(422, "bad-parameter", "name a person, an app, or both")
     for noun, id, among in (("person", request.person, inventory.people), ("app", request.app, inventory.apps)):
         if id and id not in among:
             raise _nothing(noun, id, among)
