@@ -42,7 +42,7 @@ def matching(state: State, covering: Covering, noun: str, text: str) -> list[str
 def _read(state: State, noun: str, text: str) -> tuple[Rulebook, Condition]:
     kind = KINDS.get(noun)
     if kind is None:
-        raise ServiceError(400, "bad-parameter", f"{noun} have no facts to ask for", "search for an id or a title")
+        raise ServiceError(422, "bad-parameter", f"{noun} have no facts to ask for", "search for an id or a title")
     if len(text) > LONGEST:
         raise ServiceError(413, "too-large", f"a filter has at most {LONGEST} characters")
     rulebook = state.rulebooks.in_force()

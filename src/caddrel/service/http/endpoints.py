@@ -26,7 +26,7 @@ PROOF_LASTS = timedelta(minutes=5)
 class Param:
     """A query parameter: a text, or where there is a `most` a whole number from 1 on, `usual` when it is left out.
 
-    `words` are all that a text may be; one that is `needed` cannot be left out.
+    `words` are all that a text may be, `pattern` tells what it looks like; one that is `needed` cannot be left out.
     """
 
     name: str
@@ -35,6 +35,7 @@ class Param:
     most: int = 0
     words: tuple[str, ...] = ()
     needed: bool = False
+    pattern: str = ""
 
 
 @dataclass(frozen=True, slots=True)

@@ -63,7 +63,8 @@ def _parameter(param: Param) -> dict[str, Any]:
     if param.words:
         return {"type": "string", "enum": list(param.words)}
     if not param.most:
-        return {"type": "string", "minLength": 1} if param.needed else {"type": "string"}
+        text: dict[str, Any] = {"type": "string", "minLength": 1} if param.needed else {"type": "string"}
+        return {**text, "pattern": param.pattern} if param.pattern else text
     bounds = {"type": "integer", "minimum": 1, "maximum": param.most}
     # Where it is a place to go on from, there is no usual one.
     return {**bounds, "default": param.usual} if param.usual else bounds

@@ -36,11 +36,12 @@ _PARAMS = [
 _PERSON = Param("person", "Only those of this person.")
 _ACCEPT = Param("accept_lockout_risk", "Why it is done even when nobody could administer after it.")
 _CHANGES_LIMIT = Param("limit", "At most so many.", 1000, 10_000)
+_REMOVALS = "^[0-9]{1,9}$"
 _IMPORT = [
     _ACCEPT,
     Param("how", "What becomes of an object that is there: patch when left out.", words=imports.HOW),
     Param("dry_run", "Tell what would change, and change nothing.", words=("yes",)),
-    Param("accept_removals", "How many objects may go that a full list (how=sync) does not name."),
+    Param("accept_removals", "How many objects may go that a full list (how=sync) does not name.", pattern=_REMOVALS),
 ]
 _TAG = re.compile(r'"(\d{1,15})"')
 _CURSOR = re.compile(r"(\d{1,15})(?:\.([a-z]+)\.(.{1,200}))?")
@@ -176,7 +177,7 @@ def _import(call: Call, asked: list[imports.Asked], nouns: list[str]) -> wire.Pu
 
 def _accepted_removals(call: Call) -> int:
     text = call.query.get("accept_removals", "") or "0"
-    if not re.fullmatch(r"[0-9]{1,9}", text):
+    if not re.fullmatch(_REMOVALS, text):
         raise ServiceError(400, "bad-parameter", "`accept_removals` is how many may go", "such as accept_removals=12")
     return int(text)
 
