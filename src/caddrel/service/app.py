@@ -106,6 +106,8 @@ def create_app(runtime: Runtime, console: Path) -> Flask:
     data = runtime.data
     app = Flask("caddrel", static_folder=None)
     app.url_map.strict_slashes = False
+    # An address is what it says: none leads to another.
+    app.url_map.merge_slashes = False
     app.url_rule_class = Route
     for endpoint in (*ENDPOINTS, *STANDARD_ENDPOINTS):
         register(app, runtime, endpoint)

@@ -76,6 +76,13 @@ def test_an_address_says_which_methods_it_has(vacant: Live, path: str, methods: 
         assert http.request("TRACE", path).headers["Allow"] == methods
 
 
+@pytest.mark.parametrize("method", ["GET", "HEAD", "OPTIONS", "PATCH", "TRACE"])
+@pytest.mark.parametrize("path", ["/api//v1/people", "/api/v1//people", "/docs//publishing", "/healthz//"])
+def test_what_is_not_at_an_address_is_not_there(vacant: Live, method: str, path: str) -> None:
+    with vacant.http() as http:
+        assert http.request(method, path).status_code == 404
+
+
 @pytest.mark.parametrize(
     ("path", "of", "made_by"),
     [
