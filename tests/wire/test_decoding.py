@@ -8,8 +8,10 @@ import sys
 import msgspec
 import pytest
 
+from caddrel.wire.authoring import EditRequest
 from caddrel.wire.authzen import Evaluation
 from caddrel.wire.decoding import convert, decode
+from caddrel.wire.numbers import LARGEST
 
 # In a process of its own: what goes wrong here is a signal.
 MANY_AT_ONCE = """
@@ -60,3 +62,24 @@ def test_what_is_not_of_the_type_is_refused(text: bytes, error: type[Exception])
     if error is msgspec.ValidationError:
         with pytest.raises(error):
             convert(msgspec.json.decode(text), Evaluation)
+
+
+@pytest.mark.parametrize(
+    ("text", "base"),
+    [("7", 7), ("7.0", 7), ("7e2", 700), (f"{LARGEST}.0", LARGEST), ("-0.0", 0)]
+    + [(wrong, None) for wrong in ("7.5", "1e16", "1e308", "-1.0", '"7"', '"7.0"')],
+)
+def test_whole_numbers_may_be_written_as_if_they_were_not(text: str, base: int | None) -> None:
+    body = f'{{"edits": [{{"path": "a", "field": "b", "value": [2.5]}}], "why": "", "base": {text}}}'
+    if base is None:
+        with pytest.raises(msgspec.ValidationError, match=r"\$\.base"):
+            decode(body, EditRequest)
+    else:
+        read = decode(body, EditRequest)
+        assert (read.base, type(read.base), read.edits[0].value) == (base, int, [2.5])
+
+
+def test_what_nests_deeply_beside_a_broken_number_is_refused_as_ever() -> None:
+    for deep in (40, 700, 100_000):
+        with pytest.raises(msgspec.ValidationError, match=r"\$\.base"):
+            decode(f'{{"base": 7.5, "why": {"[" * deep}{"]" * deep}}}', EditRequest)

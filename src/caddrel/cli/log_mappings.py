@@ -119,10 +119,10 @@ def try_(file: Path, by: str, format: str, out: Path | None, as_json: bool) -> N
     Examples: caddrel signins mapping try door.csv --out door.yaml
               caddrel signins mapping try door.csv --by door.yaml
     """
-    if format == "auto":
-        format = "csv" if file.name.removesuffix(".gz").endswith(".csv") else "ndjson"
+    columns = format == "csv" or (format == "auto" and file.name.removesuffix(".gz").endswith(".csv"))
     with connect() as service:
-        found = service.mappings.try_(beginning(file), format, _chosen(service, by) if by else None)
+        chosen = _chosen(service, by) if by else None
+        found = service.mappings.try_(beginning(file), "csv" if columns else "ndjson", chosen)
     if out is not None:
         out.write_text(written(found.mapping), encoding="utf-8")
     if as_json:

@@ -24,7 +24,9 @@ class Mappings:
         """Take a mapping out; what was read by it stays."""
         self._caller.delete(f"/api/v1/mappings/{name}", mappings.MappingList)
 
-    def try_(self, text: str, format: str = "csv", mapping: mappings.LogMapping | None = None) -> mappings.MappingTrial:
+    def try_(
+        self, text: str, format: mappings.LogFormat = "csv", mapping: mappings.LogMapping | None = None
+    ) -> mappings.MappingTrial:
         """Read the beginning of a log, by what its columns suggest without a mapping; nothing is taken in.
 
         Parameters

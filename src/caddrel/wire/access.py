@@ -6,6 +6,8 @@ from typing import Any
 
 import msgspec
 
+from caddrel.wire.numbers import Count
+
 
 class SessionInfo(msgspec.Struct, frozen=True):
     """Who is asking; `csrf` goes into the header of every change made with a console session.
@@ -174,7 +176,7 @@ class TokenRequest(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
 
     name: str
     role: str
-    days: int = 90
+    days: Count = 90
     reports: list[str] = []
     sees: bool = False
     only: list[str] = []

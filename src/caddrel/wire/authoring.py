@@ -7,6 +7,7 @@ from typing import Any
 import msgspec
 
 from caddrel.wire.decisions import Piece
+from caddrel.wire.numbers import Count
 from caddrel.wire.problems import Diagnostic
 from caddrel.wire.rulebooks import FactView, Use
 
@@ -193,7 +194,7 @@ class EditRequest(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
 
     edits: list[Edit]
     why: str
-    base: int | None = None
+    base: Count | None = None
     accept_lockout_risk: str = ""
     accept_failing_rehearsals: str = ""
     accept_failing_guarantees: str = ""

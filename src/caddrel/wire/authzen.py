@@ -6,6 +6,8 @@ from typing import Any
 
 import msgspec
 
+from caddrel.wire.numbers import Count
+
 
 class Entity(msgspec.Struct, frozen=True):
     """A subject or resource (sections 5.1 and 5.2): its type, its id, and what the caller says of it."""
@@ -65,7 +67,7 @@ class PageRequest(msgspec.Struct, frozen=True):
     """Where to go on, and how many at most (section 8.1.1)."""
 
     token: str = ""
-    limit: int = 100
+    limit: Count = 100
 
 
 class Search(msgspec.Struct, frozen=True):

@@ -7,6 +7,7 @@ from typing import Any
 import msgspec
 
 from caddrel.wire.decisions import File, Piece, RuleRef, Tell
+from caddrel.wire.numbers import Count
 
 
 class CaseNode(msgspec.Struct, frozen=True):
@@ -110,7 +111,7 @@ class MatrixRequest(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     given: dict[str, str] = {}
     draft: str = ""
     files: list[File] | None = None
-    revision: int | None = None
+    revision: Count | None = None
 
 
 class Cell(msgspec.Struct, frozen=True):

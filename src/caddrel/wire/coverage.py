@@ -7,6 +7,7 @@ from typing import Any
 import msgspec
 
 from caddrel.wire.decisions import File, RuleRef, Tell
+from caddrel.wire.numbers import Count
 
 
 class GridRequest(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
@@ -26,7 +27,7 @@ class GridRequest(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     where: str = ""
     draft: str = ""
     files: list[File] | None = None
-    revision: int | None = None
+    revision: Count | None = None
     against: str = ""
     against_files: list[File] | None = None
 

@@ -6,6 +6,8 @@ from typing import Any
 
 import msgspec
 
+from caddrel.wire.numbers import Count
+
 
 class Piece(msgspec.Struct, frozen=True, omit_defaults=True):
     """A stretch of a sentence; `kind` and `id` name what it speaks of."""
@@ -298,7 +300,7 @@ class RehearseRequest(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     facts: dict[str, Any] = {}
     given: dict[str, str] = {}
     files: list[File] | None = None
-    revision: int | None = None
+    revision: Count | None = None
     draft: str = ""
 
 

@@ -7,6 +7,8 @@ from typing import Any, TypeVar
 
 import msgspec
 
+from caddrel.wire.numbers import LARGEST
+
 T = TypeVar("T")
 
 # msgspec works out how a type is decoded when it is first decoded into, and keeps that on the type. Two threads that do
@@ -17,7 +19,7 @@ _decoders: dict[Any, msgspec.json.Decoder[Any]] = {}
 
 
 def decode(data: bytes | str, into: type[T]) -> T:
-    """Return a JSON document as a value of a type.
+    """Return a JSON document as a value of a type; 5.0 is a whole number too (JSON Schema 2020-12 Core, section 4.2.3).
 
     Raises
     ------
@@ -26,7 +28,32 @@ def decode(data: bytes | str, into: type[T]) -> T:
     msgspec.ValidationError
         When it is, and not of this type.
     """
-    value: T = _decoder(into).decode(data)
+    decoder = _decoder(into)
+    try:
+        return decoder.decode(data)
+    except msgspec.ValidationError as refused:
+        if "got `float`" not in str(refused):
+            raise
+        return _with_whole_numbers(data, into, refused)
+
+
+def _with_whole_numbers(data: bytes | str, into: type[T], refused: msgspec.ValidationError) -> T:
+    try:
+        document = _whole(msgspec.json.decode(data))
+    # What nests so deep was refused for something that it says before.
+    except RecursionError:
+        raise refused from None
+    return msgspec.convert(document, into)
+
+
+def _whole(value: Any) -> Any:
+    """Return what JSON stands for with whole numbers for those that only look broken."""
+    if isinstance(value, float) and value.is_integer() and abs(value) <= LARGEST:
+        return int(value)
+    if isinstance(value, list):
+        return [_whole(one) for one in value]
+    if isinstance(value, dict):
+        return {name: _whole(one) for name, one in value.items()}
     return value
 
 

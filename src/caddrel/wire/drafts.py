@@ -7,6 +7,7 @@ from typing import Any
 import msgspec
 
 from caddrel.wire.decisions import File
+from caddrel.wire.numbers import Count
 
 
 class DraftInfo(msgspec.Struct, frozen=True):
@@ -117,7 +118,7 @@ class DraftRequest(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     """A draft to begin: on top of a revision (the current one when none is named), with its documents or others."""
 
     name: str
-    revision: int | None = None
+    revision: Count | None = None
     files: list[File] | None = None
 
 

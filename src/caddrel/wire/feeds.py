@@ -6,6 +6,8 @@ from typing import Any, Literal, get_args
 
 import msgspec
 
+from caddrel.wire.numbers import Count
+
 Says = Literal[
     "session-revoked", "risk-level-change", "device-compliance-change", "credential-compromise", "account-disabled",
     "account-enabled",
@@ -42,11 +44,11 @@ class FeedRequest(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     keys: dict[str, Any]
     audience: str = ""
     says: list[Says] = []
-    lasts_hours: int = 168
+    lasts_hours: Count = 168
     targeted: str = ""
     poll: str = ""
     token: str = ""
-    every_seconds: int = 60
+    every_seconds: Count = 60
 
 
 Tells = Literal["cause", "guarantee", "held", "rehearsal", "feed", "lint", "ending", "review", "shadow"]
@@ -86,7 +88,7 @@ class SourceRequest(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     name: str
     source: str
     noun: Literal["lists", "devices"] = "lists"
-    every_seconds: int = 3600
+    every_seconds: Count = 3600
 
 
 class FeedView(msgspec.Struct, frozen=True):

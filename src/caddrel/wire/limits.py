@@ -5,6 +5,7 @@ from __future__ import annotations
 import msgspec
 
 from caddrel.wire.decisions import Piece
+from caddrel.wire.numbers import Count
 from caddrel.wire.replays import Numbers
 from caddrel.wire.rulebooks import Side
 
@@ -62,7 +63,7 @@ class TighteningRequest(msgspec.Struct, frozen=True, forbid_unknown_fields=True)
     since: str = "7d"
     until: str = ""
     where: str = ""
-    fewer_than: int = 5
+    fewer_than: Count = 5
 
 
 class Choice(msgspec.Struct, frozen=True):

@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import Any, Literal
 
 import msgspec
 
 from caddrel.wire.signins import BrokenAlike, Respelled, StrangeWord
+
+LogFormat = Literal["csv", "ndjson"]
 
 
 class ColumnRule(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
@@ -65,14 +67,12 @@ class TrialRequest(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     ----------
     text
         Whole lines of it.
-    format
-        ``csv`` or ``ndjson``.
     mapping
         How it is read; what names and values suggest when left out.
     """
 
     text: str
-    format: str = "csv"
+    format: LogFormat = "csv"
     mapping: LogMapping | None = None
 
 

@@ -11,6 +11,7 @@ import msgspec
 
 from caddrel.wire.cases import OpenCases
 from caddrel.wire.decisions import Decision, File, Piece, RehearseRequest, Remedy, RuleRef, Trace
+from caddrel.wire.numbers import Count
 
 
 class GroupView(msgspec.Struct, frozen=True):
@@ -200,7 +201,7 @@ class FirstDeviceRequest(msgspec.Struct, frozen=True, forbid_unknown_fields=True
     given: dict[str, str] = {}
     draft: str = ""
     files: list[File] | None = None
-    revision: int | None = None
+    revision: Count | None = None
 
 
 class FirstDeviceStep(msgspec.Struct, frozen=True):

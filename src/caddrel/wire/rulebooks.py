@@ -5,6 +5,7 @@ from __future__ import annotations
 import msgspec
 
 from caddrel.wire.decisions import File, Piece, RuleRef
+from caddrel.wire.numbers import Count
 from caddrel.wire.problems import Diagnostic, Span
 
 
@@ -100,7 +101,7 @@ class PublishRequest(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
 
     files: list[File]
     why: str
-    base: int | None = None
+    base: Count | None = None
     accept_lockout_risk: str = ""
     accept_failing_rehearsals: str = ""
     accept_failing_guarantees: str = ""
@@ -109,9 +110,9 @@ class PublishRequest(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
 class RestoreRequest(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     """A revision to publish again as the next one; the others as in publishing."""
 
-    number: int
+    number: Count
     why: str
-    base: int | None = None
+    base: Count | None = None
     accept_lockout_risk: str = ""
     accept_failing_rehearsals: str = ""
     accept_failing_guarantees: str = ""
@@ -120,7 +121,7 @@ class RestoreRequest(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
 class Side(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     """One side of a comparison: a revision by number, a draft, documents, or, with none, the current revision."""
 
-    revision: int | None = None
+    revision: Count | None = None
     files: list[File] | None = None
     draft: str = ""
 

@@ -4,8 +4,10 @@ from __future__ import annotations
 
 import json
 import re
+from collections.abc import Iterator
 from datetime import datetime
 from pathlib import Path
+from typing import Any
 
 import httpx
 import msgspec
@@ -207,6 +209,44 @@ def test_every_reading_endpoint_answers_as_it_says(kelpline: Live) -> None:
                 msgspec.json.decode(answer.content, type=endpoint.returns, strict=True)
             assert "default-src 'none'" in answer.headers["Content-Security-Policy"]
             assert answer.headers["X-Request-ID"]
+
+
+@pytest.mark.parametrize("number", [2**53, 2**63, 10**30, -1])
+def test_whole_numbers_in_bodies_are_such_as_everybody_reads(vacant: Live, number: int) -> None:
+    with vacant.http() as http:
+        document = http.get("/api/openapi.json").json()
+        schemas, asked = document["components"]["schemas"], 0
+        for path, operations in document["paths"].items():
+            for method, operation in operations.items():
+                body = operation.get("requestBody", {}).get("content", {}).get("application/json", {})
+                for way, schema in _whole_numbers(body.get("schema", {}), schemas):
+                    assert (schema["minimum"], schema["maximum"]) == (0, 2**53 - 1), (path, way)
+                    answer = http.request(method, path, content=_with(body["example"], way, number))
+                    assert 400 <= answer.status_code < 500, (path, way, answer.text)
+                    asked += 1
+    assert asked > 15
+
+
+def _whole_numbers(schema: Any, schemas: Any, way: tuple[str, ...] = ()) -> Iterator[tuple[tuple[str, ...], Any]]:
+    """Yield where a body has whole numbers, and what is said of them."""
+    if "$ref" in schema:
+        schema = schemas[schema["$ref"].rpartition("/")[2]]
+    if schema.get("type") == "integer":
+        yield way, schema
+    for one in schema.get("anyOf", ()):
+        yield from _whole_numbers(one, schemas, way)
+    for name, member in schema.get("properties", {}).items():
+        yield from _whole_numbers(member, schemas, (*way, name))
+
+
+def _with(document: Any, way: tuple[str, ...], number: int) -> str:
+    """Return a document, written, with a number at one place of it."""
+    changed = json.loads(json.dumps(document))
+    at = changed
+    for name in way[:-1]:
+        at = at.setdefault(name, {})
+    at[way[-1]] = number
+    return json.dumps(changed)
 
 
 @pytest.mark.parametrize(

@@ -2708,7 +2708,7 @@ export interface Tree {
 /** The beginning of a log, to be read without anything being taken in. */
 export interface TrialRequest {
   text: string;
-  format?: string;
+  format?: 'csv' | 'ndjson';
   mapping?: LogMapping | null;
 }
 

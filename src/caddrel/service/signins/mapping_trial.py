@@ -44,8 +44,6 @@ def trial(data: DataFolder, asked: wire.TrialRequest) -> wire.MappingTrial:
     ServiceError
         When the mapping is wrong, does not fit the columns, or there is nothing to read.
     """
-    if asked.format not in FORMATS:
-        raise ServiceError(400, "bad-parameter", f"`format` is one of {', '.join(FORMATS)}")
     catalogue = data.rulebooks.in_force().catalogue
     inventory = data.inventories.current()
     text = asked.text.removeprefix("\ufeff").encode()
