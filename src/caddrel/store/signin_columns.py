@@ -17,11 +17,10 @@ import os
 import tempfile
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import msgspec
 import numpy as np
-import pyarrow as pa
 from sqlalchemy import ColumnElement, Connection, select, tuple_
 
 from caddrel.core.columnar.batch import BIT
@@ -34,6 +33,9 @@ from caddrel.store.log_tables import records, signins, stretches
 from caddrel.store.moments import to_stored
 from caddrel.store.queries import Query, conditions_of, of_few
 from caddrel.store.stretches import BITS
+
+if TYPE_CHECKING:
+    import pyarrow as pa
 
 # Records that are given at once, unless one stretch has more: enough that what is done once for all of them is little.
 AT_ONCE = 250_000
@@ -211,6 +213,9 @@ def _of_rows(columns: Sequence[Sequence[Any]]) -> Recorded:
 
 
 def _save(file: Any, found: Recorded) -> None:
+    # Arrow is read where it is used: most processes never do, and as soon as it is read it has a thread of its own.
+    import pyarrow as pa
+
     columns: dict[str, Any] = {
         "seq": found.seqs, "at": found.moments, "outcome": found.outcomes, "decision": found.decisions,
         "revision": found.revisions, "live": found.live.astype(np.uint8),
@@ -238,6 +243,8 @@ def _save(file: Any, found: Recorded) -> None:
 
 def _load(path: Path) -> Recorded | None:
     """Return what a file holds, None when there is none or it cannot be read."""
+    import pyarrow as pa
+
     try:
         with contextlib.closing(pa.memory_map(str(path))) as file:
             table = pa.ipc.open_file(file).read_all()

@@ -234,7 +234,7 @@ def test_a_process_that_ends_is_begun_anew(empty: Live) -> None:
         process = empty.runtime.prover._process
         assert process is not None
         process.kill()
-        process.wait()
+        process.has_ended(None)
         assert [each.answer for each in client.proofs.guarantees(side)] == ["fails"]
         with pytest.raises(Refused) as refused:
             client.proofs.guarantees(Side(files=[File("r.yaml", "caddrel: 1\nguarantees: {g: {}}\n")]))

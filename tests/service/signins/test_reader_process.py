@@ -29,6 +29,7 @@ from caddrel.service.signins.line_reader import Line, Recorded, digests_of
 from caddrel.service.signins.reader_process import Apart
 from caddrel.service.state.jobs import Cancelled
 from caddrel.service.state.limits import Limits
+from caddrel.service.state.worker_template import TEMPLATE
 from caddrel.store.queries import Query
 from caddrel.wire.signins import ImportResult
 
@@ -199,6 +200,7 @@ def test_without_another_process_all_is_read_here(
 ) -> None:
     here, there = log("here", 1 << 40), log("there", 0)
     expected = Importer(here.data, here.runtime.log).run(io.BytesIO(LOG))
+    TEMPLATE.end()
     monkeypatch.setattr(sys, "executable", program)
     assert Importer(there.data, there.runtime.log).run(io.BytesIO(LOG)) == expected
     assert apart[0]._lost

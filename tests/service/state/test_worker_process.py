@@ -98,7 +98,7 @@ def test_a_process_that_ends_is_begun_anew_and_what_it_was_in_the_middle_of_is_t
         assert process is not None
         assert os.getpriority(os.PRIO_PROCESS, process.pid) > os.getpriority(os.PRIO_PROCESS, 0)
         process.kill()
-        process.wait()
+        process.has_ended(None)
         assert client.rulebook.check(files).ok
         assert there.runtime.checker._process is not process
         client.signins.import_(_lines(1_500, 7))
@@ -107,7 +107,7 @@ def test_a_process_that_ends_is_begun_anew_and_what_it_was_in_the_middle_of_is_t
         exporting = there.runtime.exporter._process
         assert exporting is not None
         exporting.kill()
-        exporting.wait()
+        exporting.has_ended(None)
         with pytest.raises(ServiceError) as ended:
             next(pieces)
         assert (ended.value.status, ended.value.code) == (503, "worker-ended")
@@ -167,6 +167,6 @@ def test_nothing_goes_on_when_the_service_has_stopped(tmp_path: Path) -> None:
         assert process is not None
         worker = live.runtime.checker
     assert process is not None
-    assert process.poll() is not None
+    assert process.has_ended()
     with pytest.raises(ServiceError, match="ended"):
         worker.do(1, methodcaller("clock"), live.data)

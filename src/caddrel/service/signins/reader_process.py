@@ -13,7 +13,6 @@ import gc
 import os
 import select
 import signal
-import subprocess
 import sys
 import threading
 from collections.abc import Callable, Iterator, Sequence
@@ -34,7 +33,8 @@ from caddrel.service.signins.completer import Completed, Completing, Terms
 from caddrel.service.signins.line_reader import Source
 from caddrel.service.signins.line_stream import PIECE, LineReader, Place, Readable
 from caddrel.service.state.address_data import AddressData
-from caddrel.service.state.pipes import begin, get, give_way, got, opened, pickled, put, unpickled
+from caddrel.service.state.pipes import get, give_way, got, pickled, put, unpickled
+from caddrel.service.state.worker_template import TEMPLATE, Begun
 
 # Bytes that may be on their way in each direction: a few pieces, so that neither process waits for the other.
 ON_THEIR_WAY = 1024 * 1024
@@ -58,7 +58,7 @@ class Apart:
         self._terms = terms
         self._inventory = inventory
         self._addresses = addresses
-        self._process: subprocess.Popen[bytes] | None = None
+        self._process: Begun | None = None
         self._feeder: threading.Thread | None = None
         self._failed: Exception | None = None
         self._ready = self._lost = False
@@ -72,11 +72,7 @@ class Apart:
     ) -> None:
         """End the process."""
         if self._process is not None:
-            self._process.kill()
-            for end in (self._process.stdin, self._process.stdout):
-                with contextlib.suppress(OSError):
-                    opened(end).close()
-            self._process.wait()
+            self._process.end()
         if self._feeder is not None:
             self._feeder.join()
 
@@ -102,13 +98,13 @@ class Apart:
 
     def _start(self) -> None:
         try:
-            self._process = begin("caddrel.service.signins.reader_process")
+            self._process = TEMPLATE.begin("caddrel.service.signins.reader_process")
         except OSError as error:
             self._lost = True
             _log.error("apart.lost", exc_info=error)
             return
         for end in (self._process.stdin, self._process.stdout):
-            _widen(opened(end))
+            _widen(end)
         self._feed(self._hand_over)
 
     def _feed(self, work: Callable[..., None], *args: Any) -> None:
@@ -128,12 +124,12 @@ class Apart:
     @property
     def _questions(self) -> BinaryIO:
         assert self._process is not None
-        return opened(self._process.stdin)
+        return self._process.stdin
 
     @property
     def _answers(self) -> BinaryIO:
         assert self._process is not None
-        return opened(self._process.stdout)
+        return self._process.stdout
 
     def pieces(self, stream: Readable, lines: LineReader) -> Iterator[Completed]:
         """Yield what the process makes of the rest of a stream, once it is ready.

@@ -8,8 +8,6 @@ from __future__ import annotations
 import os
 import pickle
 import struct
-import subprocess
-import sys
 from typing import Any, BinaryIO
 
 _LENGTH = struct.Struct("<Q")
@@ -20,29 +18,9 @@ _LENGTH = struct.Struct("<Q")
 NICER_BY = 5
 
 
-def begin(module: str) -> subprocess.Popen[bytes]:
-    """Start one of our modules in a process of its own, with pipes to and from it.
-
-    Raises
-    ------
-    OSError
-        When none can be had.
-    """
-    # Never a package that happens to lie in the folder where the service was started.
-    words = [sys.executable, "-P", "-m", module]
-    return subprocess.Popen(words, stdin=subprocess.PIPE, stdout=subprocess.PIPE)  # noqa: S603 - our own
-
-
 def give_way() -> None:
     """Put this process behind the one that it works for."""
     os.nice(NICER_BY)
-
-
-def opened(end: Any) -> BinaryIO:
-    """Return an end of a process's pipes, which are there as it was begun with them."""
-    assert end is not None
-    found: BinaryIO = end
-    return found
 
 
 def put(end: BinaryIO, text: bytes) -> None:

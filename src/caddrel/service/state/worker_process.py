@@ -15,7 +15,6 @@ import os
 import resource
 import select
 import signal
-import subprocess
 import threading
 import traceback
 from collections.abc import Callable, Iterable, Iterator
@@ -29,7 +28,8 @@ from caddrel.core.rulebook.edit.limits import LimitRefused
 from caddrel.service.problems import ServiceError
 from caddrel.service.state.address_data import AddressData
 from caddrel.service.state.context import State
-from caddrel.service.state.pipes import begin, give_way, got, opened, pickled, put
+from caddrel.service.state.pipes import give_way, got, pickled, put
+from caddrel.service.state.worker_template import TEMPLATE, Begun
 from caddrel.store.engine import Database
 from caddrel.store.inventory import InventoryStore
 from caddrel.store.log_seal import LogSeal
@@ -78,7 +78,7 @@ class WorkerProcess:
     def __init__(self, folder: Path, addresses: AddressData | None, most_here: int, memory: int | None = None) -> None:
         self._given = (folder, [] if addresses is None else addresses.paths, memory)
         self._most_here = most_here
-        self._process: subprocess.Popen[bytes] | None = None
+        self._process: Begun | None = None
         self._stopped = False
         self._streams = 0
         # Held while it does one thing; and while one thing is done here.
@@ -193,13 +193,13 @@ class WorkerProcess:
         fresh = what in {"do", "begin"}
         with self._there, self._wished(wish):
             try:
-                good, answer = self._exchange(question, fresh=fresh)
+                good, answer = self._exchange(question, function, fresh=fresh)
             except (OSError, EOFError):
                 # It had nothing to do for long, and ended at this moment; or what it did was given up.
                 self._forget()
                 if wish is not None and wish.given_up:
                     raise GivenUp from None
-                good, answer = self._exchange_at_last(question, fresh=fresh)
+                good, answer = self._exchange_at_last(question, function, fresh=fresh)
         if not good:
             raise WorkerFailed(answer) if isinstance(answer, str) else answer
         return answer
@@ -216,33 +216,33 @@ class WorkerProcess:
             with self._wishing:
                 self._wish = None
 
-    def _exchange_at_last(self, question: bytes, *, fresh: bool) -> tuple[bool, Any]:
+    def _exchange_at_last(
+        self, question: bytes, function: Callable[..., Any] | None, *, fresh: bool
+    ) -> tuple[bool, Any]:
         try:
-            return self._exchange(question, fresh=fresh)
+            return self._exchange(question, function, fresh=fresh)
         except (OSError, EOFError) as error:
             self._forget()
             hint = "try again; if it happens again, tell whoever runs the service"
             raise ServiceError(503, "worker-ended", "the process that did this ended", hint) from error
 
-    def _exchange(self, question: bytes, *, fresh: bool) -> tuple[bool, Any]:
+    def _exchange(self, question: bytes, function: Callable[..., Any] | None, *, fresh: bool) -> tuple[bool, Any]:
         if self._process is None:
             if self._stopped or not fresh:
                 raise EOFError
-            self._process = begin("caddrel.service.state.worker_process")
-            put(opened(self._process.stdin), pickled(self._given))
-        put(opened(self._process.stdin), question)
-        opened(self._process.stdin).flush()
-        good, answer = got(opened(self._process.stdout))
+            # What it computes with is read where it is copied from.
+            reads = getattr(function, "__module__", None) or ""
+            self._process = TEMPLATE.begin("caddrel.service.state.worker_process", reads)
+            put(self._process.stdin, pickled(self._given))
+        put(self._process.stdin, question)
+        self._process.stdin.flush()
+        good, answer = got(self._process.stdout)
         return bool(good), answer
 
     def _forget(self) -> None:
         process, self._process = self._process, None
         if process is not None:
-            process.kill()
-            for end in (process.stdin, process.stdout):
-                with contextlib.suppress(OSError):
-                    opened(end).close()
-            process.wait()
+            process.end()
 
 
 class Pieces:
