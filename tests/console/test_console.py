@@ -558,6 +558,8 @@ def test_a_rehearsal_is_kept_from_anywhere_into_a_new_draft(kelpline: Live, open
             each for each in author.drafts.get("rehearsals").objects if each.path == "rehearsals.the-mate-at-sea"
         ]
         assert "expect_open: [challenged, blocked]" in object.text
+        # The page asks for what becomes of the draft, for as long as it is open.
+        page.close()
         author.drafts.discard("rehearsals")
 
 
