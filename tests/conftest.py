@@ -37,6 +37,10 @@ settings.load_profile("steady")
 # As the service does: rulebooks drawn by chance are millions of small objects.
 wiring.collect_seldom()
 
+# Nothing here is asked over TLS but what tests sign themselves: to load all the authorities of the world takes as long
+# as a dozen requests, and clients do so for each call that is made without one.
+os.environ["SSL_CERT_DIR"] = str(Path(__file__).parent)
+
 CHROMIUM = shutil.which("chromium-headless-shell") or shutil.which("chromium")
 STATIC = Path(caddrel.__file__).parent / "service" / "static" / "index.html"
 _ARGUMENTS = [

@@ -6,6 +6,7 @@ import ast
 import re
 import subprocess
 import sys
+from functools import cache
 from pathlib import Path
 from typing import Any, cast
 
@@ -21,13 +22,20 @@ from caddrel.wire.decoding import convert
 SOURCE = Path(caddrel.__file__).parent
 ROOT = SOURCE.parents[1]
 MODULES = sorted(p for p in SOURCE.rglob("*.py") if "migrations" not in p.parts)
-TREES = {path: ast.parse(path.read_text(encoding="utf-8")) for path in MODULES}
 CONSOLE = sorted(p for p in (ROOT / "console" / "src").rglob("*") if p.suffix in {".svelte", ".ts", ".css"})
+
+
+@cache
+def trees() -> dict[Path, ast.Module]:
+    """Return what modules say, by their paths; read when a test asks, as each process that runs tests loads this."""
+    return {path: ast.parse(path.read_text(encoding="utf-8")) for path in MODULES}
+
+
 NO_NAMES = {"utils", "util", "helpers", "common", "manager", "misc"}
 
 
 def test_a_module_is_one_concept_that_says_what_it_is() -> None:
-    for path, tree in TREES.items():
+    for path, tree in trees().items():
         assert ast.get_docstring(tree), f"{path}: start the module with a sentence of what lives here"
         assert path.read_text(encoding="utf-8").count("\n") <= 600, f"{path}: split it: one concept a file"
         assert path.stem not in NO_NAMES, f"{path}: name it for what it holds"
@@ -38,7 +46,7 @@ _THINGS = ("encoding", "decoding", "wiring", "authoring", "mapping")
 
 
 def test_modules_are_named_for_things_and_functions_are_of_a_size_to_read() -> None:
-    for path, tree in TREES.items():
+    for path, tree in trees().items():
         assert not path.stem.endswith("ing") or path.stem.endswith(_THINGS), f"{path}: name the thing, not the doing"
         for node in ast.walk(tree):
             if isinstance(node, ast.FunctionDef):
@@ -53,7 +61,7 @@ def _statements(node: ast.AST) -> int:
 
 def test_a_room_says_what_is_not_in_it() -> None:
     for room in sorted({path.parent for path in MODULES} - {SOURCE}):
-        said = ast.get_docstring(TREES[room / "__init__.py"]) or ""
+        said = ast.get_docstring(trees()[room / "__init__.py"]) or ""
         assert "Not here: " in said, f"{room}: say what somebody might look for here, and where it is"
 
 
@@ -98,7 +106,7 @@ def test_only_the_api_module_of_the_console_fetches_and_nothing_renders_markup()
 
 
 def test_nothing_decodes_into_a_type_that_another_thread_may_be_preparing() -> None:
-    for path, tree in TREES.items():
+    for path, tree in trees().items():
         if path.name == "decoding.py":
             continue
         loaded = [node for statement in tree.body if isinstance(statement, ast.Assign) for node in ast.walk(statement)]
@@ -178,7 +186,7 @@ def test_documents_link_only_to_what_is_there() -> None:
 
 
 def test_what_is_remembered_has_a_name_and_an_end() -> None:
-    for path, tree in TREES.items():
+    for path, tree in trees().items():
         where = path.relative_to(SOURCE)
         for node in (n for n in ast.walk(tree) if isinstance(n, ast.FunctionDef)):
             for form in map(ast.unparse, node.decorator_list):

@@ -1,4 +1,7 @@
-"""Telling hooks what is new on the watch page; what was there already is told again only once it is another thing."""
+"""Telling hooks what is new on the watch page; what was there already is told again only once it is another thing.
+
+What is proven of the rulebook in force is had proven again in the same rounds.
+"""
 
 from __future__ import annotations
 
@@ -12,7 +15,7 @@ from caddrel.service.watch.watched import Watched
 from caddrel.store.outbox import WATCH, OutEvent
 from caddrel.wire.decisions import Piece
 
-# Seconds between two looks, where anybody is to be told.
+# Seconds between two looks.
 EVERY = 15.0
 _NOUN, _KNOWN = "watch", "watch-known"
 _log = structlog.get_logger("caddrel.hooks")
@@ -46,6 +49,8 @@ class Reporter:
     def _run(self) -> None:
         while not self._stopped.wait(EVERY):
             try:
+                # Also when nobody asks; and not as soon as the service begins, when all doors come back to it.
+                self._watched.prove_soon()
                 self.look()
             except Exception as error:  # noqa: BLE001 - a full disk now is no reason not to look again
                 _log.error("hooks.failed", exc_info=error)

@@ -41,20 +41,20 @@ class Watched:
         self, data: DataFolder, findings: Findings, words: StrangeWords, prove_soon: Callable[[], None]
     ) -> None:
         self._data, self._findings, self._words = data, findings, words
-        self._prove_soon = prove_soon
+        # Has what stands proven again beside what else is done, where it may be another by now.
+        self.prove_soon = prove_soon
         self._last: _Last | None = None
         self._looking = threading.Lock()
         self._thread: threading.Thread | None = None
 
     def begin(self) -> None:
-        """Look everything over beside what else is done, where that will take long; what is proven always is."""
-        self._prove_soon()
+        """Look everything over beside what else is done, where that will take long."""
         if self._data.signins.newest() > MANY:
             self._look_soon()
 
     def now(self) -> wire.Watch:
         """Return everything that is wrong, due or worth a look."""
-        self._prove_soon()
+        self.prove_soon()
         last, asked = self._last, time.monotonic()
         if last is None or not self._still_good(last):
             with self._looking:
