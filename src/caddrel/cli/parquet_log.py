@@ -135,33 +135,70 @@ def _lists(array: pa.Array) -> Column | None:
     import pyarrow as pa
     import pyarrow.compute as pc
 
-    from caddrel.core.columnar.batch import different_of
     from caddrel.core.replay.table import Column
 
     inner = array.flatten()
     if inner.null_count or not (pa.types.is_string(inner.type) or pa.types.is_dictionary(inner.type)):
         return None
     lengths = pc.fill_null(pc.list_value_length(array), -1).to_numpy(zero_copy_only=False).astype(np.int64)
-    rows = np.flatnonzero(lengths >= 0)
-    lengths = lengths[rows]
+    whole = not array.null_count
+    rows = np.arange(len(array)) if whole else np.flatnonzero(lengths >= 0)
+    lengths = lengths if whole else lengths[rows]
     if lengths.max(initial=0) > LONGEST_LIST:
         return None
     names, texts = _dictionary(inner)
     starts = np.cumsum(lengths) - lengths
-    # Place by place, counted anew after each, so that no number grows beyond what fits.
-    combined = lengths
-    for place in range(int(lengths.max(initial=0))):
-        there = np.flatnonzero(lengths > place)
-        code = np.zeros(len(rows), np.int64)
-        code[there] = names[starts[there] + place] + 1
-        _, combined = different_of(combined * (len(texts) + 1) + code)
-    different, found = different_of(combined)
-    first = np.zeros(len(different), np.intp)
-    first[found[::-1]] = np.arange(len(rows))[::-1]
-    values = [[texts[code] for code in names[starts[row] : starts[row] + lengths[row]]] for row in first]
+    found, different = _different(_packed(names, len(texts), lengths, starts))
+    # Any of the rows that have a list tells what is in it.
+    one = np.zeros(different, np.intp)
+    one[found] = np.arange(len(rows))
+    many = lengths[one]
+    ends = np.cumsum(many)
+    held = names[np.arange(many.sum()) + np.repeat(starts[one] - ends + many, many)].tolist()
+    values = [
+        [texts[code] for code in held[end - size : end]] for end, size in zip(ends.tolist(), many.tolist(), strict=True)
+    ]
+    if whole:
+        return Column(found, values)
     codes = np.full(len(array), -1, np.int64)
     codes[rows] = found
     return Column(codes, values)
+
+
+def _packed(names: Any, different: int, lengths: Any, starts: Any) -> Any:
+    """Return a number for each list, the same for those that hold the same in the same order and for no others.
+
+    A name takes so many bits that all fit, and none where there is none; as many places as fit a number are taken at
+    once, and what lists begin with is counted anew between.
+    """
+    import numpy as np
+
+    bits, longest = different.bit_length(), int(lengths.max(initial=0))
+    at_once = 62 // bits if bits else 1
+    # Behind the last list there is something to be looked at too, and to count for nothing.
+    padded = np.zeros(len(names) + longest, np.int64)
+    np.add(names, 1, out=padded[: len(names)])
+    combined = np.zeros(len(lengths), np.int64)
+    for begin in range(0, longest, at_once):
+        taken = np.zeros(len(lengths), np.int64)
+        for place in range(begin, min(begin + at_once, longest)):
+            name = padded.take(starts + place)
+            name *= lengths > place
+            name *= 1 << (place - begin) * bits
+            taken += name
+        if begin:
+            (before, _), (after, count) = _different(combined), _different(taken)
+            taken = before * count + after
+        combined = taken
+    return combined
+
+
+def _different(numbers: Any) -> tuple[Any, int]:
+    """Return which of the different numbers each is, and how many there are."""
+    import pyarrow as pa
+
+    found = pa.array(numbers).dictionary_encode()
+    return found.indices.to_numpy().astype("int64"), len(found.dictionary)
 
 
 def _dictionary(array: pa.Array) -> tuple[Any, list[Any]]:
@@ -169,7 +206,9 @@ def _dictionary(array: pa.Array) -> tuple[Any, list[Any]]:
     import pyarrow.compute as pc
 
     found = array if pa.types.is_dictionary(array.type) else array.dictionary_encode()
-    return pc.fill_null(found.indices, -1).to_numpy(zero_copy_only=False).astype("int64"), found.dictionary.to_pylist()
+    # As they are kept, where every row has a value.
+    codes = pc.fill_null(found.indices, -1) if found.null_count else found.indices
+    return codes.to_numpy(zero_copy_only=False), found.dictionary.to_pylist()
 
 
 def _one_by_one(array: pa.Array) -> Column:

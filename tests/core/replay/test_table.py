@@ -11,7 +11,7 @@ from tests.strategies import attempts, rulebooks
 
 from caddrel.core.facts.attempts import AttemptRefused
 from caddrel.core.replay.file_log import FileReplay, read_line
-from caddrel.core.replay.table import Column, Table, TableReplay, by_columns
+from caddrel.core.replay.table import Column, Table, TableReplay, _combined, by_columns
 from caddrel.core.replay.tally import tally_json
 from caddrel.core.rulebook.model import OUTCOMES
 from caddrel.core.rulebook.read.rulebook import read_rulebook
@@ -104,3 +104,23 @@ def test_what_columns_cannot_tell_is_left_to_rows() -> None:
     assert not by_columns(some, plain, signals)
     assert by_columns(table_of([{"facts": {"signals": []}}]), signals)
     assert not by_columns(table_of([{"facts": {"auth.methods": {"otp": 5}}}]), plain)
+
+
+@settings(max_examples=100, deadline=None)
+@given(st.data())
+def test_combinations_are_counted_as_they_are(data: st.DataObject) -> None:
+    # A size says how many values there could be: none is looked at. Of the largest, a number holds two and not three.
+    sizes = data.draw(st.lists(st.sampled_from([1, 2, 3, 1_000, 2**20 - 1, 2**31 - 1]), max_size=7))
+    base = [data.draw(st.integers(-1, size - 1)) for size in sizes]
+    rows = [tuple(base)]
+    for place, size in enumerate(sizes):
+        # Rows that differ in one column.
+        other = data.draw(st.sampled_from([-1, 0, size - 1]) | st.integers(-1, size - 1))
+        rows.append((*base[:place], other, *base[place + 1 :]))
+    rows = data.draw(st.permutations(rows))
+    columns = [
+        Column(np.array([row[place] for row in rows], np.int64), range(size)) for place, size in enumerate(sizes)
+    ]
+    different, found = _combined(columns, len(rows))
+    assert different == len(set(rows)) == len(set(found.tolist()))
+    assert len(set(zip(rows, found.tolist(), strict=True))) == different

@@ -150,6 +150,10 @@ def _known(number: float) -> float | None:
     return None if np.isnan(number) else float(number)
 
 
+# Numbers that lie within so many of one another are counted without being sorted, however few they are.
+COUNTED_QUICKLY = 1_000_000
+
+
 def different_of(numbers: NDArray[Any]) -> tuple[NDArray[Any], Rows]:
     """Return the different numbers of a column in their order, and which of them each row has.
 
@@ -159,7 +163,7 @@ def different_of(numbers: NDArray[Any]) -> tuple[NDArray[Any], Rows]:
         return numbers, np.zeros(0, np.intp)
     least = int(numbers.min())
     spread = int(numbers.max()) - least + 1
-    if spread > max(1_000_000, 4 * len(numbers)):
+    if spread > max(COUNTED_QUICKLY, 4 * len(numbers)):
         different, places = np.unique(numbers, return_inverse=True)
         return different, places.reshape(-1)
     at = numbers.astype(np.intp) - least

@@ -13,7 +13,7 @@ from typing import Any
 
 import numpy as np
 
-from caddrel.core.columnar.batch import Flags, Rows, different_of, ticks
+from caddrel.core.columnar.batch import COUNTED_QUICKLY, Flags, Rows, different_of, ticks
 from caddrel.core.columnar.fact_groups import GROUPS, group_of
 from caddrel.core.columnar.facts_read import facts_read
 from caddrel.core.columnar.own_facts import AGES, METHODS_AGE
@@ -196,6 +196,25 @@ def _note(column: Column, problems: Mapping[int, Diagnostic], wrong: dict[int, D
 _Reported = Mapping[str, tuple[str, Any]]
 
 
+def _combined(columns: Sequence[Column], count: int) -> tuple[int, Rows]:
+    """Return how many different combinations rows have of some columns, and which of them each row has."""
+    combined, most = np.zeros(count, np.int64), 1
+    # Those of few values first. They are counted anew where all that could be would be more than is counted quickly,
+    # and so before a number grows beyond what fits.
+    for column in sorted(columns, key=lambda each: len(each.values)):
+        values = len(column.values) + 1
+        if most * values > max(COUNTED_QUICKLY, 4 * count):
+            different, combined = different_of(combined)
+            most = len(different)
+        combined *= values
+        # From 0, where there is none.
+        combined += column.codes
+        combined += 1
+        most *= values
+    different, codes = different_of(combined)
+    return len(different), codes
+
+
 class _Bundles:
     """What rows report of one group of facts, each different one with a number."""
 
@@ -207,16 +226,12 @@ class _Bundles:
         self, group: str, names: Sequence[str], table: Table, told: Mapping[str, Sequence[str]]
     ) -> tuple[list[int], Rows]:
         """Return the numbers of what rows report of some facts, and which of them each row has."""
-        combined = np.zeros(table.count, np.int64)
-        for name in names:
-            column = table.facts[name]
-            # After each column they are counted anew, so that no number grows beyond what fits.
-            _, combined = different_of(combined * (len(column.values) + 1) + column.codes + 1)
-        different, codes = different_of(combined)
-        first = np.zeros(len(different), np.intp)
-        first[codes[::-1]] = np.arange(table.count)[::-1]
+        different, codes = _combined([table.facts[name] for name in names], table.count)
+        # Any of the rows that report the same tells what.
+        first = np.zeros(different, np.intp)
+        first[codes] = np.arange(table.count)
         if not names:
-            return [self._number(group, (), (), {})] * len(different), codes
+            return [self._number(group, (), (), {})] * different, codes
         places = [table.facts[name].codes[first].tolist() for name in names]
         texts = [[None if at < 0 else told[name][at] for at in of] for name, of in zip(names, places, strict=True)]
         columns = [(name, told[name], table.facts[name].values) for name in names]
