@@ -165,6 +165,13 @@ def test_the_core_loads_nothing_but_computation() -> None:
     }
 
 
+def test_the_service_loads_no_solver_and_no_tables_until_it_is_asked_for_them() -> None:
+    # Each takes as much memory as a service does, or has threads of its own; processes that it needs read them.
+    script = "import sys, caddrel.wiring; print(' '.join({n.partition('.')[0] for n in sys.modules}))"
+    done = subprocess.run([sys.executable, "-c", script], check=True, capture_output=True, text=True)
+    assert not set(done.stdout.split()) & {"z3", "pyarrow", "dask", "distributed", "reportlab", "scim2_models"}
+
+
 def test_security_names_tests_that_are_there() -> None:
     named = set(re.findall(r"`(test_\w+)`", (ROOT / "docs" / "security.md").read_text(encoding="utf-8")))
     written = "\n".join(p.read_text(encoding="utf-8") for p in (ROOT / "tests").rglob("*.py"))

@@ -24,7 +24,7 @@ from caddrel.service.decisions.quick_answers import QuickAnswers
 from caddrel.service.decisions.shadow_drafts import Shadows
 from caddrel.service.http.endpoints import Serving
 from caddrel.service.inventory.changes import InventoryChanges
-from caddrel.service.proving.proof_jobs import ProofJobs
+from caddrel.service.proving.proof_jobs import SOLVING, ProofJobs
 from caddrel.service.proving.standing_proofs import StandingProofs
 from caddrel.service.replay.results import ReplayResults
 from caddrel.service.rulebooks.findings import Findings
@@ -102,7 +102,7 @@ def begin(data: DataFolder) -> Runtime:
     """Return a service at work on a data folder."""
     throttle, findings, jobs = Throttle(), Findings(data), Jobs(data.clock)
     log = LiveLog(data.signins, LockOuts(data.signins, data.unlocks, data.caches), data.caches)
-    prover = WorkerProcess(data.folder, data.addresses, 0, _PROVING)
+    prover = WorkerProcess(data.folder, data.addresses, 0, _PROVING, SOLVING)
     proofs = ProofJobs(data, prover)
     standing = StandingProofs(data, proofs)
 

@@ -14,13 +14,14 @@ from typing import Any
 import pytest
 from tests.conftest import Live, at_once, until
 
+from caddrel.service.proving.proof_jobs import SOLVING
 from caddrel.service.state.pipes import got, pickled, put
 from caddrel.service.state.worker_process import WorkerProcess
 from caddrel.service.state.worker_template import Begun, Template
 
 WORKER = "caddrel.service.state.worker_process"
-# All endpoints, and so all that is ever done in such a process.
-READ = "caddrel.service.app"
+# All endpoints and what is read for proofs alone, and so all that is ever done in such a process.
+READ = ["caddrel.service.app", SOLVING]
 
 
 @pytest.fixture
@@ -62,7 +63,8 @@ def test_each_copy_is_a_process_of_its_own_and_nothing_is_left_of_it(template: T
 
 
 def test_what_is_copied_has_one_thread_whatever_it_has_read(template: Template) -> None:
-    template.begin(WORKER, READ).end()
+    for module in READ:
+        template.begin(WORKER, module).end()
     assert template._process is not None
     assert len(list(Path(f"/proc/{template._process.pid}/task").iterdir())) == 1
     read = Path(f"/proc/{template._process.pid}/maps").read_text(encoding="utf-8")

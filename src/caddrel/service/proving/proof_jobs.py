@@ -5,13 +5,14 @@ from __future__ import annotations
 import threading
 from collections import Counter
 from collections.abc import Callable
+from importlib import import_module
 from typing import Any
 
 import msgspec
 
 from caddrel.service.problems import ServiceError
-from caddrel.service.proving import proofs
 from caddrel.service.rulebooks.drafts import with_documents
+from caddrel.service.state.context import State
 from caddrel.service.state.data_folder import DataFolder
 from caddrel.service.state.jobs import Cancelled, Jobs, Progress
 from caddrel.service.state.worker_process import GivenUp, Wish, WorkerProcess
@@ -26,18 +27,17 @@ MOST_EACH = 100
 # What is done here is done in the process for proofs: the solver holds on to its thread.
 _THERE = 1
 
-_ASKED: dict[str, Callable[..., Any]] = {
-    "prove": proofs.prove_all,
-    "idle": proofs.idle,
-    "meaning": proofs.meaning,
-    "check-up": proofs.check_up,
-    "about": proofs.about,
-    "adds": proofs.adds,
-}
+# Read by that process alone: the solver takes a tenth of a second and thirty megabytes, and is no good among threads.
+SOLVING = "caddrel.service.proving.proofs"
 
 
 # Is handed a question and its answer.
 Complete = Callable[[Any, Any], Any]
+
+
+def answered(state: State, name: str, request: Any) -> Any:
+    """Return the answer to a question of a name; in the process for proofs."""
+    return import_module(SOLVING).QUESTIONS[name](state, request)
 
 
 class ProofJobs:
@@ -52,7 +52,7 @@ class ProofJobs:
 
     def ask(self, name: str, request: Any) -> Any:
         """Return the answer to a question, once those that are being proven are."""
-        return self._prover.do(_THERE, _ASKED[name], self._data, self._whole(request))
+        return self._prover.do(_THERE, answered, self._data, name, self._whole(request))
 
     def start(self, request: wire.ProofQuestion, by: str, complete: Complete) -> Job:
         """Have a question proven as soon as those before it are.
@@ -83,7 +83,7 @@ class ProofJobs:
 
         def work(_progress: Progress) -> Any:
             try:
-                return complete(question, self._prover.do_wished(wish, _ASKED[name], self._data, whole))
+                return complete(question, self._prover.do_wished(wish, answered, self._data, name, whole))
             except GivenUp:
                 raise Cancelled from None
 

@@ -271,3 +271,13 @@ def _rulebook(state: State, side: Side) -> Rulebook:
     else:
         rulebook = state.rulebooks.in_force()
     return titled(rulebook, state.inventories.current())
+
+
+QUESTIONS: dict[str, Callable[[State, Any], Any]] = {
+    "prove": prove_all,
+    "idle": idle,
+    "meaning": meaning,
+    "check-up": check_up,
+    "about": about,
+    "adds": adds,
+}

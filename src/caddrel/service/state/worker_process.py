@@ -73,11 +73,16 @@ class WorkerProcess:
         What is no larger than this is done here: to be handed over takes longer than to be done.
     memory
         Bytes that it may have; None where what it does is bounded otherwise.
+    reads
+        A module that it will need, where what it does reads one that is not read here.
     """
 
-    def __init__(self, folder: Path, addresses: AddressData | None, most_here: int, memory: int | None = None) -> None:
+    def __init__(
+        self, folder: Path, addresses: AddressData | None, most_here: int, memory: int | None = None, reads: str = ""
+    ) -> None:
         self._given = (folder, [] if addresses is None else addresses.paths, memory)
         self._most_here = most_here
+        self._reads = reads
         self._process: Begun | None = None
         self._stopped = False
         self._streams = 0
@@ -231,7 +236,7 @@ class WorkerProcess:
             if self._stopped or not fresh:
                 raise EOFError
             # What it computes with is read where it is copied from.
-            reads = getattr(function, "__module__", None) or ""
+            reads = self._reads or getattr(function, "__module__", None) or ""
             self._process = TEMPLATE.begin("caddrel.service.state.worker_process", reads)
             put(self._process.stdin, pickled(self._given))
         put(self._process.stdin, question)
