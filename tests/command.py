@@ -15,10 +15,11 @@ from unittest import mock
 from click.testing import CliRunner
 
 from caddrel.cli import main
+from tests.copied_program import call
 
 BIN = Path(sys.executable).parent
-# What works on a data folder sets up its process for good, so it gets one.
-_OWN_PROCESS = ("serve", "demo", "doorway", "rescue", "account enter", "audit verify")
+# What works on a data folder sets up its process for good, so it gets one: a copy of one that has read the program.
+_OWN_PROCESS = ("serve", "demo", "doorway", "rescue", "restore", "token create", "account enter", "audit verify")
 
 
 def run(
@@ -33,7 +34,7 @@ def run(
     """
     environment = {"PATH": f"{BIN}:{os.environ['PATH']}", "HOME": "/nonexistent", "COLUMNS": "80", **(env or {})}
     if " ".join(words).startswith(_OWN_PROCESS) and not here:
-        return program(*words, env=environment, stdin=stdin, cwd=cwd)
+        return subprocess.CompletedProcess(words, *call(words, environment, stdin, cwd or Path.cwd()))
     forgotten: dict[str, str | None] = dict.fromkeys(os.environ)
     code: object = 0
     with (

@@ -349,16 +349,18 @@ class Server:
         self._thread.start()
 
     def run(self) -> None:
-        """Serve until told to stop by SIGTERM or SIGINT."""
+        """Serve until told to stop by SIGTERM or SIGINT; a supervisor is told when it serves, and when it stops."""
 
         def stop(_number: int, _frame: FrameType | None) -> None:
             raise SystemExit(0)
 
-        go_on(self.opened.runtime)
-        keep_what_is_there()
+        # Before it is told that it serves: from then on it may be told to stop, and stops in order.
         signal.signal(signal.SIGTERM, stop)
         signal.signal(signal.SIGINT, stop)
         try:
+            go_on(self.opened.runtime)
+            keep_what_is_there()
+            tell_supervisor("READY=1")
             self._server.listen()
         finally:
             self.stop()

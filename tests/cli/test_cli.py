@@ -10,7 +10,7 @@ from pathlib import Path
 
 import click
 import pytest
-from tests.command import BIN, program, run
+from tests.command import BIN, run
 from tests.conftest import PATIENCE, Live, serving
 from tests.service.http.test_api import RULEBOOK
 
@@ -365,7 +365,7 @@ def test_a_trace_tells_what_has_changed_since(kelpline: Live) -> None:
 def test_the_first_token_and_rulebook_come_from_the_host(tmp_path: Path) -> None:
     for live in serving(tmp_path / "data"):
         here = ("--data", str(live.folder))
-        made = program("token", "create", "mine", "--role", "operator", *here, env={"HOME": "/nonexistent"})
+        made = run("token", "create", "mine", "--role", "operator", *here, env={"HOME": "/nonexistent"})
         assert made.returncode == 0, made.stderr
         env = {"CADDREL_URL": live.url, "CADDREL_TOKEN": made.stdout.strip()}
         listed = run("rulebook", "starts", env=env).stdout
@@ -379,7 +379,7 @@ def test_the_first_token_and_rulebook_come_from_the_host(tmp_path: Path) -> None
         with live.client() as client:
             entry = next(each for each in client.audit.list().items if each.did == "token")
             assert (entry.who, entry.target, entry.note) == ("host", "mine", "operator, 90 days")
-        wrong = program("token", "create", " ", "--role", "operator", *here, env={"HOME": "/nonexistent"})
+        wrong = run("token", "create", " ", "--role", "operator", *here, env={"HOME": "/nonexistent"})
         assert (wrong.returncode, "needs a name" in wrong.stderr) == (2, True)
 
 

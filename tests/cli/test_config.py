@@ -79,6 +79,15 @@ def test_the_supervisor_is_told_and_the_host_knows_where_it_listens(tmp_path: Pa
             service.terminate()
             service.wait()
         assert supervisor.recv(100) == b"STOPPING=1"
+        assert wiring.url_of(data) is None
+        # Told to stop at the moment that it says it serves, it stops in order too.
+        service = subprocess.Popen(
+            [*command, "--data", str(data)], env={**os.environ, **told}, stderr=subprocess.DEVNULL
+        )
+        assert supervisor.recv(100) == b"READY=1"
+        service.terminate()
+        assert service.wait() == 0
+        assert supervisor.recv(100) == b"STOPPING=1"
     assert wiring.url_of(data) is None
     assert wiring.url_of(tmp_path / "nowhere") is None
     link = run("account", "enter", "--data", str(data)).stdout

@@ -9,7 +9,7 @@ import threading
 from pathlib import Path
 
 import pytest
-from tests.command import program, run
+from tests.command import run
 from tests.conftest import Live, serving
 
 from caddrel import wiring
@@ -87,11 +87,11 @@ def test_a_folder_is_written_away_while_it_is_served_and_put_back(tmp_path: Path
         assert all(path.stat().st_mode & 0o077 == 0 for path in (first, *first.iterdir()))
         # Whoever serves the folder keeps it.
         with wiring.holding(data):
-            refused = program("restore", str(first), "--data", str(data), "--replace", env=_environment())
+            refused = run("restore", str(first), "--data", str(data), "--replace", env=_environment())
         assert (refused.returncode, "is served already" in refused.stderr) == (2, True), refused.stderr
-    refused = program("restore", str(first), "--data", str(data), env=_environment())
+    refused = run("restore", str(first), "--data", str(data), env=_environment())
     assert (refused.returncode, "--replace" in refused.stderr) == (2, True)
-    done = program("restore", str(first), "--data", str(data), "--replace", env=_environment())
+    done = run("restore", str(first), "--data", str(data), "--replace", env=_environment())
     assert done.returncode == 0, done.stderr
     (aside,) = tmp_path.glob("data.before-*")
     assert (aside / "book.sqlite").is_file()
@@ -127,9 +127,9 @@ def test_a_folder_whose_key_is_elsewhere_is_never_sealed_anew(tmp_path: Path) ->
         ("restore", made, "--data", str(tmp_path / "back")),
     )
     for words in commands:
-        refused = program(*words, env=_environment())
+        refused = run(*words, env=_environment())
         assert (refused.returncode, "--key-file" in refused.stderr) == (2, True), (words, refused.stderr)
-        done = program(*words, "--key-file", str(key), env=_environment())
+        done = run(*words, "--key-file", str(key), env=_environment())
         assert done.returncode == 0, (words, done.stderr)
     for folder in (data, tmp_path / "back"):
         opened = wiring.open_data(folder, key_file=key)

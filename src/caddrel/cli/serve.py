@@ -152,7 +152,6 @@ def serve(
                 raise listen_failed(*bind, error) from None
             remark(f"Caddrel on {server.url}, data in {data}")
             wiring.tell_url(data, opened.runtime.data.settings.origin)
-            wiring.tell_supervisor("READY=1")
             if opened.runtime.data.accounts.count() == 0:
                 way_in = wiring.way_in(opened.runtime.data)
                 origin = opened.runtime.data.settings.origin

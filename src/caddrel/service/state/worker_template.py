@@ -22,6 +22,8 @@ import subprocess
 import sys
 import threading
 import traceback
+from collections.abc import Mapping
+from types import MappingProxyType
 from typing import BinaryIO
 
 # Bytes of a question: names of modules.
@@ -75,9 +77,16 @@ class Begun:
 
 
 class Template:
-    """The process that others are copies of; started when it is first needed, and anew when it is gone."""
+    """The process that others are copies of; started when it is first needed, and anew when it is gone.
 
-    def __init__(self) -> None:
+    Parameters
+    ----------
+    environment
+        Variables that it has besides.
+    """
+
+    def __init__(self, environment: Mapping[str, str] = MappingProxyType({})) -> None:
+        self._environment = environment
         self._process: subprocess.Popen[bytes] | None = None
         self._control: socket.socket | None = None
         self._asking = threading.Lock()
@@ -135,7 +144,7 @@ class Template:
         with its_end:
             # Never a package that happens to lie in the folder where the service was started.
             words = [sys.executable, "-P", "-m", "caddrel.service.state.worker_template"]
-            environment = {**os.environ, **_ONE_THREAD}
+            environment = {**os.environ, **_ONE_THREAD, **self._environment}
             self._control = control
             self._process = subprocess.Popen(  # noqa: S603 - our own
                 words, stdin=its_end.fileno(), stdout=subprocess.DEVNULL, env=environment
