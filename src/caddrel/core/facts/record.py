@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 from collections.abc import Iterable, Mapping
+from dataclasses import dataclass
 from typing import Any
 
 from caddrel.core.facts.catalogue import Catalogue, FactSpec
@@ -15,11 +16,11 @@ from caddrel.core.facts.values import ValueRefused, read_told, to_json
 _WORDS = {origin: origin.value for origin in Origin}
 
 
+@dataclass(frozen=True, slots=True)
 class RecordedList:
     """An address list as it was: it held the attempt's address, or it did not."""
 
-    def __init__(self, held: bool) -> None:
-        self.held = held
+    held: bool
 
     def __contains__(self, address: object) -> bool:
         return self.held

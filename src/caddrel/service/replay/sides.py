@@ -26,7 +26,6 @@ from caddrel.core.rulebook.model import OUTCOMES, Rulebook
 from caddrel.core.signals.evaluate import Notice, is_computed, nothing_known, noticing
 from caddrel.core.signals.history import History, past_of
 from caddrel.service.state.context import State
-from caddrel.store.bundle_reader import BundleReader
 from caddrel.store.queries import Query
 
 # Records whose signals are worked out anew are taken so many at once: that takes long, and may be cancelled.
@@ -77,7 +76,6 @@ class RulebookSide:
     def __init__(self, log: ReplayedLog, under: Under, like: RulebookSide | None = None) -> None:
         self._log, self._under = log, under
         self._ready = ColumnarRulebook(under.rulebook)
-        self._reader = BundleReader(under.rulebook.catalogue)
         mine = under.rulebook.settings.assume
         self._assumed = {group: {n: v for n, v in mine.items() if group_of(n) == group} for group in GROUPS}
         self.columns: RecordedColumns = RecordedColumns(mine, self._entries_of) if like is None else like.columns
@@ -93,12 +91,11 @@ class RulebookSide:
         return self._signals.as_recorded(recorded)
 
     def _entries_of(self, group: str, numbers: Sequence[int]) -> list[Entry]:
-        texts = self._log.state.signins.bundle_texts(numbers)
-        return [self._entry(group, texts[number]) for number in numbers]
+        read = self._log.state.bundles.facts(self._under.rulebook.catalogue, numbers)
+        return [self._entry(group, facts) for facts in read]
 
-    def _entry(self, group: str, text: str) -> Entry:
+    def _entry(self, group: str, facts: Facts) -> Entry:
         rulebook, state = self._under.rulebook, self._log.state
-        facts = self._reader.read(text)
         if self._under.now and group != "signals":
             inventory = state.inventories.current()
             return as_now(

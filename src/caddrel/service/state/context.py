@@ -16,6 +16,7 @@ from caddrel.service.state.caches import Caches
 from caddrel.service.state.drafted import Drafted
 from caddrel.service.state.inventory_cache import Inventories
 from caddrel.service.state.limits import Limits
+from caddrel.service.state.read_bundles import ReadBundles
 from caddrel.service.state.rulebook_cache import Rulebooks
 from caddrel.service.state.rulebook_cost import Costs
 from caddrel.store.inventory import InventoryStore
@@ -39,9 +40,11 @@ class State:
     drafted: Drafted = field(init=False)
     rulebooks: Rulebooks = field(init=False)
     inventories: Inventories = field(init=False)
+    bundles: ReadBundles = field(init=False)
 
     def __post_init__(self) -> None:
         self.costs = Costs(self.caches)
         self.drafted = Drafted(self.caches)
         self.rulebooks = Rulebooks(self.revisions, self.caches)
         self.inventories = Inventories(self.inventory)
+        self.bundles = ReadBundles(self.signins, self.caches)
