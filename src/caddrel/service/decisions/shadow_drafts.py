@@ -1,13 +1,14 @@
 """Drafts in shadow: what each would have made of live decisions, worked out once those are answered.
 
 In a thread of its own, so that no door waits for it; each draft as a publisher put it in shadow, whatever has been
-saved since. When it cannot keep up, attempts are passed over and counted.
+saved since, and only where it was in shadow when the attempt was answered. When it cannot keep up, attempts are passed
+over and counted.
 """
 
 from __future__ import annotations
 
 import queue
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence, Set
 from datetime import datetime
 from typing import Any, NamedTuple
 
@@ -47,6 +48,17 @@ class Shadowed(NamedTuple):
     facts: Facts
 
 
+# A draft by its name, as it was put in shadow by its version.
+_Draft = tuple[str, int]
+
+
+class _Waiting(NamedTuple):
+    """An attempt with the drafts that were in shadow when it was answered."""
+
+    attempt: Shadowed
+    drafts: Sequence[_Draft]
+
+
 def _reads_alike(one: Rulebook, other: Rulebook) -> bool:
     """Tell whether an attempt has the same facts under two rulebooks.
 
@@ -74,15 +86,16 @@ class Shadows:
     def __init__(self, data: DataFolder) -> None:
         self._data = data
         self._waiting = Together("caddrel-shadows", self._decide, MOST_WAITING, TOGETHER, APART)
-        self._ready: dict[tuple[str, int], CompiledRulebook | None] = {}
+        self._ready: dict[_Draft, CompiledRulebook | None] = {}
         self.passed_over = 0
 
     def put(self, attempt: Shadowed) -> None:
         """Have an attempt decided under the drafts that are in shadow, if there are any."""
-        if not self._data.drafts.in_shadow():
+        drafts = self._data.drafts.in_shadow()
+        if not drafts:
             return
         try:
-            self._waiting.put(attempt)
+            self._waiting.put(_Waiting(attempt, drafts))
         except queue.Full:
             self.passed_over += 1
         except Stopped:
@@ -110,20 +123,20 @@ class Shadows:
         """Store what waits, and take nothing more."""
         self._waiting.stop()
 
-    def _decide(self, attempts: list[Shadowed]) -> None:
+    def _decide(self, waiting: list[_Waiting]) -> None:
         try:
-            self._store(attempts)
+            self._store(waiting)
         except Exception as error:  # noqa: BLE001 - a full disk or a bad draft stops nobody's sign-in
-            self.passed_over += len(attempts)
+            self.passed_over += len(waiting)
             _log.error("shadow.failed", exc_info=error)
 
-    def _store(self, attempts: list[Shadowed]) -> None:
-        ready = self._drafts()
+    def _store(self, waiting: list[_Waiting]) -> None:
+        ready = self._drafts({draft for each in waiting for draft in each.drafts})
         outcomes = [
-            DraftOutcome(name, attempt.at, attempt.id, outcome)
-            for attempt in attempts
-            for name, compiled in ready.items()
-            if (outcome := self._outcome(compiled, attempt)) is not None
+            DraftOutcome(draft[0], attempt.at, attempt.id, outcome)
+            for attempt, drafts in waiting
+            for draft in drafts
+            if (compiled := ready.get(draft)) is not None and (outcome := self._outcome(compiled, attempt)) is not None
         ]
         self._data.draft_outcomes.add(outcomes)
 
@@ -142,14 +155,16 @@ class Shadows:
         notice_now(self._data, rulebook, facts, attempt.id)
         return compiled.outcome(facts)
 
-    def _drafts(self) -> dict[str, CompiledRulebook]:
-        wanted = self._data.drafts.in_shadow()
-        missing = [key for key in wanted if key not in self._ready]
+    def _drafts(self, wanted: Set[_Draft]) -> Mapping[_Draft, CompiledRulebook | None]:
+        """Return drafts ready to decide, as far as they are at hand or still in shadow."""
+        missing = {key for key in wanted if key not in self._ready}
         if missing:
             for draft in self._data.drafts.shadowed():
                 key = (draft.name, draft.shadow_version or 0)
                 if key in missing:
                     rulebook = read_rulebook([Source(name, text) for name, text in draft.shadow_files]).rulebook
                     self._ready[key] = None if rulebook is None else CompiledRulebook(rulebook)
-            self._ready = {key: self._ready.get(key) for key in wanted}
-        return {name: made for name, version in wanted if (made := self._ready.get((name, version))) is not None}
+            # One that was put in shadow anew meanwhile is wanted no more than by those that waited.
+            kept = {*wanted, *self._data.drafts.in_shadow()}
+            self._ready = {key: made for key, made in self._ready.items() if key in kept}
+        return self._ready
