@@ -59,3 +59,17 @@ def test_what_is_said_at_the_command_line(kelpline: Live, command: tuple[str, ..
     assert done.returncode == 3
     assert hint in done.stderr
     assert "/api/" not in done.stderr
+
+
+@pytest.mark.parametrize(
+    "words",
+    [
+        ("replay", "--since", "1d", "--under"), ("prove", "--rulebook"), ("rulebook", "about", "app=a", "--rulebook"),
+        ("devices", "failing", "crew-tablet", "--under"),
+    ],
+)  # fmt: skip
+def test_a_draft_without_a_name_is_not_what_is_in_force(words: tuple[str, ...]) -> None:
+    for empty in ("draft:", "draft: "):
+        done = run(*words, empty, env={"CADDREL_URL": "http://127.0.0.1:9", "CADDREL_TOKEN": "x"})
+        assert done.returncode == 2
+        assert "write draft:NAME; see caddrel draft list" in done.stderr

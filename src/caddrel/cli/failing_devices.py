@@ -8,6 +8,7 @@ from pathlib import Path
 
 import click
 
+from caddrel.cli.given import draft_named
 from caddrel.cli.letters import safe_cell, write_texts
 from caddrel.cli.output import json_option, remark, say, table, write_json
 from caddrel.cli.profile import connect
@@ -38,9 +39,7 @@ def failing(standard: str, under: str, as_csv: bool, out: Path | None, template:
     Examples: caddrel devices failing crew-tablet
               caddrel devices failing crew-tablet --under draft:android-16 --out letters/
     """
-    draft = under.removeprefix("draft:") if under else ""
-    if under and not under.startswith("draft:"):
-        raise click.UsageError("--under takes draft:NAME")
+    draft = draft_named(under) if under else ""
     with connect() as service:
         pages = list(service.profiles.failing(standard, draft))
     first, items = pages[0], [item for page in pages for item in page.items]

@@ -45,13 +45,21 @@ def side(text: str) -> Side:
     if text == "current":
         return Side()
     if text.startswith("draft:"):
-        return Side(draft=text.removeprefix("draft:"))
+        return Side(draft=draft_named(text))
     path = Path(text)
     if text.isascii() and text.isdigit() and not path.exists():
         return Side(revision=int(text))
     if text != "-" and not path.exists():
         raise click.UsageError(f"{text}: no such file; give {FORMS}")
     return Side(files=rulebook_files(path))
+
+
+def draft_named(text: str) -> str:
+    """Return the name in ``draft:NAME``: without one it would stand for what is in force, and all look well."""
+    name = text.removeprefix("draft:")
+    if name == text or not name.strip():
+        raise click.UsageError(f"{text}: write draft:NAME; see caddrel draft list")
+    return name
 
 
 def sources(text: str) -> list[Source]:
