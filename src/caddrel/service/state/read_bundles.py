@@ -8,7 +8,6 @@ Not here: reading one (`store.bundle_reader`), and what counts under a rulebook 
 
 from __future__ import annotations
 
-import threading
 from collections.abc import Sequence
 
 from caddrel.core.facts.catalogue import Catalogue, FactSpec
@@ -17,36 +16,30 @@ from caddrel.service.state.caches import Cache, Caches
 from caddrel.store.bundle_reader import BundleReader
 from caddrel.store.signins import SigninStore
 
-# Different declarations of attributes, as a rulebook and a draft of it have; and bundles of each, a kilobyte or two.
+# Different declarations of attributes, as a rulebook and a draft of it have; and bundles, a kilobyte or two each.
 MOST_CATALOGUES, MOST_BUNDLES = 2, 50_000
 
 
-class _Read:
-    """What was read under one catalogue."""
-
-    def __init__(self, catalogue: Catalogue) -> None:
-        self.reader = BundleReader(catalogue)
-        self.facts: dict[int, Facts] = {}
-        # Held while it is read: readers remember too.
-        self.reading = threading.Lock()
-
-
 class ReadBundles:
-    """Reads bundles of a log, each once for all who ask while few enough are asked for."""
+    """Reads bundles of a log; those that were asked for last are at hand, for all who ask."""
 
     def __init__(self, signins: SigninStore, caches: Caches) -> None:
         self._signins = signins
-        self._read: Cache[frozenset[FactSpec], _Read] = caches.make("bundles", MOST_CATALOGUES)
+        # A reader remembers values that bundles have in common.
+        self._readers: Cache[frozenset[FactSpec], BundleReader] = caches.make("bundle-readers", MOST_CATALOGUES)
+        # By the reader too: what it read counts for no other. It is held with them, so that none comes in its place.
+        self._read: Cache[tuple[BundleReader, int], Facts] = caches.make("bundles", MOST_BUNDLES)
 
     def facts(self, catalogue: Catalogue, numbers: Sequence[int]) -> list[Facts]:
         """Return what bundles hold, by their numbers; whoever has it changes nothing in it."""
-        read = self._read.once(frozenset(catalogue.attributes.values()), lambda: _Read(catalogue))
-        with read.reading:
-            missing = [number for number in numbers if number not in read.facts]
-            if missing:
-                if len(read.facts) + len(missing) > MOST_BUNDLES:
-                    read.facts.clear()
-                    missing = list(numbers)
-                texts = self._signins.bundle_texts(missing)
-                read.facts.update((number, read.reader.read(texts[number])) for number in missing)
-            return [read.facts[number] for number in numbers]
+        attributes = frozenset(catalogue.attributes.values())
+        reader = self._readers.once(attributes, lambda: BundleReader(catalogue))
+        found: dict[int, Facts] = {}
+        for number in numbers:
+            facts = self._read.get((reader, number))
+            if facts is not None:
+                found[number] = facts
+        missing = [number for number in numbers if number not in found]
+        for number, text in self._signins.bundle_texts(missing).items() if missing else ():
+            found[number] = self._read[reader, number] = reader.read(text)
+        return [found[number] for number in numbers]
