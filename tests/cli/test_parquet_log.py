@@ -75,3 +75,16 @@ def test_what_is_not_taken_together_is_read_one_by_one(values: list[Any]) -> Non
 def test_texts_and_what_is_missing(values: list[str | None]) -> None:
     assert _held(pa.array(values, pa.string())) == values
     assert _held(pa.array(values, pa.string()).dictionary_encode()) == values
+
+
+@pytest.mark.parametrize("kept", [pa.int8(), pa.uint8(), pa.int16(), pa.uint32(), pa.int64()])
+def test_whatever_places_of_values_are_kept_in(kept: pa.DataType) -> None:
+    # As many values as eight bits hold with a sign: one more than the last place does not fit.
+    names = [f"n{number}" for number in range(128)]
+    places = [*range(128), None, 127, 0]
+    array = pa.DictionaryArray.from_arrays(pa.array(places, kept), pa.array(names))
+    assert _held(array) == [None if place is None else names[place] for place in places]
+    lists = [[127], [127, 0], [0, 127], [], [0], [127, 127, 1]]
+    flat = pa.DictionaryArray.from_arrays(pa.array([place for each in lists for place in each], kept), pa.array(names))
+    offsets = pa.array([0, 1, 3, 5, 5, 6, 9], pa.int32())
+    assert _held(pa.ListArray.from_arrays(offsets, flat)) == [[names[place] for place in each] for each in lists]
