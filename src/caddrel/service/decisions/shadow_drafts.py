@@ -80,7 +80,7 @@ class Shadows:
     Attributes
     ----------
     passed_over
-        How many attempts were not decided, because too many waited.
+        How often an attempt was not decided under a draft: too many waited, or the draft was there no more.
     """
 
     def __init__(self, data: DataFolder) -> None:
@@ -132,6 +132,8 @@ class Shadows:
 
     def _store(self, waiting: list[_Waiting]) -> None:
         ready = self._drafts({draft for each in waiting for draft in each.drafts})
+        # What was put in shadow anew before these came to be decided is there in its new version alone.
+        self.passed_over += sum(draft not in ready for each in waiting for draft in each.drafts)
         outcomes = [
             DraftOutcome(draft[0], attempt.at, attempt.id, outcome)
             for attempt, drafts in waiting
