@@ -65,6 +65,13 @@ def test_a_room_says_what_is_not_in_it() -> None:
         assert "Not here: " in said, f"{room}: say what somebody might look for here, and where it is"
 
 
+def test_every_room_is_on_the_plan() -> None:
+    plan = (ROOT / "docs" / "architecture.md").read_text(encoding="utf-8").split("```")[1]
+    rooms = {path.parent for path in MODULES if path.parent.parent in {SOURCE, SOURCE / "core", SOURCE / "service"}}
+    assert len(rooms) > 30
+    assert [room.name for room in sorted(rooms) if not re.search(rf"^ +{room.name}/\s", plan, re.MULTILINE)] == []
+
+
 @pytest.mark.parametrize("folder", sorted({p.parent for p in (ROOT / "tests").rglob("test_*.py")}), ids=str)
 def test_tests_are_where_their_source_is(folder: Path) -> None:
     there = folder.relative_to(ROOT / "tests")
