@@ -38,7 +38,9 @@ class _Collector:
             words.add_metric((fact, word), count)
         yield words
         yield CounterMetricFamily(
-            "caddrel_shadow_passed_over", "Attempts that drafts in shadow passed over, as too many waited.", self._shadows.passed_over
+            "caddrel_shadow_passed_over",
+            "Attempts that drafts in shadow passed over, as too many waited.",
+            self._shadows.passed_over,
         )
         held = GaugeMetricFamily("caddrel_cache_entries", "What a cache holds.", labels=("cache",))
         most = GaugeMetricFamily("caddrel_cache_most", "What a cache holds at most.", labels=("cache",))
