@@ -214,6 +214,9 @@ def kelpline_folder(tmp_path_factory: pytest.TempPathFactory) -> Path:
         if not (shared / "done").is_file():
             opened = wiring.open_data(shared, Clock(), address_files=[ADDRESSES])
             fill(opened.runtime, NOW)
+            # Whoever copies the folder need not prove again what stands in it.
+            opened.runtime.standing.look_soon()
+            until(opened.runtime.standing.is_proven)
             opened.close()
             (shared / "done").touch()
     return shared
@@ -228,7 +231,8 @@ def kelpline(kelpline_folder: Path, tmp_path_factory: pytest.TempPathFactory) ->
 
 
 @pytest.fixture(scope="session")
-def browser() -> Iterator[Browser]:
+def chromium() -> Iterator[Browser]:
+    """Headless Chromium, started once for this process."""
     if CHROMIUM is None:
         pytest.skip("Chromium is not installed and could not be")
     assert STATIC.is_file(), "build the console first: make install"
@@ -236,3 +240,11 @@ def browser() -> Iterator[Browser]:
         launched = playwright.chromium.launch(executable_path=CHROMIUM, args=_ARGUMENTS)
         yield launched
         launched.close()
+
+
+@pytest.fixture
+def browser(chromium: Browser) -> Iterator[Browser]:
+    """Headless Chromium; at the end pages that a test opened are closed, or they would work on beside all others."""
+    yield chromium
+    for context in chromium.contexts:
+        context.close()

@@ -314,7 +314,7 @@ def test_the_service_writes_one_line_a_request_and_no_secret(tmp_path: Path) -> 
     code = re.search(r"code=(\S+)", process.stderr.readline())
     assert url is not None
     assert code is not None
-    with httpx.Client(base_url=url[0], verify=False) as http:
+    with httpx.Client(base_url=url[0], verify=False, timeout=PATIENCE) as http:
         http.get("/api/v1/people?search=hidden", headers={"Authorization": "Bearer cad_x_secret"})
         http.post("/api/v1/session", json={"code": code[1]})
         cookie = http.cookies["caddrel_session"]

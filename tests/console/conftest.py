@@ -18,9 +18,9 @@ Open = Callable[..., Page]
 
 
 @pytest.fixture(scope="session")
-def signed_in(browser: Browser, kelpline: Live) -> StorageState:
+def signed_in(chromium: Browser, kelpline: Live) -> StorageState:
     """What a browser keeps once it is signed in: for pages that are only looked at, once is enough."""
-    context = browser.new_context()
+    context = chromium.new_context()
     page = context.new_page()
     page.goto(f"{kelpline.url}/#/enter?code={wiring.way_in(kelpline.data)}")
     page.wait_for_selector("nav")

@@ -61,7 +61,7 @@ def test_somebody_signs_in_goes_on_and_is_put_out_by_what_changes(app: tuple[str
         # Somebody else's name with this session is nobody's.
         held = browser.cookies["caddrel_door"]
         forged = {"Cookie": f"caddrel_door={held.replace('ines', 'odd')}"}
-        assert httpx.get(url, headers=forged).status_code == 401
+        assert httpx.get(url, headers=forged, timeout=PATIENCE).status_code == 401
         operator.rulebook.publish(
             [File("r.yaml", f"{TILL_AND_POST}  stop: {{mode: enforced, rules: [{{then: block, tell: Not now.}}]}}\n")],
             "s",
@@ -97,7 +97,7 @@ def test_nobody_new_gets_in_while_nobody_answers(till_and_post: Live, unanswered
     def answer(request: httpx.Request) -> httpx.Response:
         if down:
             raise httpx.ConnectError("the line is down", request=request)
-        with httpx.Client(verify=False) as http:
+        with httpx.Client(verify=False, timeout=PATIENCE) as http:
             found = http.request(request.method, request.url, headers=request.headers, content=request.content)
             return httpx.Response(found.status_code, content=found.content)
 

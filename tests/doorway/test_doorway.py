@@ -306,7 +306,7 @@ def test_axe_finds_nothing_at_the_door(come: Come, theme: str) -> None:
 
 
 def test_other_pages_cannot_act_at_the_door(doorway: str) -> None:
-    with httpx.Client(base_url=doorway, verify=False) as stranger:
+    with httpx.Client(base_url=doorway, verify=False, timeout=PATIENCE) as stranger:
         assert stranger.post("/begin", data={"person": "ines.faro"}).status_code == 403
         assert stranger.get("/", headers={"Host": "elsewhere.example:80"}).status_code == 421
         page = stranger.get("/?person=%22%3E%3Cscript%3E")
@@ -325,7 +325,7 @@ def test_nothing_opens_before_something_is_proved(doorway: str, world: Live) -> 
     # Somebody whom no other test has sent anywhere: a second place would ask for more.
     with world.client() as client:
         mate = [item.id for item in client.people.all() if item.document["unit"] == "/fleet/engine"][-1]
-    with httpx.Client(base_url=doorway, follow_redirects=True, verify=False) as thief:
+    with httpx.Client(base_url=doorway, follow_redirects=True, verify=False, timeout=PATIENCE) as thief:
         guard = re.search(r'name="guard" value="([^"]+)"', thief.get("/").text)
         assert guard is not None
         form = {"guard": guard.group(1)}

@@ -129,6 +129,20 @@ def test_nothing_decodes_into_a_type_that_another_thread_may_be_preparing() -> N
             assert fixed, f"{path}: {called}: make it when the module is loaded"
 
 
+def test_no_test_gives_up_on_a_service_that_is_only_slow() -> None:
+    """By itself the client library gives up after five seconds, and the cores may be busy with something else."""
+    calls = (
+        (file, node)
+        for file in (ROOT / "tests").rglob("*.py")
+        for node in ast.walk(ast.parse(file.read_text(encoding="utf-8")))
+        if isinstance(node, ast.Call) and ast.unparse(node.func) in _ASKING
+    )
+    assert [f"{file.name}:{c.lineno}" for file, c in calls if "timeout" not in {each.arg for each in c.keywords}] == []
+
+
+_ASKING = {f"httpx.{name}" for name in ("get", "post", "put", "patch", "delete", "request", "stream", "Client")}
+
+
 def test_every_code_has_a_case_and_is_explained() -> None:
     explained = (ROOT / "docs" / "diagnostics.md").read_text(encoding="utf-8")
     tests = [p for p in (ROOT / "tests").rglob("*") if p.suffix in {".py", ".txt"} and "house" not in p.parts]

@@ -18,7 +18,7 @@ from typing import Any
 import httpx
 import pytest
 from tests.command import run
-from tests.conftest import Clock, Live, at_once, serving
+from tests.conftest import PATIENCE, Clock, Live, at_once, serving
 
 from caddrel import wiring
 from caddrel.client import Caddrel, Refused
@@ -642,8 +642,8 @@ def test_an_address_is_taken_from_the_trusted_proxy_alone(tmp_path: Path, truste
             "Authorization": f"Bearer {token}", "Host": "caddrel.kelpline.example",
             "X-Forwarded-For": "192.0.2.9", "X-Forwarded-Proto": "https",
         }  # fmt: skip
-        assert httpx.get(f"{server.url}/api/v1/people", headers=headers).status_code == 200
-        assert httpx.get(f"{server.url}/api/v1/tokens", headers=headers).status_code == 403
+        assert httpx.get(f"{server.url}/api/v1/people", headers=headers, timeout=PATIENCE).status_code == 200
+        assert httpx.get(f"{server.url}/api/v1/tokens", headers=headers, timeout=PATIENCE).status_code == 403
         refused = opened.runtime.data.audit.page(limit=1)[0]
     finally:
         server.stop()

@@ -11,7 +11,7 @@ import httpx
 import pyotp
 import pytest
 from tests.command import run
-from tests.conftest import NOW, Live, serving
+from tests.conftest import NOW, PATIENCE, Live, serving
 
 from caddrel import wiring
 from caddrel.client import Caddrel, Refused
@@ -84,13 +84,15 @@ def test_a_one_time_way_in_lets_in_once(empty: Live) -> None:
     code = wiring.way_in(empty.data)
 
     def enter(_: int) -> int:
-        return httpx.post(f"{empty.url}/api/v1/session", json={"code": code}).status_code
+        return httpx.post(f"{empty.url}/api/v1/session", json={"code": code}, timeout=PATIENCE).status_code
 
     with ThreadPoolExecutor(8) as pool:
         assert sorted(pool.map(enter, range(8))) == [200] + [401] * 7
     late = wiring.way_in(empty.data)
     empty.clock.forward(hours=1)
-    assert httpx.post(f"{empty.url}/api/v1/session", json={"code": late}).json()["code"] == "code-used"
+    assert (
+        httpx.post(f"{empty.url}/api/v1/session", json={"code": late}, timeout=PATIENCE).json()["code"] == "code-used"
+    )
 
 
 def test_a_console_session_needs_its_csrf_value_and_ends(empty: Live) -> None:
@@ -120,7 +122,7 @@ def test_signing_out_ends_the_session_everywhere(empty: Live) -> None:
         session = http.post("/api/v1/session", json={"code": code}).json()
         cookies = dict(http.cookies)
         assert http.delete("/api/v1/session", headers={"X-Caddrel-CSRF": session["csrf"]}).status_code == 200
-    answer = httpx.get(f"{empty.url}/api/v1/people", cookies=cookies)
+    answer = httpx.get(f"{empty.url}/api/v1/people", cookies=cookies, timeout=PATIENCE)
     assert answer.status_code == 401
 
 
@@ -143,7 +145,7 @@ def test_no_secret_is_stored_in_clear(empty: Live) -> None:
         operator.people.import_([b'{"id": "ada"}'])
         starter = operator.starter_codes.issue("ada").code
     code = wiring.way_in(empty.data)
-    with httpx.Client(base_url=empty.url, verify=False) as http:
+    with httpx.Client(base_url=empty.url, verify=False, timeout=PATIENCE) as http:
         info = http.post("/api/v1/session", json={"code": code}).json()
         cookie = http.cookies["caddrel_session"]
         begun = http.post("/api/v1/session/factors/totp", headers={"X-Caddrel-CSRF": info["csrf"]}).json()

@@ -239,9 +239,9 @@ def test_whoever_knows_their_password_changes_it(live: Live) -> None:
     assert http.put("/api/v1/session/password", json=right).status_code == 200
     assert http.get("/api/v1/people").status_code == 200
     assert other.get("/api/v1/people").status_code == 401
-    assert _code(httpx.post(f"{live.url}/api/v1/session", json={"name": "maren", "password": PASSWORD})) == (
-        "wrong-credentials"
-    )
+    assert _code(
+        httpx.post(f"{live.url}/api/v1/session", json={"name": "maren", "password": PASSWORD}, timeout=PATIENCE)
+    ) == ("wrong-credentials")
     _console(live, name="maren", password=new)
     # Whoever came by a one-time code to an account without a password gives it its first.
     access.make_account(live.data, "odd", "viewer", "")

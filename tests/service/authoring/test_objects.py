@@ -249,7 +249,9 @@ def test_modes_are_changed_together_and_a_pilot_becomes_everyone(live: Live) -> 
 
 
 def test_a_revision_is_exported_as_a_file_or_a_folder(live: Live) -> None:
-    with httpx.Client(base_url=live.url, headers={"Authorization": f"Bearer {live.token}"}, verify=False) as http:
+    with httpx.Client(
+        base_url=live.url, headers={"Authorization": f"Bearer {live.token}"}, verify=False, timeout=PATIENCE
+    ) as http:
         assert http.get("/api/v1/rulebook/export").text == TEXT
         packed = http.get("/api/v1/rulebook/export?form=folder")
         assert packed.headers["Content-Type"] == "application/zip"

@@ -571,7 +571,9 @@ def test_an_import_and_a_door_go_on_together(live: Live) -> None:
 
 def test_the_answers_are_what_the_standard_says(live: Live) -> None:
     token = make_token(live.data, "front", "door", 30, "tests")[1]
-    with httpx.Client(base_url=live.url, headers={"Authorization": f"Bearer {token}"}, verify=False) as http:
+    with httpx.Client(
+        base_url=live.url, headers={"Authorization": f"Bearer {token}"}, verify=False, timeout=PATIENCE
+    ) as http:
         answer = http.post("/access/v1/evaluation", json=_GOOD)
         assert answer.headers["Content-Type"] == "application/json"
         assert set(answer.json()) == {"decision", "context"}

@@ -9,7 +9,7 @@ from typing import Any
 
 import httpx
 import pytest
-from tests.conftest import Live
+from tests.conftest import PATIENCE, Live
 
 from caddrel.service.auth import secrets
 from caddrel.service.auth.tokens import make_token
@@ -69,7 +69,7 @@ def test_both_ways_say_the_same(live: Live, who: str) -> None:
     token = _token(live, who) if who in {"door", "viewer"} else {"nobody": "", "unreadable": "\xe9\xff"}[who]
     headers = {b"Authorization": f"Bearer {token}".encode("latin-1")} if token else {}
     seen = set()
-    with httpx.Client(base_url=live.url, headers=headers, verify=False) as http:
+    with httpx.Client(base_url=live.url, headers=headers, verify=False, timeout=PATIENCE) as http:
         for body in _BODIES:
             quick, app = (http.post(path, content=body) for path in (QUICK, BY_APP))
             assert _told(quick) == _told(app), body[:200]
@@ -79,7 +79,7 @@ def test_both_ways_say_the_same(live: Live, who: str) -> None:
 
 def test_one_name_is_one_request_by_either_way(live: Live) -> None:
     headers = {"Authorization": f"Bearer {_token(live)}", "X-Request-ID": "once"}
-    with httpx.Client(base_url=live.url, headers=headers, verify=False) as http:
+    with httpx.Client(base_url=live.url, headers=headers, verify=False, timeout=PATIENCE) as http:
         found = [http.post(path, json=_body()).json() for path in (QUICK, BY_APP, QUICK)]
         assert found[0] == found[1] == found[2]
         assert [http.post(path, json=_body("till")).status_code for path in (QUICK, BY_APP)] == [409, 409]

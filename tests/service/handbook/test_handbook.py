@@ -7,7 +7,7 @@ from html.parser import HTMLParser
 from pathlib import Path
 
 import httpx
-from tests.conftest import Live
+from tests.conftest import PATIENCE, Live
 
 from caddrel.service.handbook.pages import ROOT, Handbook, folder
 
@@ -73,7 +73,7 @@ def test_what_a_page_holds_is_text(tmp_path: Path) -> None:
 
 
 def test_it_is_served_to_anybody_and_errors_lead_to_it(vacant: Live) -> None:
-    with httpx.Client(base_url=vacant.url, verify=False) as anybody:
+    with httpx.Client(base_url=vacant.url, verify=False, timeout=PATIENCE) as anybody:
         contents = anybody.get("/docs")
         assert contents.status_code == 200
         assert "default-src 'none'" in contents.headers["Content-Security-Policy"]

@@ -53,13 +53,46 @@ def test_an_inventory_that_never_rests_is_not_always_proven_for(
     standing = quick.runtime.standing
     with quick.client() as operator:
         operator.rulebook.publish([File("r.yaml", CLOSED)], "the first")
-        until(lambda: standing._looked == (1, quick.data.inventory.version()))
+        until(standing.is_proven)
         operator.people.import_([b'{"id": "ines"}'])
+        assert not standing.is_proven()
         if again:
-            until(lambda: standing._looked == (1, quick.data.inventory.version()))
+            until(standing.is_proven)
         else:
             standing.look_soon()
             assert not standing._under_way
         # A revision is proven at once.
         operator.rulebook.publish([File("r.yaml", CLOSED + "\n# again\n")], "again", base=1)
-        until(lambda: standing._looked == (2, quick.data.inventory.version()))
+        until(standing.is_proven)
+
+
+def test_what_is_proven_stays_so_when_the_service_begins_again_until_the_next_day(tmp_path: Path) -> None:
+    for live in serving(tmp_path / "data", EMPTY_LIMITS):
+        with live.client() as operator:
+            operator.rulebook.publish([File("r.yaml", CLOSED)], "the first")
+        assert not live.runtime.standing.is_proven()
+        live.runtime.standing.look_soon()
+        until(live.runtime.standing.is_proven)
+    for live in serving(tmp_path / "data", EMPTY_LIMITS):
+        standing = live.runtime.standing
+        standing.look_soon()
+        assert (standing.is_proven(), standing._under_way) == (True, False)
+        # Memberships end, and whoever holds keys today may not tomorrow.
+        live.clock.forward(days=1)
+        assert not standing.is_proven()
+        standing.look_soon()
+        until(standing.is_proven)
+
+
+def test_what_could_not_be_proven_is_tried_again_after_a_rest(quick: Live, monkeypatch: pytest.MonkeyPatch) -> None:
+    standing = quick.runtime.standing
+    monkeypatch.setattr(standing_proofs, "REST", 1e9)
+    quick.runtime.prover.stop()
+    with quick.client() as operator:
+        operator.rulebook.publish([File("r.yaml", "caddrel: 1\n")], "the first")
+    first = until(lambda: standing._when)
+    assert not standing.is_proven()
+    standing.look_soon()
+    assert not standing._under_way
+    monkeypatch.setattr(standing_proofs, "REST", 0.0)
+    until(lambda: standing._when > first)

@@ -10,7 +10,7 @@ from typing import Any
 
 import httpx
 import pytest
-from tests.conftest import Live, at_once, until
+from tests.conftest import PATIENCE, Live, at_once, until
 from tests.service.streams.conftest import signed_in
 
 from caddrel.client import Caddrel, Refused
@@ -93,7 +93,7 @@ def test_a_person_is_made_changed_and_taken_out(live: Live, directory: Directory
     assert unchanged.status_code == 304
     # What a directory keeps is not edited here, and another directory does not see it.
     operator = {"Authorization": f"Bearer {live.token}"}
-    refused = httpx.post(f"{live.url}/api/v1/people/siri.lund/off", headers=operator)
+    refused = httpx.post(f"{live.url}/api/v1/people/siri.lund/off", headers=operator, timeout=PATIENCE)
     assert refused.json()["code"] == "kept-by-directory"
     with live.client() as client:
         assert client.profiles.person("siri.lund").item.kept_by == "the directory head office"
@@ -212,7 +212,9 @@ def test_what_others_change_of_members_at_the_same_instant_stays(live: Live, dir
             method, path = ("DELETE", f"/{group}/members/ines") if n % 2 else ("POST", f"/{group}/members")
             body = None if n % 2 else {"person": "ines", "until": "2027-01-01"}
             codes.append(
-                httpx.request(method, f"{live.url}/api/v1/groups{path}", json=body, headers=operator).status_code
+                httpx.request(
+                    method, f"{live.url}/api/v1/groups{path}", json=body, headers=operator, timeout=PATIENCE
+                ).status_code
             )
         return codes
 
@@ -271,7 +273,7 @@ def test_what_is_offered_is_said_and_nobody_else_may(live: Live, directory: Dire
     odd = {"op": "replace", "path": f"{PERSON}:kind", "value": "admiral"}
     assert _patch(directory, "/Users/ines", odd).status_code == 400
     assert _document(live, "people", "ines")["kind"] == "employee"
-    assert httpx.get(f"{live.url}/scim/v2/Users").status_code == 401
-    assert httpx.get(f"{live.url}/api/v1/people", headers=directory.headers).status_code == 403
+    assert httpx.get(f"{live.url}/scim/v2/Users", timeout=PATIENCE).status_code == 401
+    assert httpx.get(f"{live.url}/api/v1/people", headers=directory.headers, timeout=PATIENCE).status_code == 403
     operator = {"Authorization": f"Bearer {live.token}"}
-    assert httpx.get(f"{live.url}/scim/v2/Users", headers=operator).status_code == 403
+    assert httpx.get(f"{live.url}/scim/v2/Users", headers=operator, timeout=PATIENCE).status_code == 403

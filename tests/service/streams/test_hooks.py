@@ -20,7 +20,7 @@ from cryptography.hazmat.primitives import hashes
 from cryptography.hazmat.primitives.asymmetric import padding
 from joserfc.jwk import RSAKey
 from msgspec.structs import replace
-from tests.conftest import Live, at_once, until
+from tests.conftest import PATIENCE, Live, at_once, until
 
 from caddrel.client import Refused
 from caddrel.service.streams.feeds import add_hook
@@ -73,7 +73,9 @@ def _checked(live: Live, url: str, headers: dict[str, str], body: bytes) -> Any:
     kid = re.search(r'keyid="([^"]+)"', params)
     assert kid is not None
     assert 'alg="rsa-v1_5-sha256"' in params
-    (key,) = [each for each in httpx.get(f"{live.url}/ssf/v1/jwks").json()["keys"] if each["kid"] == kid[1]]
+    (key,) = [
+        each for each in httpx.get(f"{live.url}/ssf/v1/jwks", timeout=PATIENCE).json()["keys"] if each["kid"] == kid[1]
+    ]
     signature = base64.b64decode(given["signature"].removeprefix(f"{label}=:").removesuffix(":"))
     RSAKey.import_key(key).public_key.verify(signature, base.encode(), padding.PKCS1v15(), hashes.SHA256())
     return json.loads(body)

@@ -18,7 +18,7 @@ import httpx
 import pytest
 from joserfc import jws, jwt
 from joserfc.jwk import KeySet, OctKey, OKPKey, RSAKey
-from tests.conftest import Live, at_once, until
+from tests.conftest import PATIENCE, Live, at_once, until
 from tests.service.streams.conftest import signed_in
 
 from caddrel.client import Caddrel, Refused
@@ -52,8 +52,8 @@ def receiver(live: Live) -> Iterator[httpx.Client]:
 
 def _read(live: Live, token: str) -> dict[str, Any]:
     """Check a token as a receiver does that knows only where to begin."""
-    begin = httpx.get(f"{live.url}/.well-known/ssf-configuration").json()
-    keys = KeySet.import_key_set(httpx.get(begin["jwks_uri"]).json())
+    begin = httpx.get(f"{live.url}/.well-known/ssf-configuration", timeout=PATIENCE).json()
+    keys = KeySet.import_key_set(httpx.get(begin["jwks_uri"], timeout=PATIENCE).json())
     read = jwt.decode(token, keys, algorithms=["RS256"])
     assert read.header["typ"] == "secevent+jwt"
     assert read.claims["iss"] == begin["issuer"] == live.url
@@ -73,7 +73,7 @@ def test_a_stream_is_polled_until_it_has_everything_once(
         client.people.import_([json.dumps({"id": "ines", "risk": "high"}).encode()])
 
     def poll(**asked: Any) -> dict[str, Any]:
-        answer = httpx.post(made["delivery"]["endpoint_url"], json=asked, headers=receiver.headers)
+        answer = httpx.post(made["delivery"]["endpoint_url"], json=asked, headers=receiver.headers, timeout=PATIENCE)
         assert answer.status_code == 200, answer.text
         return dict(answer.json())
 
@@ -308,7 +308,12 @@ def _send(
 
 
 def _bring(live: Live, text: str) -> httpx.Response:
-    return httpx.post(f"{live.url}/ssf/v1/events", content=text, headers={"Content-Type": "application/secevent+jwt"})
+    return httpx.post(
+        f"{live.url}/ssf/v1/events",
+        content=text,
+        headers={"Content-Type": "application/secevent+jwt"},
+        timeout=PATIENCE,
+    )
 
 
 INES = {"format": "iss_sub", "iss": "https://elsewhere.example", "sub": "ines"}
