@@ -245,6 +245,8 @@ def chromium() -> Iterator[Browser]:
 @pytest.fixture
 def browser(chromium: Browser) -> Iterator[Browser]:
     """Headless Chromium; at the end pages that a test opened are closed, or they would work on beside all others."""
+    there = list(chromium.contexts)
     yield chromium
     for context in chromium.contexts:
-        context.close()
+        if context not in there:
+            context.close()
