@@ -11,6 +11,7 @@ from typing import Any
 from bench.calibration import just_now
 from bench.company import Company
 from bench.result import Result
+from caddrel.core.language.formulas import parse_effect
 from caddrel.core.prove.check_up import check_up
 from caddrel.core.prove.comparison import changes
 from caddrel.core.prove.dead_rules import idle
@@ -30,6 +31,7 @@ def run() -> Iterable[Result]:
     for name, goal in (
         ("a guarantee", 550.0),
         ("a guarantee, its rulebook asked about before", 50.0),
+        ("formulas once a policy is edited", 20.0),
         ("all rules that do nothing", 2500.0),
         ("one policy taken out, compared", 750.0),
         ("the whole check-up", 1500.0),
@@ -64,12 +66,27 @@ class _Questions:
             case "a guarantee, its rulebook asked about before":
                 self._warm.prove(guarantee)
                 return lambda: self._warm.prove(guarantee)
+            case "formulas once a policy is edited":
+                self._warm.prove(guarantee)
+                return self._edit
             case "all rules that do nothing":
                 return lambda: idle(rulebook, None, _left())
             case "one policy taken out, compared":
                 return lambda: list(changes(self._off, rulebook, None, _left()))
             case _:
                 return lambda: list(check_up(self._company, _left()))
+
+    def _edit(self) -> None:
+        """Have one policy block where it asked for something, and let everybody else in."""
+        rulebook = self._rulebook
+        id, policy = next((id, each) for id, each in rulebook.policies.items() if each.mode == "enforced")
+        effect, _ = parse_effect("block")
+        assert effect is not None
+        rules = tuple(replace(rule, effect=effect) for rule in policy.rules[:1])
+        edited = replace(rulebook, policies={**rulebook.policies, id: replace(policy, rules=rules)})
+        found = self._warm.edited(edited, [self._guarantee], _left())
+        assert found is not None
+        assert found.is_warm
 
 
 def _left() -> Callable[[], float]:

@@ -17,7 +17,7 @@ from caddrel.core.inventory.completion import complete
 from caddrel.core.language.nodes import Item
 from caddrel.core.prove.comparison import changes, differs
 from caddrel.core.prove.dead_rules import idle, redundant
-from caddrel.core.prove.guarantees import prove, without_and_with
+from caddrel.core.prove.guarantees import Prover, prove, without_and_with
 from caddrel.core.rulebook.model import Guarantee, Rulebook
 from caddrel.core.rulebook.read.rulebook import read_rulebook
 from caddrel.core.rulebook.source import Source
@@ -143,21 +143,29 @@ def assert_proven_is_enumerated(case: Small) -> None:
     """
     one, other = (read_rulebook(Source("r", text)).or_raise() for text in (case.text, case.other))
     tried = [(attempt, _explained(one, attempt), _explained(other, attempt)) for attempt in case.attempts()]
-    (guarantee,) = one.guarantees.values()
-    answer = prove(one, guarantee, None, _plenty).answer
-    judged = _with_shadow(one) if guarantee.with_shadow else one
-    broken = [attempt for attempt, *_ in tried if _breaks(_explained(judged, attempt), guarantee, case, attempt)]
-    assert answer == ("fails" if broken else "holds"), (answer, broken[:3])
+    warm = Prover(one, list(one.guarantees.values()), None, _plenty)
+    for rulebook in (one, other, one):
+        (guarantee,) = rulebook.guarantees.values()
+        judged = _with_shadow(rulebook) if guarantee.with_shadow else rulebook
+        broken = [attempt for attempt, *_ in tried if _breaks(_explained(judged, attempt), guarantee, case, attempt)]
+        answer = prove(rulebook, guarantee, None, _plenty).answer
+        assert answer == ("fails" if broken else "holds"), (answer, broken[:3])
+        # As asked after the one before, of whose formulas some do for it.
+        edited = warm.edited(rulebook, [guarantee], _plenty)
+        assert edited is not None
+        warm = edited
+        assert warm.prove(guarantee).answer == answer
     fired = {(s.policy.id, rule.id) for _, found, _ in tried for s in found.policies for rule in s.says.rules}
     rules = {(p.id, rule.id) for p in one.policies.values() if p.mode != "off" for rule in p.rules}
     never = {(i.policy, i.rule) for i in idle(one, None, _plenty).items if i.kind == "never-fires"}
     assert never == rules - fired
+    nothing = {each.policy for each in redundant(one, None, _plenty).items}
     for policy in one.policies.values():
         if policy.mode == "off":
             continue
         without, with_it = without_and_with(one, policy.id)
         same = not any(differs(_explained(without, a).decision, _explained(with_it, a).decision) for a, *_ in tried)
-        assert same == (policy.id in {i.policy for i in redundant(one, None, _plenty).items}), policy.id
+        assert same == (policy.id in nothing), policy.id
     differing = {
         (before.decision.outcome, after.decision.outcome)
         for _, before, after in tried

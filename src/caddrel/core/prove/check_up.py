@@ -15,7 +15,7 @@ from caddrel.core.prove.guarantees import Prover
 from caddrel.core.prove.looked_at import look_at
 from caddrel.core.prove.safeguards import Checked, Company, Remedy, Safeguard, safeguards
 from caddrel.core.rulebook.edit.values import with_value
-from caddrel.core.rulebook.read.rulebook import read_rulebook
+from caddrel.core.rulebook.read.rulebook import read_beside
 from caddrel.core.rulebook.source import Source
 
 _BLANK = re.compile(r"\{([a-z]+)\}")
@@ -61,7 +61,7 @@ class _Proofs:
                 _source("guarantees", self._names[name], guarantee),
                 _source("policies", self._names[name], policy),
             ]
-        self._mended = read_rulebook([*company.sources, *more]).or_raise()
+        self._mended = read_beside(rulebook, more) if more else rulebook
         own = {id: policy for id, policy in self._mended.policies.items() if id not in set(self._names.values())}
         # What mends is not in force: each is put in alone, where its safeguard fails.
         self._rulebook = replace(self._mended, policies=own)

@@ -18,7 +18,7 @@ from caddrel.core.decide.decision import Decision
 from caddrel.core.decide.requirements import MOST_SEARCHED, covers
 from caddrel.core.inventory.index import Inventory
 from caddrel.core.language.nodes import AllOf, Condition, Formula, Item, items_of
-from caddrel.core.prove.encoding import OUTCOMES, EncodedPolicy, Encoder, Outcome, gather
+from caddrel.core.prove.encoding import OUTCOMES, EncodedPolicy, Encoder, Outcome, gather, says_the_same
 from caddrel.core.prove.guarantees import has_few
 from caddrel.core.prove.logic import Logic, all_of, any_of, differ, is_true_in, none_of, stated
 from caddrel.core.prove.solver import Solver, TooLate
@@ -261,7 +261,7 @@ class Comparison:
             When it cannot be told.
         """
         if self._otherwise is None:
-            self._otherwise = self.otherwise()
+            self._otherwise = self.space.name(self.otherwise())
         for _ in range(_MOST_LOOKS):
             model = self.solver.find(self._otherwise, *self._passed, *wanted)
             if model is None:
@@ -321,17 +321,24 @@ def compared(
         Whether people and devices are those of the inventory.
     """
     space, asked = Space(inventory, own), list(conditions)
-    for side in (before, after):
-        gather(space, side, _counting(side), asked if side is after else ())
+    # Where their parts are the same, one encoder does for both: what a policy says hangs on those and on no other.
+    alike = before.differs_in_policies_alone(after)
+    gather(space, before, _counting(before))
+    there = {policy.id: policy for policy in _counting(before)} if alike else {}
+    new = [p for p in _counting(after) if p.id not in there or not says_the_same(there[p.id], p)]
+    gather(space, after, new, asked)
+    encoder: Encoder | None = None
     for side in (before, after):
         # What is going to be asked for is asked in the first pass too.
-        first = encode(side, space)
+        first = encode(side, space, encoder)
+        encoder = first.encoder if alike else None
         for item in (item for other in (before, after) for item in _items(other) if first.knows(item)):
             first.encoder.item(item)
         for condition in asked if side is after else ():
             first.encoder.condition(condition)
     space.finish()
-    sides = (encode(before, space), encode(after, space))
+    encoded = encode(before, space)
+    sides = (encoded, encode(after, space, encoded.encoder if alike else None))
     where = {condition: sides[1].encoder.condition(condition)[0] for condition in asked}
     return Comparison(space, (before, after), sides, inventory, Solver(space, left)), where
 
@@ -391,11 +398,17 @@ def _counting(side: Rulebook) -> list[Any]:
     return [policy for policy in side.policies.values() if policy.mode == "enforced"]
 
 
-def encode(side: Rulebook, space: Space) -> Encoded:
-    """Return what a rulebook comes to."""
-    encoder = Encoder(side, space)
+def encode(side: Rulebook, space: Space, encoder: Encoder | None = None) -> Encoded:
+    """Return what a rulebook comes to.
+
+    Parameters
+    ----------
+    encoder
+        Of a rulebook whose parts are the same, for the same space.
+    """
+    encoder = encoder or Encoder(side, space)
     policies = [encoder.policy(policy) for policy in _counting(side)]
-    return Encoded(encoder, policies, encoder.outcome(policies))
+    return Encoded(encoder, policies, encoder.together([encoder.named(encoder.effects(policies))]))
 
 
 def _items(side: Rulebook) -> Iterator[Item]:

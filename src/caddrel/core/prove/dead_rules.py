@@ -5,14 +5,14 @@ Not here: what lint sees without the solver (`core/lint`).
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, replace
 from typing import Literal
 
 from caddrel.core.inventory.index import Inventory
 from caddrel.core.language.nodes import Condition
 from caddrel.core.prove.comparison import Comparison, Encoded
-from caddrel.core.prove.encoding import EncodedPolicy, Encoder, gather
+from caddrel.core.prove.encoding import Effects, EncodedPolicy, EncodedRule, Encoder, gather
 from caddrel.core.prove.guarantees import as_enforced
 from caddrel.core.prove.logic import Logic, all_of, none_of
 from caddrel.core.prove.solver import Solver, TooLate
@@ -91,15 +91,17 @@ def redundant(rulebook: Rulebook, inventory: Inventory | None, left: Callable[[]
         return IdleParts((), False)
     encoder = Encoder(rulebook, space)
     encoded = {policy.id: encoder.policy(policy) for policy in policies}
-    solver = Solver(space, left)
+    effects = {id: encoder.named(encoder.effects([each])) for id, each in encoded.items()}
     enforced = [policy for policy in policies if policy.mode == "enforced"]
+    solver, around = Solver(space, left), _around(encoder, [effects[each.id] for each in enforced])
     found: list[Idle] = []
     for policy in policies:
         others = [each for each in enforced if each.id != policy.id]
+        beside = around[enforced.index(policy) if policy in enforced else len(enforced)]
         sides = (as_enforced(rulebook, [*others, policy]), as_enforced(rulebook, others))
         each = tuple(
-            Encoded(encoder, chosen, encoder.outcome(chosen))
-            for chosen in ([encoded[p.id] for p in (*others, policy)], [encoded[p.id] for p in others])
+            Encoded(encoder, [encoded[p.id] for p in chosen], encoder.together(doing))
+            for chosen, doing in (([*others, policy], [*beside, effects[policy.id]]), (others, beside))
         )
         try:
             if not Comparison(space, sides, (each[0], each[1]), inventory, solver).differ_at_all():
@@ -107,6 +109,20 @@ def redundant(rulebook: Rulebook, inventory: Inventory | None, left: Callable[[]
         except TooLate:
             return IdleParts(tuple(found), False)
     return IdleParts(tuple(found), True)
+
+
+def _around(encoder: Encoder, effects: Sequence[Effects]) -> list[list[Effects]]:
+    """Return what all others of some policies do, for each of them, and last what all of them do.
+
+    What those before one do together is that of one fewer and one more, and so from behind: so few are joined for each.
+    """
+    nothing = encoder.joined([])
+    before, behind = [nothing], [nothing]
+    for so_far, order in ((before, effects), (behind, effects[::-1])):
+        for each in order:
+            so_far.append(encoder.named(encoder.joined([so_far[-1], each])))
+    count = len(effects)
+    return [*([before[place], behind[count - place - 1]] for place in range(count)), [before[count]]]
 
 
 def taken_out(text: str, idle: Idle) -> str | None:
@@ -140,27 +156,37 @@ def _of_policy(
     encoder = Encoder(rulebook, space)
     encoded = encoder.policy(policy)
     solver = Solver(space, left)
-    in_scope = none_of(encoded.scope[1])
-    nowhere = not solver.has(in_scope)
-    known = encoder.space.know_all()
-    for each in encoded.rules:
-        # Asked for first among those of whom everything is known: where there is one, its condition can be true too.
-        model = None if nowhere else solver.find(each.possible, known)
-        firmly = model is not None
-        if model is None and not nowhere:
-            model = solver.find(each.possible)
-        if model is None:
+    firing = [_fires(solver, space, each, alone, inventory) for each in encoded.rules]
+    for place, (each, fires) in enumerate(zip(encoded.rules, firing, strict=True)):
+        if fires is None:
+            # Where any of them fires, somebody is in the scope.
+            nowhere = not any(firing) and not solver.has(none_of(encoded.scope[1]))
             yield _never(encoder, solver, policy, each.rule, encoded, nowhere)
-            continue
-        attempt = attempt_of(space, model)
-        said = next(s for s in explained(alone, attempt, inventory).policies if s.policy.id == policy.id)
-        if each.rule.id not in {rule.id for rule in said.says.rules}:
-            raise Wrong(f"rule {each.rule.id} of {policy.id} is not possible for {dict(attempt.reported)}")
-        if each.rule.when is not None:
-            yield from _constant(encoder, solver, policy, each.rule, each.reached, each.rule.when, firmly)
+        # Where one behind it fires for somebody of whom all is known, its own condition is reached and not true there.
+        elif each.rule.when is not None and "firmly" not in firing[place + 1 :]:
+            yield from _constant(encoder, solver, policy, each.rule, each.reached, each.rule.when, fires == "firmly")
+        elif each.rule.when is not None and fires != "firmly":
+            yield Idle("always-false", policy.id, each.rule.id, each.rule.index, surely=False)
     for rule in policy.rules[len(encoded.rules) :]:
         # Behind one that holds whatever is the case.
         yield Idle("never-fires", policy.id, rule.id, rule.index, (encoded.rules[-1].rule.id,))
+
+
+def _fires(
+    solver: Solver, space: Space, rule: EncodedRule, alone: Rulebook, inventory: Inventory | None
+) -> Literal["firmly", "perhaps"] | None:
+    """Tell for whom a rule fires: for somebody of whom everything is known, for somebody else alone, for nobody."""
+    # Asked for first among those of whom everything is known: where there is one, its condition can be true too.
+    model = solver.find(rule.possible, space.know_all())
+    fires: Literal["firmly", "perhaps"] = "firmly" if model is not None else "perhaps"
+    model = model or solver.find(rule.possible)
+    if model is None:
+        return None
+    attempt = attempt_of(space, model)
+    (said,) = explained(alone, attempt, inventory).policies
+    if rule.rule.id not in {each.id for each in said.says.rules}:
+        raise Wrong(f"rule {rule.rule.id} of {said.policy.id} is not possible for {dict(attempt.reported)}")
+    return fires
 
 
 def _constant(

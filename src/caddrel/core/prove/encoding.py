@@ -7,8 +7,8 @@ Not here: the facts (`space`), what is asked (`guarantees`, `dead_rules`, `compa
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable
-from dataclasses import dataclass, field
+from collections.abc import Callable, Iterable, Sequence
+from dataclasses import dataclass, field, fields
 from datetime import datetime
 from operator import ge, gt, le, lt
 from typing import Any
@@ -64,6 +64,19 @@ class EncodedPolicy:
     named: Logic
 
 
+@dataclass(frozen=True, slots=True)
+class Effects:
+    """Where some policies block, what they require is met, or within reach, and where they open an app that is closed.
+
+    Each of several says so of itself, and together they are joined.
+    """
+
+    blocks: Logic
+    met: Logic
+    reachable: Logic
+    opens: Logic
+
+
 @dataclass(slots=True)
 class Outcome:
     """Where policies come to each outcome, in the strict reading; `unmeetable` where what is required alone blocks."""
@@ -90,6 +103,8 @@ class Encoder:
     _standards: dict[str, Truths] = field(default_factory=dict)
     _items: dict[Item, tuple[Logic, Logic]] = field(default_factory=dict)
     _selected: dict[tuple[str, str], Truths] = field(default_factory=dict)
+    _policies: dict[str, EncodedPolicy] = field(default_factory=dict)
+    _own_line: Logic = None
 
     def fresh(self) -> Encoder:
         """Return one of the same rulebook that remembers nothing: for the second pass."""
@@ -298,6 +313,17 @@ class Encoder:
 
     def policy(self, policy: Policy) -> EncodedPolicy:
         """Return what a policy says, whatever its mode."""
+        # What it says hangs on no other policy, so it is said once for all rulebooks whose parts are these.
+        if not self.knows(policy):
+            self._policies[policy.id] = self._encoded(policy)
+        return self._policies[policy.id]
+
+    def knows(self, policy: Policy) -> bool:
+        """Tell whether a policy was turned into formulas before."""
+        found = self._policies.get(policy.id)
+        return found is not None and says_the_same(found.policy, policy)
+
+    def _encoded(self, policy: Policy) -> EncodedPolicy:
         yes, no = self.scope(policy.scope)
         going = none_of(no)
         rules: list[EncodedRule] = []
@@ -314,13 +340,38 @@ class Encoder:
 
     def outcome(self, policies: Iterable[EncodedPolicy]) -> Outcome:
         """Return where policies come to which outcome, as if all of them were enforced."""
+        return self.together([self.effects(policies)])
+
+    def effects(self, policies: Iterable[EncodedPolicy]) -> Effects:
+        """Return what policies do by themselves, to be put together with others."""
         found = list(policies)
         rules = [each for policy in found for each in policy.rules]
         blocks = any_of(each.possible for each in rules if each.rule.effect.kind == "block")
         asking = [(each.possible, each.rule.effect) for each in rules if each.rule.effect.formula is not None]
         met = all_of(any_of((none_of(possible), self._of(effect))) for possible, effect in asking)
         reachable = all_of(any_of((none_of(possible), self._of(effect, True))) for possible, effect in asking)
-        stopped = any_of((blocks, self._shut(found)))
+        return Effects(blocks, met, reachable, self._opened(found))
+
+    def named(self, effects: Effects) -> Effects:
+        """Return the same by short names, which the space says are the same: no question says it all anew."""
+        space = self.space
+        return Effects(*(space.name(getattr(effects, each.name)) for each in fields(Effects)))
+
+    @staticmethod
+    def joined(several: Sequence[Effects]) -> Effects:
+        """Return what several do together."""
+        return Effects(
+            any_of(each.blocks for each in several),
+            all_of(each.met for each in several),
+            all_of(each.reachable for each in several),
+            any_of(each.opens for each in several),
+        )
+
+    def together(self, several: Sequence[Effects]) -> Outcome:
+        """Return where several come to which outcome together."""
+        joined = self.joined(several)
+        met, reachable = joined.met, joined.reachable
+        stopped = any_of((joined.blocks, self._shut(joined.opens)))
         going = none_of(stopped)
         unmeetable = all_of((none_of(met), none_of(reachable)))
         return Outcome(
@@ -334,25 +385,54 @@ class Encoder:
         assert effect.formula is not None
         return self.formula(effect.formula, reachable)
 
-    def _shut(self, policies: Iterable[EncodedPolicy]) -> Logic:
-        """Return where the app is closed, or may be, and no policy surely opens it."""
-        default = self.rulebook.settings.stance
-        lines = {id: entry.stance for id, entry in self.rulebook.apps.items() if entry.stance}
-        if default == "open" and "closed" not in lines.values():
+    def _closed_apps(self) -> bool:
+        """Tell whether any app may be closed."""
+        return self.rulebook.settings.stance != "open" or any(
+            entry.stance == "closed" for entry in self.rulebook.apps.values()
+        )
+
+    def _opened(self, policies: Iterable[EncodedPolicy]) -> Logic:
+        """Return where one of some policies surely opens an app that is closed."""
+        if not self._closed_apps():
             return False
-        own, _ = self.fact("app.id", lambda app: lines.get(app) == "closed")
-        closed, open_ = self.fact("app.id", lambda app: (lines.get(app) or default) == "closed")
-        # Of an app that nobody named the strictest is taken: what any line says.
-        nameless = none_of(any_of((closed, open_)))
-        own = any_of((own, all_of((nameless, "closed" in lines.values()))))
-        signing_in, _ = self.fact("operation", lambda operation: operation == "sign-in")
+        own = self._closed_by_own_line()
         opening = []
         for each in policies:
             lets_in = any_of(r.possible for r in each.rules if r.rule.effect.kind in _LETTING_IN)
             else_ = any_of(r.possible for r in each.rules if r.rule.effect.kind not in _LETTING_IN)
             surely = all_of((lets_in, none_of(else_), none_of(each.silent)))
+            # One that is closed by its own line opens only to policies that name it.
             opening.append(all_of((surely, any_of((none_of(own), each.named)))))
-        return all_of((signing_in, any_of((closed, nameless)), none_of(any_of(opening))))
+        return any_of(opening)
+
+    def _closed_by_own_line(self) -> Logic:
+        """Return where the app is closed by a line of its own, or may be."""
+        # In a first pass each who needs it asks for it, and gets no formula.
+        if self._own_line is None or self.space.gathering:
+            lines = {id: entry.stance for id, entry in self.rulebook.apps.items() if entry.stance}
+            own, _ = self.fact("app.id", lambda app: lines.get(app) == "closed")
+            self._own_line = any_of((own, all_of((self._nameless(), "closed" in lines.values()))))
+        return self._own_line
+
+    def _nameless(self) -> Logic:
+        """Return where nobody named the app: of one the strictest is taken, what any line says."""
+        yes, no = self.fact("app.id", lambda _app: True)
+        return none_of(any_of((yes, no)))
+
+    def _shut(self, opens: Logic) -> Logic:
+        """Return where the app is closed, or may be, and no policy surely opens it."""
+        if not self._closed_apps():
+            return False
+        default = self.rulebook.settings.stance
+        lines = {id: entry.stance for id, entry in self.rulebook.apps.items() if entry.stance}
+        closed, _ = self.fact("app.id", lambda app: (lines.get(app) or default) == "closed")
+        signing_in, _ = self.fact("operation", lambda operation: operation == "sign-in")
+        return all_of((signing_in, any_of((closed, self._nameless())), none_of(opens)))
+
+
+def says_the_same(one: Policy, other: Policy) -> bool:
+    """Tell whether two policies say the same in whatever mode, and have the same rules, ids and all."""
+    return one is other or (one.id, one.scope, one.rules) == (other.id, other.scope, other.rules)
 
 
 def gather(

@@ -5,23 +5,28 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass, replace
 from typing import Any, Literal
+from zlib import crc32
 
-from caddrel.core.decide.interpreter.interpreter import Explained
+from caddrel.core.decide.compiled.evaluator import CompiledRulebook
+from caddrel.core.decide.decision import Decision
+from caddrel.core.decide.interpreter.interpreter import Explained, Others
 from caddrel.core.decide.interpreter.judge import Judge
 from caddrel.core.decide.requirements import Requirements, formula_holds
 from caddrel.core.decide.truth import FALSE, TRUE, Truth, all_true, any_true, opposite, truth_of
 from caddrel.core.inventory.index import Inventory
 from caddrel.core.language.nodes import Condition, items_of
 from caddrel.core.language.printer import print_condition, print_effect
-from caddrel.core.prove.encoding import Encoder, Outcome, gather
+from caddrel.core.prove.encoding import Effects, EncodedPolicy, Encoder, Outcome, gather
 from caddrel.core.prove.logic import Logic, all_of, any_of, none_of
 from caddrel.core.prove.solver import Solver, TooLate
 from caddrel.core.prove.space import Space
-from caddrel.core.prove.witness import Attempt, Wrong, attempt_of, explained, smallest
+from caddrel.core.prove.witness import Attempt, Wrong, attempt_of, explained, facts_of, smallest
 from caddrel.core.rulebook.model import Guarantee, Policy, Rule, Rulebook, Scope
 
 # With more people and devices than this a counterexample is of anybody.
 MOST_TRIED = 3_000
+# Into so many parts policies are put, so that one that is another is not all of them; so often that is done.
+_BLOCKS, _MOST_TAKEN = 24, 200
 Answer = Literal["holds", "fails", "undecided"]
 
 
@@ -119,9 +124,28 @@ class Prover:
         own = guarantee.who == "inventory"
         attempts = self._of(guarantee, own)
         if attempts.exact:
-            return attempts.prove(guarantee, policy).answer == "holds"
+            return attempts.holds(guarantee, policy)
         after = replace(self._rulebook, policies={**self._rulebook.policies, policy.id: policy})
         return prove(after, guarantee, self._inventory, self._left).answer == "holds"
+
+    @property
+    def is_warm(self) -> bool:
+        """Whether any of it became formulas already."""
+        return bool(self._attempts)
+
+    def edited(self, rulebook: Rulebook, guarantees: Sequence[Guarantee], left: Callable[[], float]) -> Prover | None:
+        """Return a prover of a rulebook of which some policies are others, with as much of this one's as does for it.
+
+        This one is to be asked no more. None where more than policies is another.
+        """
+        if self._more or not self._rulebook.differs_in_policies_alone(rulebook):
+            return None
+        found = Prover(rulebook, guarantees, self._inventory, left)
+        for key, attempts in self._attempts.items():
+            alike = [each for each in guarantees if each.with_shadow == key[1]]
+            if alike and attempts.take(rulebook, alike, left):
+                found._attempts[key] = attempts
+        return found
 
     def _of(self, guarantee: Guarantee, own: bool) -> _Attempts:
         key = (own, guarantee.with_shadow)
@@ -152,47 +176,69 @@ class _Attempts:
         left: Callable[[], float],
         more: Sequence[Policy] = (),
     ) -> None:
-        self._inventory = inventory
-        policies = [policy for policy in rulebook.policies.values() if counts(policy, guarantees[0].with_shadow)]
+        self._inventory, self._with_shadow = inventory, guarantees[0].with_shadow
+        policies = self._counting(rulebook)
         space = self._space = Space(inventory, own)
-        formulas = [each.effect.formula for each in guarantees if each.effect is not None]
-        items = [item for formula in formulas if formula is not None for item in items_of(formula)]
-        gather(space, rulebook, [*policies, *more], [c for each in guarantees for c in _conditions(each)], items)
-        first = Encoder(rulebook, space)
-        asked = first.outcome([first.policy(policy) for policy in (*policies, *more)])
-        for each in guarantees:
-            _broken(first, each, asked)
+        _ask(space, rulebook, [*policies, *more], guarantees)
         space.finish()
         self._encoder = Encoder(rulebook, space)
-        self._encoded = [self._encoder.policy(policy) for policy in policies]
-        self._outcome = self._encoder.outcome(self._encoded)
         self._solver = Solver(space, left)
-        self._rulebook, self._policies = rulebook, policies
+        # What policies do, some of them together, by which those are.
+        self._blocks: dict[int, tuple[list[EncodedPolicy], Effects]] = {}
+        self._taken = 0
+        self._put(rulebook, policies)
+
+    def _counting(self, rulebook: Rulebook) -> list[Policy]:
+        return [policy for policy in rulebook.policies.values() if counts(policy, self._with_shadow)]
+
+    def _put(self, rulebook: Rulebook, policies: Sequence[Policy]) -> None:
+        encoder = self._encoder
+        parted: dict[int, list[EncodedPolicy]] = {}
+        for policy in policies:
+            parted.setdefault(crc32(policy.id.encode()) % _BLOCKS, []).append(encoder.policy(policy))
+        before, self._blocks = self._blocks, {}
+        for number, encoded in parted.items():
+            known = before.get(number)
+            same = known is not None and list(map(id, known[0])) == list(map(id, encoded))
+            effects = known[1] if same and known is not None else encoder.named(encoder.effects(encoded))
+            self._blocks[number] = encoded, effects
+        self._effects = encoder.named(encoder.joined([effects for _, effects in self._blocks.values()]))
+        self._outcome = encoder.together([self._effects])
+        self._judged, self._others = _in_force(rulebook, policies), Others()
+        self._compiled: CompiledRulebook | None = None
+
+    def take(self, rulebook: Rulebook, guarantees: Sequence[Guarantee], left: Callable[[], float]) -> bool:
+        """Be about a rulebook of which some policies are others; False where what those ask is not told apart here."""
+        policies = self._counting(rulebook)
+        new = [policy for policy in policies if not self._encoder.knows(policy)]
+        more = Space(self._inventory, self._space.own)
+        _ask(more, rulebook, new, guarantees)
+        # Each time some names are left behind that nothing asks for any more.
+        if self._taken >= _MOST_TAKEN or not self._space.tells_apart(more):
+            return False
+        self._taken += 1
+        self._solver.left = left
+        self._put(rulebook, policies)
+        return True
 
     @property
     def exact(self) -> bool:
         """Whether all attempts are looked at."""
         return self._space.exact
 
-    def prove(self, guarantee: Guarantee, also: Policy | None = None) -> Proven:
-        """Return whether a guarantee holds for these attempts.
+    def holds(self, guarantee: Guarantee, also: Policy) -> bool:
+        """Tell whether a guarantee holds once a further policy is in force; False where it cannot be told in time."""
+        encoder = self._encoder
+        outcome = encoder.together([self._effects, encoder.effects([encoder.policy(also)])])
+        try:
+            return not self._solver.has(*_broken(encoder, guarantee, outcome))
+        except TooLate:
+            return False
 
-        Parameters
-        ----------
-        also
-            A further policy that is in force.
-        """
+    def prove(self, guarantee: Guarantee) -> Proven:
+        """Return whether a guarantee holds for these attempts."""
         space, solver, inventory = self._space, self._solver, self._inventory
-        outcome = self._outcome
-        if also is not None:
-            outcome = self._encoder.outcome([*self._encoded, self._encoder.policy(also)])
-        spoken_of, broken = _broken(self._encoder, guarantee, outcome)
-        judged = _in_force(self._rulebook, [*self._policies, *([also] if also is not None else ())])
-
-        def breaks(attempt: Attempt, surely: bool = False) -> bool:
-            found = explained(judged, attempt, inventory)
-            return _is_broken(found, guarantee) and (not surely or _speaks_of(found, guarantee) is TRUE)
-
+        spoken_of, broken = _broken(self._encoder, guarantee, self._outcome)
         try:
             # An attempt of which everything is known is told first: what is unknown needs more telling.
             model = solver.find(spoken_of, broken, space.know_all()) or solver.find(spoken_of, broken)
@@ -202,11 +248,47 @@ class _Attempts:
         except TooLate:
             return Proven(guarantee, "undecided")
         attempt = attempt_of(space, model)
-        if not breaks(attempt):
+        found = self._explained(attempt)
+        if not _is_broken(found, guarantee):
             raise Wrong(f"the guarantee {guarantee.id} is not broken by {dict(attempt.reported)}")
-        surely = breaks(attempt, surely=True)
-        attempt = smallest(attempt, lambda fewer: breaks(fewer, surely=surely), inventory)
-        return Proven(guarantee, "fails", Counterexample(attempt, explained(judged, attempt, inventory)))
+        attempt = smallest(attempt, self._breaking(guarantee, _speaks_of(found.judge, guarantee) is TRUE), inventory)
+        found = self._explained(attempt)
+        if not _is_broken(found, guarantee):
+            raise Wrong(f"the guarantee {guarantee.id} is not broken by so little: {dict(attempt.reported)}")
+        return Proven(guarantee, "fails", Counterexample(attempt, found))
+
+    def _explained(self, attempt: Attempt) -> Explained:
+        return explained(self._judged, attempt, self._inventory, self._others)
+
+    def _breaking(self, guarantee: Guarantee, surely: bool) -> Callable[[Attempt], bool]:
+        """Return what tells whether an attempt breaks a guarantee, and is surely spoken of where that is asked.
+
+        By the compiled evaluator, as some dozens of attempts are asked about: whatever it says, the one that is shown
+        is decided by the interpreter.
+        """
+        compiled = self._compiled = self._compiled or CompiledRulebook(self._judged)
+
+        def breaks(attempt: Attempt) -> bool:
+            facts = facts_of(self._judged, attempt, self._inventory)
+            judge = Judge(self._judged, facts)
+            speaks = _speaks_of(judge, guarantee)
+            if speaks is FALSE or (surely and speaks is not TRUE):
+                return False
+            requirements = Requirements(self._judged, facts, lambda name: judge.standard(name).truth)
+            return _breaks(guarantee, speaks, compiled.decide(facts), requirements)
+
+        return breaks
+
+
+def _ask(space: Space, rulebook: Rulebook, policies: Sequence[Policy], guarantees: Sequence[Guarantee]) -> None:
+    """Have a space told what policies and guarantees ask."""
+    formulas = [each.effect.formula for each in guarantees if each.effect is not None]
+    items = [item for formula in formulas if formula is not None for item in items_of(formula)]
+    gather(space, rulebook, policies, [c for each in guarantees for c in _conditions(each)], items)
+    first = Encoder(rulebook, space)
+    asked = first.outcome([first.policy(policy) for policy in policies])
+    for each in guarantees:
+        _broken(first, each, asked)
 
 
 def remedy(guarantee: Guarantee) -> tuple[str, dict[str, Any]] | None:
@@ -298,25 +380,29 @@ def _broken(encoder: Encoder, guarantee: Guarantee, outcome: Outcome) -> tuple[L
 
 def _is_broken(found: Explained, guarantee: Guarantee) -> bool:
     """Tell whether the interpreter says of an attempt that it breaks a guarantee."""
-    speaks = _speaks_of(found, guarantee)
-    outcome = found.decision.outcome
+    return _breaks(guarantee, _speaks_of(found.judge, guarantee), found.decision, found.requirements)
+
+
+def _breaks(guarantee: Guarantee, speaks: Truth, decision: Decision, requirements: Requirements) -> bool:
+    """Tell whether an attempt breaks a guarantee, by whether it is spoken of and what it comes to."""
     if guarantee.bound == "at_most":
         # Left out are only facts on which neither the outcome nor whether it is spoken of hangs.
-        worse = outcome == "blocked" if guarantee.outcome == "challenged" else outcome != "allowed"
-        return speaks is TRUE and worse and found.decision.certain
+        blocked, allowed = decision.outcome == "blocked", decision.outcome == "allowed"
+        worse = blocked if guarantee.outcome == "challenged" else not allowed
+        return speaks is TRUE and worse and decision.certain
     if speaks is FALSE:
         return False
     effect = guarantee.effect
     if effect is None or effect.formula is None:
-        return outcome != "blocked"
-    requirements: Requirements = found.requirements
-    return outcome == "allowed" and not formula_holds(effect.formula, lambda item: requirements.met(item) is TRUE)
+        return decision.outcome != "blocked"
+    met = formula_holds(effect.formula, lambda item: requirements.met(item) is TRUE)
+    return decision.outcome == "allowed" and not met
 
 
-def _speaks_of(found: Explained, guarantee: Guarantee) -> Truth:
+def _speaks_of(judge: Judge, guarantee: Guarantee) -> Truth:
     """Return whether a guarantee speaks of an attempt."""
-    when = TRUE if guarantee.when is None else found.judge.judge(guarantee.when).truth
-    return all_true((_scope_truth(found.judge, guarantee.scope), when))
+    when = TRUE if guarantee.when is None else judge.judge(guarantee.when).truth
+    return all_true((_scope_truth(judge, guarantee.scope), when))
 
 
 def _scope_truth(judge: Judge, scope: Scope) -> Truth:

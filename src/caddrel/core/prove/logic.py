@@ -13,6 +13,15 @@ from z3 import z3core
 Logic = Any
 # In a first pass, which only asks: neither true nor false, so that nothing is passed over; whatever has it is it.
 SOME: Logic = z3.Bool("?")
+_TRUTHS = z3.BoolSort()
+
+
+def variable(name: str) -> z3.BoolRef:
+    """Return the variable of a name."""
+    # Straight to the solver, as all that is made by the thousand.
+    context = z3.main_ctx()
+    symbol = z3core.Z3_mk_string_symbol(context.ref(), name)
+    return z3.BoolRef(z3core.Z3_mk_const(context.ref(), symbol, _TRUTHS.ast), context)
 
 
 def all_of(parts: Iterable[Logic]) -> Logic:

@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from typing import Any
 
 import z3
+from z3 import z3core
 
 from caddrel.core.prove.logic import Logic, stated
 from caddrel.core.prove.space import Space
@@ -26,10 +27,10 @@ class Solver:
 
     def __init__(self, space: Space, left: Callable[[], float]) -> None:
         self._solver = z3.SolverFor("QF_FD")
-        self._solver.add(*space.rules)
+        self._add(space.rules)
         self._added = len(space.rules)
         self._space = space
-        self._left = left
+        self.left = left
         self._limit = 0.0
 
     def find(self, *wanted: Logic) -> Any:
@@ -54,14 +55,20 @@ class Solver:
         """
         return self._asked(wanted, lambda: True) is not None
 
+    def _add(self, parts: Iterable[z3.BoolRef]) -> None:
+        # Straight to the solver: to look what each part is takes longer than to take it in.
+        context, solver = z3.main_ctx().ref(), self._solver.solver
+        for part in parts:
+            z3core.Z3_solver_assert(context, solver, part.ast)
+
     def _asked(self, wanted: Sequence[Logic], found: Callable[[], Any]) -> Any:
         if any(each is False for each in wanted):
             return None
         # Lists that are not at hand are made when they are first asked for.
         if len(self._space.rules) > self._added:
-            self._solver.add(*self._space.rules[self._added :])
+            self._add(self._space.rules[self._added :])
             self._added = len(self._space.rules)
-        left = self._left()
+        left = self.left()
         if left <= 0:
             raise TooLate
         if not left <= self._limit <= 2 * left:
@@ -79,7 +86,7 @@ class Solver:
             self._solver.pop()
 
     def _answer(self, wanted: Sequence[Logic], found: Callable[[], Any]) -> Any:
-        self._solver.add(*[stated(each) for each in wanted if each is not True])
+        self._add([stated(each) for each in wanted if each is not True])
         answer = self._solver.check()
         if answer == z3.sat:
             return found()

@@ -22,7 +22,7 @@ from caddrel.core.facts.types import Address, FactType, PartlyKnown, Value
 from caddrel.core.inventory.completion import attributes_of
 from caddrel.core.inventory.index import Entry, Inventory
 from caddrel.core.language.operators import Op
-from caddrel.core.prove.logic import SOME, Logic, all_of, any_of, implies, just_one, none_of, stated
+from caddrel.core.prove.logic import SOME, Logic, all_of, any_of, implies, just_one, none_of, stated, variable
 
 SETS = (FactType.NAMES, FactType.METHODS)
 # Completed whoever decides: never unknown.
@@ -109,6 +109,10 @@ class Space:
         self.methods: MethodWays | None = None
         self._known: list[Logic] = []
         self._placed: dict[tuple[str, Any], int | None] = {}
+        # Of each fact the way for each combination of what its tests say.
+        self._told_by: dict[str, dict[tuple[Any, ...], int]] = {}
+        # How many formulas have a name.
+        self._named = 0
 
     # First pass: what is asked.
 
@@ -126,7 +130,7 @@ class Space:
         for name in sorted(self._members):
             spec = self._specs[name]
             made = self.sets[name] = Members(spec)
-            made.bits = {id: z3.Bool(f"{name}:{id}") for id in self._members[name]}
+            made.bits = {id: variable(f"{name}:{id}") for id in self._members[name]}
             made.away = self._away(name)
         if self._methods_asked or self._age_asked:
             self._make_methods()
@@ -157,15 +161,17 @@ class Space:
     def _away(self, name: str) -> Logic:
         if name in DEFAULTS:
             return False
-        away = z3.Bool(f"{name}=?")
+        away = variable(f"{name}=?")
         self._known.append(none_of(away))
         return away
 
     def _make(self, name: str) -> None:
         spec, tests = self._specs[name], list(self._asked[name].values())
-        found = [value for value, _ in classes(self._values(name, spec), tests)]
+        parted = classes(self._values(name, spec), tests)
+        found = [value for value, _ in parted]
+        self._told_by[name] = {told: number for number, (_, told) in enumerate(parted)}
         made = self.ways[name] = Ways(spec, found)
-        made.variables = [z3.Bool(f"{name}={number}") for number in range(len(found))]
+        made.variables = [variable(f"{name}={number}") for number in range(len(found))]
         made.away = self._away(name)
         self._just_one([*made.variables, *([made.away] if made.away is not False else [])])
 
@@ -214,8 +220,8 @@ class Space:
             named.setdefault(_ANY_METHOD if _ANY_METHOD not in named else next(m for m in METHODS if m not in named))
         age = self.ways.get("auth.age")
         for method in named:
-            used = made.used[method] = [z3.Bool(f"auth.methods:{method}<{n}") for n in range(len(ages))]
-            unaged = made.unaged[method] = z3.Bool(f"auth.methods:{method}<?")
+            used = made.used[method] = [variable(f"auth.methods:{method}<{n}") for n in range(len(ages))]
+            unaged = made.unaged[method] = variable(f"auth.methods:{method}<?")
             self._known.append(none_of(unaged))
             self.rules.append(z3.AtMost(*used, unaged, 1))
             if age is not None:
@@ -255,13 +261,13 @@ class Space:
             found.setdefault(tuple(self._way_of(kind, name, entry) for name in names), entry)
         made: list[Choice] = []
         for number, (way, entry) in enumerate(found.items()):
-            variable = z3.Bool(f"{kind}#{number}")
-            made.append(Choice(variable, entry))
+            chosen = variable(f"{kind}#{number}")
+            made.append(Choice(chosen, entry))
             for name, told in zip(names, way, strict=True):
-                self._tie(variable, name, told, kind)
+                self._tie(chosen, name, told, kind)
         # Apps, and people where they are those of the inventory, are as it has them; a device may be none of its own.
         if kind == "device" or not found:
-            other = z3.Bool(f"{kind}#")
+            other = variable(f"{kind}#")
             made.append(Choice(other, None))
             self._elsewhere(kind, other)
         self.choices[kind] = made
@@ -316,15 +322,54 @@ class Space:
 
     def place(self, of: Ways, value: Any) -> int | None:
         """Return the way that a value is in."""
-        key = (of.spec.name, value)
+        name = of.spec.name
+        key = (name, value)
         if key not in self._placed:
-            tests = list(self._asked[of.spec.name].values())
-            mine = [test(value) for test in tests]
-            ways = ([test(each) for test in tests] for each in of.values)
-            self._placed[key] = next((number for number, way in enumerate(ways) if way == mine), None)
+            told = tuple(test(value) for test in self._asked[name].values())
+            self._placed[key] = self._told_by[name].get(told)
         return self._placed[key]
 
-    def _tie(self, variable: z3.BoolRef, name: str, told: Any, kind: str) -> None:
+    def tells_apart(self, more: Space) -> bool:
+        """Tell whether the ways there are do for what else is asked: each new test is the same for all of a way.
+
+        Every value that the tests of both can tell from another is looked at; where some way would have to be parted,
+        or there is none for a value, the space is of no use for that.
+
+        Parameters
+        ----------
+        more
+            What was told what else is asked, and was not finished.
+        """
+        methods = self.methods
+        if not (self.exact and more.lists.keys() <= self.lists.keys()):
+            return False
+        if more._methods_asked and methods is None:
+            return False
+        if methods is not None and not (more._methods_asked.keys() <= methods.used.keys()):
+            return False
+        if not more._limits <= self._limits:
+            return False
+        for name, members in more._members.items():
+            if name not in self.sets or not members.keys() <= self.sets[name].bits.keys():
+                return False
+        reads, self._reads = self._reads, [*self._reads, *more._reads]
+        try:
+            return all(self._parts_nothing(name, tests) for name, tests in more._asked.items()) and self.exact
+        finally:
+            # Of what is asked already all attempts are looked at as before.
+            self._reads, self.exact = reads, True
+
+    def _parts_nothing(self, name: str, tests: Mapping[int, Predicate]) -> bool:
+        of = self.ways.get(name)
+        if of is None:
+            return False
+        for value in self._values(name, of.spec):
+            place = self.place(of, value)
+            if place is None or any(test(value) != test(of.values[place]) for test in tests.values()):
+                return False
+        return True
+
+    def _tie(self, chosen: z3.BoolRef, name: str, told: Any, kind: str) -> None:
         """Have a fact be as an entry says; where its id is away, it may be away too."""
         ids = self.ways.get(f"{kind}.id")
         nameless: Logic = ids.away if ids is not None else True
@@ -340,15 +385,24 @@ class Space:
         else:
             same, away = self.ways[name].variables[told], self.ways[name].away
         if name == f"{kind}.id":
-            self.rules.append(stated(implies(variable, any_of((same, away)))))
+            self.rules.append(stated(implies(chosen, any_of((same, away)))))
             return
-        self.rules.append(stated(implies(variable, any_of((same, all_of((away, nameless)))))))
+        self.rules.append(stated(implies(chosen, any_of((same, all_of((away, nameless)))))))
 
     # Second pass: formulas.
 
     def know_all(self) -> Logic:
         """Return the formula that nothing is away."""
         return all_of(self._known)
+
+    def name(self, part: Logic) -> Logic:
+        """Return a variable that is true just where a formula holds; what is settled is its own name."""
+        if isinstance(part, bool) or part is SOME:
+            return part
+        self._named += 1
+        name = variable(f"#{self._named}")
+        self.rules.append(name == part)
+        return name
 
     def where(self, spec: FactSpec, holds: Predicate, assumed: Value | None) -> tuple[Logic, Logic]:
         """Return where a fact has a value for which something holds, and where it has one for which it does not.
@@ -493,7 +547,7 @@ class Space:
             return SOME, SOME
         listed = self.lists[name]
         if not listed.variables:
-            listed.variables = [z3.Bool(f"list {name}={number}") for number in range(2)]
+            listed.variables = [variable(f"list {name}={number}") for number in range(2)]
             listed.away = self._away(f"list {name}")
             self._just_one([*listed.variables, listed.away])
         return all_of((some, listed.variables[0])), all_of((some, listed.variables[1]))

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from functools import partial
 from typing import Any
 
-from caddrel.core.decide.interpreter.interpreter import Explained, explain
+from caddrel.core.decide.interpreter.interpreter import Explained, Others, explain
 from caddrel.core.facts.facts import Facts
 from caddrel.core.facts.types import Value
 from caddrel.core.inventory.completion import complete
@@ -46,9 +46,11 @@ class _Holding:
         return self._holds
 
 
-def explained(rulebook: Rulebook, attempt: Attempt, inventory: Inventory | None) -> Explained:
-    """Return what the interpreter makes of an attempt."""
-    return explain(rulebook, facts_of(rulebook, attempt, inventory))
+def explained(
+    rulebook: Rulebook, attempt: Attempt, inventory: Inventory | None, others: Others | None = None
+) -> Explained:
+    """Return what the interpreter makes of an attempt; `others` as `explain` takes them."""
+    return explain(rulebook, facts_of(rulebook, attempt, inventory), others=others)
 
 
 def facts_of(rulebook: Rulebook, attempt: Attempt, inventory: Inventory | None) -> Facts:

@@ -6,7 +6,7 @@ Not here: reading (`reader`), what conditions are (`language.nodes`).
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, fields
 from datetime import date, datetime, timedelta
 from typing import Literal
 from zoneinfo import ZoneInfo
@@ -342,3 +342,15 @@ class Rulebook:
         """Return the stance of an app by its id."""
         entry = self.apps.get(app)
         return (entry.stance if entry else None) or self.settings.stance
+
+    def differs_in_policies_alone(self, other: Rulebook) -> bool:
+        """Tell whether two rulebooks have all but their policies in common, and what decides nothing.
+
+        Whatever else a rulebook has, now or one day, is taken to decide.
+        """
+        same = {each.name for each in fields(Rulebook)} - {"policies", *_DECIDES_NOTHING}
+        return all(getattr(self, name) == getattr(other, name) for name in same)
+
+
+# Statements about decisions, and where things stand in the files.
+_DECIDES_NOTHING = ("guarantees", "rehearsals", "accepted", "spans")

@@ -62,9 +62,7 @@ def prove_all(state: State, request: wire.GuaranteeRequest) -> wire.ProofResult:
         hint = did_you_mean(request.guarantee, rulebook.guarantees, "see caddrel prove")
         raise ServiceError(404, "not-found", f"there is no guarantee `{shorten(request.guarantee)}`", hint)
     found = []
-    warm: Cache[_Key, _Warm] = state.caches.of("provers", MOST_WARM)
-    kept = warm.once(_key(state, request.side, request.who), lambda: _Warm(rulebook, asked, inventory))
-    kept.until = time.monotonic() + LONGEST
+    kept = _warm(state, _key(state, request.side, request.who), rulebook, asked, inventory)
     for guarantee in asked:
         if request.guarantee not in {"", guarantee.id}:
             continue
@@ -96,7 +94,32 @@ class _Warm:
 
     def __init__(self, rulebook: Rulebook, guarantees: Sequence[Guarantee], inventory: Inventory | None) -> None:
         self.until = time.monotonic() + LONGEST
-        self.prover = Prover(rulebook, guarantees, inventory, lambda: self.until - time.monotonic())
+        self.prover = Prover(rulebook, guarantees, inventory, self.left)
+
+    def left(self) -> float:
+        """Return the seconds that are left for the question of the moment."""
+        return self.until - time.monotonic()
+
+
+def _warm(
+    state: State, key: _Key, rulebook: Rulebook, guarantees: Sequence[Guarantee], inventory: Inventory | None
+) -> _Warm:
+    """Return what a rulebook comes to: kept, made of what one came to of which a few policies are others, or new."""
+    kept: Cache[_Key, _Warm] = state.caches.of("provers", MOST_WARM)
+    found = kept.get(key)
+    if found is None:
+        found = _Warm(rulebook, guarantees, inventory)
+        # Who writes a draft saves it often, a policy at a time.
+        for other in [each for each in kept if each[1:] == key[1:]]:
+            edited = kept[other].prover.edited(rulebook, guarantees, found.left)
+            if edited is not None and edited.is_warm:
+                # What was made of it is another's now.
+                del kept[other]
+                found.prover = edited
+                break
+        kept[key] = found
+    found.until = time.monotonic() + LONGEST
+    return found
 
 
 def answer(

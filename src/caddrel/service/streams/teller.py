@@ -13,7 +13,6 @@ from datetime import datetime
 from caddrel.core.inventory.index import Inventory
 from caddrel.service.state.data_folder import DataFolder
 from caddrel.service.streams.news import State, known_after, news, states
-from caddrel.service.streams.touched import only_policies
 from caddrel.store.inventory import Changes
 
 # The revision by whose standards devices were told of last.
@@ -52,7 +51,7 @@ class Teller:
         if told == revision:
             return
         published = data.rulebooks.need_current()
-        if told is not None and only_policies(data.rulebooks.get(told).rulebook, published.rulebook):
+        if told is not None and published.rulebook.differs_in_policies_alone(data.rulebooks.get(told).rulebook):
             data.door_sessions.settle([], now, mark)
             return
         self._tell((), list(data.inventories.current().devices), because, now, mark)

@@ -7,7 +7,7 @@ hangs on none of what has changed is not decided again. Not here: what the time 
 from __future__ import annotations
 
 from collections.abc import Collection, Mapping
-from dataclasses import dataclass, fields
+from dataclasses import dataclass
 
 from caddrel.core.rulebook.model import Rulebook
 
@@ -24,8 +24,6 @@ class Touched:
         return self.apps is None or bool(self.people or self.devices or self.apps)
 
 
-# Statements about decisions, and where things stand in the files.
-_DECIDES_NOTHING = ("guarantees", "rehearsals", "accepted", "spans")
 ALL = Touched(apps=None)
 
 
@@ -35,7 +33,7 @@ def touched_by(before: Rulebook, after: Rulebook) -> Touched:
     Where policies alone differ, and those name apps, only the sessions to those: a policy that does not name an app
     is not asked about it, so that its outcome there hangs on the others.
     """
-    if not only_policies(before, after):
+    if not before.differs_in_policies_alone(after):
         return ALL
     apps: set[str] = set()
     for id in before.policies.keys() | after.policies.keys():
@@ -49,15 +47,6 @@ def touched_by(before: Rulebook, after: Rulebook) -> Touched:
                 return ALL
             apps.update(selector.id for selector in policy.scope.apps)
     return Touched(apps=frozenset(apps))
-
-
-def only_policies(before: Rulebook, after: Rulebook) -> bool:
-    """Tell whether two rulebooks differ in policies alone, and in what decides nothing.
-
-    Whatever else a rulebook has, now or one day, is taken to decide.
-    """
-    same = {each.name for each in fields(Rulebook)} - {"policies", *_DECIDES_NOTHING}
-    return all(getattr(before, name) == getattr(after, name) for name in same)
 
 
 def touched_by_objects(ids: Mapping[str, Collection[str]], rulebook: Rulebook) -> Touched:

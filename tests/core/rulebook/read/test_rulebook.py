@@ -4,12 +4,14 @@ from __future__ import annotations
 
 import json
 import tracemalloc
+from dataclasses import replace
 from pathlib import Path
 
 import pytest
 from tests.loading import RulebookCase, rulebook_cases
 
 import caddrel
+from caddrel.core.diagnostics import RulebookError
 from caddrel.core.language import nodes
 from caddrel.core.language.nodes import (
     ITEM_KINDS,
@@ -25,7 +27,7 @@ from caddrel.core.language.nodes import (
 )
 from caddrel.core.language.operators import Op
 from caddrel.core.rulebook.edit.writer import format_rulebook
-from caddrel.core.rulebook.read.rulebook import read_rulebook
+from caddrel.core.rulebook.read.rulebook import read_beside, read_rulebook
 from caddrel.core.rulebook.references import Ref, where_used
 from caddrel.core.rulebook.source import Source
 
@@ -212,3 +214,35 @@ policies:
     assert a.rules[0].when is b.rules[1].when
     assert a.scope.people[0] is a.scope.people[1]
     assert rulebook.spans["policies.a.rules[0]"].column < rulebook.spans["policies.a.rules[1]"].column
+
+
+BESIDE = """caddrel: 1
+policies:
+  more: {mode: enforced, people: [group:deck-crew], rules: [{when: from terminals, then: require mfa}]}
+guarantees:
+  never: {for: {apps: [manifest]}, when: not from terminals, at_least: block}
+"""
+
+
+def test_what_is_read_beside_a_rulebook_is_what_reading_all_of_it_gives() -> None:
+    whole, more = Source("k", KELPLINE.read_text(encoding="utf-8")), Source("more", BESIDE)
+    beside = read_beside(read_rulebook(whole).or_raise(), [more])
+    assert replace(beside, spans={}) == replace(read_rulebook([whole, more]).or_raise(), spans={})
+
+
+@pytest.mark.parametrize(
+    ("old", "new", "code"),
+    [
+        ("from terminals, then", "from terminal, then", "unknown-name"),
+        ("require mfa", "require mfaa", "bad-requirement"),
+        ("caddrel: 1", "caddrel: 2", "unknown-format"),
+        ("policies:", "polices:", "unknown-key"),
+    ],
+)
+def test_what_cannot_be_read_beside_a_rulebook_is_told(old: str, new: str, code: str) -> None:
+    rulebook = read_rulebook(Source("k", KELPLINE.read_text(encoding="utf-8"))).or_raise()
+    with pytest.raises(RulebookError) as refused:
+        read_beside(rulebook, [Source("more", BESIDE.replace(old, new, 1))])
+    whole = read_rulebook([Source("k", KELPLINE.read_text(encoding="utf-8")), Source("m", BESIDE.replace(old, new, 1))])
+    assert {d.code for d in refused.value.diagnostics} == {d.code for d in whole.diagnostics if d.severity == "error"}
+    assert code

@@ -6,7 +6,7 @@ Not here: files and folders (the command line hands in their texts), lint.
 from __future__ import annotations
 
 from collections.abc import Iterable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from caddrel.core.diagnostics import Diagnostic, RulebookError, Span, did_you_mean, shorten
 from caddrel.core.rulebook.model import Rulebook
@@ -78,6 +78,41 @@ def read_rulebook(sources: Source | Iterable[Source]) -> ReadResult:
     problems = _ordered(reading.problems)
     failed = any(p.severity == "error" for p in problems)
     return ReadResult(None if failed else rulebook, problems)
+
+
+def read_beside(rulebook: Rulebook, sources: Iterable[Source]) -> Rulebook:
+    """Return a rulebook with more policies and guarantees in it, which may name what it has.
+
+    It comes to what reading all of its documents with these would, but for where things stand.
+
+    Parameters
+    ----------
+    sources
+        Documents of the sections ``policies`` and ``guarantees`` alone, of ids that the rulebook does not have.
+
+    Raises
+    ------
+    RulebookError
+        When they cannot be read.
+    """
+    reading = Reading()
+    reading.catalogue = rulebook.catalogue
+    merged = _merge(reading, list(sources))
+    if merged is None:
+        raise RulebookError(_ordered(reading.problems))
+    reading.ids = {section: list(getattr(rulebook, section.replace("-", "_"))) for section in _NAMED}
+    found = replace(
+        rulebook,
+        policies={**rulebook.policies, **read_policies(reading, merged)},
+        guarantees={**rulebook.guarantees, **read_guarantees(reading, merged)},
+    )
+    if any(problem.severity == "error" for problem in reading.problems):
+        raise RulebookError(_ordered(reading.problems))
+    return found
+
+
+# Sections whose ids conditions, selectors and effects may name.
+_NAMED = tuple(name for name in SECTIONS if name not in {"settings", "attributes", "accepted"})
 
 
 def _ordered(problems: list[Diagnostic]) -> tuple[Diagnostic, ...]:
