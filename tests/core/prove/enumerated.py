@@ -9,10 +9,14 @@ from typing import Any
 
 from hypothesis import strategies as st
 
-from caddrel.core.decide.interpreter.interpreter import Explained, explain
-from caddrel.core.decide.requirements import formula_holds
+from caddrel.core.decide.compiled.evaluator import CompiledRulebook
+from caddrel.core.decide.decision import Decision
+from caddrel.core.decide.interpreter.interpreter import Others, explain
+from caddrel.core.decide.interpreter.judge import Judge
+from caddrel.core.decide.requirements import Requirements, formula_holds
 from caddrel.core.decide.truth import TRUE
 from caddrel.core.facts.attempts import read_facts
+from caddrel.core.facts.facts import Facts
 from caddrel.core.inventory.completion import complete
 from caddrel.core.language.nodes import Item
 from caddrel.core.prove.comparison import changes, differs
@@ -142,12 +146,18 @@ def assert_proven_is_enumerated(case: Small) -> None:
         When they differ.
     """
     one, other = (read_rulebook(Source("r", text)).or_raise() for text in (case.text, case.other))
-    tried = [(attempt, _explained(one, attempt), _explained(other, attempt)) for attempt in case.attempts()]
+    tried = list(case.attempts())
+    # Under all of these rulebooks they have the same facts.
+    each = [complete(read_facts(attempt, one.catalogue), one.catalogue, one.settings.assume) for attempt in tried]
     warm = Prover(one, list(one.guarantees.values()), None, _plenty)
     for rulebook in (one, other, one):
         (guarantee,) = rulebook.guarantees.values()
         judged = _with_shadow(rulebook) if guarantee.with_shadow else rulebook
-        broken = [attempt for attempt, *_ in tried if _breaks(_explained(judged, attempt), guarantee, case, attempt)]
+        broken = [
+            attempt
+            for attempt, facts, decision in zip(tried, each, _decisions(judged, each), strict=True)
+            if _breaks(judged, facts, decision, guarantee, all(name in attempt for name in case.facts))
+        ]
         answer = prove(rulebook, guarantee, None, _plenty).answer
         assert answer == ("fails" if broken else "holds"), (answer, broken[:3])
         # As asked after the one before, of whose formulas some do for it.
@@ -155,7 +165,9 @@ def assert_proven_is_enumerated(case: Small) -> None:
         assert edited is not None
         warm = edited
         assert warm.prove(guarantee).answer == answer
-    fired = {(s.policy.id, rule.id) for _, found, _ in tried for s in found.policies for rule in s.says.rules}
+    others = Others()
+    says = [steps for facts in each for steps in explain(one, facts, others=others).policies]
+    fired = {(steps.policy.id, rule.id) for steps in says for rule in steps.says.rules}
     rules = {(p.id, rule.id) for p in one.policies.values() if p.mode != "off" for rule in p.rules}
     never = {(i.policy, i.rule) for i in idle(one, None, _plenty).items if i.kind == "never-fires"}
     assert never == rules - fired
@@ -163,20 +175,20 @@ def assert_proven_is_enumerated(case: Small) -> None:
     for policy in one.policies.values():
         if policy.mode == "off":
             continue
-        without, with_it = without_and_with(one, policy.id)
-        same = not any(differs(_explained(without, a).decision, _explained(with_it, a).decision) for a, *_ in tried)
-        assert same == (policy.id in nothing), policy.id
-    differing = {
-        (before.decision.outcome, after.decision.outcome)
-        for _, before, after in tried
-        if differs(before.decision, after.decision)
-    }
+        without, with_it = (_decisions(side, each) for side in without_and_with(one, policy.id))
+        assert (policy.id in nothing) == (not any(map(differs, without, with_it))), policy.id
+    pairs = zip(_decisions(one, each), _decisions(other, each), strict=True)
+    differing = {(before.outcome, after.outcome) for before, after in pairs if differs(before, after)}
     assert {change.kind for change in changes(one, other, None, _plenty)} == differing
 
 
-def _explained(rulebook: Rulebook, attempt: dict[str, Any]) -> Explained:
-    facts = complete(read_facts(attempt, rulebook.catalogue), rulebook.catalogue, rulebook.settings.assume)
-    return explain(rulebook, facts)
+def _decisions(rulebook: Rulebook, several: list[Facts]) -> list[Decision]:
+    """Return what attempts come to, by the compiled evaluator, and of every seventh by the interpreter too."""
+    compiled, others = CompiledRulebook(rulebook), Others()
+    found = [compiled.decide(facts) for facts in several]
+    for facts, decision in zip(several[::7], found[::7], strict=True):
+        assert explain(rulebook, facts, others=others).decision == decision
+    return found
 
 
 def _with_shadow(rulebook: Rulebook) -> Rulebook:
@@ -187,11 +199,11 @@ def _with_shadow(rulebook: Rulebook) -> Rulebook:
     return found
 
 
-def _breaks(found: Explained, guarantee: Guarantee, case: Small, attempt: dict[str, Any]) -> bool:
-    when = TRUE if guarantee.when is None else found.judge.judge(guarantee.when).truth
-    outcome = found.decision.outcome
+def _breaks(rulebook: Rulebook, facts: Facts, decision: Decision, guarantee: Guarantee, known: bool) -> bool:
+    judge = Judge(rulebook, facts)
+    when = TRUE if guarantee.when is None else judge.judge(guarantee.when).truth
+    outcome = decision.outcome
     if guarantee.bound == "at_most":
-        known = all(name in attempt for name in case.facts)
         worse = outcome == "blocked" if guarantee.outcome == "challenged" else outcome != "allowed"
         return known and when is TRUE and worse
     if when.name == "FALSE":
@@ -200,9 +212,10 @@ def _breaks(found: Explained, guarantee: Guarantee, case: Small, attempt: dict[s
     formula = guarantee.effect.formula
     if formula is None:
         return outcome != "blocked"
+    requirements = Requirements(rulebook, facts, lambda name: judge.standard(name).truth)
 
     def met(item: Item) -> bool:
-        return found.requirements.met(item) is TRUE
+        return requirements.met(item) is TRUE
 
     return outcome == "allowed" and not formula_holds(formula, met)
 
