@@ -5,7 +5,6 @@ from __future__ import annotations
 import atexit
 import contextlib
 import fcntl
-import gc
 import logging
 import os
 import signal
@@ -38,6 +37,8 @@ from caddrel.service.runtime import Runtime, begin, go_on, stop
 from caddrel.service.signins.recompute import catch_up
 from caddrel.service.state.address_data import AddressData
 from caddrel.service.state.data_folder import DataFolder
+from caddrel.service.state.garbage import collect_seldom as collect_seldom  # noqa: PLC0414 - to be had here too
+from caddrel.service.state.garbage import keep_what_is_there as keep_what_is_there  # noqa: PLC0414
 from caddrel.service.state.keys import open_keys
 from caddrel.service.state.limits import Limits
 from caddrel.service.state.settings import Settings
@@ -379,18 +380,6 @@ class Server:
 def share_fairly() -> None:
     """Have threads give way sooner than Python's usual: a decision waits for others some dozen times."""
     sys.setswitchinterval(0.0002)
-
-
-def collect_seldom() -> None:
-    """Look for garbage less often than Python does by itself: imports make millions of objects without circles."""
-    # Each time at few objects, so that no decision waits long for it.
-    gc.set_threshold(10_000, 50, 100)
-
-
-def keep_what_is_there() -> None:
-    """Have what is there by now, rulebook and inventory above all, looked at for garbage no more: it stays."""
-    gc.collect()
-    gc.freeze()
 
 
 def build_server(

@@ -69,9 +69,11 @@ def attempt_of(space: Space, model: Any) -> Attempt:
 
     reported: dict[str, Value] = dict(SETTLED)
     for name, of in space.ways.items():
-        for variable, value in zip(of.variables, of.values, strict=True):
-            if true(variable):
-                reported[name] = value
+        # Just one of them is, or the fact is away.
+        pairs = zip(of.variables, of.values, strict=True)
+        found = next(((value,) for variable, value in pairs if true(variable)), None)
+        if found is not None:
+            reported[name] = found[0]
     for name, members in space.sets.items():
         if not true(members.away):
             reported[name] = frozenset(id for id, bit in members.bits.items() if true(bit))

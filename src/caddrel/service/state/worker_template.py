@@ -26,6 +26,8 @@ from collections.abc import Mapping
 from types import MappingProxyType
 from typing import BinaryIO
 
+from caddrel.service.state.garbage import collect_seldom
+
 # Bytes of a question: names of modules.
 _MOST = 4096
 # Libraries that would start a thread for each processor as soon as they are read.
@@ -214,6 +216,7 @@ def main() -> None:
     signal.signal(signal.SIGINT, signal.SIG_IGN)
     signal.signal(signal.SIGCHLD, _let_go)
     control = socket.socket(fileno=os.dup(0))
+    collect_seldom()
     while True:
         question, ends, _, _ = socket.recv_fds(control, _MOST, 2)
         if not question:
