@@ -19,6 +19,7 @@ from bench.company import COUNTRIES, Company
 from bench.result import Result
 from caddrel.cli.parquet_log import parquet_tables
 from caddrel.core.facts.types import LEVELS
+from caddrel.core.garbage import collect_seldom
 from caddrel.core.replay.table import TableReplay
 from caddrel.core.replay.tally import tally_json
 from caddrel.core.rulebook.model import OUTCOMES
@@ -32,6 +33,8 @@ _VERSIONS = ["12", "13.1", "14.2", "15", "16"]
 
 def run() -> Iterator[Result]:
     """Yield the figures: processor time of both, in turns."""
+    # As the command does.
+    collect_seldom()
     with tempfile.TemporaryDirectory() as folder:
         path = Path(folder) / "log.parquet"
         log = _log()

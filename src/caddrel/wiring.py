@@ -23,6 +23,8 @@ from urllib.parse import urlsplit
 import structlog
 from flask import Flask
 
+from caddrel.core.garbage import collect_seldom as collect_seldom  # noqa: PLC0414 - to be had here too
+from caddrel.core.garbage import keep_what_is_there as keep_what_is_there  # noqa: PLC0414
 from caddrel.service.app import ENDPOINTS, STANDARD_ENDPOINTS, create_app, refusal
 from caddrel.service.auth import accounts as access
 from caddrel.service.auth.tokens import make_token
@@ -37,8 +39,6 @@ from caddrel.service.runtime import Runtime, begin, go_on, stop
 from caddrel.service.signins.recompute import catch_up
 from caddrel.service.state.address_data import AddressData
 from caddrel.service.state.data_folder import DataFolder
-from caddrel.service.state.garbage import collect_seldom as collect_seldom  # noqa: PLC0414 - to be had here too
-from caddrel.service.state.garbage import keep_what_is_there as keep_what_is_there  # noqa: PLC0414
 from caddrel.service.state.keys import open_keys
 from caddrel.service.state.limits import Limits
 from caddrel.service.state.settings import Settings

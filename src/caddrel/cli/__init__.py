@@ -11,6 +11,7 @@ import click
 
 from caddrel import __version__
 from caddrel.cli.failures import run
+from caddrel.core.garbage import collect_seldom
 
 # The commands by the work of the day, each with the module it is in.
 _WORK = {
@@ -105,4 +106,5 @@ def cli() -> None:
 
 def main() -> None:
     """Run the command line."""
+    collect_seldom()
     run(cli)

@@ -37,7 +37,6 @@ def demo(data: Path, bind: tuple[str, int], doorway: tuple[str, int] | None) -> 
     """
     from caddrel import wiring
 
-    wiring.collect_seldom()
     wiring.share_fairly()
     try:
         held = contextlib.ExitStack()

@@ -134,7 +134,6 @@ def serve(
         allow_private=allow_private,
         incoming=incoming.resolve() if incoming is not None else None,
     )
-    wiring.collect_seldom()
     wiring.share_fairly()
     try:
         wiring.log_to_stderr(os.environ)

@@ -26,7 +26,7 @@ from collections.abc import Mapping
 from types import MappingProxyType
 from typing import BinaryIO
 
-from caddrel.service.state.garbage import collect_seldom
+from caddrel.core.garbage import collect_seldom
 
 # Bytes of a question: names of modules.
 _MOST = 4096

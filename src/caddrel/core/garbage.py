@@ -1,7 +1,4 @@
-"""How seldom garbage is looked for, in the service and in processes that help it.
-
-Not here: how much is remembered (`caches`).
-"""
+"""How seldom garbage is looked for: here millions of small objects are made, hardly any of them in circles."""
 
 from __future__ import annotations
 
