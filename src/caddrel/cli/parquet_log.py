@@ -126,7 +126,9 @@ def encoded(array: pa.Array) -> Column:
     if pa.types.is_nested(array.type):
         return _one_by_one(array)
     codes, values = _dictionary(array)
-    return Column(codes, [_value(value) for value in values])
+    # Texts are as lines of a log have them.
+    as_told = pa.types.is_string(array.type.value_type if pa.types.is_dictionary(array.type) else array.type)
+    return Column(codes, values if as_told else [_value(value) for value in values])
 
 
 def _lists(array: pa.Array) -> Column | None:
@@ -175,17 +177,21 @@ def _packed(names: Any, different: int, lengths: Any, starts: Any) -> Any:
 
     bits, longest = different.bit_length(), int(lengths.max(initial=0))
     at_once = 62 // bits if bits else 1
+    # Half as wide where that does: it is half as much to go through.
+    width = np.int32 if bits * min(longest, at_once) < 31 else np.int64
     # Behind the last list there is something to be looked at too, and to count for nothing.
-    padded = np.zeros(len(names) + longest, np.int64)
-    np.add(names, 1, out=padded[: len(names)])
-    combined = np.zeros(len(lengths), np.int64)
+    padded = np.zeros(len(names) + longest, width)
+    np.add(names, 1, out=padded[: len(names)], casting="unsafe")
+    shortest = int(lengths.min(initial=0))
+    combined: Any = np.zeros(len(lengths), np.int64)
     for begin in range(0, longest, at_once):
-        taken = np.zeros(len(lengths), np.int64)
+        taken: Any = np.zeros(len(lengths), width)
         for place in range(begin, min(begin + at_once, longest)):
-            name = padded.take(starts + place)
-            name *= lengths > place
-            name *= 1 << (place - begin) * bits
-            taken += name
+            name = padded.take(starts + place if place else starts)
+            if place >= shortest:
+                name *= lengths > place
+            name <<= (place - begin) * bits
+            taken |= name
         if begin:
             (before, _), (after, count) = _different(combined), _different(taken)
             taken = before * count + after

@@ -13,7 +13,7 @@ import numpy as np
 
 from caddrel.core.columnar.batch import Batch, Rows, different_of
 from caddrel.core.columnar.group_tables import Groups, GroupTables
-from caddrel.core.columnar.levels import FALSE, Levels, all_true
+from caddrel.core.columnar.levels import FALSE, TRUE, Levels, all_true
 from caddrel.core.language.nodes import Condition, FactTest, Not, Operand, Or
 from caddrel.core.language.operators import Op
 from caddrel.core.rulebook.model import Policy, Selector
@@ -75,6 +75,8 @@ class Layout:
         count = batch.count
         combined = np.zeros(count, np.int64)
         self._levels: dict[str, list[Levels]] = {}
+        # Which policies' scopes are true by a group whatever it is.
+        self._everywhere: dict[str, list[bool]] = {}
         for group in _LAID:
             # Often a few of all entries: those that these attempts have.
             used, codes = different_of(batch.codes[group])
@@ -85,6 +87,7 @@ class Layout:
             seen = np.stack(levels, axis=1) if levels else np.zeros((len(used), 1), np.uint8)
             different, classes = alike(seen)
             self._levels[group] = list(different.T) if levels else []
+            self._everywhere[group] = [bool((each == TRUE).all()) for each in self._levels[group]]
             combined = combined * len(different) + classes[codes]
         found, starts, self.order = _runs(combined)
         self._starts = np.append(starts, count)
@@ -106,13 +109,20 @@ class Layout:
         """
         first, *others = _LAID
         # Most policies are about few people: the combinations of all others are not looked at.
-        person = np.flatnonzero(self._levels[first][place] != FALSE)
-        live, _ = _ranges(self._of_person[person], self._of_person[person + 1])
-        levels = self._levels[first][place][self._parts[first][live]]
+        truth = self._levels[first][place]
+        person = np.flatnonzero(truth != FALSE)
+        begins, ends = self._of_person[person], self._of_person[person + 1]
+        others = [group for group in others if not self._everywhere[group][place]]
+        if not others:
+            # All of these people's rows, one person after another.
+            places, sizes = _ranges(self._starts[begins], self._starts[ends])
+            return places, np.repeat(truth[person], sizes)
+        live, sizes = _ranges(begins, ends)
+        levels = np.repeat(truth[person], sizes)
         for group in others:
-            levels = np.minimum(levels, self._levels[group][place][self._parts[group][live]])
-        kept = np.flatnonzero(levels != FALSE)
-        live, levels = live[kept], levels[kept]
+            found = self._levels[group][place][self._parts[group][live]]
+            kept = np.flatnonzero(found != FALSE)
+            live, levels = live[kept], np.minimum(levels[kept], found[kept])
         places, sizes = _ranges(self._starts[live], self._starts[live + 1])
         return places, np.repeat(levels, sizes)
 

@@ -212,19 +212,34 @@ class _Says:
 
 
 class _Sum:
-    """What policies come to together, for every row."""
+    """What policies come to together, for every row.
 
-    def __init__(self, said: Bits8, ways: Bits8) -> None:
-        self.said, self.ways = said, ways
+    In one number, as most of the time it takes is finding the rows: what any says, and above it the ways in which some
+    formula does not hold.
+    """
+
+    def __init__(self, count: int) -> None:
+        self._said: NDArray[np.uint16] = np.zeros(count, np.uint16)
 
     def add(self, rows: Rows, says: _Says) -> None:
         """Take in what a policy says of some rows; each row stands among them once."""
-        self.said[rows] |= says.said
-        self.ways[rows] &= says.ways
+        self._said[rows] |= says.said | (~says.ways).astype(np.uint16) << 8
 
     def copy(self) -> _Sum:
         """Return the same, to be added to."""
-        return _Sum(self.said.copy(), self.ways.copy())
+        found = _Sum(0)
+        found._said = self._said.copy()
+        return found
+
+    @property
+    def said(self) -> Bits8:
+        """The bits from `_BLOCKS` on."""
+        return self._said.astype(np.uint8)
+
+    @property
+    def ways(self) -> Bits8:
+        """The ways in which all formulas hold."""
+        return ~(self._said >> 8).astype(np.uint8)
 
 
 class _Reading:
@@ -240,7 +255,7 @@ class _Reading:
         self._stances = Stances(ready.rulebook, batch)
         # Only where an app is closed by its own line does it matter which policies name it.
         self._naming = bool(self._stances.own_strict.any() or self._stances.own_mild.any())
-        self._sum = _Sum(np.zeros(batch.count, np.uint8), np.full(batch.count, EVERY_WAY))
+        self._sum = _Sum(batch.count)
         self._shadow: list[tuple[str, Rows, _Says]] = []
         self._spoken: list[Spoken] = []
 
@@ -281,23 +296,24 @@ class _Reading:
     def _policy(self, scoped: ScopedPolicy, rows: Rows, scope: Levels) -> None:
         """Walk the rules of a policy for the rows where its scope is not false."""
         count = len(rows)
-        # The rows that no rule so far has surely taken, by their places among these.
-        left: Rows = np.arange(count)
+        # The rows that no rule so far has surely taken, by their places among these; None for all of them.
+        left: Rows | None = None
         kinds = np.zeros(count, np.uint8)
         ways, mildly = np.full(count, EVERY_WAY), np.zeros(count, np.uint8)
         for rule in scoped.policy.rules:
-            possible = left
             if rule.when is None:
-                left = left[:0]
+                possible = np.arange(count) if left is None else left
+                left = possible[:0]
             else:
-                when = self._conditions.ask(rule.when, rows[left])
-                possible, left = left[when != FALSE], left[when != TRUE]
+                when = self._conditions.ask(rule.when, rows if left is None else rows[left])
+                perhaps, rest = np.flatnonzero(when != FALSE), np.flatnonzero(when != TRUE)
+                possible, left = (perhaps, rest) if left is None else (left[perhaps], left[rest])
             if len(possible):
                 kinds[possible] |= _KINDS[rule.effect.kind]
                 self._rule(scoped.policy, rule, rows, possible, ways, mildly)
             if not len(left):
                 break
-        kinds[left] |= _ABSTAIN
+        kinds[slice(None) if left is None else left] |= _ABSTAIN
         kinds[scope != TRUE] |= _ABSTAIN
         self._combine(scoped, rows, kinds, ways, mildly)
 
@@ -332,14 +348,16 @@ class _Reading:
         self._sum.add(rows, _Says(said, ways & ~MILD_WAYS | mild))
 
     def _outcomes(self, sum_: _Sum, before: Levels, reached: np.uint8 = REACHED) -> tuple[Levels, Levels]:
-        closed = self._stances.strict & (sum_.said & _LETS_IN == 0)
-        return _read(before, sum_.said & _BLOCKS != 0, closed, sum_.ways & MET != 0, sum_.ways & reached != 0)
+        said, ways = sum_.said, sum_.ways
+        closed = self._stances.strict & (said & _LETS_IN == 0)
+        return _read(before, said & _BLOCKS != 0, closed, ways & MET != 0, ways & reached != 0)
 
     def _certain(self, outcomes: Levels, before: Levels) -> Flags:
         sum_ = self._sum
-        closed = self._stances.mild & (sum_.said & _LETS_IN_MILDLY == 0)
-        met, reached = sum_.ways & MET_MILDLY != 0, sum_.ways & REACHED_MILDLY != 0
-        mild, _ = _read(before, sum_.said & _BLOCKS_MILDLY != 0, closed, met, reached)
+        said, ways = sum_.said, sum_.ways
+        closed = self._stances.mild & (said & _LETS_IN_MILDLY == 0)
+        met, reached = ways & MET_MILDLY != 0, ways & REACHED_MILDLY != 0
+        mild, _ = _read(before, said & _BLOCKS_MILDLY != 0, closed, met, reached)
         certain: Flags = mild == outcomes
         without = (outcomes == CHALLENGED) & ~self._items.factors_known
         if without.any():

@@ -174,6 +174,11 @@ def read_flag(text: str) -> bool:
     return text in {"yes", "true"}
 
 
+def are_ids(values: Iterable[Any]) -> bool:
+    """Tell whether all values would be read as ids, or are empty: which takes less than to read each."""
+    return all(type(value) is str and len(value) <= LONGEST_TEXT for value in values)
+
+
 def _read_name(text: str) -> str:
     if not text or len(text) > LONGEST_TEXT:
         raise ValueRefused(_quote(text), "an id")

@@ -22,8 +22,8 @@ from caddrel.core.diagnostics import Diagnostic, shorten
 from caddrel.core.facts.attempts import unknown_fact, wrong_value
 from caddrel.core.facts.catalogue import FACTS
 from caddrel.core.facts.facts import Facts, Setting
-from caddrel.core.facts.types import Value
-from caddrel.core.facts.values import ValueRefused, read_told
+from caddrel.core.facts.types import FactType, Value
+from caddrel.core.facts.values import ValueRefused, are_ids, read_told
 from caddrel.core.inventory.completion import complete
 from caddrel.core.replay.columns import Entry, RecordedColumns
 from caddrel.core.replay.recorded import NO_ORIGIN, REPORTED, Coded, Numbers, Recorded
@@ -170,7 +170,7 @@ class TableReplay:
         self, name: str, column: Column, told: Sequence[str], sides: Sequence[_TableSide], wrong: dict[int, Diagnostic]
     ) -> None:
         good = self._good.setdefault(name, set())
-        if good.issuperset(told):
+        if good.issuperset(told) or (all(side.is_id(name) for side in sides) and are_ids(column.values)):
             return
         problems: dict[int, Diagnostic] = {}
         for place, value in enumerate(column.values):
@@ -281,6 +281,11 @@ class _TableSide:
         if found is None:
             found = self._values[key] = self._read(name, value)
         return found
+
+    def is_id(self, name: str) -> bool:
+        """Tell whether a fact is an id, of which every text is one."""
+        spec = self._rulebook.catalogue.get(name)
+        return spec is not None and spec.type is FactType.NAME and not spec.words
 
     def _read(self, name: str, value: Any) -> tuple[Value | None, Any] | Diagnostic:
         spec = self._rulebook.catalogue.get(name)
