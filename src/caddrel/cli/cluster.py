@@ -19,6 +19,7 @@ import click
 
 from caddrel.cli.output import remark
 from caddrel.cli.parquet_log import has_tables, parquet_lines, parquet_tables
+from caddrel.core.garbage import between
 from caddrel.core.rulebook.model import Rulebook
 from caddrel.core.rulebook.read.rulebook import read_rulebook
 from caddrel.core.rulebook.source import Source
@@ -144,7 +145,7 @@ def _of_file(path: str, before: Documents | None, after: Documents) -> Part:
 
     replay = TableReplay(*_sides(before, after))
     unrecorded = 0
-    for table in parquet_tables(Path(path), named=False):
+    for table in between(parquet_tables(Path(path), named=False)):
         unrecorded += table.unrecorded() if before is None else 0
         replay.count(table)
     return _part(replay.tally, replay.refused, unrecorded)

@@ -19,6 +19,7 @@ from caddrel.cli.parquet_log import has_tables, parquet_lines, parquet_tables
 from caddrel.cli.profile import connect
 from caddrel.cli.replay_text import print_replay
 from caddrel.core.facts.attempts import AttemptRefused
+from caddrel.core.garbage import between
 from caddrel.core.words.pieces import counted
 from caddrel.wire.decoding import convert
 from caddrel.wire.replays import ReplayRequest, ReplayResult
@@ -214,7 +215,7 @@ def _print_tally(tally: Tally, under: str, against: str | None, as_json: bool) -
 def _tables(replayed: TableReplay, path: Path, recorded: bool, changed: bool) -> list[Changed]:
     """Replay a file as tables; returns the attempts that change where they are to be told one by one."""
     found: list[Changed] = []
-    for table in parquet_tables(path, named=changed):
+    for table in between(parquet_tables(path, named=changed)):
         if recorded:
             _all_recorded(table.unrecorded())
         if changed:

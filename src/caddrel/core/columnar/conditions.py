@@ -47,7 +47,7 @@ class Conditions:
         """Return the truth of a condition for some rows."""
         group = self._tables.groups.of(node)
         if group:
-            return self._tables.of(node, group)[self._batch.codes[group][rows]]
+            return self._tables.of(node, group).take(self._batch.codes[group].take(rows))
         count = len(rows)
         match node:
             case And(parts=parts):
@@ -59,9 +59,9 @@ class Conditions:
             case Surely(part=part):
                 return surely(self.ask(part, rows))
             case Passes(standard=standard):
-                return self.standard(standard.text)[rows]
+                return self.standard(standard.text).take(rows)
             case During(schedule=schedule):
-                return self._during(schedule.text)[rows]
+                return self._during(schedule.text).take(rows)
             case FactTest():
                 return self._own(node, rows)
             case FromPlace():
@@ -89,7 +89,7 @@ class Conditions:
                 yield self.ask(part, rows)
         combine = all_true if kind is And else any_true
         for group, tables in together.items():
-            yield combine(tables, len(tables[0]))[self._batch.codes[group][rows]]
+            yield combine(tables, len(tables[0])).take(self._batch.codes[group].take(rows))
 
     def _during(self, name: str) -> Levels:
         key = "schedule", name

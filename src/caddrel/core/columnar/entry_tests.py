@@ -39,18 +39,17 @@ class _Column:
         known, places = len(self.codes), self._places
         if known == len(entries):
             return
-        codes = np.empty(len(entries), np.intp)
-        codes[:known] = self.codes
-        for row in range(known, len(entries)):
-            value = entries[row].values.get(self.fact)
+        fact, new = self.fact, []
+        for entry in entries[known:]:
+            value = entry.values.get(fact)
             # A set of which something is open is not the same as one of which nothing is.
-            key = (value, getattr(value, "open", None))
+            key = (value, value.open) if isinstance(value, PartlyKnown | Signals) else value
             place = places.get(key)
             if place is None:
                 place = places[key] = len(self.values)
                 self.values.append(value)
-            codes[row] = place
-        self.codes = codes
+            new.append(place)
+        self.codes = np.concatenate([self.codes, np.array(new, np.intp)])
 
 
 class EntryFacts:

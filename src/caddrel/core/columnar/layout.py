@@ -116,14 +116,14 @@ class Layout:
         if not others:
             # All of these people's rows, one person after another.
             places, sizes = _ranges(self._starts[begins], self._starts[ends])
-            return places, np.repeat(truth[person], sizes)
+            return places, np.repeat(truth.take(person), sizes)
         live, sizes = _ranges(begins, ends)
         levels = np.repeat(truth[person], sizes)
         for group in others:
-            found = self._levels[group][place][self._parts[group][live]]
+            found = self._levels[group][place].take(self._parts[group].take(live))
             kept = np.flatnonzero(found != FALSE)
-            live, levels = live[kept], np.minimum(levels[kept], found[kept])
-        places, sizes = _ranges(self._starts[live], self._starts[live + 1])
+            live, levels = live.take(kept), np.minimum(levels.take(kept), found.take(kept))
+        places, sizes = _ranges(self._starts.take(live), self._starts.take(live + 1))
         return places, np.repeat(levels, sizes)
 
 
@@ -146,9 +146,22 @@ def alike(rows: Levels) -> tuple[Levels, Rows]:
 def _runs(values: Rows) -> tuple[Rows, Rows, Rows]:
     """Return the different values, where each begins among the rows in their order, and that order."""
     different, codes = different_of(values)
-    # Of numbers of 16 bits the order is found without comparing any two of them.
-    small = len(different) <= np.iinfo(np.uint16).max
-    order = np.argsort(codes.astype(np.uint16) if small else codes, kind="stable")
-    ordered = values[order]
+    order = _ordered(codes, len(different))
+    ordered = values.take(order)
     begins = np.flatnonzero(np.append(True, ordered[1:] != ordered[:-1])) if len(values) else np.zeros(0, np.intp)
     return ordered[begins], begins, order
+
+
+def _ordered(codes: Rows, different: int) -> Rows:
+    """Return the order of numbers below a limit; those that are the same stay in theirs.
+
+    Of numbers of 16 bits it is found without comparing any two of them; so of larger ones first by their lower half.
+    """
+    order = np.argsort(codes.astype(np.uint16), kind="stable")
+    above = different >> 16
+    shift = 16
+    while above:
+        order = order.take(np.argsort((codes >> shift).astype(np.uint16).take(order), kind="stable"))
+        above >>= 16
+        shift += 16
+    return order

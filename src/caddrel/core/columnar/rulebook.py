@@ -40,23 +40,21 @@ ALLOWED, CHALLENGED, BLOCKED = range(len(OUTCOMES))
 
 @dataclass(frozen=True, slots=True)
 class Spoken:
-    """A rule that is among the possible effects of its policy for some rows.
+    """A rule and the rows that it was asked about, as they are laid out.
 
     Attributes
     ----------
+    possible
+        For which of the rows it is among the possible effects of its policy.
     ways
-        Of a rule that requires, for each of these rows: the ways in which its formula holds; None of others.
+        Of a rule that requires, for each of the rows: the ways in which its formula holds; None of others.
     """
 
     ref: RuleRef
     kind: str
     rows: Rows
+    possible: Flags
     ways: Bits8 | None = None
-
-    def among(self, wanted: Flags) -> Spoken:
-        """Return the same for some of its rows."""
-        mine = wanted[self.rows]
-        return Spoken(self.ref, self.kind, self.rows[mine], None if self.ways is None else self.ways[mine])
 
 
 @dataclass(frozen=True, slots=True)
@@ -67,6 +65,8 @@ class _Decided:
     ----------
     spoken
         The rules of enforced policies that have a say, by policy id and in order.
+    order
+        The attempts in the order in which they are laid out.
     """
 
     outcomes: Levels
@@ -75,13 +75,17 @@ class _Decided:
     each: dict[str, Levels]
     together: Levels
     spoken: Sequence[Spoken]
+    order: Rows
 
     def deciding(self, wanted: Flags) -> Iterator[tuple[RuleRef, Rows]]:
         """Yield every rule that decides anywhere among the attempts that are asked about, with where it does."""
-        everything = wanted.all()
-        for whole in self.spoken:
-            spoken = whole if everything else whole.among(wanted)
-            reasons, outcomes = self.reasons[spoken.rows], self.outcomes[spoken.rows]
+        order, everything = self.order, bool(wanted.all())
+        laid, all_reasons, all_outcomes = wanted[order], self.reasons[order], self.outcomes[order]
+        for spoken in self.spoken:
+            asked = spoken.possible if everything else spoken.possible & laid.take(spoken.rows)
+            places = np.flatnonzero(asked)
+            rows = spoken.rows.take(places)
+            reasons, outcomes = all_reasons.take(rows), all_outcomes.take(rows)
             match spoken.kind:
                 case "block":
                     decides = reasons == EFFECT
@@ -89,13 +93,14 @@ class _Decided:
                     decides = outcomes == ALLOWED
                 case "require":
                     assert spoken.ways is not None
+                    ways = spoken.ways.take(places)
                     decides = outcomes == ALLOWED
-                    decides |= (outcomes == CHALLENGED) & (spoken.ways & MET == 0)
-                    decides |= (reasons == UNMEETABLE) & (spoken.ways & REACHED == 0)
+                    decides |= (outcomes == CHALLENGED) & (ways & MET == 0)
+                    decides |= (reasons == UNMEETABLE) & (ways & REACHED == 0)
                 case _:
                     continue
             if decides.any():
-                yield spoken.ref, spoken.rows[decides]
+                yield spoken.ref, order.take(rows[decides])
 
 
 class Decisions:
@@ -191,6 +196,8 @@ class _Ready:
 # The kinds of effect that are possible, a bit each.
 _KINDS = {"allow": 1, "block": 2, "require": 4, "abstain": 8}
 _ALLOW, _BLOCK, _REQUIRE, _ABSTAIN = (np.uint8(bit) for bit in _KINDS.values())
+# Below this part of all rows it takes less to ask about those alone that are left.
+_MOSTLY = 0.3
 # What policies come to, a bit each: any may block, any surely lets in; and in the mild reading.
 _BLOCKS, _LETS_IN, _BLOCKS_MILDLY, _LETS_IN_MILDLY = (np.uint8(1 << place) for place in range(4))
 
@@ -289,45 +296,55 @@ class _Reading:
         order = self._layout.order
         back = np.empty(len(order), np.intp)
         back[order] = np.arange(len(order))
-        spoken = [Spoken(each.ref, each.kind, order[each.rows], each.ways) for each in self._spoken]
         shadow = {id: levels[back] for id, levels in each.items()}
-        return _Decided(outcomes[back], reasons[back], certain[back], shadow, with_all[back], spoken)
+        return _Decided(outcomes[back], reasons[back], certain[back], shadow, with_all[back], self._spoken, order)
 
     def _policy(self, scoped: ScopedPolicy, rows: Rows, scope: Levels) -> None:
         """Walk the rules of a policy for the rows where its scope is not false."""
-        count = len(rows)
-        # The rows that no rule so far has surely taken, by their places among these; None for all of them.
-        left: Rows | None = None
-        kinds = np.zeros(count, np.uint8)
-        ways, mildly = np.full(count, EVERY_WAY), np.zeros(count, np.uint8)
-        for rule in scoped.policy.rules:
-            if rule.when is None:
-                possible = np.arange(count) if left is None else left
-                left = possible[:0]
-            else:
-                when = self._conditions.ask(rule.when, rows if left is None else rows[left])
-                perhaps, rest = np.flatnonzero(when != FALSE), np.flatnonzero(when != TRUE)
-                possible, left = (perhaps, rest) if left is None else (left[perhaps], left[rest])
-            if len(possible):
-                kinds[possible] |= _KINDS[rule.effect.kind]
-                self._rule(scoped.policy, rule, rows, possible, ways, mildly)
-            if not len(left):
-                break
-        kinds[slice(None) if left is None else left] |= _ABSTAIN
-        kinds[scope != TRUE] |= _ABSTAIN
+        kinds, ways, mildly = self._walk(scoped.policy, scoped.policy.rules, rows)
+        kinds |= (scope != TRUE) * _ABSTAIN
         self._combine(scoped, rows, kinds, ways, mildly)
 
-    def _rule(self, policy: Policy, rule: Rule, rows: Rows, possible: Rows, ways: Bits8, mildly: Bits8) -> None:
+    def _walk(self, policy: Policy, rules: Sequence[Rule], rows: Rows) -> tuple[Bits8, Bits8, Bits8]:
+        """Return for rows that no rule so far has surely taken what the rules from here on come to.
+
+        The kinds of effect that are possible; the ways in which all formulas hold; and those in which any does.
+        """
+        count = len(rows)
+        kinds, mildly = np.zeros(count, np.uint8), np.zeros(count, np.uint8)
+        ways, left = np.full(count, EVERY_WAY), np.ones(count, np.bool_)
+        for place, rule in enumerate(rules, 1):
+            if rule.when is None:
+                possible, left = left, np.zeros(count, np.bool_)
+            else:
+                when = self._conditions.ask(rule.when, rows)
+                possible, left = left & (when != FALSE), left & (when != TRUE)
+            kinds |= possible * np.uint8(_KINDS[rule.effect.kind])
+            self._rule(policy, rule, rows, possible, ways, mildly)
+            many = np.count_nonzero(left)
+            # While most are left it takes less to ask about all of them than to pick those.
+            if many < count * _MOSTLY and (place < len(rules) or not many):
+                if many:
+                    some = np.flatnonzero(left)
+                    found = self._walk(policy, rules[place:], rows.take(some))
+                    kinds[some] |= found[0]
+                    ways[some] &= found[1]
+                    mildly[some] |= found[2]
+                return kinds, ways, mildly
+        kinds |= left * _ABSTAIN
+        return kinds, ways, mildly
+
+    def _rule(self, policy: Policy, rule: Rule, rows: Rows, possible: Flags, ways: Bits8, mildly: Bits8) -> None:
         """Take in what a rule requires where its effect is possible, and note that it has a say."""
-        mine = rows[possible]
         found = None
         if rule.effect.formula is not None:
-            found = self._items.ways(rule.effect.formula)[mine]
-            ways[possible] &= found
+            found = self._items.ways(rule.effect.formula).take(rows)
+            here = possible * EVERY_WAY
+            ways &= found | ~here
             # Of several requirements one is enough in the mild reading.
-            mildly[possible] |= found
+            mildly |= found & here
         if policy.mode == "enforced":
-            self._spoken.append(Spoken(RuleRef(policy.id, rule.id), rule.effect.kind, mine, found))
+            self._spoken.append(Spoken(RuleRef(policy.id, rule.id), rule.effect.kind, rows, possible, found))
 
     def _combine(self, scoped: ScopedPolicy, rows: Rows, kinds: Bits8, ways: Bits8, mildly: Bits8) -> None:
         policy = scoped.policy

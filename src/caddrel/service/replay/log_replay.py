@@ -11,6 +11,7 @@ from collections.abc import Callable, Iterator
 import numpy as np
 
 from caddrel.core.facts.facts import Facts
+from caddrel.core.garbage import between
 from caddrel.core.replay.breakdown import Breakdown
 from caddrel.core.replay.recorded import Recorded
 from caddrel.core.replay.tally import Attempts, Changed, Tally
@@ -50,7 +51,7 @@ class LogReplay:
         """
         done = 0
         sides = [side for side in (self._before, self._after) if side is not None]
-        for recorded in self._log.parts(sides):
+        for recorded in between(self._log.parts(sides)):
             yield from self._part(recorded)
             done += len(recorded)
             progress(done)

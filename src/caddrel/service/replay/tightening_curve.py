@@ -10,6 +10,7 @@ from collections.abc import Callable, Iterator, Mapping, Sequence
 import numpy as np
 
 from caddrel.core.facts.values import show_moment
+from caddrel.core.garbage import between
 from caddrel.core.replay.tally import Counted
 from caddrel.core.replay.tightening_curve import Curve, Observed, Point, Variants, choices, ordered
 from caddrel.core.rulebook.edit.limits import Limit, find_limit, limits_of
@@ -139,7 +140,7 @@ class _Look:
         if self.observed is None:
             return
         ends = [self._side(rulebook) for rulebook in self._variants.ends()]
-        for recorded in self._log.parts(ends):
+        for recorded in between(self._log.parts(ends)):
             one, other = (side.decisions(recorded).outcomes for side in ends)
             self.observed.add(ends[0].batch, np.flatnonzero(one != other))
             self._done += len(recorded)
@@ -151,7 +152,7 @@ class _Look:
         before = RecordedSide(self._log)
         without = [self._side(rulebook) for rulebook in self._variants.without()]
         sides = [self._side(self._variants.of(point.value)) for point in curve.points]
-        for recorded in self._log.parts([*without, *sides]):
+        for recorded in between(self._log.parts([*without, *sides])):
             found = []
             for place, side in enumerate((*without, *sides), 1):
                 found.append(side.decisions(recorded).outcomes)
