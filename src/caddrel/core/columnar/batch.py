@@ -6,7 +6,7 @@ Not here: where attempts come from (`replay`), and deciding them (`columnar.rule
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
 from typing import Any
@@ -80,6 +80,26 @@ class MethodColumns:
         return cls(known, partly, used, ages, seconds(default_ages))
 
 
+class Taken(Mapping[str, NDArray[Any]]):
+    """Some rows of columns by name, each taken when it is first asked for: many are asked for by nobody."""
+
+    def __init__(self, columns: Mapping[str, NDArray[Any]], rows: Rows) -> None:
+        self._columns, self._rows = columns, rows
+        self._taken: dict[str, NDArray[Any]] = {}
+
+    def __getitem__(self, name: str) -> NDArray[Any]:
+        found = self._taken.get(name)
+        if found is None:
+            found = self._taken[name] = self._columns[name].take(self._rows)
+        return found
+
+    def __iter__(self) -> Iterator[str]:
+        return iter(self._columns)
+
+    def __len__(self) -> int:
+        return len(self._columns)
+
+
 @dataclass(frozen=True, slots=True)
 class Batch:
     """Attempts whose facts are completed.
@@ -112,13 +132,13 @@ class Batch:
         """Return some of the attempts, in another order."""
         methods = self.methods
         return Batch(
-            len(rows), self.entries, {group: codes[rows] for group, codes in self.codes.items()}, self.moments[rows],
-            self.timed[rows], {name: ages[rows] for name, ages in self.ages.items()},
+            len(rows), self.entries, Taken(self.codes, rows), self.moments.take(rows), self.timed.take(rows),
+            Taken(self.ages, rows),
             MethodColumns(
-                methods.known[rows], methods.partly[rows], methods.used[rows],
-                {name: ages[rows] for name, ages in methods.ages.items()}, methods.default_age[rows],
+                methods.known.take(rows), methods.partly.take(rows), methods.used.take(rows),
+                Taken(methods.ages, rows), methods.default_age.take(rows),
             ),
-            self.live[rows],
+            self.live.take(rows),
         )  # fmt: skip
 
     def facts(self, row: int) -> Facts:

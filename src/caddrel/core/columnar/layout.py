@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, field
+from math import prod
 
 import numpy as np
 
@@ -20,6 +21,8 @@ from caddrel.core.rulebook.model import Policy, Selector
 
 # The groups by which attempts are laid out.
 _LAID = ("person", "app", "attempt")
+# Where so many combinations could be for each attempt, those that are there are looked up by their number.
+_PAIRS = 4
 
 
 @dataclass(frozen=True, slots=True)
@@ -89,18 +92,21 @@ class Layout:
             self._levels[group] = list(different.T) if levels else []
             self._everywhere[group] = [bool((each == TRUE).all()) for each in self._levels[group]]
             combined = combined * len(different) + classes[codes]
-        found, starts, self.order = _runs(combined)
+        combinations, starts, self.order = _runs(combined)
         self._starts = np.append(starts, count)
+        self._sizes = [len(self._levels[group][0]) if self._levels[group] else 1 for group in _LAID]
         # What each combination is, group by group.
         self._parts: dict[str, Rows] = {}
-        for group in reversed(_LAID):
-            size = len(self._levels[group][0]) if self._levels[group] else 1
-            self._parts[group] = found % size
-            found = found // size
+        left = combinations
+        for group, size in zip(reversed(_LAID), reversed(self._sizes), strict=True):
+            self._parts[group], left = left % size, left // size
         # Those of one kind of person follow one another.
-        people = self._parts[_LAID[0]]
-        kinds = len(self._levels[_LAID[0]][0]) if self._levels[_LAID[0]] else 1
-        self._of_person = np.searchsorted(people, np.arange(kinds + 1))
+        self._of_person = np.searchsorted(self._parts[_LAID[0]], np.arange(self._sizes[0] + 1))
+        # Where not very many combinations could be, which of them there are, looked up by number.
+        self._at: Rows | None = None
+        if prod(self._sizes) <= _PAIRS * count:
+            there = np.bincount(combinations, minlength=prod(self._sizes))
+            self._at = np.append(0, np.cumsum(there))
 
     def rows(self, place: int) -> tuple[Rows, Levels]:
         """Return the rows for which a policy's scope is not false by these groups, and its truth there by them.
@@ -117,6 +123,8 @@ class Layout:
             # All of these people's rows, one person after another.
             places, sizes = _ranges(self._starts[begins], self._starts[ends])
             return places, np.repeat(truth.take(person), sizes)
+        if self._at is not None:
+            return self._by_number(place, person, truth)
         live, sizes = _ranges(begins, ends)
         levels = np.repeat(truth[person], sizes)
         for group in others:
@@ -124,6 +132,19 @@ class Layout:
             kept = np.flatnonzero(found != FALSE)
             live, levels = live.take(kept), np.minimum(levels.take(kept), found.take(kept))
         places, sizes = _ranges(self._starts.take(live), self._starts.take(live + 1))
+        return places, np.repeat(levels, sizes)
+
+    def _by_number(self, place: int, people: Rows, truth: Levels) -> tuple[Rows, Levels]:
+        """Return the same, by the numbers of all combinations for which the scope is not false."""
+        assert self._at is not None
+        numbers, levels = people, truth.take(people)
+        for group, size in zip(_LAID[1:], self._sizes[1:], strict=True):
+            of_group = self._levels[group][place]
+            kinds = np.flatnonzero(of_group != FALSE)
+            numbers = (numbers[:, None] * size + kinds).ravel()
+            levels = np.minimum.outer(levels, of_group.take(kinds)).ravel()
+        begins, ends = self._at.take(numbers), self._at.take(numbers + 1)
+        places, sizes = _ranges(self._starts.take(begins), self._starts.take(ends))
         return places, np.repeat(levels, sizes)
 
 

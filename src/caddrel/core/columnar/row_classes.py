@@ -45,6 +45,7 @@ from caddrel.core.rulebook.model import Rulebook
 _WORTH = 0.5
 # So many are looked at first; it is gone on with where there seem to be classes for no more than this part.
 _SAMPLE, _FEW = 2_048, 0.15
+_ASKED_AGAIN = 3
 # Numbers that lie so close together are counted without sorting.
 _CLOSE = 1_000_000
 _HALF = np.uint32(16)
@@ -69,6 +70,8 @@ class RowClasses:
         limits: dict[str, set[float]] = {}
         self._items: dict[Item, None] = {}
         self._was_worth_it = False
+        # So many batches are decided row by row before it is looked at again whether that is worth it.
+        self._not_asked = 0
         for scoped in policies:
             for condition in _conditions(scoped):
                 self._look(condition, limits)
@@ -120,11 +123,16 @@ class RowClasses:
     def of(self, batch: Batch, tables: GroupTables) -> tuple[Rows, Rows] | None:
         """Return one row of each class, and which of these each row is like; None where too few are like others."""
         if batch.count > 4 * _SAMPLE and not self._was_worth_it:
+            # Where it was not, it is not looked at again for a while: one part of a log is like the next.
+            self._not_asked -= 1
+            if self._not_asked >= 0:
+                return None
             # How many of a few are like another tells how many classes there are: of that many days and people as many
             # have the same birthday.
             some = np.linspace(0, batch.count - 1, _SAMPLE).astype(np.intp)
             different = self._classes(batch.taken(some), tables, 1.0)
             if different is None or _SAMPLE - different[0] < _SAMPLE**2 / (2 * _FEW * batch.count):
+                self._not_asked = _ASKED_AGAIN
                 return None
         classes = self._classes(batch, tables, _WORTH)
         # One part of a log is like the next.
