@@ -42,12 +42,15 @@ class Conditions:
     def __init__(self, rulebook: Rulebook, tables: GroupTables, batch: Batch) -> None:
         self._rulebook, self._tables, self._batch = rulebook, tables, batch
         self._named: dict[tuple[str, str], Levels] = {}
+        # Of the rows that were asked about last: the rules of a policy ask about the same ones.
+        self._rows: Rows | None = None
+        self._taken: dict[str, Rows] = {}
 
     def ask(self, node: Condition, rows: Rows) -> Levels:
         """Return the truth of a condition for some rows."""
         group = self._tables.groups.of(node)
         if group:
-            return self._tables.of(node, group).take(self._batch.codes[group].take(rows))
+            return self._tables.of(node, group).take(self._codes(group, rows))
         count = len(rows)
         match node:
             case And(parts=parts):
@@ -69,6 +72,15 @@ class Conditions:
             case _:
                 assert_never(node)
 
+    def _codes(self, group: str, rows: Rows) -> Rows:
+        """Return which entry of a group each of some rows has."""
+        if rows is not self._rows:
+            self._rows, self._taken = rows, {}
+        found = self._taken.get(group)
+        if found is None:
+            found = self._taken[group] = self._batch.codes[group].take(rows)
+        return found
+
     def standard(self, name: str) -> Levels:
         """Return for every row whether its device passes a standard."""
         key = "standard", name
@@ -89,7 +101,7 @@ class Conditions:
                 yield self.ask(part, rows)
         combine = all_true if kind is And else any_true
         for group, tables in together.items():
-            yield combine(tables, len(tables[0])).take(self._batch.codes[group].take(rows))
+            yield combine(tables, len(tables[0])).take(self._codes(group, rows))
 
     def _during(self, name: str) -> Levels:
         key = "schedule", name
