@@ -6,8 +6,9 @@ Not here: what a decision says beside outcome, reason, certainty, deciding rules
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
+from functools import cache
 from typing import Any
 
 import numpy as np
@@ -63,6 +64,8 @@ class _Decided:
 
     Attributes
     ----------
+    in_shadow
+        Gives the outcomes if each shadow policy were enforced too, by id, and if all were: most who ask do not want it.
     spoken
         The rules of enforced policies that have a say, by policy id and in order.
     order
@@ -72,8 +75,7 @@ class _Decided:
     outcomes: Levels
     reasons: Levels
     certain: Flags
-    each: dict[str, Levels]
-    together: Levels
+    in_shadow: Callable[[], tuple[dict[str, Levels], Levels]]
     spoken: Sequence[Spoken]
     order: Rows
 
@@ -133,12 +135,12 @@ class Decisions:
     @property
     def each(self) -> dict[str, Levels]:
         """The outcomes if a shadow policy were enforced too, by its id."""
-        return {id: self._spread(levels) for id, levels in self._decided.each.items()}
+        return {id: self._spread(levels) for id, levels in self._decided.in_shadow()[0].items()}
 
     @property
     def together(self) -> Levels:
         """The outcomes if all shadow policies were enforced."""
-        return self._spread(self._decided.together)
+        return self._spread(self._decided.in_shadow()[1])
 
     def deciding(self, wanted: Flags | None = None) -> Iterator[tuple[RuleRef, Rows]]:
         """Yield every rule that decides anywhere, with the rows where it does.
@@ -284,20 +286,29 @@ class _Reading:
                 self._policy(scoped, rows, scope)
         before = before_policies(self._batch)
         outcomes, reasons = self._outcomes(self._sum, before)
+        certain = self._certain(outcomes, before)
+        order = self._layout.order
+        back = np.empty(len(order), np.intp)
+        back[order] = np.arange(len(order))
+
+        def in_shadow() -> tuple[dict[str, Levels], Levels]:
+            each, together = self._in_shadow(before, outcomes)
+            return {id: levels.take(back) for id, levels in each.items()}, together.take(back)
+
+        return _Decided(
+            outcomes.take(back), reasons.take(back), certain.take(back), cache(in_shadow), self._spoken, order
+        )
+
+    def _in_shadow(self, before: Levels, outcomes: Levels) -> tuple[dict[str, Levels], Levels]:
+        """Return the outcomes if each shadow policy were enforced too, and if all of them were."""
         together = self._sum.copy()
-        each = {scoped.policy.id: outcomes for scoped in policies if scoped.policy.mode == "shadow"}
+        each = {scoped.policy.id: outcomes for scoped in self._ready.policies if scoped.policy.mode == "shadow"}
         for id, rows, says in self._shadow:
             alone = self._sum.copy()
             alone.add(rows, says)
             together.add(rows, says)
             each[id], _ = self._outcomes(alone, before)
-        with_all, _ = self._outcomes(together, before)
-        certain = self._certain(outcomes, before)
-        order = self._layout.order
-        back = np.empty(len(order), np.intp)
-        back[order] = np.arange(len(order))
-        shadow = {id: levels[back] for id, levels in each.items()}
-        return _Decided(outcomes[back], reasons[back], certain[back], shadow, with_all[back], self._spoken, order)
+        return each, self._outcomes(together, before)[0] if self._shadow else outcomes
 
     def _policy(self, scoped: ScopedPolicy, rows: Rows, scope: Levels) -> None:
         """Walk the rules of a policy for the rows where its scope is not false."""

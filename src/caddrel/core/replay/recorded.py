@@ -38,6 +38,10 @@ class Own:
         return NO_ORIGIN if said is None else _ORIGIN.get(said[0], OTHERWISE)
 
 
+# Of so few, as a part of all names, each is looked at by itself.
+_FEW = 40
+
+
 @dataclass(frozen=True, slots=True)
 class Coded:
     """Names of many, each by its place among the different ones; -1 where there is none."""
@@ -58,9 +62,12 @@ class Coded:
 
     def among(self, rows: Rows | slice) -> set[str]:
         """Return the different names of some rows."""
+        codes = self.codes[rows]
+        if len(codes) * _FEW < len(self.names):
+            return {self.names[code] for code in codes.tolist() if code >= 0}
         # Whoever has none marks the place behind the last.
         marks = np.zeros(len(self.names) + 1, np.bool_)
-        marks[self.codes[rows]] = True
+        marks[codes] = True
         return set(map(self.names.__getitem__, np.flatnonzero(marks[:-1]).tolist()))
 
     def name(self, row: int) -> str | None:

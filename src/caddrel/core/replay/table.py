@@ -306,15 +306,19 @@ class _TableSide:
         assume = self._rulebook.settings.assume
         values: dict[str, Value] = {}
         strange: dict[str, Any] = {}
+        known = self._values
         for name, (told, value) in reported.items():
-            found = self.value(name, told, value)
+            found = known.get((name, told)) or self.value(name, told, value)
             # Rows that cannot be read are not asked about.
-            if not isinstance(found, Diagnostic):
-                if found[0] is not None:
-                    values[name] = found[0]
-                if found[1] is not None:
-                    strange[name] = found[1]
+            if isinstance(found, tuple):
+                read, said = found
+                if read is not None:
+                    values[name] = read
+                if said is not None:
+                    strange[name] = said
         if group in _ASSUMED_ALONE:
+            if not self._assumed[group]:
+                return Facts(values, {}, not_understood=strange)
             mine = {name: value for name, value in self._assumed[group].items() if name not in strange}
             return Facts({**mine, **values}, {}, not_understood=strange)
         # Without an inventory a group of facts is completed from itself alone, so it may be by itself.
