@@ -63,6 +63,7 @@ def run() -> Iterator[Result]:
         yield from _taking_in(opened.runtime, lines, count)
         yield from _asking(opened.runtime.data)
         yield from _watching(opened.runtime)
+        _rest(opened.runtime)
         yield from _replaying(opened.runtime.data)
         opened.close()
 
@@ -169,6 +170,14 @@ def _watching(runtime: Runtime) -> Iterator[Result]:
     week = NOW - timedelta(days=7)
     took = _seconds(lambda: runtime.data.signins.per_day(Query(since=week)))
     yield Result("counts of the last 7 days, s", took, "below", 0.3, "by day and outcome")
+
+
+def _rest(runtime: Runtime) -> None:
+    """Do nothing beside: in a service a replay has a process to itself, and what the service does is not its own."""
+    for one in (runtime.reporter, runtime.sessions, runtime.delivery, runtime.watched):
+        one.stop()
+    for rounds in (runtime.poller.rounds, runtime.fetcher.rounds):
+        rounds.stop()
 
 
 def _replaying(data: DataFolder) -> Iterator[Result]:
