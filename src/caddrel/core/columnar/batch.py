@@ -193,7 +193,7 @@ def different_of(numbers: NDArray[Any]) -> tuple[NDArray[Any], Rows]:
     # Only the places of numbers that occur are ever looked at.
     places = np.empty(spread, np.intp)
     places[different] = np.arange(len(different))
-    return different + least, places[at]
+    return different + least, places.take(at)
 
 
 def ticks(moment: datetime) -> int:

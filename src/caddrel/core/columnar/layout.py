@@ -84,14 +84,14 @@ class Layout:
             # Often a few of all entries: those that these attempts have.
             used, codes = different_of(batch.codes[group])
             levels = [
-                all_true((tables.of(part, group)[used] for part in scoped.laid.get(group, ())), len(used))
+                all_true((tables.of(part, group).take(used) for part in scoped.laid.get(group, ())), len(used))
                 for scoped in policies
             ]
             seen = np.stack(levels, axis=1) if levels else np.zeros((len(used), 1), np.uint8)
             different, classes = alike(seen)
             self._levels[group] = list(different.T) if levels else []
             self._everywhere[group] = [bool((each == TRUE).all()) for each in self._levels[group]]
-            combined = combined * len(different) + classes[codes]
+            combined = combined * len(different) + classes.take(codes)
         combinations, starts, self.order = _runs(combined)
         self._starts = np.append(starts, count)
         self._sizes = [len(self._levels[group][0]) if self._levels[group] else 1 for group in _LAID]

@@ -173,7 +173,7 @@ class RowClasses:
                 used, codes = different_of(codes)
                 together = together[used]
             different, classes = alike(together)
-            yield classes[codes], len(different)
+            yield classes.take(codes), len(different)
         for name, limits in self._limits.items():
             yield self._between(name, limits, batch)
         # What schedules and windows say of no moment is unknown, like all that is asked about it.

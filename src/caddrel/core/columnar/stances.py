@@ -56,11 +56,11 @@ class Stances:
         signs_in, known = signing_in(batch.entries["attempt"])[batch.codes["attempt"]].T
         codes = batch.codes["app"]
         # An app that the inventory does not know is closed to whoever comes now.
-        now = batch.live & unlisted[codes]
-        self.strict: Flags = signs_in & (strict[codes] | now)
-        self.own_strict: Flags = signs_in & own[codes]
-        self.mild: Flags = signs_in & known & (mild[codes] | now)
-        self.own_mild: Flags = signs_in & known & own_mild[codes]
+        now = batch.live & unlisted.take(codes)
+        self.strict: Flags = signs_in & (strict.take(codes) | now)
+        self.own_strict: Flags = signs_in & own.take(codes)
+        self.mild: Flags = signs_in & known & (mild.take(codes) | now)
+        self.own_mild: Flags = signs_in & known & own_mild.take(codes)
 
 
 def _stance(

@@ -77,7 +77,7 @@ class RecordedColumns:
                 self._entries[group].append(facts)
                 if group == "device":
                     self._constant.append(ages)
-        return np.array([places[number] for number in wanted], np.intp)[codes]
+        return np.array([places[number] for number in wanted], np.intp).take(codes)
 
     def _ages(
         self, name: str, recorded: Recorded, constant: Sequence[Mapping[str, float | None]], codes: Rows
