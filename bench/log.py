@@ -18,6 +18,7 @@ import msgspec
 
 from bench.calibration import just_now
 from bench.result import Result
+from caddrel.core.garbage import collect_seldom
 from caddrel.core.rulebook.edit.objects import document_of, objects_of
 from caddrel.core.rulebook.edit.values import value_of, with_value
 from caddrel.core.rulebook.model import Rulebook
@@ -34,7 +35,7 @@ from caddrel.service.signins.importer import Importer
 from caddrel.service.signins.log_filter import read_where
 from caddrel.service.state.data_folder import DataFolder
 from caddrel.store.queries import Query
-from caddrel.wiring import collect_seldom, open_data
+from caddrel.wiring import open_data
 
 NOW = datetime(2026, 11, 23, 9, tzinfo=UTC)
 # So many companies like the demo's make a million sign-ins of thirty days.

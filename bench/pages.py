@@ -16,8 +16,9 @@ import httpx
 from bench.calibration import just_now
 from bench.company import Company
 from bench.result import Result
+from caddrel.core.garbage import collect_seldom
 from caddrel.service.auth.tokens import make_token
-from caddrel.wiring import build_server, collect_seldom, log_nothing, open_data
+from caddrel.wiring import build_server, log_nothing, open_data
 
 NOW = datetime(2026, 11, 23, 9, tzinfo=UTC)
 POLICIES, PEOPLE, DEVICES = 1_000, 50_000, 100_000

@@ -11,6 +11,7 @@ from typing import Any
 from bench.calibration import just_now
 from bench.company import Company
 from bench.result import Result
+from caddrel.core.garbage import collect_seldom
 from caddrel.core.language.formulas import parse_effect
 from caddrel.core.prove.check_up import check_up
 from caddrel.core.prove.comparison import changes
@@ -19,7 +20,6 @@ from caddrel.core.prove.guarantees import Prover, prove
 from caddrel.core.prove.safeguards import Company as Checked
 from caddrel.core.rulebook.read.rulebook import read_rulebook
 from caddrel.core.rulebook.source import Source
-from caddrel.wiring import collect_seldom
 
 GUARANTEE = "caddrel: 1\nguarantees:\n  proven: {for: {people: ['kind:guest']}, at_least: require mfa}\n"
 # Seconds that one question may take.
@@ -57,7 +57,7 @@ class _Questions:
         id, policy = next((id, each) for id, each in rulebook.policies.items() if each.mode == "enforced")
         self._off = replace(rulebook, policies={**rulebook.policies, id: replace(policy, mode="off")})
         now = datetime(2026, 11, 23, tzinfo=UTC)
-        self._company = Checked(sources, rulebook, None, now, ["sensitive"], ["administration"])
+        self._company = Checked(rulebook, None, now, ["sensitive"], ["administration"])
         self._warm = Prover(rulebook, [self._guarantee], None, _left())
 
     def asked(self, name: str) -> Callable[[], Any]:

@@ -13,10 +13,11 @@ from typing import Any
 from bench.calibration import just_now
 from bench.company import Company
 from bench.result import Result
+from caddrel.core.garbage import collect_seldom
 from caddrel.service.runtime import Runtime
 from caddrel.store.door_sessions import DoorSession
 from caddrel.store.new_signins import NewSignins
-from caddrel.wiring import collect_seldom, log_nothing, open_data, utc_now
+from caddrel.wiring import log_nothing, open_data, utc_now
 
 POLICIES, PEOPLE, SESSIONS = 200, 50_000, 100_000
 

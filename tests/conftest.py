@@ -25,6 +25,7 @@ from playwright.sync_api import Browser, expect, sync_playwright
 import caddrel
 from caddrel import wiring
 from caddrel.client import Caddrel
+from caddrel.core.garbage import collect_seldom
 from caddrel.demo.fill import ADDRESSES, fill
 from caddrel.service.auth.tokens import make_token
 from caddrel.service.runtime import Runtime
@@ -35,7 +36,7 @@ from caddrel.wire.decisions import File
 settings.register_profile("steady", derandomize=True, deadline=None, print_blob=True)
 settings.load_profile("steady")
 # As the service does: rulebooks drawn by chance are millions of small objects.
-wiring.collect_seldom()
+collect_seldom()
 
 # Nothing here is asked over TLS but what tests sign themselves: to load all the authorities of the world takes as long
 # as a dozen requests, and clients do so for each call that is made without one.

@@ -23,8 +23,8 @@ from urllib.parse import urlsplit
 import structlog
 from flask import Flask
 
-from caddrel.core.garbage import collect_seldom as collect_seldom  # noqa: PLC0414 - to be had here too
-from caddrel.core.garbage import keep_what_is_there as keep_what_is_there  # noqa: PLC0414
+from caddrel.core.garbage import collect_seldom as collect_seldom  # noqa: PLC0414 - where the bench looks in releases
+from caddrel.core.garbage import keep_what_is_there
 from caddrel.service.app import ENDPOINTS, STANDARD_ENDPOINTS, create_app, refusal
 from caddrel.service.auth import accounts as access
 from caddrel.service.auth.tokens import make_token

@@ -87,7 +87,7 @@ def _checked_here(
     inventory = read_inventory_file(inventory_path) if inventory_path is not None else None
     rulebook, now = read_documents(documents), datetime.now(UTC)
     called = (sensitive or ["sensitive"], administration or ["administration"])
-    company = Company(documents, rulebook, inventory, now, *called)
+    company = Company(rulebook, inventory, now, *called)
     found: list[Any] = []
     for each in checking(company, time_left(), safeguard):
         document = checked_json(each)

@@ -38,14 +38,14 @@ policies:
     inventory = read_inventory(
         {"apps": [{"id": "a", "labels": ["administration"]}, {"id": "s", "labels": ["sensitive"]}]}
     )
-    company = Company([Source("r", text)], _read(text), inventory[0], NOW)
+    company = Company(_read(text), inventory[0], NOW)
     (found,) = check_up(company, plenty, safeguard)
     assert found.verdict == "fails", found
     if found.safeguard.remedy is not None:
         assert found.counterexample is not None
         assert found.remedy is not None
         assert found.remedy.mends
-    bare = Company([Source("r", "caddrel: 1\n")], _read("caddrel: 1\n"), None, NOW)
+    bare = Company(_read("caddrel: 1\n"), None, NOW)
     (other,) = check_up(bare, plenty, safeguard)
     assert other.verdict == ("not-applicable" if found.safeguard.needs else other.verdict)
 
@@ -80,7 +80,7 @@ def test_who_must_get_in_does_also_while_a_feed_is_dead(
     else:
         whole += "settings: {keyholders: ['group:keys']}\n"
     inventory = read_inventory({"people": people, "groups": [{"id": "keys"}], "apps": [{"id": "a", "labels": []}]})[0]
-    company = Company([Source("r", whole)], _read(whole), inventory, NOW)
+    company = Company(_read(whole), inventory, NOW)
     found = {each.safeguard.name: each for each in check_up(company, plenty)}
     assert tuple(found[name].verdict for name in sorted(TRIED, key=list(found).index)) == verdicts
     assert all(found[name].says for name in TRIED if found[name].verdict in {"fails", "not-applicable"})
@@ -88,15 +88,15 @@ def test_who_must_get_in_does_also_while_a_feed_is_dead(
 
 def test_a_company_that_has_what_mends_it_is_checked_up_again() -> None:
     text = "caddrel: 1\npolicies:\n  p: {rules: [{then: allow}]}\n"
-    (found,) = check_up(Company([Source("r", text)], _read(text), None, NOW), plenty, "old-programs")
+    (found,) = check_up(Company(_read(text), None, NOW), plenty, "old-programs")
     assert found.remedy is not None
     more = "".join(f"  {line}\n" for line in found.remedy.text.splitlines())
     mended = f"{text}{more}"
-    (again,) = check_up(Company([Source("r", mended)], _read(mended), None, NOW), plenty, "old-programs")
+    (again,) = check_up(Company(_read(mended), None, NOW), plenty, "old-programs")
     assert again.verdict == "passes"
     # One of that name that does something else is left as it is: what mends is called otherwise.
     other = f"{text}  safeguard-old-programs: {{mode: enforced, rules: [{{then: allow}}]}}\n"
-    (third,) = check_up(Company([Source("r", other)], _read(other), None, NOW), plenty, "old-programs")
+    (third,) = check_up(Company(_read(other), None, NOW), plenty, "old-programs")
     assert third.verdict == "fails"
     assert third.remedy is not None
     assert (third.remedy.path, third.remedy.mends) == ("policies.safeguard-old-programs-2", True)

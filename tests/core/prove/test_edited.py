@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import pytest
 
+from caddrel.core.inventory.reader import read_inventory
 from caddrel.core.prove.guarantees import Prover, prove
 from caddrel.core.rulebook.model import Rulebook
 from caddrel.core.rulebook.read.rulebook import read_rulebook
@@ -104,3 +105,52 @@ def test_after_very_many_edits_all_is_made_anew(monkeypatch: pytest.MonkeyPatch)
         assert _answers(edited, rulebook) == (["holds", "holds"] if number % 2 else ["fails", "holds"])
         prover = edited
     assert kept == [True, True, True, False, True, True]
+
+
+PEOPLE = """caddrel: 1
+policies:
+  crew: {mode: enforced, people: [group:crew], rules: [{when: device.managed, then: allow}, {then: block}]}
+  guests: {mode: enforced, people: ['kind:guest'], apps: [till], rules: [{then: block}]}
+guarantees:
+  g: {for: {people: [group:crew], apps: [till]}, who: inventory, at_least: block}
+  h: {for: {people: ['kind:guest']}, who: inventory, at_least: block}
+"""
+INVENTORY = {
+    "people": [{"id": "ines", "kind": "employee", "groups": ["crew"]}, {"id": "odd", "kind": "guest"}],
+    "groups": [{"id": "crew"}],
+    "devices": [{"id": "tab", "managed": False}, {"id": "desk", "managed": True}],
+    "apps": [{"id": "till"}, {"id": "post"}],
+}
+
+
+@pytest.mark.parametrize(
+    ("old", "new", "warm"),
+    [
+        ("{when: device.managed, then: allow}", "{when: not device.managed, then: allow}", True),
+        ("rules: [{then: block}]}", "rules: [{then: allow}]}", True),
+        ("apps: [till], rules", "rules", True),
+        ("apps: [till], rules", "apps: [post], rules", True),
+        ("mode: enforced, people: [group:crew]", "mode: off, people: [group:crew]", True),
+        ("people: ['kind:guest'], apps: [till]", "people: [odd], apps: [till]", None),
+        ("device.managed, then", "device.owner is personal, then", False),
+    ],
+)
+def test_an_edit_for_those_of_the_inventory_is_told_as_if_it_were_read_anew(
+    old: str, new: str, warm: bool | None
+) -> None:
+    inventory, problems = read_inventory(INVENTORY)
+    assert (problems, old in PEOPLE) == ([], True)
+    before, after = _read(PEOPLE), _read(PEOPLE.replace(old, new.replace("[odd]", "['person:odd']")))
+    prover = Prover(before, list(before.guarantees.values()), inventory, _plenty)
+    assert _answers(prover, before) == ["fails", "fails"]
+    guarantees = list(after.guarantees.values())
+    edited = prover.edited(after, guarantees, _plenty)
+    assert edited is not None
+    assert warm is None or edited.is_warm == warm
+    for guarantee in guarantees:
+        anew, told = prove(after, guarantee, inventory, _plenty), edited.prove(guarantee)
+        assert told.answer == anew.answer
+        if anew.counterexample is not None and told.counterexample is not None:
+            assert (
+                told.counterexample.attempt.reported["person.id"] == anew.counterexample.attempt.reported["person.id"]
+            )

@@ -94,10 +94,11 @@ def redundant(rulebook: Rulebook, inventory: Inventory | None, left: Callable[[]
     effects = {id: encoder.named(encoder.effects([each])) for id, each in encoded.items()}
     enforced = [policy for policy in policies if policy.mode == "enforced"]
     solver, around = Solver(space, left), _around(encoder, [effects[each.id] for each in enforced])
+    places = {each.id: place for place, each in enumerate(enforced)}
     found: list[Idle] = []
     for policy in policies:
         others = [each for each in enforced if each.id != policy.id]
-        beside = around[enforced.index(policy) if policy in enforced else len(enforced)]
+        beside = around[places.get(policy.id, len(enforced))]
         sides = (as_enforced(rulebook, [*others, policy]), as_enforced(rulebook, others))
         each = tuple(
             Encoded(encoder, [encoded[p.id] for p in chosen], encoder.together(doing))

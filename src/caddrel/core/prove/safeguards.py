@@ -58,7 +58,7 @@ class Checked:
 
 @dataclass(frozen=True, slots=True)
 class Company:
-    """What a check-up is about: the documents, the inventory, and which labels are called what.
+    """What a check-up is about: the rulebook, the inventory, and which labels are called what.
 
     Attributes
     ----------
@@ -68,7 +68,6 @@ class Company:
         Labels of apps.
     """
 
-    sources: Sequence[Source]
     rulebook: Rulebook
     inventory: Inventory | None
     now: datetime

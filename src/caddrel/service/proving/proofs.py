@@ -111,12 +111,13 @@ def _warm(
         found = _Warm(rulebook, guarantees, inventory)
         # Who writes a draft saves it often, a policy at a time.
         for other in [each for each in kept if each[1:] == key[1:]]:
-            edited = kept[other].prover.edited(rulebook, guarantees, found.left)
+            # Taken out first: what is made of it is the new one's, also where that ends in the middle.
+            lent = kept.pop(other)
+            edited = lent.prover.edited(rulebook, guarantees, found.left)
             if edited is not None and edited.is_warm:
-                # What was made of it is another's now.
-                del kept[other]
                 found.prover = edited
                 break
+            kept[other] = lent
         kept[key] = found
     found.until = time.monotonic() + LONGEST
     return found
@@ -244,7 +245,6 @@ def check_up(state: State, request: wire.CheckUpRequest) -> wire.CheckUp:
         raise ServiceError(404, "not-found", f"there is no safeguard `{shorten(request.safeguard)}`", hint)
     rulebook, inventory = _rulebook(state, request.side), _present(state)
     company = Company(
-        _sources(state, request.side),
         rulebook,
         inventory,
         state.clock(),

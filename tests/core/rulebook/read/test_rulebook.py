@@ -233,8 +233,8 @@ def test_what_is_read_beside_a_rulebook_is_what_reading_all_of_it_gives() -> Non
 @pytest.mark.parametrize(
     ("old", "new", "code"),
     [
-        ("from terminals, then", "from terminal, then", "unknown-name"),
-        ("require mfa", "require mfaa", "bad-requirement"),
+        ("from terminals, then", "from terminal, then", "unknown-place"),
+        ("require mfa", "require mfaa", "expected-requirement"),
         ("caddrel: 1", "caddrel: 2", "unknown-format"),
         ("policies:", "polices:", "unknown-key"),
     ],
@@ -243,6 +243,14 @@ def test_what_cannot_be_read_beside_a_rulebook_is_told(old: str, new: str, code:
     rulebook = read_rulebook(Source("k", KELPLINE.read_text(encoding="utf-8"))).or_raise()
     with pytest.raises(RulebookError) as refused:
         read_beside(rulebook, [Source("more", BESIDE.replace(old, new, 1))])
-    whole = read_rulebook([Source("k", KELPLINE.read_text(encoding="utf-8")), Source("m", BESIDE.replace(old, new, 1))])
-    assert {d.code for d in refused.value.diagnostics} == {d.code for d in whole.diagnostics if d.severity == "error"}
-    assert code
+    assert [(each.code, each.span is not None) for each in refused.value.diagnostics] == [(code, True)]
+
+
+@pytest.mark.parametrize(
+    ("old", "new"), [("  more: {", "  abroad: {"), ("caddrel: 1", "caddrel: 1\nsettings: {stance: closed}")]
+)
+def test_what_does_not_belong_beside_a_rulebook_is_refused(old: str, new: str) -> None:
+    rulebook = read_rulebook(Source("k", KELPLINE.read_text(encoding="utf-8"))).or_raise()
+    assert (old in BESIDE, "abroad" in rulebook.policies) == (True, True)
+    with pytest.raises(ValueError, match=r"abroad|settings"):
+        read_beside(rulebook, [Source("more", BESIDE.replace(old, new, 1))])

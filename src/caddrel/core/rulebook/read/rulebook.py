@@ -94,6 +94,8 @@ def read_beside(rulebook: Rulebook, sources: Iterable[Source]) -> Rulebook:
     ------
     RulebookError
         When they cannot be read.
+    ValueError
+        When they hold other sections, or what the rulebook has already.
     """
     reading = Reading()
     reading.catalogue = rulebook.catalogue
@@ -101,14 +103,18 @@ def read_beside(rulebook: Rulebook, sources: Iterable[Source]) -> Rulebook:
     if merged is None:
         raise RulebookError(_ordered(reading.problems))
     reading.ids = {section: list(getattr(rulebook, section.replace("-", "_"))) for section in _NAMED}
-    found = replace(
-        rulebook,
-        policies={**rulebook.policies, **read_policies(reading, merged)},
-        guarantees={**rulebook.guarantees, **read_guarantees(reading, merged)},
-    )
+    policies, guarantees = read_policies(reading, merged), read_guarantees(reading, merged)
     if any(problem.severity == "error" for problem in reading.problems):
         raise RulebookError(_ordered(reading.problems))
-    return found
+    twice = (policies.keys() & rulebook.policies.keys()) | (guarantees.keys() & rulebook.guarantees.keys())
+    others = {entry.key.text for entry in merged.entries} - {"policies", "guarantees"}
+    if twice or others:
+        raise ValueError(f"not to be read beside a rulebook: {sorted(twice | others)}")
+    return replace(
+        rulebook,
+        policies={**rulebook.policies, **policies},
+        guarantees={**rulebook.guarantees, **guarantees},
+    )
 
 
 # Sections whose ids conditions, selectors and effects may name.
