@@ -143,7 +143,7 @@
         <Needs decision={answer.value.decision} onfact={focusFact} />
       {/if}
       {#if rehearsing.facts.value && author}
-        <KeepBox draft={rehearsing.draft} given={rehearsing.given} facts={rehearsing.facts.value.items} possible={answer.value.cases.possible} />
+        <KeepBox draft={rehearsing.draft} given={rehearsing.given} facts={rehearsing.facts.value.items} possible={answer.value.cases.possible} upToDate={rehearsing.upToDate} />
       {/if}
       {#if answer.value.cases.settled}<Remedies remedies={answer.value.remedies} decision={answer.value.decision} />{/if}
       {#if answer.value.person}<PersonBox person={answer.value.person} />{/if}

@@ -11,9 +11,12 @@ export const GROUPS: [string, string, (name: string) => boolean][] = [
   ['how', 'How and when', () => true],
 ];
 
+/** An answer, and the facts that it is of: while another is awaited, these are not the facts that are given. */
+type Answered = Rehearsal & { of: string };
+
 export class Rehearsing {
   facts = new Load<FactList>();
-  answer = new Load<Rehearsal>();
+  answer = new Load<Answered>();
   given = $state<Record<string, string>>({});
   /** The draft that is rehearsed; empty for the current revision. */
   readonly draft: string;
@@ -89,7 +92,15 @@ export class Rehearsing {
   ask(): void {
     if (!this.begun) return;
     const given = $state.snapshot(this.given);
-    void this.answer.run((signal) => api.rehearse({ given, draft: this.draft, ...(this.revision ? { revision: Number(this.revision) } : {}) }, signal));
+    void this.answer.run(async (signal) => ({
+      ...(await api.rehearse({ given, draft: this.draft, ...(this.revision ? { revision: Number(this.revision) } : {}) }, signal)),
+      of: JSON.stringify(given),
+    }));
+  }
+
+  /** Whether the answer that is shown is of the facts that are given. */
+  get upToDate(): boolean {
+    return !this.answer.problem && this.answer.value?.of === JSON.stringify(this.given);
   }
 
   get querystring(): string {
