@@ -259,11 +259,16 @@ def _recorded(table: pa.Table) -> Recorded:
     count = table.num_rows
     there = set(table.column_names)
 
+    # What is written at once is one piece: it is looked at where it lies in the file, and not copied.
     def column(name: str) -> Any:
-        return table.column(name).combine_chunks().to_numpy(zero_copy_only=False)
+        held = table.column(name)
+        piece = held.chunk(0) if held.num_chunks == 1 else held.combine_chunks()
+        return piece.to_numpy(zero_copy_only=False)
+
+    nothing = np.full(count, np.nan)
 
     def ages(name: str) -> Any:
-        return column(name) if name in there else np.full(count, np.nan)
+        return column(name) if name in there else nothing
 
     return Recorded(
         column("seq"), column("at").astype(np.int64), column("outcome"), column("decision"), column("revision"),

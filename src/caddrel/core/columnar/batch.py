@@ -186,7 +186,12 @@ def different_of(numbers: NDArray[Any]) -> tuple[NDArray[Any], Rows]:
     if spread > max(COUNTED_QUICKLY, 4 * len(numbers)):
         different, places = np.unique(numbers, return_inverse=True)
         return different, places.reshape(-1)
-    at = numbers.astype(np.intp) - least
+    if 0 <= least <= spread:
+        # From naught on they are hardly more, and need not be moved.
+        spread, least = spread + least, 0
+    at = numbers.astype(np.intp, copy=False)
+    if least:
+        at = at - least
     there = np.zeros(spread, np.bool_)
     there[at] = True
     different = np.flatnonzero(there)

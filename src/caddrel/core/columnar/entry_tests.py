@@ -39,17 +39,15 @@ class _Column:
         known, places = len(self.codes), self._places
         if known == len(entries):
             return
-        fact, new = self.fact, []
-        for entry in entries[known:]:
-            value = entry.values.get(fact)
-            # A set of which something is open is not the same as one of which nothing is.
-            key = (value, value.open) if isinstance(value, PartlyKnown | Signals) else value
-            place = places.get(key)
-            if place is None:
-                place = places[key] = len(self.values)
+        new = [entry.values.get(self.fact) for entry in entries[known:]]
+        # A set of which something is open is not the same as one of which nothing is.
+        keys = [(value, value.open) if isinstance(value, PartlyKnown | Signals) else value for value in new]
+        for key, value in dict(zip(keys, new, strict=True)).items():
+            if key not in places:
+                places[key] = len(self.values)
                 self.values.append(value)
-            new.append(place)
-        self.codes = np.concatenate([self.codes, np.array(new, np.intp)])
+        codes = np.fromiter(map(places.__getitem__, keys), np.intp, len(keys))
+        self.codes = np.concatenate([self.codes, codes]) if known else codes
 
 
 class EntryFacts:

@@ -5,9 +5,11 @@ Not here: what combinations of them are enough (`requirement_items`).
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
+from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 
 from caddrel.core.columnar.batch import BIT, Bits, MethodColumns, Rows, Seconds
 
@@ -47,6 +49,29 @@ class MethodsWithin:
                     there = np.flatnonzero(self._used & np.uint32(bit) != 0)
                     age, own = methods.default_age[there], methods.ages.get(name)
                     if own is not None:
-                        age = np.where(np.isnan(own[there]), age, own[there])
+                        said = own[there]
+                        age = np.where(np.isnan(said), age, said)
                     self._ages.append((np.uint32(bit), there, age))
         return self._ages
+
+    def told_apart(self, limits: Sequence[int]) -> Iterator[tuple[NDArray[Any], int]]:
+        """Yield of each method in use a number for each row, and how many such numbers there are.
+
+        Rows with the same numbers have the same methods, and the same of them count within each of these limits, or
+        may: a number says whether the method is there, and between which limits its age lies.
+
+        Parameters
+        ----------
+        limits
+            Seconds, in their order.
+        """
+        ends = np.array(limits, np.float64)
+        # Not there, within the first limit and so on, older than all, of an age that nobody knows.
+        unknown = len(limits) + 2
+        for _, there, age in self._aged():
+            numbers = np.zeros(len(self._used), np.min_scalar_type(unknown))
+            # A limit is within itself, and what is no number is sorted behind all.
+            places = np.searchsorted(ends, age, "left") + 1
+            places[np.isnan(age)] = unknown
+            numbers[there] = places
+            yield numbers, unknown + 1

@@ -30,13 +30,16 @@ def open_at(schedule: Schedule, batch: Batch) -> Levels:
     """Return whether a schedule is open at the moment of each attempt."""
     moments = batch.moments
     usual = (moments >= _FROM) & (moments < _UNTIL)
-    hours, places = different_of(np.where(usual, moments, _FROM) // _HOUR)
+    # Since then local time changes by whole minutes, of which there are fewer than attempts.
+    minutes, places = different_of((moments if usual.all() else np.where(usual, moments, _FROM)) // _MINUTE)
+    hours, of_hour = different_of(minutes // _OF_HOUR)
     first, last = _offsets(schedule, hours * _HOUR), _offsets(schedule, (hours + 1) * _HOUR - _MINUTE)
-    local = moments // _MINUTE + first[places]
-    one_by_one = ~usual | (first != last)[places]
-    days, of_day = different_of(np.where(one_by_one, 0, local // _OF_DAY))
+    local = minutes + first[of_hour]
+    apart = (first != last)[of_hour]
+    days, of_day = different_of(np.where(apart, 0, local // _OF_DAY))
     tables = np.stack([_minutes_open(schedule, date.fromordinal(_EPOCH_DAY + int(day))) for day in days] or [_NEVER])
-    found = tables[of_day, local % _OF_DAY]
+    found = tables[of_day, local % _OF_DAY].take(places)
+    one_by_one = ~usual | apart.take(places)
     if one_by_one.any():
         found[one_by_one] = _one_by_one(schedule, moments[one_by_one])
     return where_known(found, batch.timed)

@@ -9,14 +9,14 @@ any one fact to the interpreter.
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Iterator, Sequence
 from datetime import datetime
 from typing import Any, assert_never
 
 import numpy as np
 from numpy.typing import NDArray
 
-from caddrel.core.columnar.batch import Batch, Bits, Rows, different_of, ticks
+from caddrel.core.columnar.batch import Batch, Rows, different_of, ticks
 from caddrel.core.columnar.conditions import MOMENT
 from caddrel.core.columnar.fact_groups import GROUPS
 from caddrel.core.columnar.group_tables import METHODS, Groups, GroupTables
@@ -48,8 +48,6 @@ _SAMPLE, _FEW = 2_048, 0.15
 _ASKED_AGAIN = 3
 # Numbers that lie so close together are counted without sorting.
 _CLOSE = 1_000_000
-_HALF = np.uint32(16)
-_LOW = np.uint32(0xFFFF)
 
 
 class RowClasses:
@@ -156,12 +154,13 @@ class RowClasses:
                 size = len(found)
                 if size > batch.count * worth:
                     return None
-            combined = combined * different + codes
+            combined *= different
+            combined += codes
             size *= different
         found, combined = different_of(combined)
         return None if len(found) > batch.count * worth else (len(found), combined)
 
-    def _told_apart(self, batch: Batch, tables: GroupTables) -> Iterator[tuple[Rows, int]]:
+    def _told_apart(self, batch: Batch, tables: GroupTables) -> Iterator[tuple[NDArray[Any], int]]:
         """Yield numbers for each row, and how many of them there are: rows of one class have the same of each."""
         asked = [found for found in (fact_asked(item, tables) for item in self._items) if found is not None]
         for group in GROUPS:
@@ -177,18 +176,12 @@ class RowClasses:
         for name, limits in self._limits.items():
             yield self._between(name, limits, batch)
         # What schedules and windows say of no moment is unknown, like all that is asked about it.
-        yield batch.timed.astype(np.intp), 2
+        yield batch.timed, 2
         for name in self._schedules:
-            yield open_at(self._rulebook.schedules[name], batch).astype(np.intp), 3
+            yield open_at(self._rulebook.schedules[name], batch), 3
         methods = batch.methods
-        yield methods.known + 2 * methods.partly.astype(np.intp) + 4 * batch.live, 8
-        yield from _bits(np.where(methods.known, methods.used, np.uint32(0)))
-        counting = MethodsWithin(methods)
-        for within in self._within:
-            fresh, perhaps = counting.counting(within)
-            yield from _bits(fresh)
-            if perhaps is not fresh:
-                yield from _bits(perhaps)
+        yield methods.known + 2 * methods.partly.astype(np.uint8) + 4 * batch.live.astype(np.uint8), 8
+        yield from MethodsWithin(methods).told_apart(self._within)
 
     def _beside(self, group: str, batch: Batch, tables: GroupTables) -> Iterator[NDArray[np.uint8]]:
         """Yield what is read of each entry of a group beside conditions, a row for each."""
@@ -208,7 +201,9 @@ class RowClasses:
     def _between(self, name: str, limits: NDArray[Any], batch: Batch) -> tuple[Rows, int]:
         """Return between which limits a row's own fact lies, or on which of them."""
         values = batch.moments if name == MOMENT else batch.ages[name]
-        places = np.searchsorted(limits, values, "left") + np.searchsorted(limits, values, "right")
+        # Each limit, and the next number above it, from which on a value is beyond it.
+        beyond = limits + 1 if name == MOMENT else np.nextafter(limits, np.inf)
+        places = np.searchsorted(np.sort(np.concatenate([limits, beyond])), values, "right")
         if name != MOMENT:
             places[np.isnan(values)] = 2 * len(limits) + 1
         return places, 2 * len(limits) + 2
@@ -231,10 +226,3 @@ def _items(scoped: ScopedPolicy) -> Iterator[Item]:
 
 def _number(value: object) -> float:
     return ticks(value) if isinstance(value, datetime) else float(value)  # type: ignore[arg-type]
-
-
-def _bits(used: Bits) -> Iterable[tuple[Rows, int]]:
-    # In halves: the numbers of each lie close together, and are counted without sorting.
-    for half in (used & _LOW, used >> _HALF):
-        different, codes = different_of(half)
-        yield codes, len(different)

@@ -21,14 +21,18 @@ from caddrel.core.inventory.index import Inventory
 def reassumed(facts: Facts, assume: Mapping[str, Value]) -> Facts:
     """Return the facts of one group with what another rulebook assumes; what nobody understands stays unknown.
 
-    Where neither assumes anything they are the same facts.
+    Where it assumes what was assumed they are the same facts.
 
     Parameters
     ----------
     assume
         Of facts of this group alone.
     """
-    if not assume and Origin.ASSUMED not in facts.origins.values():
+    held = [name for name, origin in facts.origins.items() if origin is Origin.ASSUMED]
+    # What a rulebook assumes is whole: values that are equal are the same.
+    if all(name in assume and facts.values[name] == assume[name] for name in held) and all(
+        name in facts.values or name in facts.not_understood for name in assume
+    ):
         return facts
     values = {name: value for name, value in facts.values.items() if facts.origins[name] is not Origin.ASSUMED}
     origins = {name: facts.origins[name] for name in values}

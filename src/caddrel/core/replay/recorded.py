@@ -195,5 +195,8 @@ def _joined_names(parts: Sequence[Coded]) -> Coded:
     names = list(dict.fromkeys(chain.from_iterable(part.names for part in parts)))
     place = dict(zip(names, range(len(names)), strict=True)).__getitem__
     # What has no name has the place -1, which is the last of these.
-    of_parts = (np.array([*map(place, part.names), -1], np.int64)[part.codes] for part in parts)
-    return Coded(np.concatenate(list(of_parts)), names)
+    of_parts = [
+        np.fromiter(chain(map(place, part.names), (-1,)), np.int64, len(part.names) + 1).take(part.codes)
+        for part in parts
+    ]
+    return Coded(np.concatenate(of_parts), names)

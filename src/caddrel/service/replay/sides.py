@@ -111,36 +111,42 @@ class RulebookSide:
         lacking
             Is told which facts are missing where it is not certain what comes of an attempt.
         """
-        found = self.decisions(recorded)
-        batch = self.batch
-        if lacking is not None:
-            uncertain = np.flatnonzero(~found.certain)
-            # From all over the part: those that follow one another are mostly of the same kind.
-            most = min(len(uncertain), ASKED_OF_PART, MOST_ASKED - self._asked)
-            self._asked += most
-            for row in uncertain[:: max(1, len(uncertain) // most)][:most] if most else ():
-                lacking.update(self._again(batch.facts(int(row))).unknown)
+        found = self.decisions(recorded, lacking)
         return Side(found.outcomes, found.deciding, found.certain)
 
-    def decisions(self, recorded: Recorded) -> Decisions:
-        """Return the decisions on records."""
+    def decisions(self, recorded: Recorded, lacking: Counter[str] | None = None) -> Decisions:
+        """Return the decisions on records; `lacking` as of `side`."""
         batch = self.batch = self._signals.put(self.columns.batch(recorded), recorded)
         found = self._ready.decide(batch)
-        self._look_again(batch, found, recorded)
+        asked = frozenset[int]() if lacking is None else self._asked_of(found)
+        wanted, self._first = LOOKED_AT_FIRST if self._first else LOOKED_AT, False
+        # Those that are asked what they lack are looked at again with it; half are from all over the part.
+        others = max(wanted // 2, wanted - len(asked))
+        rows = range(0, batch.count, max(1, batch.count // others))
+        for row in sorted({*rows, *asked}):
+            decision = self._look_again(batch.facts(row), row, found, recorded)
+            if lacking is not None and row in asked:
+                lacking.update(decision.unknown)
         return found
 
-    def _look_again(self, batch: Batch, found: Decisions, recorded: Recorded) -> None:
-        """Have the interpreter decide some of them: what it says otherwise is a fault here, and nothing to be shown."""
-        wanted, self._first = LOOKED_AT_FIRST if self._first else LOOKED_AT, False
-        for row in range(0, batch.count, max(1, batch.count // wanted)):
-            again = self._again(batch.facts(row))
-            outcome = OUTCOMES[found.outcomes[row]]
-            if (again.outcome, again.certain) != (outcome, bool(found.certain[row])):
-                wrong = f"columns say {outcome}, the interpreter {again.outcome}"
-                raise AssertionError(f"record {recorded.seqs[row]}: {wrong}")
+    def _asked_of(self, found: Decisions) -> frozenset[int]:
+        """Return some of the attempts of which it is not certain what comes, from all over the part.
 
-    def _again(self, facts: Facts) -> Decision:
-        return explain(self._under.rulebook, facts, others=self._others).decision
+        Those that follow one another are mostly of the same kind.
+        """
+        uncertain = np.flatnonzero(~found.certain)
+        most = min(len(uncertain), ASKED_OF_PART, MOST_ASKED - self._asked)
+        self._asked += most
+        return frozenset(uncertain[:: max(1, len(uncertain) // most)][:most].tolist()) if most else frozenset()
+
+    def _look_again(self, facts: Facts, row: int, found: Decisions, recorded: Recorded) -> Decision:
+        """Have the interpreter decide one of them: what it says otherwise is a fault here, and nothing to be shown."""
+        again = explain(self._under.rulebook, facts, others=self._others).decision
+        outcome = OUTCOMES[found.outcomes[row]]
+        if (again.outcome, again.certain) != (outcome, bool(found.certain[row])):
+            wrong = f"columns say {outcome}, the interpreter {again.outcome}"
+            raise AssertionError(f"record {recorded.seqs[row]}: {wrong}")
+        return again
 
 
 class RecordedSide:
@@ -193,14 +199,22 @@ class ReplayedSignals:
         self._log, self._rulebook, self._histories = log, rulebook, histories
         self._alike: dict[int, bool] = {}
         self._notice: Notice = noticing(rulebook)
+        # The records that were asked about last, and the revisions of them that define signals otherwise.
+        self._asked: tuple[Recorded | None, list[int]] = (None, [])
 
     def as_recorded(self, recorded: Recorded) -> bool:
         """Tell whether all revisions under which records were decided define signals as the rulebook does."""
-        return all(self._recorded(int(revision)) for revision in np.unique(recorded.revisions))
+        return not self._others(recorded)
+
+    def _others(self, recorded: Recorded) -> list[int]:
+        if self._asked[0] is not recorded:
+            numbers = different_of(recorded.revisions)[0].tolist()
+            self._asked = recorded, [number for number in numbers if not self._recorded(number)]
+        return self._asked[1]
 
     def put(self, batch: Batch, recorded: Recorded) -> Batch:
         """Return the batch with its signals as they are under the rulebook."""
-        others = [number for number in np.unique(recorded.revisions) if not self._recorded(int(number))]
+        others = self._others(recorded)
         if not others:
             return batch
         anew = np.flatnonzero(np.isin(recorded.revisions, others))
