@@ -17,6 +17,7 @@ from hypothesis import strategies as st
 from tests.columns import assert_columns_agree
 from tests.strategies import WINDOWS, attempts, conditions, items, one_test, rulebooks
 
+from caddrel.core.columnar.batch import different_of
 from caddrel.core.columnar.group_tables import Groups, GroupTables
 from caddrel.core.columnar.open_hours import open_at
 from caddrel.core.columnar.row_classes import RowClasses
@@ -128,6 +129,7 @@ def test_what_differs_in_one_thing_comes_to_what_is_its_own(
 
 
 _REQUIRE = {"mode": "enforced", "people": ["everyone"], "apps": ["every-app"]}
+_AT, _LATER = "2026-11-01T09:00:00Z", "2026-11-01T21:00:00Z"
 _TABLET = {"tablet": {"checks": {"age": {"must": "device.state_age is at most 30d", "fix": "Report."}}}}
 
 
@@ -140,7 +142,7 @@ _TABLET = {"tablet": {"checks": {"age": {"must": "device.state_age is at most 30
         ),
         (
             {"policies": {"p": {**_REQUIRE, "rules": [{"then": "require mfa within 15m"}]}}},
-            [{"auth.methods": {"pwd": 10.0, "otp": age}} for age in (None, 60.0, 90_000.0)]
+            [{"auth.methods": {"pwd": 10.0, "otp": age}} for age in (None, 60.0, 900.0, 900.25, 90_000.0)]
             + [{}, {"auth.methods": {}}],
         ),
         (
@@ -148,7 +150,23 @@ _TABLET = {"tablet": {"checks": {"age": {"must": "device.state_age is at most 30
                 "standards": _TABLET,
                 "policies": {"p": {**_REQUIRE, "rules": [{"then": "require device passes tablet"}]}},
             },
-            [{"device.state_age": 5.0}, {"device.state_age": 5_000_000.0}, {}],
+            [{"device.state_age": age} for age in (5.0, 2_592_000.0, 2_592_000.25, 5_000_000.0)] + [{}],
+        ),
+        (
+            {"policies": {"p": {**_REQUIRE, "rules": [{"when": "auth.age is below 1h", "then": "block"}]}}},
+            [{"auth.age": age} for age in (3_599.75, 3_600.0, 3_600.25)] + [{}],
+        ),
+        (
+            {
+                "policies": {
+                    "p": {**_REQUIRE, "rules": [{"then": "block"}], "active": {"from": _AT, "until": _AT_NIGHT}}
+                }
+            },
+            [
+                {"time.at": datetime.fromisoformat(end) + timedelta(microseconds=by)}
+                for end in (_AT, _LATER)
+                for by in (-1, 0, 1)
+            ],
         ),
     ],
 )
@@ -156,7 +174,21 @@ def test_what_is_asked_in_one_place_alone_is_told_apart(document: dict[str, Any]
     rulebook = read_rulebook(Source("r", json.dumps({"caddrel": 1, **document}))).or_raise()
     usual: dict[str, Any] = {"person.id": "a", "app.id": "x", "person.factors": frozenset({"password"})}
     for given_ in (usual, usual | {"operation": "sign-in"}):
-        assert_columns_agree(rulebook, [Facts({**given_, **each}, {}) for each in several])
+        # Whichever of those that are alike comes first stands for all of them.
+        for ordered in (several, several[::-1]):
+            assert_columns_agree(rulebook, [Facts({**given_, **each}, {}) for each in ordered])
+
+
+_CLOSE = st.integers(-9, 9)
+_APART = st.integers(-(1 << 62), 1 << 62)
+
+
+@given(st.lists(st.one_of(_CLOSE, st.integers(40, 90))) | st.lists(_APART), st.sampled_from([np.int64, np.int8]))
+def test_different_numbers_are_those_that_sorting_finds(numbers: list[int], kind: type[np.signedinteger[Any]]) -> None:
+    column = np.array([n % 100 for n in numbers] if kind is np.int8 else numbers, kind)
+    different, places = different_of(column)
+    assert different.tolist() == sorted(set(column.tolist()))
+    assert different[places].tolist() == column.tolist()
 
 
 def test_one_of_many_that_are_alike_is_decided() -> None:
@@ -195,8 +227,11 @@ def test_a_schedule_is_open_at_many_moments_as_it_is_at_each(zone: str, seed: in
     begin, end = datetime(1979, 12, 1, tzinfo=UTC), datetime(2037, 1, 1, tzinfo=UTC)
     moments = [begin + timedelta(minutes=drawn.randrange((end - begin) // timedelta(minutes=1))) for _ in range(60)]
     # Around where clocks change in some zone, and at the ends of the calendar.
-    for near in (datetime(2026, 3, 29, 1, tzinfo=UTC), datetime(2026, 10, 25, 1, tzinfo=UTC), begin):
-        moments += [near + timedelta(seconds=drawn.randrange(-200_000, 200_000)) for _ in range(60)]
+    # In two of these zones that is within an hour of the clocks of others.
+    on_the_hour = (datetime(2026, 3, 29, 1, tzinfo=UTC), datetime(2026, 10, 25, 1, tzinfo=UTC), begin)
+    within_it = (datetime(2026, 4, 4, 15, tzinfo=UTC), datetime(2026, 10, 3, 15, 30, tzinfo=UTC))
+    for near, by in (*((near, 200_000) for near in on_the_hour), *((near, 3_600) for near in within_it)):
+        moments += [near + timedelta(seconds=drawn.randrange(-by, by)) for _ in range(60)]
     moments += [datetime(1900, 1, 5, 3, tzinfo=UTC), datetime(9999, 12, 29, 23, 59, tzinfo=UTC)]
     batch = batch_of([Facts({"time.at": at}, {}) for at in moments] + [Facts({}, {})])
     for schedule in rulebook.schedules.values():
