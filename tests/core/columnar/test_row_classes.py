@@ -157,11 +157,7 @@ _TABLET = {"tablet": {"checks": {"age": {"must": "device.state_age is at most 30
             [{"auth.age": age} for age in (3_599.75, 3_600.0, 3_600.25)] + [{}],
         ),
         (
-            {
-                "policies": {
-                    "p": {**_REQUIRE, "rules": [{"then": "block"}], "active": {"from": _AT, "until": _AT_NIGHT}}
-                }
-            },
+            {"policies": {"p": {**_REQUIRE, "rules": [{"then": "block"}], "active": {"from": _AT, "until": _LATER}}}},
             [
                 {"time.at": datetime.fromisoformat(end) + timedelta(microseconds=by)}
                 for end in (_AT, _LATER)
