@@ -17,7 +17,7 @@ from hypothesis import strategies as st
 from tests.columns import assert_columns_agree
 from tests.strategies import WINDOWS, attempts, conditions, items, one_test, rulebooks
 
-from caddrel.core.columnar.batch import different_of
+from caddrel.core.columnar.batch import different_of, limits_reached
 from caddrel.core.columnar.group_tables import Groups, GroupTables
 from caddrel.core.columnar.open_hours import open_at
 from caddrel.core.columnar.row_classes import RowClasses
@@ -185,6 +185,16 @@ def test_different_numbers_are_those_that_sorting_finds(numbers: list[int], kind
     different, places = different_of(column)
     assert different.tolist() == sorted(set(column.tolist()))
     assert different[places].tolist() == column.tolist()
+
+
+_NUMBERS = st.lists(st.integers(-30, 30), max_size=40)
+
+
+@given(_NUMBERS, _NUMBERS, st.booleans())
+def test_as_many_limits_are_reached_as_are_no_greater(limits: list[int], values: list[int], whole: bool) -> None:
+    column: Any = np.array(values, np.int64) if whole else np.array([np.nan if v > 25 else v for v in values], float)
+    found = limits_reached(np.array(sorted(limits), column.dtype), column)
+    assert found.tolist() == [sum(limit <= value for limit in limits) for value in column.tolist()]
 
 
 def test_one_of_many_that_are_alike_is_decided() -> None:

@@ -201,6 +201,27 @@ def different_of(numbers: NDArray[Any]) -> tuple[NDArray[Any], Rows]:
     return different + least, places.take(at)
 
 
+# Of so few limits each is compared with all values: that takes less than to search for each value among them.
+_FEW_LIMITS = 16
+
+
+def limits_reached(limits: NDArray[Any], values: NDArray[Any]) -> NDArray[Any]:
+    """Return how many of some limits each value has reached; what is no number has reached none.
+
+    Parameters
+    ----------
+    limits
+        In their order.
+    """
+    if len(limits) > _FEW_LIMITS:
+        found = np.searchsorted(limits, values, "right")
+        return np.where(np.isnan(values), 0, found) if values.dtype.kind == "f" else found
+    reached = np.zeros(len(values), np.uint8)
+    for limit in limits:
+        reached += values >= limit
+    return reached
+
+
 def ticks(moment: datetime) -> int:
     """Return a moment in microseconds since 1970."""
     return (moment - EPOCH) // _TICK

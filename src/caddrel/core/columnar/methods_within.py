@@ -11,7 +11,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from caddrel.core.columnar.batch import BIT, Bits, MethodColumns, Rows, Seconds
+from caddrel.core.columnar.batch import BIT, Bits, MethodColumns, Rows, Seconds, limits_reached
 
 
 class MethodsWithin:
@@ -65,13 +65,13 @@ class MethodsWithin:
         limits
             Seconds, in their order.
         """
-        ends = np.array(limits, np.float64)
+        # A limit is within itself: what is older than it has reached the next number above it.
+        ends = np.nextafter(np.array(limits, np.float64), np.inf)
         # Not there, within the first limit and so on, older than all, of an age that nobody knows.
         unknown = len(limits) + 2
         for _, there, age in self._aged():
             numbers = np.zeros(len(self._used), np.min_scalar_type(unknown))
-            # A limit is within itself, and what is no number is sorted behind all.
-            places = np.searchsorted(ends, age, "left") + 1
+            places = limits_reached(ends, age) + 1
             places[np.isnan(age)] = unknown
             numbers[there] = places
             yield numbers, unknown + 1

@@ -76,6 +76,33 @@ class Coded:
         return None if code < 0 else self.names[code]
 
 
+class Names:
+    """Names of several parts together, numbered as they come.
+
+    Attributes
+    ----------
+    names
+        Grows at its end with each part, and changes in no other way.
+    """
+
+    def __init__(self) -> None:
+        self._places: dict[str, int] = {}
+        self.names: list[str] = []
+
+    def joined(self, parts: Sequence[Coded]) -> Coded:
+        """Return the names of parts one after another, by their places among all that there have been."""
+        return Coded(np.concatenate([self._places_of(part) for part in parts]), self.names)
+
+    def _places_of(self, part: Coded) -> Numbers:
+        places = self._places
+        new = list(dict.fromkeys(name for name in part.names if name not in places))
+        places.update(zip(new, range(len(places), len(places) + len(new)), strict=True))
+        self.names += new
+        # What has no name has the place -1, which is the last of these.
+        found = np.fromiter(chain(map(places.__getitem__, part.names), (-1,)), np.int64, len(part.names) + 1)
+        return found.take(part.codes)
+
+
 @dataclass(frozen=True, slots=True)
 class Recorded:
     """Records as they are kept.
@@ -161,10 +188,17 @@ def own_columns(
     return origins, aged, default, np.fromiter((own.live for own in several), np.bool_, count)
 
 
-def joined(parts: Sequence[Recorded]) -> Recorded:
-    """Return parts of a log one after another."""
+def joined(parts: Sequence[Recorded], people: Names | None = None, devices: Names | None = None) -> Recorded:
+    """Return parts of a log one after another.
+
+    Parameters
+    ----------
+    people, devices
+        Names of what was joined before, of which most come again.
+    """
     if len(parts) == 1:
         return parts[0]
+    people, devices = people or Names(), devices or Names()
     aged = sorted({name for part in parts for name in part.methods_ages})
 
     def together(columns: Iterable[Numbers]) -> Numbers:
@@ -176,8 +210,8 @@ def joined(parts: Sequence[Recorded]) -> Recorded:
         together(part.outcomes for part in parts),
         together(part.decisions for part in parts),
         together(part.revisions for part in parts),
-        _joined_names([part.people for part in parts]),
-        _joined_names([part.devices for part in parts]),
+        people.joined([part.people for part in parts]),
+        devices.joined([part.devices for part in parts]),
         {group: together(part.numbers[group] for part in parts) for group in GROUPS},
         {name: together(part.ages[name] for part in parts) for name in AGES},
         {name: together(part.origins[name] for part in parts) for name in AGES},
@@ -189,14 +223,3 @@ def joined(parts: Sequence[Recorded]) -> Recorded:
         together(part.live for part in parts),
         together(part.timed for part in parts),
     )  # fmt: skip
-
-
-def _joined_names(parts: Sequence[Coded]) -> Coded:
-    names = list(dict.fromkeys(chain.from_iterable(part.names for part in parts)))
-    place = dict(zip(names, range(len(names)), strict=True)).__getitem__
-    # What has no name has the place -1, which is the last of these.
-    of_parts = [
-        np.fromiter(chain(map(place, part.names), (-1,)), np.int64, len(part.names) + 1).take(part.codes)
-        for part in parts
-    ]
-    return Coded(np.concatenate(of_parts), names)
