@@ -37,8 +37,9 @@ from caddrel.store.stretches import BITS
 if TYPE_CHECKING:
     import pyarrow as pa
 
-# Records that are given at once, unless one stretch has more: enough that what is done once for all of them is little.
-AT_ONCE = 350_000
+# Records that are given at once, at most: enough that what is done once for all of them is little, and few enough that
+# their columns are no more than some hundred MB.
+AT_ONCE = 400_000
 # Rows that are fetched at once while a file is made.
 _FETCHED = 20_000
 # Of the layout of a file: files of another are made anew.
@@ -66,7 +67,7 @@ class SigninColumns:
         self._folder = database.path.with_name("columns")
 
     def read(self, query: Query, at_once: int = AT_ONCE) -> Iterator[Recorded]:
-        """Yield what a query finds, the earliest first, in parts of about so many records.
+        """Yield what a query finds, the earliest first, in parts of so many records at most.
 
         What comes in meanwhile is left out: only what was there when it was first asked for is read.
         """
@@ -77,13 +78,12 @@ class SigninColumns:
         count, people, devices = 0, Names(), Names()
         for number in numbers:
             part = self._few(query, number, newest) if of_few(query) else self._found(query, number, newest)
-            if not len(part):
-                continue
-            waiting.append(part)
-            count += len(part)
-            if count >= at_once:
-                yield from _parts(joined(waiting, people, devices), at_once)
-                waiting, count = [], 0
+            if waiting and count + len(part) > at_once:
+                whole, waiting, count = joined(waiting, people, devices), [], 0
+                yield from _parts(whole, at_once)
+            if len(part):
+                waiting.append(part)
+                count += len(part)
         if waiting:
             yield from _parts(joined(waiting, people, devices), at_once)
 
@@ -174,9 +174,8 @@ def _within(number: int) -> ColumnElement[bool]:
 
 
 def _parts(found: Recorded, at_once: int) -> Iterator[Recorded]:
-    for start in range(0, len(found), 2 * at_once):
-        part = slice(start, start + 2 * at_once)
-        yield found if len(found) <= 2 * at_once else found.taken(part)
+    for start in range(0, len(found), at_once):
+        yield found if len(found) <= at_once else found.taken(slice(start, start + at_once))
 
 
 def _from_rows(connection: Connection, conditions: Sequence[ColumnElement[bool]]) -> Recorded:
