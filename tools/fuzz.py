@@ -1,11 +1,13 @@
 """Compares the evaluators on many random rulebooks and attempts, and proofs with trying everything.
 
-`python tools/fuzz.py [CASES [RULEBOOKS]]`: so many attempts are decided, and of so many small rulebooks everything is
-proven; then every change of a rule of the demo's rulebook is compared.
+`python tools/fuzz.py [CASES [RULEBOOKS]]`: so many attempts are decided, what is proven of random rulebooks is held
+against as many, and of so many small rulebooks everything is proven; then every change of a rule of the demo's rulebook
+is compared.
 """
 
 from __future__ import annotations
 
+import random
 import sys
 import time
 from typing import Any
@@ -13,11 +15,12 @@ from typing import Any
 from hypothesis import HealthCheck, Phase, given, settings
 from hypothesis import strategies as st
 from tests.core.decide.test_evaluators_agree import assert_evaluators_agree
+from tests.core.prove import test_proofs as proofs
 from tests.core.prove.enumerated import Small, assert_proven_is_enumerated, small
 from tests.core.prove.mutations import assert_found, mutations
 from tests.strategies import attempts, rulebooks
 
-EACH = 40
+EACH, SAMPLE = 40, 500
 _MANY: dict[str, Any] = {
     "deadline": None,
     "database": None,
@@ -29,6 +32,7 @@ _MANY: dict[str, Any] = {
 def main(cases: int, proven: int) -> None:
     """Compare; a disagreement is shrunk and raised."""
     _decide(cases)
+    _sample(cases)
     _prove(proven)
     _mutate()
 
@@ -46,6 +50,42 @@ def _decide(cases: int) -> None:
 
     compare()
     print(f"{done:,} cases agree, in {time.perf_counter() - began:.0f} s")
+
+
+def _sample(cases: int) -> None:
+    began, several = time.perf_counter(), list[dict[str, object]]()
+    never, alike, holds = map(
+        _inside,
+        (
+            proofs.test_a_rule_that_never_fires_fires_for_nobody,
+            proofs.test_rulebooks_of_one_meaning_decide_alike,
+            proofs.test_what_holds_is_broken_by_nobody,
+        ),
+    )
+
+    @settings(max_examples=30, **_MANY)
+    @given(st.lists(attempts(), min_size=EACH, max_size=EACH))
+    def fill(some: list[dict[str, object]]) -> None:
+        several.extend(some)
+
+    @settings(max_examples=-(-cases // SAMPLE), **_MANY)
+    @given(rulebooks(), st.data(), st.integers(0, 1 << 30))
+    def compare(text: str, data: st.DataObject, seed: int) -> None:
+        drawn = random.Random(seed)  # noqa: S311 - the same for the same seed
+        never(text, drawn.sample(several, SAMPLE))
+        alike(text, data, drawn.sample(several, SAMPLE))
+        for bound in proofs.BOUNDS:
+            for whom in ("", "kind:guest", "group:a"):
+                holds(text, bound, whom, drawn.sample(several, SAMPLE))
+
+    fill()
+    compare()
+    print(f"no attempt of {cases:,} is otherwise than what is proven, in {time.perf_counter() - began:.0f} s")
+
+
+def _inside(test: Any) -> Any:
+    """Return what a test does with what is drawn for it."""
+    return test.hypothesis.inner_test
 
 
 def _prove(rulebooks: int) -> None:
