@@ -72,7 +72,7 @@
 <form class="mt-6 max-w-xl" onsubmit={submitted}>
   <label class="text-small">Keep it in {draft ? 'the draft' : 'a draft'}: from then on it must be {expected}
     <span class="flex gap-1"><input class="field" bind:value={name} placeholder="what it is about" maxlength="80" />{#if !draft}<select class="field w-auto" aria-label="Into which draft" bind:value={into}><option value="">a new draft</option>{#each open as each (each.name)}<option value={each.name}>{each.name}</option>{/each}</select>{/if}<button class="action" disabled={!Object.keys(given).length}>Keep</button></span></label>
-  <p class="text-fine" aria-live="polite">
+  <p class="mt-1 text-fine" aria-live="polite">
     {#if kept}Kept as <a href="#/drafts/{keptIn}/rehearsals.{kept}">{kept}</a>.{:else if refused}<span class="text-blocked">{refused}</span>{/if}
   </p>
 </form>
