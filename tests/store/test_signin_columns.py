@@ -87,7 +87,9 @@ class Model:
 
 
 def _look(store: SigninStore, model: Model, query: Query, at_once: int) -> None:
-    found = [(part, row) for part in store.columns.read(query, at_once) for row in range(len(part))]
+    parts = list(store.columns.read(query, at_once))
+    assert all(0 < len(part) <= at_once for part in parts)
+    found = [(part, row) for part in parts for row in range(len(part))]
     expected = model.expected(query)
     assert [(int(part.moments[row]), int(part.seqs[row])) for part, row in found] == [each[:2] for each in expected]
     for (part, row), (_, seq, drawn) in zip(found, expected, strict=True):

@@ -264,7 +264,9 @@ def _recorded(table: pa.Table) -> Recorded:
         piece = held.chunk(0) if held.num_chunks == 1 else held.combine_chunks()
         return piece.to_numpy(zero_copy_only=False)
 
+    # Several have it in common, so nobody may write in it, as nobody can in what lies in a file.
     nothing = np.full(count, np.nan)
+    nothing.flags.writeable = False
 
     def ages(name: str) -> Any:
         return column(name) if name in there else nothing
