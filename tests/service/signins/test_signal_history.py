@@ -16,14 +16,15 @@ from tests.conftest import Live, serving
 
 from caddrel import wiring
 from caddrel.client import Caddrel
+from caddrel.core.columnar.fact_groups import split
 from caddrel.core.decide.decision import Decision, Shadow
 from caddrel.core.facts.facts import Origin
-from caddrel.core.facts.record import facts_from_json
+from caddrel.core.facts.record import facts_from_json, facts_json
 from caddrel.demo.fill import ADDRESSES
 from caddrel.service.auth.tokens import make_token
 from caddrel.service.signins import importer, line_stream, recompute
 from caddrel.service.signins.recompute import catch_up
-from caddrel.service.signins.record_encoding import decided_of, recorded_of, signin_of
+from caddrel.service.signins.record_encoding import decided_of, lists_of, recorded_of, signin_of
 from caddrel.service.state import rulebook_cache
 from caddrel.store.new_signins import NewSignins
 from caddrel.store.signins import SigninRecord
@@ -257,7 +258,8 @@ def test_what_is_due_is_done_when_the_service_starts_again(service: Live) -> Non
         facts = facts_from_json(record.facts, rulebook.catalogue)
         del facts.values["signals"]
         facts.noticed = {}
-        broken = signin_of(record.id, record.at, rulebook, facts, recorded_of({}), decided_of(nothing, ""), None, 1)
+        apart = split(facts_json(facts, lists_of(rulebook)))
+        broken = signin_of(record.id, record.at, facts, apart, recorded_of({}), decided_of(nothing, ""), None, 1)
         data.signins.replace([(record, broken)])
     assert _told(_all(service)) != expected
     data.signins.add(NewSignins(), {"ines.faro": START, "odd.vik": START})

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import datetime
 from typing import Any, Protocol
@@ -76,6 +76,38 @@ class SignalResults(Protocol):
 
     def noticed(self, values: Sequence[Any]) -> Mapping[str, Any]:
         """Return every signal by name, with what it was compared with, as JSON."""
+
+
+class ComparedSignals(Mapping[str, Any]):
+    """What each signal of an attempt was compared with, as JSON by its id; put together only where it is asked for.
+
+    Attributes
+    ----------
+    results
+        What attempts have in common for which each came out in the same way.
+    own
+        The values of each, in the order of their names.
+    """
+
+    __slots__ = ("_whole", "own", "results")
+
+    def __init__(self, results: SignalResults, own: Sequence[Any]) -> None:
+        self.results, self.own = results, own
+        self._whole: Mapping[str, Any] | None = None
+
+    def _all(self) -> Mapping[str, Any]:
+        if self._whole is None:
+            self._whole = self.results.noticed(self.own)
+        return self._whole
+
+    def __getitem__(self, signal: str) -> Any:
+        return self._all()[signal]
+
+    def __iter__(self) -> Iterator[str]:
+        return iter(self._all())
+
+    def __len__(self) -> int:
+        return len(self.own)
 
 
 class Bundled:

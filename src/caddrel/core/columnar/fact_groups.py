@@ -23,6 +23,9 @@ _OWN_BESIDE = ("default_age", "live", "not_believed")
 # What each attempt's own is of what a signal was compared with; the rest of it many have in common.
 COMPARED = frozenset({"km", "seconds", "from", "of", "value", "seen_in", "back", "among", "count"})
 
+# What is a record's own, and a bundle for each of `GROUPS`.
+Split = tuple[dict[str, Any], tuple[bytes, ...]]
+
 
 def group_of(fact: str) -> str:
     """Return the group that a fact belongs to; facts of a record's own are in none, which is an empty text."""
@@ -37,7 +40,7 @@ def has_ages(methods: object) -> bool:
     return type(methods) is dict or isinstance(methods, Mapping)
 
 
-def split(document: Mapping[str, Any]) -> tuple[dict[str, Any], tuple[bytes, ...]]:
+def split(document: Mapping[str, Any]) -> Split:
     """Return completed facts as JSON in two parts: what is the record's own, and a bundle for each group.
 
     Parameters

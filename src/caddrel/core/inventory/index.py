@@ -83,6 +83,11 @@ class Inventory:
         self._names: dict[str, frozenset[str]] | None = None
         self._different: dict[tuple[str, tuple[str, ...], frozenset[str], bool], list[Entry]] = {}
 
+    @property
+    def nesting(self) -> object:
+        """An object that stays the same while no group comes, goes, or becomes a member of another."""
+        return self._closures
+
     def replaced(self, changed: Inventory, gone: Mapping[str, Collection[str]] = MappingProxyType({})) -> Inventory:
         """Return the index with the objects of another added, or in place of those of the same ids.
 

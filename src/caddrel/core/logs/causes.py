@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import hashlib
 import json
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -126,30 +126,54 @@ class Causes:
 
     def of(self, rulebook: Rulebook, bundled: Bundled, decision: Decision) -> Cause | None:
         """Return the cause of a block or challenge."""
+        groups = self._looked_at(rulebook, decision)
+        if "" in groups:
+            return cause_of(rulebook, bundled.facts, decision)
+        told = [bundled.bundles[i] for i, group in enumerate(GROUPS) if group in groups]
+        signals = bundled.signals
+        key = (id(rulebook), id(decision), signals, getattr(signals, "open", None), *map(id, told))
+        # What the key names is held, so that nothing else can come to stand in the same place.
+        return self._once(key, (rulebook, decision, told), lambda: cause_of(rulebook, bundled.facts, decision))
+
+    def of_live(self, rulebook: Rulebook, facts: Facts, bundles: Sequence[bytes], decision: Decision) -> Cause | None:
+        """Return the cause of a block or challenge of an attempt by itself.
+
+        Parameters
+        ----------
+        bundles
+            The groups of its facts as JSON: all that a cause says of a group is in them.
+        """
+        if decision.outcome == "allowed":
+            return None
+        groups = self._looked_at(rulebook, decision)
+        if "" in groups:
+            return cause_of(rulebook, facts, decision)
+        told = [bundle for group, bundle in zip(GROUPS, bundles, strict=True) if group in groups]
+        key = (id(rulebook), id(decision), *told)
+        return self._once(key, (rulebook, decision), lambda: cause_of(rulebook, facts, decision))
+
+    def _once(self, key: Any, held: Any, make: Callable[[], Cause | None]) -> Cause | None:
+        found = self._made.get(key)
+        if found is None:
+            if len(self._made) > MOST_REMEMBERED:
+                self._made.clear()
+            found = self._made[key] = (held, make())
+        return found[1]
+
+    def _looked_at(self, rulebook: Rulebook, decision: Decision) -> frozenset[str]:
+        """Return the groups of facts that a cause hangs on."""
         groups = frozenset({"app"})
         if decision.deciding:
             first = decision.deciding[0]
             name = (id(rulebook), first.policy, first.rule)
             if name not in self._groups:
                 rule = next(r for r in rulebook.policies[first.policy].rules if r.id == first.rule)
-                self._groups[name] = groups | {group_of(fact) for fact in _looked_at(rule, rulebook)}
+                self._groups[name] = groups | {group_of(fact) for fact in _facts_of(rule, rulebook)}
             groups = self._groups[name]
-        if "" in groups:
-            return cause_of(rulebook, bundled.facts, decision)
-        told = [bundled.bundles[i] for i, group in enumerate(GROUPS) if group in groups]
-        signals = bundled.signals
-        key = (id(rulebook), id(decision), signals, getattr(signals, "open", None), *map(id, told))
-        found = self._made.get(key)
-        if found is None:
-            if len(self._made) > MOST_REMEMBERED:
-                self._made.clear()
-            # What the key names is held, so that nothing else can come to stand in the same place.
-            held = (rulebook, decision, told)
-            found = self._made[key] = (held, cause_of(rulebook, bundled.facts, decision))
-        return found[1]
+        return groups
 
 
-def _looked_at(rule: Rule, rulebook: Rulebook) -> Iterator[str]:
+def _facts_of(rule: Rule, rulebook: Rulebook) -> Iterator[str]:
     """Yield the facts that a rule and its requirement look at."""
     conditions = [rule.when] if rule.when is not None else []
     if rule.effect.formula is not None:

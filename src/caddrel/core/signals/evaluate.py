@@ -7,6 +7,7 @@ from datetime import datetime
 from functools import lru_cache
 from typing import Any
 
+from caddrel.core.columnar.attempt import ComparedSignals
 from caddrel.core.facts.facts import Facts, Origin
 from caddrel.core.facts.record import signals_document
 from caddrel.core.facts.types import Signals
@@ -123,5 +124,5 @@ def add_signals(rulebook: Rulebook, facts: Facts, history: History, id: str, rea
     """
     if is_computed(rulebook, facts.origins.get("signals")):
         told, values = notice(rulebook, facts, history, id, ready)
-        facts.values["signals"], facts.noticed = told.signals, told.noticed(values)
+        facts.values["signals"], facts.noticed = told.signals, ComparedSignals(told, values)
         facts.origins["signals"] = Origin.COMPUTED

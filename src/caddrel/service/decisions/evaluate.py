@@ -15,13 +15,14 @@ from typing import Any
 
 import msgspec
 
-from caddrel.core.columnar.record_split import Splitter
+from caddrel.core.columnar.live_completion import LiveAttempt
 from caddrel.core.decide.decision import Decision, decision_json
 from caddrel.core.diagnostics import shorten
 from caddrel.core.facts.attempts import AttemptRefused
 from caddrel.core.facts.facts import TO_COME, Facts
-from caddrel.core.logs.causes import cause_of
+from caddrel.core.logs.causes import Causes
 from caddrel.core.logs.references import number_for, spelled, with_reference
+from caddrel.core.rulebook.model import Rulebook
 from caddrel.service.auth.callers import Caller
 from caddrel.service.auth.secrets import new_id
 from caddrel.service.auth.starter_codes import code_digest
@@ -30,7 +31,7 @@ from caddrel.service.decisions.authzen_request import may_accept, read_request
 from caddrel.service.decisions.authzen_response import answer
 from caddrel.service.decisions.decider import Decider
 from caddrel.service.decisions.group_commit import Recorder
-from caddrel.service.decisions.live_facts import add_lock_out, live_facts
+from caddrel.service.decisions.live_facts import add_lock_out, live_attempt
 from caddrel.service.decisions.session_facts import kept_of, look_again
 from caddrel.service.decisions.shadow_drafts import Shadowed, Shadows
 from caddrel.service.problems import ServiceError
@@ -78,7 +79,8 @@ class Door:
         self._lock = threading.Lock()
         self._once = threading.Lock()
         self._decisions = Decisions()
-        self._splitter = Splitter()
+        # Of the rulebook that is in force, which is held with them: an earlier one is let go of.
+        self._causes: tuple[Rulebook | None, Causes] = (None, Causes())
         self._ids = data.keys.of("ids")
 
     def evaluate(self, caller: Caller, request: authzen.Evaluation, request_id: str) -> authzen.AccessDecision:
@@ -140,7 +142,7 @@ class Door:
         data, log = self._data, self._log
         published = data.rulebooks.need_current()
         rulebook, now = published.rulebook, data.clock()
-        facts = live_facts(data, rulebook, read_request(request, rulebook).claims, caller, now)
+        facts = live_attempt(data, rulebook, read_request(request, rulebook).claims, caller, now).facts
         with log.deciding:
             log.histories.look_back([rulebook])
             add_lock_out(log.lockouts, rulebook, facts, now)
@@ -220,20 +222,21 @@ class Door:
             data.acceptances.add(Acceptance(str(claims["person.id"]), notice, version, now, caller.token_name, id))
         # All that hangs on this attempt alone is done before the lock is taken.
         coded = bool(asked.code) and data.starter_codes.good(code_digest(asked.code), str(claims["person.id"]), now)
-        facts = live_facts(data, rulebook, _proved(claims) if coded else claims, caller, now)
-        without = live_facts(data, rulebook, claims, caller, now) if coded else facts
+        attempt = live_attempt(data, rulebook, _proved(claims) if coded else claims, caller, now)
+        without = live_attempt(data, rulebook, claims, caller, now) if coded else attempt
+        facts = attempt.facts
         with log.deciding:
             log.histories.look_back([rulebook])
             add_lock_out(log.lockouts, rulebook, facts, now, asked.reserved)
             decision = self._look(published, facts, id)
             if coded and decision.outcome == "allowed" and not self._use_code(asked.code, claims, now, id):
                 # Somebody else has just used it: it counts for nothing here.
-                coded, facts = False, without
+                coded, attempt, facts = False, without, without.facts
                 add_lock_out(log.lockouts, rulebook, facts, now)
                 decision = self._look(published, facts, id)
             kept = kept_of(rulebook, claims, facts)
             left = sessions.after(session, id, caller.token, facts.values, decision, now, kept)
-            stored, told = self._record(published, facts, decision, (id, now, digest), left)
+            stored, told = self._record(published, attempt, decision, (id, now, digest), left)
         pending = Pending(digest, self._answer(published, facts, decision, id, told, caller), stored)
         with self._lock:
             self._pending[id] = pending
@@ -250,7 +253,7 @@ class Door:
     def _record(
         self,
         published: Published,
-        facts: Facts,
+        attempt: LiveAttempt,
         decision: Decision,
         named: tuple[str, datetime, bytes],
         left: DoorSession | None,
@@ -266,7 +269,7 @@ class Door:
         left
             The session as the decision leaves it.
         """
-        log, (id, now, digest) = self._log, named
+        log, (id, now, digest), facts = self._log, named, attempt.facts
         told = sessions.limits_json(left) if left is not None else None
         if left is not None:
             left = replace(left, look_again=look_again(self._data, published.rulebook, left, now))
@@ -274,9 +277,10 @@ class Door:
         log.histories.add(facts, now, id, decision.outcome)
         if facts.values.get("auth.credentials") == "wrong":
             log.lockouts.failed(person, now)
-        cause = cause_of(published.rulebook, facts, decision)
+        apart = attempt.split()
+        cause = self._causes_under(published.rulebook).of_live(published.rulebook, facts, apart[1], decision)
         decided, number = self._decisions.of(decision), published.revision.number
-        signin = signin_of(id, now, published.rulebook, facts, _NOTHING, decided, cause, number, told, self._splitter)
+        signin = signin_of(id, now, facts, apart, _NOTHING, decided, cause, number, told)
         try:
             stored = self._recorder.put(signin._replace(digest=digest), left, log.histories.late())
         except ServiceError:
@@ -286,6 +290,12 @@ class Door:
             raise
         stored.add_done_callback(lambda _: log.histories.stored(id))
         return stored, told
+
+    def _causes_under(self, rulebook: Rulebook) -> Causes:
+        held = self._causes
+        if held[0] is not rulebook:
+            held = self._causes = (rulebook, Causes())
+        return held[1]
 
     def _answer(
         self,

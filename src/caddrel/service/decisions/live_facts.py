@@ -9,47 +9,49 @@ from collections.abc import Mapping
 from datetime import datetime
 from typing import Any
 
-from caddrel.core.facts.attempts import read_told_facts
-from caddrel.core.facts.claims import believed
-from caddrel.core.facts.facts import Facts, Origin, Setting
-from caddrel.core.inventory.completion import complete
+from caddrel.core.columnar.live_completion import LiveAttempt, LiveCompleter
+from caddrel.core.facts.facts import Facts, Origin
+from caddrel.core.inventory.index import Inventory
 from caddrel.core.passwords.candidates import standards_for
 from caddrel.core.rulebook.model import Rulebook
 from caddrel.service.auth.callers import Caller
 from caddrel.service.auth.lockouts import LockOuts
+from caddrel.service.signins.record_encoding import lists_of
+from caddrel.service.state.caches import ByObject, Cache
 from caddrel.service.state.data_folder import DataFolder
 
+MOST_RULEBOOKS = 8
 
-def live_facts(data: DataFolder, rulebook: Rulebook, claims: Mapping[str, Any], caller: Caller, now: datetime) -> Facts:
-    """Return the completed facts of a request, from what its door is believed about."""
-    may, others = believed(claims, caller.reports)
-    told, strange = read_told_facts(may, rulebook.catalogue)
-    facts = complete(
-        told,
-        rulebook.catalogue,
-        rulebook.settings.assume,
-        data.inventories.current(),
-        Setting.LIVE,
-        now,
-        data.addresses,
-        strange,
+
+def live_attempt(
+    data: DataFolder, rulebook: Rulebook, claims: Mapping[str, Any], caller: Caller, now: datetime
+) -> LiveAttempt:
+    """Return a request's facts, completed, from what its door is believed about."""
+    completers: Cache[int, tuple[Rulebook, LiveCompleter]] = data.caches.of("live-completers", MOST_RULEBOOKS)
+    completer = ByObject(completers).once(
+        rulebook,
+        lambda made: LiveCompleter(made.catalogue, made.settings.assume, lists_of(made), data.addresses),
     )
-    facts.not_believed = others
-    take_off(data, facts, now)
-    add_accepted(data, rulebook, facts)
-    return facts
+    inventory = data.inventories.current()
+    attempt = completer.complete(claims, caller.reports, inventory, now)
+    if take_off(inventory, attempt.facts, now):
+        # What it was put together from says something else by now.
+        attempt = attempt._replace(parts=())
+    add_accepted(data, rulebook, attempt.facts)
+    return attempt
 
 
-def take_off(data: DataFolder, facts: Facts, now: datetime) -> None:
-    """Take no credentials of somebody who has left for right, whatever their door says."""
-    person = data.inventories.current().people.get(str(facts.values.get("person.id")))
+def take_off(inventory: Inventory, facts: Facts, now: datetime) -> bool:
+    """Take no credentials of somebody who has left for right, whatever their door says; tell whether they have."""
+    person = inventory.people.get(str(facts.values.get("person.id")))
     if person is None or not person.is_off(now):
-        return
+        return False
     said = facts.values.get("auth.credentials")
     if said not in (None, "wrong"):
         facts.not_believed = {**facts.not_believed, "auth.credentials": said}
     facts.not_understood = {k: v for k, v in facts.not_understood.items() if k != "auth.credentials"}
     facts.values["auth.credentials"], facts.origins["auth.credentials"] = "wrong", Origin.INVENTORY
+    return True
 
 
 def add_lock_out(lockouts: LockOuts, rulebook: Rulebook, facts: Facts, now: datetime, reserved: str = "") -> None:

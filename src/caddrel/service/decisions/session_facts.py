@@ -59,11 +59,11 @@ def facts_now(data: DataFolder, rulebook: Rulebook, session: DoorSession, now: d
     claims |= {"person.id": session.person, "app.id": session.app, "auth.credentials": "right"}
     claims["auth.methods"] = {name: max((now - at).total_seconds(), 0.0) for name, at in session.methods.items()}
     told, strange = read_told_facts(claims, rulebook.catalogue)
+    inventory = data.inventories.current()
     facts = complete(
-        told, rulebook.catalogue, rulebook.settings.assume, data.inventories.current(), Setting.LIVE, now,
-        data.addresses, strange,
+        told, rulebook.catalogue, rulebook.settings.assume, inventory, Setting.LIVE, now, data.addresses, strange
     )  # fmt: skip
-    take_off(data, facts, now)
+    take_off(inventory, facts, now)
     add_accepted(data, rulebook, facts)
     # Guessing at somebody's password is no reason to put them out who are in.
     facts.values["auth.locked_out"], facts.origins["auth.locked_out"] = False, Origin.COMPUTED

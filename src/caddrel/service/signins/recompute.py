@@ -7,14 +7,15 @@ from contextlib import closing
 from datetime import datetime
 from typing import Any
 
+from caddrel.core.columnar.fact_groups import split
 from caddrel.core.decide.decision import MEANING
 from caddrel.core.facts.facts import Origin
-from caddrel.core.facts.record import facts_from_json
+from caddrel.core.facts.record import facts_from_json, facts_json
 from caddrel.core.logs.causes import cause_of
 from caddrel.core.signals.evaluate import Notice, add_signals, noticing
 from caddrel.core.signals.history import History, past_of
 from caddrel.service.signins.live_log import LiveLog
-from caddrel.service.signins.record_encoding import decided_of, recorded_of, signin_of
+from caddrel.service.signins.record_encoding import decided_of, lists_of, recorded_of, signin_of
 from caddrel.service.signins.signal_history import newest
 from caddrel.service.state.context import State
 from caddrel.store.new_signins import NewSignin
@@ -117,7 +118,8 @@ def _again(state: State, person: str, since: datetime) -> Iterator[tuple[SigninR
         recorded = recorded_of({name: record.columns[f"recorded_{name}"] for name in ("outcome", "reason")})
         decided = decided_of(decision, facts.reference, drafts)
         session = record.facts.get("session")
-        yield record, signin_of(record.id, record.at, rulebook, facts, recorded, decided, cause, number, session)
+        apart = split(facts_json(facts, lists_of(rulebook)))
+        yield record, signin_of(record.id, record.at, facts, apart, recorded, decided, cause, number, session)
 
 
 def _looked_at(document: Mapping[str, Any]) -> dict[str, Any]:

@@ -9,7 +9,7 @@ from typing import Any
 import msgspec
 
 from caddrel.core.columnar.attempt import Bundled
-from caddrel.core.columnar.record_split import Splitter
+from caddrel.core.columnar.fact_groups import Split
 from caddrel.core.decide.decision import MEANING, Decision, decision_json
 from caddrel.core.facts.facts import TO_COME, Facts
 from caddrel.core.logs.causes import Cause
@@ -123,25 +123,25 @@ def _own(attempt: Bundled) -> str:
 
 
 def signin_of(
-    id: str, at: datetime, rulebook: Rulebook, facts: Facts, recorded: bytes, decided: Decided, cause: Cause | None,
-    revision: int, session: Mapping[str, Any] | None = None, splitter: Splitter | None = None,
+    id: str, at: datetime, facts: Facts, apart: Split, recorded: bytes, decided: Decided, cause: Cause | None,
+    revision: int, session: Mapping[str, Any] | None = None,
 ) -> NewSignin:  # fmt: skip
     """Return a sign-in to be stored.
 
     Parameters
     ----------
+    apart
+        What is its own of its facts, and its bundles.
     session
         What the door was told of the session: whoever asks again is told the same, whatever became of it since.
-    splitter
-        By who has one at hand, which remembers.
     """
-    own, (person, app, device, network, attempt, signals) = (splitter or Splitter()).split(facts, lists_of(rulebook))
+    own, (person, app, device, network, said, signals) = apart
     if session is not None:
-        own["session"] = dict(session)
+        own = {**own, "session": dict(session)}
     get: Any = facts.values.get
     return NewSignin(
         id, number_for(id), at, b"", _encode_own(own).decode(),
-        person, app, device, network, attempt, signals, recorded, decided,
+        person, app, device, network, said, signals, recorded, decided,
         get("person.id"), get("app.id"), get("device.id"),
         get("device.state_age"), get("device.listed_for"), get("auth.age"),
         decided.outcome == "allowed", cause, revision,

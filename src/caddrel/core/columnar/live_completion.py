@@ -1,0 +1,374 @@
+"""Completing the attempts of doors, one at a time: what a group of facts came to is remembered, and so is its bundle.
+
+Completion fills each group of facts from that group alone (see `completion`, for logs). So what a person's, an app's, a
+device's or a network's facts came to holds for as long as the inventory's entry that they were read from is the same
+object, and nothing that ends by itself has ended. What is unusual is completed the long way, as a whole: claims that
+are not believed, words on no list, whatever cannot be read. A property holds both to each other.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from datetime import datetime
+from operator import itemgetter
+from typing import Any, NamedTuple
+
+from caddrel.core.columnar.attempt import ComparedSignals
+from caddrel.core.columnar.fact_groups import GROUPS, OWN, Split, group_of, split
+from caddrel.core.facts.attempts import AttemptRefused, read_told_facts
+from caddrel.core.facts.catalogue import Catalogue
+from caddrel.core.facts.claims import believed
+from caddrel.core.facts.facts import AddressData, Facts, Origin, Setting
+from caddrel.core.facts.record import facts_json
+from caddrel.core.facts.types import Value
+from caddrel.core.facts.values import ValueRefused, reported_duration, to_json
+from caddrel.core.inventory.completion import AGES, complete
+from caddrel.core.inventory.index import Entry, Inventory
+
+# Of each group. Many people sign in to few apps, so most memory goes into people, devices and networks.
+MOST_REMEMBERED = 20_000
+MOST_PLANS = 1_000
+# So many documents of a group are remembered with what is added to it once it is completed.
+MOST_WITH_MORE = 64
+_PERSON, _APP, _DEVICE, _NETWORK, _ATTEMPT, _SIGNALS = range(len(GROUPS))
+_METHODS, _AGE = "auth.methods", "auth.age"
+# What is added to a completed live attempt: whether the person is locked out, and the notices that they accepted.
+_ADDED = ("auth.locked_out", "auth.notices")
+_REPORTED, _COMPUTED, _INVENTORY, _ASSUMED, _DEFAULT = (
+    Origin.REPORTED, Origin.COMPUTED, Origin.INVENTORY, Origin.ASSUMED, Origin.DEFAULT,
+)  # fmt: skip
+
+
+class Part:
+    """One group of facts, completed, with the same as JSON, and what that follows from.
+
+    Attributes
+    ----------
+    asked
+        The ids by which the inventory was asked for an entry: of a device its id and its serial number.
+    entry
+        What it answered: a person, app or device, None where there is none; of a network its address lists.
+    nesting
+        Of a person what their groups are members of, as `Inventory.nesting` tells it.
+    between
+        The moments from which and before which it holds, where memberships of the person end; else None.
+    """
+
+    __slots__ = ("asked", "between", "document", "entry", "facts", "nesting", "origins", "values", "with_more")
+
+    def __init__(self, facts: Facts, document: bytes) -> None:
+        self.facts = facts
+        self.values, self.origins = facts.values, facts.origins
+        self.document = document
+        self.asked: tuple[Any, ...] = ()
+        self.entry: Any = None
+        self.nesting: Any = None
+        self.between: tuple[datetime, datetime] | None = None
+        self.with_more: dict[Any, bytes] = {}
+
+
+class LiveAttempt(NamedTuple):
+    """A completed attempt of a door.
+
+    Attributes
+    ----------
+    lists
+        The address lists of which is kept whether they held the attempt's address.
+    parts
+        One for each of `GROUPS`; empty when it was completed as a whole.
+    """
+
+    facts: Facts
+    lists: Sequence[str]
+    parts: Sequence[Part] = ()
+
+    def split(self) -> Split:
+        """Return what is the attempt's own, and a bundle for each group, as `fact_groups.split` does."""
+        facts, values = self.facts, self.facts.values
+        compared = facts.noticed
+        if not self.parts or facts.not_believed or facts.not_understood:
+            return split(facts_json(facts, self.lists))
+        person, app, device, network, said, signals = self.parts
+        own: dict[str, Any] = {}
+        for name in _OWN:
+            value = values.get(name)
+            if value is None or (name == _METHODS and not _aged(value)):
+                continue
+            own[name] = [_WORDS[facts.origins[name]], to_json(value)]
+        found: dict[str, Any] = {"values": own}
+        if facts.default_age:
+            found["default_age"] = facts.default_age
+        found["live"] = True
+        told = signals.document
+        if isinstance(compared, ComparedSignals):
+            told = compared.results.document
+            found["noticed"] = compared.own
+        return found, (
+            person.document, app.document, device.document, network.document, _with_more(said, facts), told
+        )  # fmt: skip
+
+
+_OWN = sorted({*OWN, _METHODS})
+_WORDS = {origin: origin.value for origin in Origin}
+
+
+def _aged(methods: Any) -> bool:
+    """Tell whether methods carry ages; those are an attempt's own."""
+    return any(age is not None for age in methods.values())
+
+
+def _with_more(part: Part, facts: Facts) -> bytes:
+    """Return the bundle of what the door said, with what was added to it since."""
+    values = facts.values
+    locked_out, notices = (values.get(name) for name in _ADDED)
+    key = (locked_out, notices, facts.origins.get("auth.notices"))
+    found = part.with_more.get(key)
+    if found is None:
+        if len(part.with_more) >= MOST_WITH_MORE:
+            part.with_more.clear()
+        added = {name: values[name] for name in _ADDED if name in values}
+        origins = {name: facts.origins[name] for name in added}
+        whole = Facts({**part.values, **added}, {**part.origins, **origins})
+        found = part.with_more[key] = split(facts_json(whole, ()))[1][_ATTEMPT]
+    return found
+
+
+class _Reading(NamedTuple):
+    """A group, how its claims are read from all claims, and the parts made of them so far."""
+
+    group: int
+    names: tuple[str, ...]
+    of: Callable[[Mapping[str, Any]], tuple[Any, ...]]
+    made: dict[Any, Part]
+
+
+class LiveCompleter:
+    """Completes attempts of doors under one rulebook.
+
+    Parameters
+    ----------
+    assume
+        The rulebook's assumptions.
+    lists
+        The address lists that the rulebook asks for.
+    address_data
+        What is known about an address; the same for as long as this is used.
+    """
+
+    def __init__(
+        self,
+        catalogue: Catalogue,
+        assume: Mapping[str, Value],
+        lists: Sequence[str],
+        address_data: AddressData | None = None,
+    ) -> None:
+        self._catalogue, self._assume, self._lists = catalogue, assume, lists
+        self._address_data = address_data
+        self._ages_assumed = [(name, assume[name]) for name in AGES if name in assume]
+        self._age_assumed = assume.get(_AGE)
+        self._plans: dict[tuple[tuple[str, ...], tuple[str, ...]], tuple[_Reading, ...]] = {}
+        # By group and the names that are reported of it: plans share them.
+        self._made: dict[tuple[int, tuple[str, ...]], dict[Any, Part]] = {}
+
+    def complete(
+        self, claims: Mapping[str, Any], reports: Iterable[str], inventory: Inventory, now: datetime
+    ) -> LiveAttempt:
+        """Return a request's facts, completed.
+
+        Parameters
+        ----------
+        claims
+            By the whole names of facts, as JSON.
+        reports
+            What the caller is believed about.
+
+        Raises
+        ------
+        AttemptRefused
+            As `attempts.read_told_facts` does.
+        """
+        reports = tuple(reports)
+        key = tuple(claims), reports
+        plan = self._plans.get(key)
+        if plan is None:
+            plan = self._plan(*key)
+        try:
+            parts = [self._part(reading, claims, inventory, now) for reading in plan]
+            methods = self._methods(claims[_METHODS], parts[_ATTEMPT]) if plan and _METHODS in claims else None
+        except (_LongWay, TypeError, ValueRefused, AttemptRefused):
+            parts, methods = [], None
+        if not parts:
+            return LiveAttempt(self._whole(claims, reports, inventory, now), self._lists)
+        return LiveAttempt(self._together(parts, methods, inventory, now), self._lists, parts)
+
+    def _whole(self, claims: Mapping[str, Any], reports: Sequence[str], inventory: Inventory, now: datetime) -> Facts:
+        may, others = believed(claims, reports)
+        told, strange = read_told_facts(may, self._catalogue)
+        facts = complete(
+            told, self._catalogue, self._assume, inventory, Setting.LIVE, now, self._address_data, strange
+        )  # fmt: skip
+        facts.not_believed = others
+        return facts
+
+    def _plan(self, names: tuple[str, ...], reports: tuple[str, ...]) -> tuple[_Reading, ...]:
+        """Return how claims of these names are taken apart; nothing when they are completed as a whole."""
+        others = believed(dict.fromkeys(names), reports)[1]
+        usual = not others and all(name in self._catalogue and (name not in OWN or name == _AGE) for name in names)
+        plan: tuple[_Reading, ...] = ()
+        if usual and len(self._made) < MOST_PLANS:
+            plan = tuple(self._reading(place, names) for place in range(len(GROUPS)))
+        if len(self._plans) < MOST_PLANS:
+            self._plans[names, reports] = plan
+        return plan
+
+    def _reading(self, group: int, names: tuple[str, ...]) -> _Reading:
+        # The age of methods is told by what is said of them, and belongs to no group.
+        mine = tuple(name for name in names if group_of(name) == GROUPS[group] and name != _METHODS)
+        if group == _ATTEMPT:
+            mine += tuple(name for name in (_AGE, _METHODS) if name in names)
+        return _Reading(group, mine, _getter(mine), self._made.setdefault((group, mine), {}))
+
+    def _part(self, reading: _Reading, claims: Mapping[str, Any], inventory: Inventory, now: datetime) -> Part:
+        """Return a group of facts as it is now.
+
+        Raises
+        ------
+        _LongWay
+            When it is completed as a whole.
+        TypeError
+            When a claim is no plain value.
+        """
+        told = reading.of(claims)
+        group = reading.group
+        if group == _ATTEMPT and reading.names[-1:] == (_METHODS,):
+            # What methods there are; how old each is is the attempt's own.
+            told = (*told[:-1], told[-1].__class__, *told[-1])
+        # Of what kind they are is part of it: True equals 1, and 1 equals 1.0.
+        key = told, tuple(map(type, told))
+        part = reading.made.get(key)
+        if part is not None and _holds(part, group, inventory, now):
+            return part
+        if len(reading.made) >= MOST_REMEMBERED:
+            reading.made.clear()
+        part = reading.made[key] = self._make(reading, claims, inventory, now)
+        return part
+
+    def _make(self, reading: _Reading, claims: Mapping[str, Any], inventory: Inventory, now: datetime) -> Part:
+        group = GROUPS[reading.group]
+        mine = {name: claims[name] for name in reading.names}
+        if isinstance(mine.get(_METHODS), dict):
+            mine[_METHODS] = list(mine[_METHODS])
+        told, strange = read_told_facts(mine, self._catalogue)
+        facts = complete(told, self._catalogue, self._assume, inventory, Setting.LIVE, now, self._address_data, strange)
+        if any(group_of(name) == group for name in facts.not_understood):
+            raise _LongWay
+        names = [name for name in facts.values if group_of(name) == group]
+        alone = Facts({name: facts.values[name] for name in names}, {name: facts.origins[name] for name in names})
+        if _AGE in told:
+            alone.default_age = facts.default_age
+        if reading.group == _APP:
+            alone.app_listed, alone.app_title = facts.app_listed, facts.app_title
+        if reading.group == _NETWORK:
+            alone.coordinates, alone.lists = facts.coordinates, facts.lists
+        part = Part(alone, split(facts_json(alone, self._lists))[1][reading.group])
+        asked = [told.get(name) for name in _ASKED_BY.get(reading.group, ())]
+        part.asked = tuple(id if isinstance(id, str) else None for id in asked)
+        part.entry = _entry(part, reading.group, inventory)
+        if reading.group == _PERSON:
+            part.nesting = inventory.nesting
+            ends = [until for _, until in part.entry.groups_until if until > now] if part.entry is not None else []
+            part.between = (now, min(ends)) if ends else None
+        return part
+
+    def _methods(self, said: Any, part: Part) -> dict[str, Any] | None:
+        """Return methods with their ages, None when none was reported with an age.
+
+        Raises
+        ------
+        _LongWay
+            When methods are said twice, or nothing is said of them.
+        ValueRefused
+            When an age is none.
+        """
+        if not isinstance(said, dict):
+            return None
+        known: Any = part.values.get(_METHODS)
+        if known is None or len(known) != len(said):
+            raise _LongWay
+        ages = [None if age is None else reported_duration(age) for age in said.values()]
+        return dict(zip(known, ages, strict=True)) if any(age is not None for age in ages) else None
+
+    def _together(
+        self, parts: Sequence[Part], methods: dict[str, Any] | None, inventory: Inventory, now: datetime
+    ) -> Facts:
+        person, app, device, network, said, signals = parts
+        values: dict[str, Value] = {
+            **person.values, **app.values, **device.values, **network.values, **said.values, **signals.values,
+            "time.at": now,
+        }  # fmt: skip
+        origins = {
+            **person.origins, **app.origins, **device.origins, **network.origins, **said.origins, **signals.origins,
+            "time.at": _DEFAULT,
+        }  # fmt: skip
+        entry: Entry | None = device.entry
+        for name, since in zip(AGES, (entry.state_at, entry.listed_at), strict=True) if entry is not None else ():
+            # Before the report, or before the device was listed, there is no age to tell.
+            if since is not None and since <= now:
+                values[name], origins[name] = (now - since).total_seconds(), _INVENTORY
+        for name, assumed in self._ages_assumed:
+            if name not in values:
+                values[name], origins[name] = assumed, _ASSUMED
+        default_age = said.facts.default_age
+        if methods is not None:
+            values[_METHODS] = methods
+        if default_age is not None:
+            values[_AGE], origins[_AGE] = default_age, _REPORTED
+        elif methods is not None:
+            values[_AGE], origins[_AGE] = max(age for age in methods.values() if age is not None), _COMPUTED
+        elif self._age_assumed is not None:
+            values[_AGE], origins[_AGE] = self._age_assumed, _ASSUMED
+        if default_age is None and isinstance(self._age_assumed, int | float):
+            default_age = self._age_assumed
+        return Facts(
+            values, origins, default_age, True, app.facts.app_listed, app.facts.app_title, inventory.lists,
+            network.facts.coordinates,
+        )  # fmt: skip
+
+
+class _LongWay(Exception):
+    """The attempt is completed as a whole."""
+
+
+def _holds(part: Part, group: int, inventory: Inventory, now: datetime) -> bool:
+    """Tell whether a part is still what it would be made now.
+
+    Entries are never changed once they are made: what changes of one is in another, so the same object says the same.
+    """
+    if group == _PERSON:
+        if part.nesting is not inventory.nesting:
+            return False
+        if part.between is not None and not part.between[0] <= now < part.between[1]:
+            return False
+    return _entry(part, group, inventory) is part.entry
+
+
+# What an entry of the inventory is found by.
+_ASKED_BY = {_PERSON: ("person.id",), _APP: ("app.id",), _DEVICE: ("device.id", "device.serial")}
+
+
+def _entry(part: Part, group: int, inventory: Inventory) -> Any:
+    """Return what the inventory has for a part now."""
+    if group == _PERSON:
+        return inventory.people.get(part.asked[0] or "")
+    if group == _APP:
+        return inventory.apps.get(part.asked[0] or "")
+    if group == _DEVICE:
+        return inventory.device_by(*part.asked)
+    return inventory.lists if group == _NETWORK else None
+
+
+def _getter(names: tuple[str, ...]) -> Callable[[Mapping[str, Any]], tuple[Any, ...]]:
+    """Return what reads the values of some names."""
+    if len(names) > 1:
+        return itemgetter(*names)
+    return (lambda claims: (claims[names[0]],)) if names else (lambda _claims: ())
