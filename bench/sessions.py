@@ -57,11 +57,9 @@ def run() -> Iterator[Result]:
         runtime.sessions.look()
         many = 20_000
         # The first time it is noted which policies may speak about whom at all.
-        for session in sessions[:many]:
-            runtime.sessions.outcome(session, "the bench", now)
+        runtime.sessions.outcomes(sessions[:many], "the bench", now)
         began = time.process_time()
-        for session in sessions[:many]:
-            runtime.sessions.outcome(session, "the bench", now)
+        runtime.sessions.outcomes(sessions[:many], "the bench", now)
         took = time.process_time() - began
         note = f"{POLICIES} policies, {PEOPLE:,} people; {just_now()}"
         yield Result("sessions decided again, a CPU second", many / took, "above", 20_000, note)

@@ -120,7 +120,7 @@ def begin(data: DataFolder) -> Runtime:
         jobs.soon(work)
 
     words = StrangeWords(data.signins)
-    recorder = Recorder(data.signins, log.lost, catch_up_soon)
+    recorder = Recorder(data.signins, log.histories.stored, log.lost, catch_up_soon)
     log.settle = recorder.settle
     shadows = Shadows(data)
     watched = Watched(data, findings, words, standing.look_soon)

@@ -9,10 +9,11 @@ from dataclasses import dataclass, field
 from datetime import datetime, timedelta
 from typing import Any
 
+import msgspec
 from sqlalchemy import ColumnElement, Connection, select, true, update
 
 from caddrel.store.bulk_insert import insert_many
-from caddrel.store.engine import Database
+from caddrel.store.engine import Database, driver
 from caddrel.store.log_tables import door_sessions
 from caddrel.store.marks import put_marks
 from caddrel.store.moments import from_stored, to_stored
@@ -194,18 +195,15 @@ class DoorSessionStore:
         done = []
         moment = to_stored(at)
         with self._database.write() as connection:
+            run = driver(connection).execute
             for each in outcomes:
-                session = each.session
-                same = (_C.id == session.id) & _OPEN & (_C.signin == session.signin)
-                values: dict[str, Any] = {
-                    "asks": json.dumps(each.asks) if each.asks else "", "because": each.because, "held": each.held,
-                    "look_again": to_stored(each.look_again) if each.look_again is not None else None,
-                }  # fmt: skip
-                if each.keep is not None:
-                    values["keep"] = json.dumps(dict(each.keep))
-                if each.ends:
-                    values |= {"ended": moment, "ended_by": each.by}
-                if connection.execute(update(door_sessions).where(same).values(**values)).rowcount:
+                session, again = each.session, each.look_again
+                values = (
+                    json.dumps(each.asks) if each.asks else "", each.because, each.held,
+                    None if again is None else to_stored(again), None if each.keep is None else _written(each.keep),
+                )  # fmt: skip
+                ends = (moment, each.by) if each.ends else ()
+                if run(_ENDS if ends else _STAYS, (*values, *ends, session.id, session.signin)).rowcount:
                     done.append(each)
             put_events(connection, [*events, *(event for each in done for event in _events_of(each, at))])
             put_told(connection, told or {})
@@ -256,8 +254,8 @@ def put_sessions(connection: Connection, sessions: Iterable[DoorSession]) -> Non
         (
             session.id, session.door, session.person, session.app, session.device,
             to_stored(session.started), to_stored(session.seen),
-            json.dumps({name: to_stored(at) for name, at in session.methods.items()}),
-            json.dumps(dict(session.keep)), session.signin, json.dumps(dict(session.facts)),
+            _written({name: to_stored(at) for name, at in session.methods.items()}),
+            _written(dict(session.keep)), session.signin, _written(dict(session.facts)),
             to_stored(session.look_again) if session.look_again is not None else None,
         )
         for session in sessions
@@ -274,17 +272,29 @@ _COLUMNS = ("id", "door", "person", "app", "device", "started", *_KEPT[4:])
 _OTHERWISE = f"ON CONFLICT (id) DO UPDATE SET {_CHANGED}, asks = '', because = '', held = NULL WHERE ended IS NULL"
 
 
+_encode, _read = msgspec.json.Encoder().encode, msgspec.json.Decoder().decode
+
+
+def _written(document: Mapping[str, Any]) -> str:
+    return _encode(document).decode()
+
+
+# Written out: a change may touch very many. What ends is in no index any more.
+_SETTLED = "UPDATE door_sessions SET asks = ?, because = ?, held = ?, look_again = ?, keep = coalesce(?, keep)"
+_SAME = "WHERE id = ? AND ended IS NULL AND signin = ?"
+_STAYS, _ENDS = f"{_SETTLED} {_SAME}", f"{_SETTLED}, ended = ?, ended_by = ? {_SAME}"
+
 # Asked at every request of somebody who is in.
 _Row = namedtuple("_Row", [column.name for column in door_sessions.c])  # type: ignore[misc]
 _ONE = f"SELECT {', '.join(column.name for column in door_sessions.c)} FROM door_sessions WHERE id = ?"  # noqa: S608
 
 
 def _session(row: Any) -> DoorSession:
-    methods = {name: from_stored(at) for name, at in json.loads(row.methods).items()}
+    methods = {name: from_stored(at) for name, at in _read(row.methods).items()}
     ended = None if row.ended is None else from_stored(row.ended)
     return DoorSession(
         row.id, row.door, row.person, row.app, row.device, from_stored(row.started), from_stored(row.seen),
-        methods, json.loads(row.keep), row.signin, ended, row.ended_by,
-        json.loads(row.facts) if row.facts else {}, tuple(json.loads(row.asks)) if row.asks else (), row.because,
+        methods, _read(row.keep), row.signin, ended, row.ended_by,
+        _read(row.facts) if row.facts else {}, tuple(json.loads(row.asks)) if row.asks else (), row.because,
         None if row.look_again is None else from_stored(row.look_again), row.held,
     )  # fmt: skip

@@ -522,7 +522,7 @@ def test_a_full_disk_or_a_stopping_service_lets_nobody_in_unrecorded(live: Live)
 def test_when_too_many_wait_the_door_is_told(live: Live, monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setattr("caddrel.service.decisions.group_commit.MOST_WAITING", 3)
     data = live.data
-    live.runtime.door._recorder = Recorder(data.signins, lambda _: None, lambda: None)
+    live.runtime.door._recorder = Recorder(data.signins, lambda _: None, lambda _: None, lambda: None)
     held = threading.Event()
     add = data.signins.add
 

@@ -10,6 +10,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from datetime import datetime
+from itertools import islice
 from operator import itemgetter
 from typing import Any, NamedTuple
 
@@ -20,13 +21,13 @@ from caddrel.core.facts.catalogue import Catalogue
 from caddrel.core.facts.claims import believed
 from caddrel.core.facts.facts import AddressData, Facts, Origin, Setting
 from caddrel.core.facts.record import facts_json
-from caddrel.core.facts.types import Value
+from caddrel.core.facts.types import FactType, Value
 from caddrel.core.facts.values import ValueRefused, reported_duration, to_json
 from caddrel.core.inventory.completion import AGES, complete
 from caddrel.core.inventory.index import Entry, Inventory
 
 # Of each group. Many people sign in to few apps, so most memory goes into people, devices and networks.
-MOST_REMEMBERED = 20_000
+MOST_REMEMBERED = 30_000
 MOST_PLANS = 1_000
 # So many documents of a group are remembered with what is added to it once it is completed.
 MOST_WITH_MORE = 64
@@ -40,7 +41,7 @@ _REPORTED, _COMPUTED, _INVENTORY, _ASSUMED, _DEFAULT = (
 
 
 class Part:
-    """One group of facts, completed, with the same as JSON, and what that follows from.
+    """One group of facts, completed, and what that follows from.
 
     Attributes
     ----------
@@ -52,19 +53,32 @@ class Part:
         Of a person what their groups are members of, as `Inventory.nesting` tells it.
     between
         The moments from which and before which it holds, where memberships of the person end; else None.
+    beside
+        What `Facts` says of this group beside values: of an app whether it is listed and its title, of a network its
+        coordinates, of what the door said the age of methods that it reported.
     """
 
-    __slots__ = ("asked", "between", "document", "entry", "facts", "nesting", "origins", "values", "with_more")
+    __slots__ = ("_document", "asked", "beside", "between", "entry", "nesting", "origins", "values", "with_more")
 
-    def __init__(self, facts: Facts, document: bytes) -> None:
-        self.facts = facts
-        self.values, self.origins = facts.values, facts.origins
-        self.document = document
+    def __init__(self, values: dict[str, Value], origins: dict[str, Origin], beside: Any) -> None:
+        self.values, self.origins, self.beside = values, origins, beside
         self.asked: tuple[Any, ...] = ()
         self.entry: Any = None
         self.nesting: Any = None
         self.between: tuple[datetime, datetime] | None = None
         self.with_more: dict[Any, bytes] = {}
+        self._document: bytes | None = None
+
+    def document(self, group: int, lists: Sequence[str]) -> bytes:
+        """Return it as JSON; written when it is first asked for, since of a session nothing is written."""
+        if self._document is None:
+            alone = Facts(self.values, self.origins)
+            if group == _APP:
+                alone.app_listed, alone.app_title = self.beside
+            if group == _NETWORK:
+                alone.coordinates, alone.lists = self.beside, self.entry
+            self._document = split(facts_json(alone, lists))[1][group]
+        return self._document
 
 
 class LiveAttempt(NamedTuple):
@@ -88,7 +102,7 @@ class LiveAttempt(NamedTuple):
         compared = facts.noticed
         if not self.parts or facts.not_believed or facts.not_understood:
             return split(facts_json(facts, self.lists))
-        person, app, device, network, said, signals = self.parts
+        said, signals = self.parts[_ATTEMPT:]
         own: dict[str, Any] = {}
         for name in _OWN:
             value = values.get(name)
@@ -99,13 +113,13 @@ class LiveAttempt(NamedTuple):
         if facts.default_age:
             found["default_age"] = facts.default_age
         found["live"] = True
-        told = signals.document
         if isinstance(compared, ComparedSignals):
             told = compared.results.document
             found["noticed"] = compared.own
-        return found, (
-            person.document, app.document, device.document, network.document, _with_more(said, facts), told
-        )  # fmt: skip
+        else:
+            told = signals.document(_SIGNALS, ())
+        shared = [part.document(group, self.lists) for group, part in enumerate(self.parts[:_ATTEMPT])]
+        return found, (*shared, _with_more(said, facts), told)
 
 
 _OWN = sorted({*OWN, _METHODS})
@@ -134,16 +148,26 @@ def _with_more(part: Part, facts: Facts) -> bytes:
 
 
 class _Reading(NamedTuple):
-    """A group, how its claims are read from all claims, and the parts made of them so far."""
+    """A group, how its claims are read from all claims, and the parts made of them so far.
+
+    Attributes
+    ----------
+    texts
+        Whether all of it is text: only then do values that are equal say the same, whatever they are.
+    """
 
     group: int
     names: tuple[str, ...]
+    texts: bool
     of: Callable[[Mapping[str, Any]], tuple[Any, ...]]
     made: dict[Any, Part]
 
 
+_Reports = tuple[str, ...] | None
+
+
 class LiveCompleter:
-    """Completes attempts of doors under one rulebook.
+    """Completes attempts of doors, and sessions, under all rulebooks that complete them alike.
 
     Parameters
     ----------
@@ -166,12 +190,21 @@ class LiveCompleter:
         self._address_data = address_data
         self._ages_assumed = [(name, assume[name]) for name in AGES if name in assume]
         self._age_assumed = assume.get(_AGE)
-        self._plans: dict[tuple[tuple[str, ...], tuple[str, ...]], tuple[_Reading, ...]] = {}
+        self._plans: dict[tuple[tuple[str, ...], _Reports], tuple[_Reading, ...]] = {}
         # By group and the names that are reported of it: plans share them.
         self._made: dict[tuple[int, tuple[str, ...]], dict[Any, Part]] = {}
+        self._origins: dict[tuple[tuple[str, Origin], ...], dict[str, Origin]] = {}
+
+    def is_of(self, catalogue: Catalogue, assume: Mapping[str, Value], lists: Sequence[str]) -> bool:
+        """Tell whether this completes as another rulebook does; of values their text counts too."""
+        return (
+            catalogue.attributes == self._catalogue.attributes
+            and list(lists) == list(self._lists)
+            and repr(sorted(assume.items())) == repr(sorted(self._assume.items()))
+        )
 
     def complete(
-        self, claims: Mapping[str, Any], reports: Iterable[str], inventory: Inventory, now: datetime
+        self, claims: Mapping[str, Any], reports: Iterable[str] | None, inventory: Inventory, now: datetime
     ) -> LiveAttempt:
         """Return a request's facts, completed.
 
@@ -180,14 +213,15 @@ class LiveCompleter:
         claims
             By the whole names of facts, as JSON.
         reports
-            What the caller is believed about.
+            What the caller is believed about; None where it has been found out who said it.
 
         Raises
         ------
         AttemptRefused
             As `attempts.read_told_facts` does.
         """
-        reports = tuple(reports)
+        if reports is not None and type(reports) is not tuple:
+            reports = tuple(reports)
         key = tuple(claims), reports
         plan = self._plans.get(key)
         if plan is None:
@@ -201,8 +235,8 @@ class LiveCompleter:
             return LiveAttempt(self._whole(claims, reports, inventory, now), self._lists)
         return LiveAttempt(self._together(parts, methods, inventory, now), self._lists, parts)
 
-    def _whole(self, claims: Mapping[str, Any], reports: Sequence[str], inventory: Inventory, now: datetime) -> Facts:
-        may, others = believed(claims, reports)
+    def _whole(self, claims: Mapping[str, Any], reports: _Reports, inventory: Inventory, now: datetime) -> Facts:
+        may, others = (claims, {}) if reports is None else believed(claims, reports)
         told, strange = read_told_facts(may, self._catalogue)
         facts = complete(
             told, self._catalogue, self._assume, inventory, Setting.LIVE, now, self._address_data, strange
@@ -210,9 +244,9 @@ class LiveCompleter:
         facts.not_believed = others
         return facts
 
-    def _plan(self, names: tuple[str, ...], reports: tuple[str, ...]) -> tuple[_Reading, ...]:
+    def _plan(self, names: tuple[str, ...], reports: _Reports) -> tuple[_Reading, ...]:
         """Return how claims of these names are taken apart; nothing when they are completed as a whole."""
-        others = believed(dict.fromkeys(names), reports)[1]
+        others = {} if reports is None else believed(dict.fromkeys(names), reports)[1]
         usual = not others and all(name in self._catalogue and (name not in OWN or name == _AGE) for name in names)
         plan: tuple[_Reading, ...] = ()
         if usual and len(self._made) < MOST_PLANS:
@@ -226,7 +260,8 @@ class LiveCompleter:
         mine = tuple(name for name in names if group_of(name) == GROUPS[group] and name != _METHODS)
         if group == _ATTEMPT:
             mine += tuple(name for name in (_AGE, _METHODS) if name in names)
-        return _Reading(group, mine, _getter(mine), self._made.setdefault((group, mine), {}))
+        texts = all(self._catalogue[name].type not in _NOT_TEXT for name in mine)
+        return _Reading(group, mine, texts, _getter(mine), self._made.setdefault((group, mine), {}))
 
     def _part(self, reading: _Reading, claims: Mapping[str, Any], inventory: Inventory, now: datetime) -> Part:
         """Return a group of facts as it is now.
@@ -238,18 +273,21 @@ class LiveCompleter:
         TypeError
             When a claim is no plain value.
         """
-        told = reading.of(claims)
-        group = reading.group
-        if group == _ATTEMPT and reading.names[-1:] == (_METHODS,):
-            # What methods there are; how old each is is the attempt's own.
-            told = (*told[:-1], told[-1].__class__, *told[-1])
-        # Of what kind they are is part of it: True equals 1, and 1 equals 1.0.
-        key = told, tuple(map(type, told))
+        key: Any = reading.of(claims)
+        if not reading.texts:
+            if reading.names[-1] == _METHODS:
+                # What methods there are; how old each is is the attempt's own.
+                key = (*key[:-1], key[-1].__class__, *key[-1])
+            # Of what kind they are is part of it: True equals 1, and 1 equals 1.0.
+            key = key, tuple(map(type, key))
         part = reading.made.get(key)
-        if part is not None and _holds(part, group, inventory, now):
+        # What the door said of the attempt is that, whatever becomes of the inventory.
+        if part is not None and (reading.group >= _ATTEMPT or _holds(part, reading.group, inventory, now)):
             return part
         if len(reading.made) >= MOST_REMEMBERED:
-            reading.made.clear()
+            # The older half; whoever is still there is completed once more.
+            for old in list(islice(reading.made, MOST_REMEMBERED // 2)):
+                reading.made.pop(old, None)
         part = reading.made[key] = self._make(reading, claims, inventory, now)
         return part
 
@@ -262,15 +300,17 @@ class LiveCompleter:
         facts = complete(told, self._catalogue, self._assume, inventory, Setting.LIVE, now, self._address_data, strange)
         if any(group_of(name) == group for name in facts.not_understood):
             raise _LongWay
-        names = [name for name in facts.values if group_of(name) == group]
-        alone = Facts({name: facts.values[name] for name in names}, {name: facts.origins[name] for name in names})
-        if _AGE in told:
-            alone.default_age = facts.default_age
+        values = {name: value for name, value in facts.values.items() if group_of(name) == group}
+        beside: Any = None
         if reading.group == _APP:
-            alone.app_listed, alone.app_title = facts.app_listed, facts.app_title
-        if reading.group == _NETWORK:
-            alone.coordinates, alone.lists = facts.coordinates, facts.lists
-        part = Part(alone, split(facts_json(alone, self._lists))[1][reading.group])
+            beside = (facts.app_listed, facts.app_title)
+        elif reading.group == _NETWORK:
+            beside = facts.coordinates
+        elif reading.group == _ATTEMPT and _AGE in told:
+            beside = facts.default_age
+        # Parts whose facts come from the same places share that.
+        origins = {name: facts.origins[name] for name in values}
+        part = Part(values, self._origins.setdefault(tuple(origins.items()), origins), beside)
         asked = [told.get(name) for name in _ASKED_BY.get(reading.group, ())]
         part.asked = tuple(id if isinstance(id, str) else None for id in asked)
         part.entry = _entry(part, reading.group, inventory)
@@ -318,7 +358,7 @@ class LiveCompleter:
         for name, assumed in self._ages_assumed:
             if name not in values:
                 values[name], origins[name] = assumed, _ASSUMED
-        default_age = said.facts.default_age
+        default_age = said.beside
         if methods is not None:
             values[_METHODS] = methods
         if default_age is not None:
@@ -329,10 +369,8 @@ class LiveCompleter:
             values[_AGE], origins[_AGE] = self._age_assumed, _ASSUMED
         if default_age is None and isinstance(self._age_assumed, int | float):
             default_age = self._age_assumed
-        return Facts(
-            values, origins, default_age, True, app.facts.app_listed, app.facts.app_title, inventory.lists,
-            network.facts.coordinates,
-        )  # fmt: skip
+        listed, title = app.beside
+        return Facts(values, origins, default_age, True, listed, title, inventory.lists, network.beside)
 
 
 class _LongWay(Exception):
@@ -365,6 +403,10 @@ def _entry(part: Part, group: int, inventory: Inventory) -> Any:
     if group == _DEVICE:
         return inventory.device_by(*part.asked)
     return inventory.lists if group == _NETWORK else None
+
+
+# What is read from values other than texts.
+_NOT_TEXT = (FactType.FLAG, FactType.NUMBER, FactType.DURATION, FactType.NAMES, FactType.METHODS)
 
 
 def _getter(names: tuple[str, ...]) -> Callable[[Mapping[str, Any]], tuple[Any, ...]]:

@@ -361,8 +361,11 @@ def _finite(value: float | int, expected: str) -> float | int:
 
 def reported_duration(value: Any) -> float | int:
     """Return seconds reported as a number, or as text such as ``15m``."""
+    # What most ages are, without a second look; no number is less than one that is none.
     if type(value) is int and 0 <= value < 10**15:
         return value
+    if type(value) is float and 0 <= value < 10**15:
+        return int(value) if value.is_integer() else value
     expected = "a duration: seconds, or text such as 15m"
     if isinstance(value, str):
         return read_duration(value)

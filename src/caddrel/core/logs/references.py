@@ -13,6 +13,7 @@ from typing import Any
 from caddrel.core.facts.facts import TO_COME
 
 _ALPHABET = "0123456789ABCDEFGHJKMNPQRSTVWXYZ"
+_PAIRS = [first + second for second in _ALPHABET for first in _ALPHABET]
 _READ = str.maketrans("OIL", "011", "- ")
 
 
@@ -25,8 +26,8 @@ def number_for(id: str) -> int:
 @lru_cache(maxsize=1024)
 def spelled(number: int) -> str:
     """Return a reference as people read it: ``7K3PX-0ZQ4M``."""
-    letters = "".join(_ALPHABET[(number >> (5 * i)) & 31] for i in range(10))
-    return f"{letters[:5]}-{letters[5:]}"
+    pairs = [_PAIRS[(number >> (10 * i)) & 1023] for i in range(5)]
+    return f"{pairs[0]}{pairs[1]}{pairs[2][0]}-{pairs[2][1]}{pairs[3]}{pairs[4]}"
 
 
 def read_reference(text: str) -> int | None:

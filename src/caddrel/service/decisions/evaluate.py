@@ -16,7 +16,7 @@ from typing import Any
 import msgspec
 
 from caddrel.core.columnar.live_completion import LiveAttempt
-from caddrel.core.decide.decision import Decision, decision_json
+from caddrel.core.decide.decision import Decision
 from caddrel.core.diagnostics import shorten
 from caddrel.core.facts.attempts import AttemptRefused
 from caddrel.core.facts.facts import TO_COME, Facts
@@ -31,7 +31,7 @@ from caddrel.service.decisions.authzen_request import may_accept, read_request
 from caddrel.service.decisions.authzen_response import answer
 from caddrel.service.decisions.decider import Decider
 from caddrel.service.decisions.group_commit import Recorder
-from caddrel.service.decisions.live_facts import add_lock_out, live_attempt
+from caddrel.service.decisions.live_facts import Present, add_lock_out, live_attempt
 from caddrel.service.decisions.session_facts import kept_of, look_again
 from caddrel.service.decisions.shadow_drafts import Shadowed, Shadows
 from caddrel.service.problems import ServiceError
@@ -142,7 +142,8 @@ class Door:
         data, log = self._data, self._log
         published = data.rulebooks.need_current()
         rulebook, now = published.rulebook, data.clock()
-        facts = live_attempt(data, rulebook, read_request(request, rulebook).claims, caller, now).facts
+        present = Present.of(data, rulebook, now)
+        facts = live_attempt(present, read_request(request, rulebook).claims, caller).facts
         with log.deciding:
             log.histories.look_back([rulebook])
             add_lock_out(log.lockouts, rulebook, facts, now)
@@ -182,7 +183,11 @@ class Door:
                 before = self._pending.get(id)
             before = before or self._stored(caller, id)
             if before is None:
-                return self._decide(caller, request, id, digest)
+                pending = self._decide(caller, request, id, digest)
+                with self._lock:
+                    self._pending[id] = pending
+                pending.stored.add_done_callback(lambda _: self._forget(id))
+                return pending
         if before.digest != digest:
             hint = "give each request an id of its own"
             raise ServiceError(409, "request-id-used", "another request had this X-Request-ID", hint)
@@ -222,8 +227,9 @@ class Door:
             data.acceptances.add(Acceptance(str(claims["person.id"]), notice, version, now, caller.token_name, id))
         # All that hangs on this attempt alone is done before the lock is taken.
         coded = bool(asked.code) and data.starter_codes.good(code_digest(asked.code), str(claims["person.id"]), now)
-        attempt = live_attempt(data, rulebook, _proved(claims) if coded else claims, caller, now)
-        without = live_attempt(data, rulebook, claims, caller, now) if coded else attempt
+        present = Present.of(data, rulebook, now)
+        attempt = live_attempt(present, _proved(claims) if coded else claims, caller)
+        without = live_attempt(present, claims, caller) if coded else attempt
         facts = attempt.facts
         with log.deciding:
             log.histories.look_back([rulebook])
@@ -236,12 +242,10 @@ class Door:
                 decision = self._look(published, facts, id)
             kept = kept_of(rulebook, claims, facts)
             left = sessions.after(session, id, caller.token, facts.values, decision, now, kept)
-            stored, told = self._record(published, attempt, decision, (id, now, digest), left)
+            stored, told = self._record(published, present, attempt, decision, (id, digest), left)
         pending = Pending(digest, self._answer(published, facts, decision, id, told, caller), stored)
         with self._lock:
-            self._pending[id] = pending
             self.outcomes[decision.outcome] += 1
-        stored.add_done_callback(lambda _: self._forget(id))
         said = _proved(claims) if coded else claims
         self._shadows.put(Shadowed(id, now, caller, said, rulebook, facts))
         for word in strange_words(facts.not_understood):
@@ -253,9 +257,10 @@ class Door:
     def _record(
         self,
         published: Published,
+        present: Present,
         attempt: LiveAttempt,
         decision: Decision,
-        named: tuple[str, datetime, bytes],
+        named: tuple[str, bytes],
         left: DoorSession | None,
     ) -> tuple[Future[None], Mapping[str, Any] | None]:
         """Have a decision stored, and looked back at from now on; with it what its door is told of the session.
@@ -265,14 +270,14 @@ class Door:
         Parameters
         ----------
         named
-            Id, moment, and the digest of the request.
+            Id, and the digest of the request.
         left
             The session as the decision leaves it.
         """
-        log, (id, now, digest), facts = self._log, named, attempt.facts
+        log, now, facts, (id, digest) = self._log, present.now, attempt.facts, named
         told = sessions.limits_json(left) if left is not None else None
         if left is not None:
-            left = replace(left, look_again=look_again(self._data, published.rulebook, left, now))
+            left = replace(left, look_again=look_again(present, left))
         person = str(facts.values.get("person.id"))
         log.histories.add(facts, now, id, decision.outcome)
         if facts.values.get("auth.credentials") == "wrong":
@@ -285,10 +290,9 @@ class Door:
             stored = self._recorder.put(signin._replace(digest=digest), left, log.histories.late())
         except ServiceError:
             # Not recorded, so not to be looked back at. A wrong password counts all the same: it was tried.
-            log.histories.stored(id)
+            log.histories.stored([id])
             log.histories.drop(person)
             raise
-        stored.add_done_callback(lambda _: log.histories.stored(id))
         return stored, told
 
     def _causes_under(self, rulebook: Rulebook) -> Causes:
@@ -307,7 +311,7 @@ class Door:
         caller: Caller,
     ) -> authzen.AccessDecision:
         reference = spelled(number_for(id))
-        document = with_reference(decision_json(decision), reference)
+        document = with_reference(self._decisions.document(decision), reference)
         factors = facts.values.get("person.factors")
         held = factors if isinstance(factors, frozenset) else None
         return answer(id, reference, document, published.rulebook, held, told, caller.sees)

@@ -33,14 +33,23 @@ class Recorder:
 
     Parameters
     ----------
+    stored
+        Is called after a commit, with the ids that it held, before those who wait are told.
     failed
-        Is called when a commit failed, with the ids that it held, before those who wait are told.
+        Is called so when it failed.
     late
         Is called after a commit with which signals of others became due.
     """
 
-    def __init__(self, signins: SigninStore, failed: Callable[[list[str]], None], late: Callable[[], None]) -> None:
+    def __init__(
+        self,
+        signins: SigninStore,
+        stored: Callable[[list[str]], None],
+        failed: Callable[[list[str]], None],
+        late: Callable[[], None],
+    ) -> None:
         self._signins = signins
+        self._stored = stored
         self._failed = failed
         self._late = late
         self._waiting = Together("caddrel-recorder", self._store, MOST_WAITING, TOGETHER)
@@ -105,6 +114,7 @@ class Recorder:
 
     def _commit(self, entries: list[_Entry]) -> None:
         late: dict[str, datetime] = {}
+        ids = [entry.signin.id for entry in entries]
         for entry in entries:
             for person, since in entry.late.items():
                 late[person] = min(since, late.get(person, since))
@@ -113,7 +123,7 @@ class Recorder:
             self._signins.add(NewSignins(entry.signin for entry in entries), late, sessions)
         except BaseException as error:  # noqa: BLE001 - told to everybody who waits
             self.failing = True
-            self._failed([entry.signin.id for entry in entries])
+            self._failed(ids)
             refused: BaseException = error
             if isinstance(error, NoRoom):
                 refused = ServiceError(503, "cannot-record", "the decision cannot be recorded: no room", HINT)
@@ -121,6 +131,7 @@ class Recorder:
                 entry.stored.set_exception(refused)
             return
         self.failing = False
+        self._stored(ids)
         for entry in entries:
             entry.stored.set_result(None)
         if late:

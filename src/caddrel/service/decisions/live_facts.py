@@ -7,11 +7,12 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from datetime import datetime
-from typing import Any
+from typing import Any, NamedTuple, Self
 
 from caddrel.core.columnar.live_completion import LiveAttempt, LiveCompleter
 from caddrel.core.facts.facts import Facts, Origin
 from caddrel.core.inventory.index import Inventory
+from caddrel.core.language.nodes import items_of
 from caddrel.core.passwords.candidates import standards_for
 from caddrel.core.rulebook.model import Rulebook
 from caddrel.service.auth.callers import Caller
@@ -23,28 +24,65 @@ from caddrel.service.state.data_folder import DataFolder
 MOST_RULEBOOKS = 8
 
 
-def live_attempt(
-    data: DataFolder, rulebook: Rulebook, claims: Mapping[str, Any], caller: Caller, now: datetime
-) -> LiveAttempt:
+class _Ready(NamedTuple):
+    """What is made of a rulebook once: what completes attempts under it, and the ages that it asks of methods."""
+
+    completer: LiveCompleter
+    method_ages: frozenset[int]
+
+
+class Present(NamedTuple):
+    """What attempts and sessions are decided on: a rulebook, and the world as it is at a moment.
+
+    Attributes
+    ----------
+    method_ages
+        The ages that requirements ask methods to be younger than, in seconds.
+    """
+
+    data: DataFolder
+    rulebook: Rulebook
+    now: datetime
+    inventory: Inventory
+    completer: LiveCompleter
+    method_ages: frozenset[int]
+
+    @classmethod
+    def of(cls, data: DataFolder, rulebook: Rulebook, now: datetime) -> Self:
+        """Return the world as it is now."""
+        kept: Cache[int, tuple[Rulebook, _Ready]] = data.caches.of("live-completers", MOST_RULEBOOKS)
+
+        def make(rulebook: Rulebook) -> _Ready:
+            catalogue, assume, lists = rulebook.catalogue, rulebook.settings.assume, lists_of(rulebook)
+            # Most revisions complete attempts alike, and share what is remembered of people and devices.
+            others = (found[1].completer for key in kept if (found := kept.get(key)) is not None)
+            alike = next((other for other in others if other.is_of(catalogue, assume, lists)), None)
+            return _Ready(alike or LiveCompleter(catalogue, assume, lists, data.addresses), method_ages(rulebook))
+
+        return cls(data, rulebook, now, data.inventories.current(), *ByObject(kept).once(rulebook, make))
+
+
+def method_ages(rulebook: Rulebook) -> frozenset[int]:
+    """Return the ages that requirements ask methods to be younger than, in seconds."""
+    formulas = (rule.effect.formula for policy in rulebook.policies.values() for rule in policy.rules)
+    items = (item for formula in formulas if formula is not None for item in items_of(formula))
+    return frozenset(item.within for item in items if item.within is not None)
+
+
+def live_attempt(present: Present, claims: Mapping[str, Any], caller: Caller) -> LiveAttempt:
     """Return a request's facts, completed, from what its door is believed about."""
-    completers: Cache[int, tuple[Rulebook, LiveCompleter]] = data.caches.of("live-completers", MOST_RULEBOOKS)
-    completer = ByObject(completers).once(
-        rulebook,
-        lambda made: LiveCompleter(made.catalogue, made.settings.assume, lists_of(made), data.addresses),
-    )
-    inventory = data.inventories.current()
-    attempt = completer.complete(claims, caller.reports, inventory, now)
-    if take_off(inventory, attempt.facts, now):
+    attempt = present.completer.complete(claims, caller.reports, present.inventory, present.now)
+    if take_off(present.inventory, attempt.facts, present.now):
         # What it was put together from says something else by now.
         attempt = attempt._replace(parts=())
-    add_accepted(data, rulebook, attempt.facts)
+    add_accepted(present.data, present.rulebook, attempt.facts)
     return attempt
 
 
 def take_off(inventory: Inventory, facts: Facts, now: datetime) -> bool:
     """Take no credentials of somebody who has left for right, whatever their door says; tell whether they have."""
     person = inventory.people.get(str(facts.values.get("person.id")))
-    if person is None or not person.is_off(now):
+    if person is None or person.off is None or not person.is_off(now):
         return False
     said = facts.values.get("auth.credentials")
     if said not in (None, "wrong"):

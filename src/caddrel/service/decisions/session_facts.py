@@ -5,19 +5,14 @@ Not here: an attempt that a door asks about (`decisions.live_facts`).
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Mapping
 from datetime import datetime, timedelta
 from typing import Any
 
-from caddrel.core.facts.attempts import read_told_facts
-from caddrel.core.facts.facts import Facts, Origin, Setting
+from caddrel.core.facts.facts import Facts, Origin
 from caddrel.core.facts.types import Signals
-from caddrel.core.inventory.completion import complete
-from caddrel.core.language.nodes import items_of
 from caddrel.core.rulebook.model import Rulebook
-from caddrel.service.decisions.live_facts import add_accepted, take_off
-from caddrel.service.state.caches import ByObject, Cache
-from caddrel.service.state.data_folder import DataFolder
+from caddrel.service.decisions.live_facts import Present, add_accepted, take_off
 from caddrel.store.door_sessions import DoorSession
 
 # However little changes, each is looked at so often: what hangs on time alone is seen then at the latest.
@@ -26,7 +21,6 @@ NO_SOONER = timedelta(seconds=1)
 # What a session knows better, or is not to be asked about again: whoever is in has given the right password.
 _OWN = ("person.id", "app.id", "auth.methods", "auth.age", "auth.credentials", "auth.locked_out", "signals", "time.at")
 _SIGNALS = "signals"
-MOST_RULEBOOKS = 4
 
 
 def kept_of(rulebook: Rulebook, claims: Mapping[str, Any], facts: Facts) -> dict[str, Any]:
@@ -44,7 +38,7 @@ def kept_of(rulebook: Rulebook, claims: Mapping[str, Any], facts: Facts) -> dict
     return kept
 
 
-def facts_now(data: DataFolder, rulebook: Rulebook, session: DoorSession, now: datetime) -> Facts:
+def facts_now(present: Present, session: DoorSession) -> Facts:
     """Return the facts of a session as an attempt of this moment.
 
     Raises
@@ -52,19 +46,15 @@ def facts_now(data: DataFolder, rulebook: Rulebook, session: DoorSession, now: d
     AttemptRefused
         When the rulebook does not know any more what was reported.
     """
-    kept = dict(session.facts)
-    signals = kept.pop(_SIGNALS, None)
+    rulebook, now = present.rulebook, present.now
+    catalogue, signals = rulebook.catalogue, session.facts.get(_SIGNALS)
     # A fact that the rulebook had and has no more is of no use to it.
-    claims = {name: value for name, value in kept.items() if name in rulebook.catalogue}
-    claims |= {"person.id": session.person, "app.id": session.app, "auth.credentials": "right"}
+    claims = {name: value for name, value in session.facts.items() if name != _SIGNALS and name in catalogue}
+    claims["person.id"], claims["app.id"], claims["auth.credentials"] = session.person, session.app, "right"
     claims["auth.methods"] = {name: max((now - at).total_seconds(), 0.0) for name, at in session.methods.items()}
-    told, strange = read_told_facts(claims, rulebook.catalogue)
-    inventory = data.inventories.current()
-    facts = complete(
-        told, rulebook.catalogue, rulebook.settings.assume, inventory, Setting.LIVE, now, data.addresses, strange
-    )  # fmt: skip
-    take_off(inventory, facts, now)
-    add_accepted(data, rulebook, facts)
+    facts = present.completer.complete(claims, None, present.inventory, now).facts
+    take_off(present.inventory, facts, now)
+    add_accepted(present.data, rulebook, facts)
     # Guessing at somebody's password is no reason to put them out who are in.
     facts.values["auth.locked_out"], facts.origins["auth.locked_out"] = False, Origin.COMPUTED
     if rulebook.signals and signals is not None:
@@ -75,34 +65,21 @@ def facts_now(data: DataFolder, rulebook: Rulebook, session: DoorSession, now: d
     return facts
 
 
-def look_again(data: DataFolder, rulebook: Rulebook, session: DoorSession, now: datetime) -> datetime:
+def look_again(present: Present, session: DoorSession) -> datetime:
     """Return when a session may come to something else, if nothing changes but the time."""
-    # Of what is due at this very moment it has just been decided: due again at once, it would be without end.
-    return max(min(_moments(data, rulebook, session, now)), now + NO_SOONER)
-
-
-def _moments(data: DataFolder, rulebook: Rulebook, session: DoorSession, now: datetime) -> Iterator[datetime]:
-    yield now + AT_LEAST_EVERY
+    now = present.now
+    first = now + AT_LEAST_EVERY
     for name, since in (("session_at_most", session.started), ("idle_at_most", session.seen)):
         limit = session.keep.get(name)
         if limit is not None:
-            yield since + timedelta(seconds=limit)
-    person = data.inventories.current().people.get(session.person)
+            first = min(first, since + timedelta(seconds=limit))
+    person = present.inventory.people.get(session.person)
     if person is not None:
-        yield from (end for _, end in person.groups_until if end > now)
-        if person.off is not None and person.off > now:
-            yield person.off
-    limits: Cache[int, tuple[Rulebook, frozenset[int]]] = data.caches.of("method-limits", MOST_RULEBOOKS)
-    for within in ByObject(limits).once(rulebook, limits_of):
-        for at in session.methods.values():
-            # Just after: at the limit itself it still counts.
-            old = at + timedelta(seconds=within + 1)
-            if old > now:
-                yield old
-
-
-def limits_of(rulebook: Rulebook) -> frozenset[int]:
-    """Return the ages that requirements ask methods to be younger than, in seconds."""
-    formulas = (rule.effect.formula for policy in rulebook.policies.values() for rule in policy.rules)
-    items = (item for formula in formulas if formula is not None for item in items_of(formula))
-    return frozenset(item.within for item in items if item.within is not None)
+        ends = [*(end for _, end in person.groups_until), *((person.off,) if person.off is not None else ())]
+        first = min(first, first, *(end for end in ends if end > now))
+    for within in present.method_ages:
+        # Just after: at the limit itself it still counts.
+        after = timedelta(seconds=within + 1)
+        first = min(first, first, *(at + after for at in session.methods.values() if at + after > now))
+    # Of what is due at this very moment it has just been decided: due again at once, it would be without end.
+    return max(first, now + NO_SOONER)

@@ -22,7 +22,7 @@ from caddrel.core.rulebook.model import Rulebook
 from caddrel.core.rulebook.read.rulebook import read_rulebook
 from caddrel.core.rulebook.source import Source
 from caddrel.service.auth.callers import Caller
-from caddrel.service.decisions.live_facts import live_attempt
+from caddrel.service.decisions.live_facts import Present, live_attempt
 from caddrel.service.decisions.work_queue import Stopped, Together
 from caddrel.service.rulebooks.drafts import need
 from caddrel.service.signins.signal_history import notice_now
@@ -147,7 +147,8 @@ class Shadows:
         if _reads_alike(rulebook, attempt.rulebook):
             return compiled.outcome(attempt.facts)
         try:
-            facts = live_attempt(self._data, rulebook, attempt.claims, attempt.caller, attempt.at).facts
+            present = Present.of(self._data, rulebook, attempt.at)
+            facts = live_attempt(present, attempt.claims, attempt.caller).facts
         except AttemptRefused:
             # The draft knows a fact no more, or otherwise: it would refuse to decide.
             return None

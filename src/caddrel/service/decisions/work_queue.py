@@ -50,7 +50,9 @@ class Together(Generic[T]):
         self._name = name
         self._work = work
         self._at_once = at_once
-        self._queue: queue.Queue[T | None] = queue.Queue(waiting)
+        # Written in C: a decision goes through two of these.
+        self._queue: queue.SimpleQueue[T | threading.Event | None] = queue.SimpleQueue()
+        self._most = waiting
         # Held by whoever puts several that belong together: none is begun before all are there.
         self.gathering = threading.Lock()
         self._lock = threading.Lock()
@@ -89,7 +91,9 @@ class Together(Generic[T]):
             if self._thread is None:
                 self._thread = threading.Thread(target=self._run, name=self._name, daemon=True)
                 self._thread.start()
-            self._queue.put_nowait(thing)
+            if self._queue.qsize() >= self._most:
+                raise queue.Full
+            self._queue.put(thing)
 
     def put_or_refuse(self, thing: T, too_many: str) -> None:
         """Have a thing worked off for somebody who waits at a door.
@@ -114,9 +118,19 @@ class Together(Generic[T]):
 
     def settle(self) -> None:
         """Wait until everything that was put is worked off."""
+        done = threading.Event()
+        with self._lock:
+            thread = self._thread
+            if thread is None:
+                return
+            if not self._stopped:
+                self._queue.put(done)
         self._hurry.set()
-        self._queue.join()
-        self._hurry.clear()
+        if self._stopped:
+            thread.join()
+        else:
+            done.wait()
+            self._hurry.clear()
 
     def stop(self) -> None:
         """Work off what waits, and take nothing more."""
@@ -124,33 +138,45 @@ class Together(Generic[T]):
         with self._lock:
             already, self._stopped = self._stopped, True
             thread = self._thread
-        if thread is not None:
-            if not already:
+            if thread is not None and not already:
                 self._queue.put(None)
+        if thread is not None:
             thread.join()
 
     def _run(self) -> None:
         while True:
-            taken = [self._queue.get()]
+            first = self._queue.get()
+            self._at_work = True
             left = self._began + self._apart - time.monotonic()
             if left > 0:
                 self._hurry.wait(left)
             self._began = time.monotonic()
             with self.gathering:
                 pass
-            while len(taken) < self._at_once and taken[-1] is not None:
-                try:
-                    taken.append(self._queue.get_nowait())
-                except queue.Empty:
-                    break
-            self._at_work = True
+            things, mark = self._taken(first)
             try:
-                things = [each for each in taken if each is not None]
                 if things:
                     self._work(things)
             finally:
                 self._at_work = False
-                for _ in taken:
-                    self._queue.task_done()
-            if taken[-1] is None:
+            if isinstance(mark, threading.Event):
+                mark.set()
+            elif mark is not None:
                 return
+
+    def _taken(self, first: T | threading.Event | None) -> tuple[list[T], threading.Event | bool | None]:
+        """Return what is worked off together, and what comes behind it: who waits for it, or True at the end."""
+        things: list[T] = []
+        taken = first
+        while True:
+            if taken is None:
+                return things, True
+            if isinstance(taken, threading.Event):
+                return things, taken
+            things.append(taken)
+            if len(things) >= self._at_once:
+                return things, None
+            try:
+                taken = self._queue.get_nowait()
+            except queue.Empty:
+                return things, None

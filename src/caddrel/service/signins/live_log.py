@@ -63,6 +63,5 @@ class LiveLog:
     def lost(self, ids: Iterable[str]) -> None:
         """Take note that records are decided and will never be stored: they are not to be looked back at."""
         with self.deciding:
-            for id in ids:
-                self.histories.stored(id)
+            self.histories.stored(ids)
             self.histories.clear()

@@ -66,16 +66,24 @@ class Decisions:
 
     def __init__(self) -> None:
         # Each together with its decision, so that another cannot come to stand in the same place.
-        self._made: dict[Any, tuple[Decision, Decided]] = {}
+        self._made: dict[Any, tuple[Decision, Decided, dict[str, Any]]] = {}
 
     def of(self, decision: Decision) -> Decided:
         """Return a decision as the log keeps it."""
+        return self._of(decision)[1]
+
+    def document(self, decision: Decision) -> Mapping[str, Any]:
+        """Return a decision as JSON, with the mark in it that stands for its reference."""
+        return self._of(decision)[2]
+
+    def _of(self, decision: Decision) -> tuple[Decision, Decided, dict[str, Any]]:
         found = self._made.get(id(decision))
         if found is None:
             if len(self._made) > MOST_REMEMBERED:
                 self._made.clear()
-            found = self._made[id(decision)] = (decision, decided_of(decision, TO_COME))
-        return found[1]
+            made = (decision, decided_of(decision, TO_COME), decision_json(decision))
+            found = self._made[id(decision)] = made
+        return found
 
     def of_many(self, decisions: Sequence[Decision]) -> list[Decided]:
         """Return decisions as the log keeps them."""

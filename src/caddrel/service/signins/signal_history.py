@@ -104,9 +104,10 @@ class Histories:
             self._late[person] = min(at, self._late.get(person, at))
         self._unstored[id] = (person, past)
 
-    def stored(self, id: str) -> None:
-        """Take note that an attempt waits no more: it is stored, or will never be. May be told without the lock."""
-        self._unstored.pop(id, None)
+    def stored(self, ids: Iterable[str]) -> None:
+        """Take note that attempts wait no more: stored, or they will never be. May be told without the lock."""
+        for id in ids:
+            self._unstored.pop(id, None)
 
     def waits_for(self, person: str) -> bool:
         """Tell whether an attempt of a person waits to be stored."""

@@ -19,11 +19,13 @@ import structlog
 
 from caddrel.core.decide.decision import Decision
 from caddrel.core.facts.attempts import AttemptRefused
+from caddrel.core.facts.facts import TO_COME
 from caddrel.core.inventory.index import NOUNS, Inventory
 from caddrel.core.language.printer import print_item
 from caddrel.core.lockout_check.check import keyholders_of
 from caddrel.core.logs.references import number_for, spelled
 from caddrel.core.rulebook.model import Rulebook
+from caddrel.service.decisions.live_facts import Present
 from caddrel.service.decisions.session_facts import facts_now, look_again
 from caddrel.service.decisions.sessions import AGAIN, strictest, why_ended
 from caddrel.service.problems import ServiceError, not_found
@@ -207,10 +209,12 @@ class Reevaluation:
     ) -> None:
         with self._deciding:
             outcomes: list[Outcome] = []
+            published, present = self._now(now)
             for session in sessions:
                 if len(outcomes) % TURN == 0:
                     self._give_way()
-                outcomes.append(self.outcome(session, because, now))
+                    published, present = self._now(now)
+                outcomes.append(_outcome(published, present, session, because))
             self.decided += len(outcomes)
             # What a held change is about is left alone, until somebody has decided or something else changes.
             if not hold:
@@ -232,38 +236,14 @@ class Reevaluation:
             note = f"{len(ended)} ended, of {few}: {ended[0].because}"
             data.audit.add(now, "Caddrel", "decided sessions again", "/api/v1/sessions", "done", note[:1000])
 
-    def outcome(self, session: DoorSession, because: str, now: datetime) -> Outcome:
-        """Return what a session comes to now."""
-        data = self._data
-        limit = why_ended(session, session.door, now)
-        if limit:
-            return Outcome(session, True, limit, because=f"its limit: {limit}")
-        published = data.rulebooks.need_current()
-        if not session.facts:
-            # Of an earlier release, which did not keep what it was decided by: its next request decides.
-            return Outcome(session)
-        try:
-            facts = facts_now(data, published.rulebook, session, now)
-        except AttemptRefused as refused:
-            return Outcome(session, True, AGAIN, because=f"what was reported cannot be read any more: {refused}")
-        facts.reference = spelled(number_for(session.signin))
-        decision = published.compiled.decide(facts)
-        if decision.outcome == "blocked":
-            # What the person is told is what they would have been told at the door.
-            tells = tuple(tell.text for tell in decision.tell)
-            return Outcome(session, True, AGAIN, tells, f"{_rules(decision)}, because of {because}")
-        # Limits only become stricter, as they do when its door asks again.
-        stricter = replace(session, keep=strictest(session.keep, decision.keep))
-        limit, keep = why_ended(stricter, session.door, now), stricter.keep
-        if limit:
-            return Outcome(session, True, AGAIN, because=f"its limit is shorter: {limit}, because of {because}")
-        again = look_again(data, published.rulebook, stricter, now)
-        if decision.outcome == "challenged":
-            asks = tuple(print_item(item) for item in decision.outstanding)
-            same = session.asks == asks
-            why = session.because if same else f"{_rules(decision)}, because of {because}"
-            return Outcome(session, asks=asks, because=why, look_again=again, keep=keep)
-        return Outcome(session, look_again=again, keep=keep)
+    def _now(self, now: datetime) -> tuple[Published, Present]:
+        published = self._data.rulebooks.need_current()
+        return published, Present.of(self._data, published.rulebook, now)
+
+    def outcomes(self, sessions: Iterable[DoorSession], because: str, now: datetime) -> list[Outcome]:
+        """Return what sessions come to now; nothing becomes of them by that."""
+        published, present = self._now(now)
+        return [_outcome(published, present, session, because) for session in sessions]
 
     # What is held.
 
@@ -274,7 +254,7 @@ class Reevaluation:
         if not ending:
             return outcomes
         most = data.settings.hold_sessions
-        mighty = sorted({each.session.person for each in ending} & self._administrators(now))
+        mighty = sorted(self._administrators({each.session.person for each in ending}, now))
         why = ""
         if len(ending) > most:
             why = f"it would end {len(ending)} sessions; more than {most} are looked at first"
@@ -289,12 +269,12 @@ class Reevaluation:
             for each in outcomes
         ]
 
-    def _administrators(self, now: datetime) -> set[str]:
-        """Return whoever holds keys, or the role of administrators."""
+    def _administrators(self, people: Collection[str], now: datetime) -> set[str]:
+        """Return who of some people holds keys, or the role of administrators."""
         data = self._data
         inventory, rulebook = data.inventories.current(), data.rulebooks.need_current().rulebook
-        found = {person.id for person in inventory.people.values() if "administrator" in _roles(inventory, person.id)}
-        return found | {entry.id for entry in keyholders_of(rulebook, inventory, now)}
+        keyholders = {entry.id for entry in keyholders_of(rulebook, inventory, now)}
+        return {id for id in people if id in keyholders or "administrator" in _roles(inventory, id)}
 
     def held(self) -> list[tuple[HeldChange, list[DoorSession]]]:
         """Return the changes about which nobody has decided, with the sessions that each would end."""
@@ -328,10 +308,7 @@ class Reevaluation:
         data, now = self._data, self._data.clock()
         with self._deciding:
             change = self._undecided(number)
-            outcomes = [
-                self.outcome(session, f"{change.because}, looked at by {by}", now)
-                for session in data.door_sessions.held_by(number)
-            ]
+            outcomes = self.outcomes(data.door_sessions.held_by(number), f"{change.because}, looked at by {by}", now)
             self._apply(outcomes, now, {})
             # Afterwards: cut off in between it is still to be decided about, and nothing is held for good.
             self._data.held_changes.decide(number, "carried out", by, now)
@@ -357,6 +334,44 @@ class Reevaluation:
         if change.verdict:
             raise ServiceError(409, "decided-already", f"{change.decided_by} has decided: {change.verdict}")
         return change
+
+
+def _outcome(published: Published, present: Present, session: DoorSession, because: str) -> Outcome:
+    """Return what a session comes to now."""
+    now = present.now
+    limit = why_ended(session, session.door, now)
+    if limit:
+        return Outcome(session, True, limit, because=f"its limit: {limit}")
+    if not session.facts:
+        # Of an earlier release, which did not keep what it was decided by: its next request decides.
+        return Outcome(session)
+    try:
+        facts = facts_now(present, session)
+    except AttemptRefused as refused:
+        return Outcome(session, True, AGAIN, because=f"what was reported cannot be read any more: {refused}")
+    # Most are let in, and nothing is told: the reference is put in where something is.
+    facts.reference = TO_COME
+    decision = published.compiled.decide(facts)
+    if decision.outcome == "blocked":
+        # What the person is told is what they would have been told at the door.
+        reference = spelled(number_for(session.signin))
+        tells = tuple(tell.text.replace(TO_COME, reference) for tell in decision.tell)
+        return Outcome(session, True, AGAIN, tells, f"{_rules(decision)}, because of {because}")
+    # Limits only become stricter, as they do when its door asks again.
+    keep: Mapping[str, int | bool] = strictest(session.keep, decision.keep)
+    stricter = session
+    if keep != session.keep:
+        stricter = replace(session, keep=keep)
+        limit = why_ended(stricter, session.door, now)
+        if limit:
+            return Outcome(session, True, AGAIN, because=f"its limit is shorter: {limit}, because of {because}")
+    again = look_again(present, stricter)
+    if decision.outcome == "challenged":
+        asks = tuple(print_item(item) for item in decision.outstanding)
+        same = session.asks == asks
+        why = session.because if same else f"{_rules(decision)}, because of {because}"
+        return Outcome(session, asks=asks, because=why, look_again=again, keep=keep)
+    return Outcome(session, look_again=again, keep=keep)
 
 
 def _is_news(outcome: Outcome, now: datetime) -> bool:
@@ -387,7 +402,8 @@ def _turned(rulebook: Rulebook, now: datetime) -> tuple[bool, ...]:
 
 
 def _roles(inventory: Inventory, id: str) -> Collection[str]:
-    held = inventory.people[id].facts.get("person.roles")
+    person = inventory.people.get(id)
+    held = person.facts.get("person.roles") if person is not None else None
     return held if isinstance(held, frozenset) else ()
 
 
