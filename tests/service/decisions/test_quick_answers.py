@@ -3,13 +3,15 @@
 from __future__ import annotations
 
 import json
+import socket
 import threading
 from concurrent.futures import ThreadPoolExecutor
+from itertools import pairwise
 from typing import Any
 
 import httpx
 import pytest
-from tests.conftest import PATIENCE, Live
+from tests.conftest import PATIENCE, Live, until
 
 from caddrel.service.auth import secrets
 from caddrel.service.auth.tokens import make_token
@@ -75,6 +77,83 @@ def test_both_ways_say_the_same(live: Live, who: str) -> None:
             assert _told(quick) == _told(app), body[:200]
             seen.add(quick.status_code)
     assert seen == ({200, 400, 413} if who == "door" else {401, 413} if who != "viewer" else {403, 413})
+
+
+def _sent(token: str, body: bytes, more: str = "", path: str = QUICK, version: str = "1.1") -> bytes:
+    head = f"POST {path} HTTP/{version}\r\nHost: 127.0.0.1\r\nAuthorization: Bearer {token}\r\n{more}"
+    return head.encode() + b"Content-Length: %d\r\n\r\n%b" % (len(body), body)
+
+
+def _read(connection: socket.socket) -> bytes:
+    """Return what comes until the other end closes."""
+    answers = b""
+    while piece := connection.recv(65536):
+        answers += piece
+    return answers
+
+
+_BODY, _WRONG = json.dumps(_body()).encode(), json.dumps(_body("till")).encode()
+
+
+@pytest.mark.parametrize(
+    ("more", "version", "at"),
+    [
+        ("", "1.1", ()), ("", "1.1", (10, 40, 150)), ("", "1.1", (-1,)), ("", "1.1", (-len(_BODY),)),
+        ("Expect: 100-continue\r\n", "1.1", (-20,)), ("Connection: keep-alive\r\n", "1.0", (-5,)),
+    ],
+)  # fmt: skip
+def test_however_requests_come_each_gets_its_own_answer(
+    live: Live, more: str, version: str, at: tuple[int, ...]
+) -> None:
+    token = _token(live)
+    one, other = (_sent(token, body, more, version=version) for body in (_BODY, _WRONG))
+    last = _sent(token, _BODY, "Connection: close\r\n", version=version)
+    slow = _sent(token, _WRONG, path=BY_APP, version=version)
+    whole = [one, other, slow, other, one, last] if version == "1.1" else [one]
+    connection = socket.create_connection(("127.0.0.1", int(live.url.rpartition(":")[2])), timeout=PATIENCE)
+    with connection:
+        connection.setsockopt(socket.IPPROTO_TCP, socket.TCP_NODELAY, 1)
+        if at:
+            for request in whole:
+                places = [0, *(place % len(request) for place in at), len(request)]
+                for first, end in pairwise(places):
+                    connection.sendall(request[first:end])
+        else:
+            connection.sendall(b"".join(whole))
+        answers = _read(connection).replace(b"HTTP/1.1 100 Continue\r\n\r\n", b"").split(b"HTTP/1.1 ")[1:]
+    assert [answer[:3] for answer in answers] == [b"200"] * len(whole)
+    let_in = [json.loads(answer.partition(b"\r\n\r\n")[2])["decision"] for answer in answers]
+    assert let_in == [request not in (other, slow) for request in whole]
+    for answer in answers:
+        names = [line.partition(b":")[0].lower() for line in answer.partition(b"\r\n\r\n")[0].split(b"\r\n")[1:]]
+        assert len(names) == len(set(names))
+        assert {b"date", b"x-content-type-options", b"x-request-id", b"cache-control"} <= set(names)
+
+
+def test_who_reads_no_answers_gets_them_all_in_the_end(live: Live) -> None:
+    request, last = (_sent(_token(live), _BODY, more) for more in ("", "Connection: close\r\n"))
+    with socket.socket() as connection, ThreadPoolExecutor(1) as pool:
+        # So little room that many answers wait with the server.
+        connection.setsockopt(socket.SOL_SOCKET, socket.SO_RCVBUF, 4096)
+        connection.settimeout(PATIENCE)
+        connection.connect(("127.0.0.1", int(live.url.rpartition(":")[2])))
+        sent = pool.submit(connection.sendall, request * 400 + last)
+        until(lambda: live.runtime.door.outcomes["allowed"] > 40)
+        assert _read(connection).count(b'"decision":true') == 401
+        sent.result()
+
+
+def test_who_is_gone_before_the_answer_leaves_nothing_behind(live: Live) -> None:
+    request = _sent(_token(live), _BODY)
+    port = int(live.url.rpartition(":")[2])
+    with live.runtime.log.deciding:
+        for _ in range(3):
+            with socket.create_connection(("127.0.0.1", port), timeout=PATIENCE) as connection:
+                connection.sendall(request)
+                until(lambda: live.runtime.quick.waiting)
+    until(lambda: not live.runtime.quick.waiting)
+    with live.http(_token(live)) as other:
+        assert other.post(QUICK, json=_body()).json()["decision"]
 
 
 def test_one_name_is_one_request_by_either_way(live: Live) -> None:

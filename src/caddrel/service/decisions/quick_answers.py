@@ -73,6 +73,11 @@ class QuickAnswers:
         self.refused = 0
         self.seconds = Tally(SECONDS)
 
+    @property
+    def waiting(self) -> int:
+        """How many wait for an answer."""
+        return len(self._asked)
+
     def begin(self, request: QuickRequest) -> bool:
         """Have an evaluation answered later; False leaves it to the app."""
         headers = request.headers

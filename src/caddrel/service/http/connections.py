@@ -7,10 +7,11 @@ Not here: what becomes of a request (`front`).
 from __future__ import annotations
 
 import asyncio
+import contextlib
 import resource
 from collections import Counter
-from collections.abc import Callable
-from typing import Any
+from collections.abc import Callable, Mapping
+from typing import Any, Protocol
 
 from uvicorn.protocols.http.httptools_impl import STATUS_LINE, HttpToolsProtocol
 
@@ -33,6 +34,28 @@ LONGEST_HEAD = 64 * 1024
 
 # A status; returns headers and body of the answer to what could not be taken in.
 Refusal = Callable[[int], tuple[list[tuple[str, str]], bytes]]
+
+
+# Status, headers with their names in small letters, body.
+Whole = tuple[int, list[tuple[bytes, bytes]], bytes]
+
+
+class Direct(Protocol):
+    """Answers small requests that are whole without a task for each: that costs more than answering them."""
+
+    def may_take(self, scope: Mapping[str, Any]) -> bool:
+        """Tell whether a request is one of these, by its head."""
+        ...
+
+    def take(
+        self,
+        scope: Mapping[str, Any],
+        body: bytes,
+        loop: asyncio.AbstractEventLoop,
+        send: Callable[[Whole], None],
+    ) -> bool:
+        """Have it answered by `send`, once and in the loop's thread; False leaves it to a task."""
+        ...
 
 
 class _TooLong(ValueError):
@@ -112,6 +135,8 @@ class Connection(HttpToolsProtocol):
     """
 
     among: Connections
+    # None where what the server knows of a request is not all that there is: behind a proxy.
+    direct: Direct | None = None
     transport: Any
     cycle: Any
 
@@ -123,6 +148,8 @@ class Connection(HttpToolsProtocol):
         self._in_head = False
         self._raw = self._head = self._after = self._body = 0
         self._unread: tuple[int, float] = (0, 0.0)
+        # The request that is answered directly, and who answers it otherwise.
+        self._whole: tuple[Any, Any] | None = None
 
     def connection_made(self, transport: asyncio.BaseTransport) -> None:
         """Take it in, if there is room."""
@@ -221,6 +248,48 @@ class Connection(HttpToolsProtocol):
         """End a request."""
         self.began = None
         super().on_message_complete()
+        if self._whole is not None and self._whole[0] is self.cycle:
+            self._take()
+
+    def _start_asgi_task(self, cycle: Any, app: Any) -> None:
+        """Begin with a request whose turn it is; it may have come whole while others were answered."""
+        usual = self.direct is None or cycle.waiting_for_100_continue or not cycle.keep_alive
+        # Who does not read their answers waits with a task, until they do.
+        if usual or self.flow.write_paused or not self.direct.may_take(cycle.scope):  # type: ignore[union-attr]
+            super()._start_asgi_task(cycle, app)
+            return
+        self._whole = (cycle, app)
+        if not cycle.more_body:
+            self._take()
+
+    def _take(self) -> None:
+        """Have the request answered that is whole."""
+        assert self._whole is not None
+        assert self.direct is not None
+        (cycle, app), self._whole = self._whole, None
+
+        def send(whole: Whole) -> None:
+            if not cycle.disconnected:
+                self._send_whole(cycle, whole)
+
+        # What goes wrong goes wrong again in a task, where it is told.
+        with contextlib.suppress(Exception):
+            if self.direct.take(cycle.scope, bytes(cycle.body), self.loop, send):
+                return
+        super()._start_asgi_task(cycle, app)
+
+    def _send_whole(self, cycle: Any, whole: Whole) -> None:
+        """Send an answer in one piece, and leave the connection as uvicorn's own way leaves it."""
+        status, headers, body = whole
+        lines = [b"%b: %b\r\n" % header for header in (*cycle.default_headers, *headers)]
+        closing = b"\r\n" if cycle.keep_alive else b"connection: close\r\n\r\n"
+        self.transport.write(b"".join([STATUS_LINE[status], *lines, closing, body]))
+        cycle.response_started = cycle.response_complete = True
+        cycle.message_event.set()
+        if not cycle.keep_alive:
+            self.transport.close()
+        cycle.on_response()
+        cycle.on_response = _nothing
 
     def send_400_response(self, msg: str) -> None:
         """Answer bytes that are no HTTP request with a problem document, unless another's answer is under way."""
@@ -239,3 +308,7 @@ class Connection(HttpToolsProtocol):
         last = [b"Connection: close\r\nContent-Length: %d\r\n\r\n" % len(body), body]
         self.transport.write(b"".join([STATUS_LINE[status], *lines, *last]))
         self.transport.close()
+
+
+def _nothing() -> None:
+    """What is done after an answer has been sent."""

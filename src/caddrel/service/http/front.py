@@ -47,6 +47,12 @@ class QuickRequest:
     ----------
     headers
         By lower-case name.
+    send
+        Sends its answer; called once, in the thread that waits for everybody.
+    answer
+        Has it sent, from any thread; of several answers the first counts.
+    deadline
+        On the loop's clock.
     began
         On `time.perf_counter`.
     """
@@ -55,10 +61,11 @@ class QuickRequest:
     headers: Mapping[bytes, bytes]
     address: str
     body: bytes
+    send: Callable[[Response], None]
+    answer: Callable[[QuickRequest, Response], None]
+    deadline: float
     began: float = field(default_factory=time.perf_counter)
-    answered: asyncio.Future[Response] = field(init=False)
-    deadline: float = 0.0
-    answer: Callable[[QuickRequest, Response], None] = field(init=False)
+    answered: bool = False
 
 
 class Quick(Protocol):
@@ -129,9 +136,16 @@ class Front:
             await self._refuse(body, receive, send)
             return
         if quick is not None and isinstance(body, bytes):
-            asked = self._asked(scope, headers, body)
+            loop = asyncio.get_running_loop()
+            response: asyncio.Future[Response] = loop.create_future()
+
+            def made(whole: Response) -> None:
+                if not response.done():
+                    response.set_result(whole)
+
+            asked = self._asked(scope, headers, body, loop, made)
             if quick.begin(asked):
-                await self._answer(quick, asked, send)
+                await self._answer(quick, asked, response, send)
                 return
         threads = self._batches.get(scope["path"], self._app)
         request = WsgiRequest(scope, headers, body, asyncio.get_running_loop(), receive, send)
@@ -207,19 +221,64 @@ class Front:
         with held:
             return held.read()
 
-    def _asked(self, scope: Scope, headers: Mapping[bytes, bytes], body: bytes) -> QuickRequest:
-        loop = self._loop = asyncio.get_running_loop()
-        client = scope["client"]
-        request = QuickRequest(scope["path"], headers, client[0] if client else "", body)
-        request.answered, request.answer = loop.create_future(), self._deliver
-        request.deadline = loop.time() + LONGEST_WAIT
-        return request
+    def may_take(self, scope: Scope) -> bool:
+        """Tell whether a request may be taken whole, without a task of its own: it is small, and asks what most do."""
+        if scope["method"] != "POST" or scope["path"] not in self._quick or scope["query_string"]:
+            return False
+        length = [value for name, value in scope["headers"] if name in _LENGTHS]
+        return len(length) == 1 and length[0].isdigit() and int(length[0]) <= SMALL_BODY
 
-    async def _answer(self, quick: Quick, request: QuickRequest, send: Send) -> None:
+    def take(
+        self, scope: Scope, body: bytes, loop: asyncio.AbstractEventLoop, send: Callable[[Response], None]
+    ) -> bool:
+        """Have a request answered that is whole; False leaves it to a task.
+
+        Parameters
+        ----------
+        send
+            Sends the answer, or nothing where nobody is there any more.
+        """
+        quick = self._quick[scope["path"]]
+
+        def sent(response: Response) -> None:
+            self._waiting.pop(asked, None)
+            try:
+                send(response)
+            finally:
+                quick.answered(asked, response)
+
+        asked = self._asked(scope, _headers(scope), body, loop, sent)
+        # Before it begins: it may be answered at once.
+        self._waiting[asked] = quick
+        try:
+            begun = quick.begin(asked)
+        except BaseException:
+            del self._waiting[asked]
+            raise
+        if not begun:
+            del self._waiting[asked]
+        return begun
+
+    def _asked(
+        self,
+        scope: Scope,
+        headers: Mapping[bytes, bytes],
+        body: bytes,
+        loop: asyncio.AbstractEventLoop,
+        send: Callable[[Response], Any],
+    ) -> QuickRequest:
+        self._loop = loop
+        client = scope["client"]
+        address = client[0] if client else ""
+        return QuickRequest(
+            scope["path"], headers, address, body, send, self._deliver, loop.time() + LONGEST_WAIT
+        )  # fmt: skip
+
+    async def _answer(self, quick: Quick, request: QuickRequest, made: asyncio.Future[Response], send: Send) -> None:
         """Send the answer of the quick path once it is there; only then is it told of."""
         self._waiting[request] = quick
         try:
-            response = await request.answered
+            response = await made
         finally:
             del self._waiting[request]
         try:
@@ -243,8 +302,13 @@ class Front:
         self._due = False
         while self._made:
             request, response = self._made.popleft()
-            if not request.answered.done():
-                request.answered.set_result(response)
+            if request.answered:
+                continue
+            request.answered = True
+            try:
+                request.send(response)
+            except Exception as error:  # noqa: BLE001 - the others get their answers
+                _log.error("server.failed", exc_info=error)
 
     def _refused(self, status: int) -> Response:
         told, body = self._refusal(status)
@@ -270,6 +334,7 @@ class Front:
 
 
 _CLOSE = (b"connection", b"close")
+_LENGTHS = (b"content-length", b"transfer-encoding")
 
 
 def _headers(scope: Scope) -> dict[bytes, bytes]:

@@ -39,10 +39,12 @@ class HttpServer(uvicorn.Server):
         self._sockets = _listening(host, port)
         self._stop: asyncio.Event | None = None
         self._loop: asyncio.AbstractEventLoop | None = None
+        # Behind a proxy only uvicorn's own way knows who asks.
+        direct = None if trusted_proxy else front
         config = uvicorn.Config(
             front,
             loop="uvloop",
-            http=type("Connection", (Connection,), {"among": self._connections}),
+            http=type("Connection", (Connection,), {"among": self._connections, "direct": direct}),
             ws="none",
             lifespan="off",
             log_config=None,
