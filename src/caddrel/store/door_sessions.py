@@ -265,9 +265,10 @@ def put_sessions(connection: Connection, sessions: Iterable[DoorSession]) -> Non
 
 
 # Written out: it is part of every commit of live decisions.
-_KEPT = ("door", "person", "app", "device", "seen", "methods", "keep", "signin", "facts", "look_again")
+# A session stays at its door, and its person's, from the device that it began on: their indexes are left alone.
+_KEPT = ("app", "seen", "methods", "keep", "signin", "facts", "look_again")
 _CHANGED = ", ".join(f"{name} = excluded.{name}" for name in _KEPT)
-_COLUMNS = ("id", "door", "person", "app", "device", "started", *_KEPT[4:])
+_COLUMNS = ("id", "door", "person", "app", "device", "started", *_KEPT[1:])
 # Decided at the door, it is as that says: nothing is asked for any more, and it is not held.
 _OTHERWISE = f"ON CONFLICT (id) DO UPDATE SET {_CHANGED}, asks = '', because = '', held = NULL WHERE ended IS NULL"
 

@@ -571,7 +571,7 @@ _INSERT_CAUSE = "INSERT INTO causes (key, document) VALUES (?, ?) ON CONFLICT DO
 def _add_causes(connection: Connection, found: Iterable[Cause | None]) -> None:
     fresh = {cause.key: cause for cause in found if cause is not None}
     if fresh:
-        rows = [(key, json.dumps(cause.document, ensure_ascii=False)) for key, cause in fresh.items()]
+        rows = [(key, msgspec.json.encode(cause.document).decode()) for key, cause in fresh.items()]
         driver(connection).executemany(_INSERT_CAUSE, rows)
 
 

@@ -248,7 +248,7 @@ class Door:
             self.outcomes[decision.outcome] += 1
         said = _proved(claims) if coded else claims
         self._shadows.put(Shadowed(id, now, caller, said, rulebook, facts))
-        for word in strange_words(facts.not_understood):
+        for word in strange_words(facts.not_understood) if facts.not_understood else ():
             # Whoever makes words up makes no more work.
             if word in self.strange or len(self.strange) < MOST_TOLD:
                 self.strange[word] += 1

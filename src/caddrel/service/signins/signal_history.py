@@ -36,6 +36,7 @@ class Histories:
     def __init__(self, signins: SigninStore, caches: Caches) -> None:
         self._signins = signins
         self._needed: int | None = 0
+        self._asked_last: Rulebook | None = None
         self._kept: Cache[str, History] = caches.make("histories", MOST_PEOPLE)
         self._noticing: ByObject[Rulebook, Notice] = ByObject(caches.make("signals", MOST_RULEBOOKS))
         self._late: dict[str, datetime] = {}
@@ -115,7 +116,12 @@ class Histories:
 
     def look_back(self, rulebooks: Iterable[Rulebook]) -> None:
         """Say which rulebooks' signals are going to be asked: they tell how far to look back."""
+        rulebooks = list(rulebooks)
+        if len(rulebooks) == 1 and rulebooks[0] is self._asked_last:
+            # As far as that one needs it is looked back already: it only ever becomes more.
+            return
         needed = needed_history(rulebooks)
+        self._asked_last = rulebooks[-1] if rulebooks else None
         if self._needed is not None and (needed is None or needed > self._needed):
             self._needed = needed
             self._kept.clear()
