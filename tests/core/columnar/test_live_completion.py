@@ -13,6 +13,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from caddrel.core.columnar import live_completion
 from caddrel.core.columnar.fact_groups import join, split
 from caddrel.core.columnar.live_completion import LiveCompleter
 from caddrel.core.facts.attempts import AttemptRefused, read_told_facts
@@ -255,3 +256,18 @@ def test_what_doors_mostly_say_is_taken_apart() -> None:
     assert all(one is other for one, other in zip(attempt.parts, again.parts, strict=True))
     ended = completer.complete(claims, REPORTED, FIRST, START + timedelta(minutes=60))
     assert [one is other for one, other in zip(attempt.parts, ended.parts, strict=True)] == [False, *[True] * 5]
+
+
+def test_what_is_remembered_has_its_bounds(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(live_completion, "MOST_REMEMBERED", 20)
+    monkeypatch.setattr(live_completion, "MOST_IN_ALL", 100)
+    rulebook = RULEBOOKS[0]
+    completer = LiveCompleter(rulebook.catalogue, {}, [], _known)
+    names = [("person.id",), ("person.id", "app.id"), ("app.id", "device.id"), ("client.name", "network.country")]
+    for n in range(300):
+        claims = {name: f"{name}-{n % 90}" for name in names[n % 4]}
+        if "network.country" in claims:
+            claims["network.country"] = "NO"
+        attempt = completer.complete(claims, REPORTED, FIRST, START)
+        assert attempt.facts == _alone(claims, REPORTED, rulebook, FIRST, START)
+        assert completer.remembered <= 100

@@ -26,8 +26,8 @@ from caddrel.core.facts.values import ValueRefused, reported_duration, to_json
 from caddrel.core.inventory.completion import AGES, complete
 from caddrel.core.inventory.index import Entry, Inventory
 
-# Of each group. Many people sign in to few apps, so most memory goes into people, devices and networks.
-MOST_REMEMBERED = 30_000
+# Parts of a group that the same is said of, and parts in all: whoever says ever other things makes room for them.
+MOST_REMEMBERED, MOST_IN_ALL = 30_000, 100_000
 MOST_PLANS = 1_000
 # So many documents of a group are remembered with what is added to it once it is completed.
 MOST_WITH_MORE = 64
@@ -194,6 +194,13 @@ class LiveCompleter:
         # By group and the names that are reported of it: plans share them.
         self._made: dict[tuple[int, tuple[str, ...]], dict[Any, Part]] = {}
         self._origins: dict[tuple[tuple[str, Origin], ...], dict[str, Origin]] = {}
+        # How many parts were made since all were forgotten last.
+        self._count = 0
+
+    @property
+    def remembered(self) -> int:
+        """How many parts are remembered."""
+        return sum(map(len, self._made.values()))
 
     def is_of(self, catalogue: Catalogue, assume: Mapping[str, Value], lists: Sequence[str]) -> bool:
         """Tell whether this completes as another rulebook does; of values their text counts too."""
@@ -289,6 +296,12 @@ class LiveCompleter:
             for old in list(islice(reading.made, MOST_REMEMBERED // 2)):
                 reading.made.pop(old, None)
         part = reading.made[key] = self._make(reading, claims, inventory, now)
+        self._count += 1
+        if self._count > MOST_IN_ALL:
+            self._count = 0
+            for made in self._made.values():
+                made.clear()
+            self._origins.clear()
         return part
 
     def _make(self, reading: _Reading, claims: Mapping[str, Any], inventory: Inventory, now: datetime) -> Part:
