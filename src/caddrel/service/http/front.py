@@ -143,9 +143,8 @@ class Front:
                 if not response.done():
                     response.set_result(whole)
 
-            asked = self._asked(scope, headers, body, loop, made)
-            if quick.begin(asked):
-                await self._answer(quick, asked, response, send)
+            if self._begin(quick, scope, headers, body, loop, made):
+                await _send(send, await response)
                 return
         threads = self._batches.get(scope["path"], self._app)
         request = WsgiRequest(scope, headers, body, asyncio.get_running_loop(), receive, send)
@@ -169,11 +168,6 @@ class Front:
         """End the threads, once they are done."""
         for threads in (self._app, *self._batches.values()):
             threads.stop()
-
-    @property
-    def waiting(self) -> int:
-        """How many wait for a quick answer."""
-        return len(self._waiting)
 
     async def _most(self, scope: Scope, headers: Mapping[bytes, bytes]) -> int:
         """Return how many bytes a body may have: more than a little only for whom it is allowed."""
@@ -238,7 +232,19 @@ class Front:
         send
             Sends the answer, or nothing where nobody is there any more.
         """
-        quick = self._quick[scope["path"]]
+        return self._begin(self._quick[scope["path"]], scope, _headers(scope), body, loop, send)
+
+    def _begin(
+        self,
+        quick: Quick,
+        scope: Scope,
+        headers: Mapping[bytes, bytes],
+        body: bytes,
+        loop: asyncio.AbstractEventLoop,
+        send: Callable[[Response], None],
+    ) -> bool:
+        self._loop = loop
+        client = scope["client"]
 
         def sent(response: Response) -> None:
             self._waiting.pop(asked, None)
@@ -247,44 +253,14 @@ class Front:
             finally:
                 quick.answered(asked, response)
 
-        asked = self._asked(scope, _headers(scope), body, loop, sent)
-        # Before it begins: it may be answered at once.
-        self._waiting[asked] = quick
-        try:
-            begun = quick.begin(asked)
-        except BaseException:
-            del self._waiting[asked]
-            raise
-        if not begun:
-            del self._waiting[asked]
-        return begun
-
-    def _asked(
-        self,
-        scope: Scope,
-        headers: Mapping[bytes, bytes],
-        body: bytes,
-        loop: asyncio.AbstractEventLoop,
-        send: Callable[[Response], Any],
-    ) -> QuickRequest:
-        self._loop = loop
-        client = scope["client"]
-        address = client[0] if client else ""
-        return QuickRequest(
-            scope["path"], headers, address, body, send, self._deliver, loop.time() + LONGEST_WAIT
+        asked = QuickRequest(
+            scope["path"], headers, client[0] if client else "", body, sent, self._deliver, loop.time() + LONGEST_WAIT
         )  # fmt: skip
-
-    async def _answer(self, quick: Quick, request: QuickRequest, made: asyncio.Future[Response], send: Send) -> None:
-        """Send the answer of the quick path once it is there; only then is it told of."""
-        self._waiting[request] = quick
-        try:
-            response = await made
-        finally:
-            del self._waiting[request]
-        try:
-            await _send(send, response)
-        finally:
-            quick.answered(request, response)
+        if quick.begin(asked):
+            # Nothing is sent before this is done: answers are handed over to this thread.
+            self._waiting[asked] = quick
+            return True
+        return False
 
     def _deliver(self, request: QuickRequest, response: Response) -> None:
         """Hand an answer over to the loop, from any thread: many at a time, since they come many at a time."""

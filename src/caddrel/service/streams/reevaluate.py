@@ -14,6 +14,7 @@ import time
 from collections.abc import Callable, Collection, Iterable, Iterator, Mapping
 from dataclasses import replace
 from datetime import datetime, timedelta
+from itertools import islice
 
 import structlog
 
@@ -41,10 +42,8 @@ from caddrel.store.inventory import Changes
 # who made it is known.
 EVERY, AT_LEAST, SETTLED = 0.1, 0.5, 0.15
 SEPARATOR = "; "
-# Sessions that are decided and written at a time.
-# So many are decided before doors have their turn.
-TURN = 100
-AT_ONCE = 2_000
+# So many are decided before doors have their turn; so many are written at a time.
+TURN, AT_ONCE = 100, 2_000
 # Sessions that are looked at again because of the time alone, at a time.
 MOST_DUE = 2_000
 # Whoever was let in by what was in force a moment ago may be stored only now: they are looked at once more.
@@ -209,12 +208,10 @@ class Reevaluation:
     ) -> None:
         with self._deciding:
             outcomes: list[Outcome] = []
-            published, present = self._now(now)
-            for session in sessions:
-                if len(outcomes) % TURN == 0:
-                    self._give_way()
-                    published, present = self._now(now)
-                outcomes.append(_outcome(published, present, session, because))
+            left = iter(sessions)
+            while turn := list(islice(left, TURN)):
+                self._give_way()
+                outcomes += self.outcomes(turn, because, now)
             self.decided += len(outcomes)
             # What a held change is about is left alone, until somebody has decided or something else changes.
             if not hold:
@@ -236,13 +233,10 @@ class Reevaluation:
             note = f"{len(ended)} ended, of {few}: {ended[0].because}"
             data.audit.add(now, "Caddrel", "decided sessions again", "/api/v1/sessions", "done", note[:1000])
 
-    def _now(self, now: datetime) -> tuple[Published, Present]:
-        published = self._data.rulebooks.need_current()
-        return published, Present.of(self._data, published.rulebook, now)
-
     def outcomes(self, sessions: Iterable[DoorSession], because: str, now: datetime) -> list[Outcome]:
         """Return what sessions come to now; nothing becomes of them by that."""
-        published, present = self._now(now)
+        published = self._data.rulebooks.need_current()
+        present = Present.of(self._data, published.rulebook, now)
         return [_outcome(published, present, session, because) for session in sessions]
 
     # What is held.
