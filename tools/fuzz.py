@@ -1,8 +1,8 @@
 """Compares the evaluators on many random rulebooks and attempts, and proofs with trying everything.
 
-`python tools/fuzz.py [CASES [RULEBOOKS]]`: so many attempts are decided, what is proven of random rulebooks is held
-against as many, and of so many small rulebooks everything is proven; then every change of a rule of the demo's rulebook
-is compared.
+`python tools/fuzz.py [CASES [RULEBOOKS]]`: so many attempts are decided, about as many completed in parts, what is
+proven of random rulebooks is held against as many, and of so many small rulebooks everything is proven; then every
+change of a rule of the demo's rulebook is compared.
 """
 
 from __future__ import annotations
@@ -16,6 +16,7 @@ from typing import Any
 
 from hypothesis import HealthCheck, Phase, given, settings
 from hypothesis import strategies as st
+from tests.core.columnar import test_live_completion as live
 from tests.core.decide.test_evaluators_agree import assert_evaluators_agree
 from tests.core.prove import test_proofs as proofs
 from tests.core.prove.enumerated import Small, assert_proven_is_enumerated, small
@@ -34,6 +35,7 @@ _MANY: dict[str, Any] = {
 def main(cases: int, proven: int) -> None:
     """Compare; a disagreement is shrunk and raised."""
     _decide(cases)
+    _complete(cases)
     _sample(cases)
     _prove(proven)
     _mutate()
@@ -52,6 +54,15 @@ def _decide(cases: int) -> None:
 
     compare()
     print(f"{done:,} cases agree, in {time.perf_counter() - began:.0f} s")
+
+
+def _complete(cases: int) -> None:
+    began = time.perf_counter()
+    several = settings(max_examples=-(-cases // 10), **_MANY)(
+        given(st.sampled_from(range(len(live.RULEBOOKS))), live.steps())(_inside(live.test_completed_in_parts))
+    )
+    several()
+    print(f"some {cases:,} requests are completed alike, in {time.perf_counter() - began:.0f} s")
 
 
 class _Drawn(list[dict[str, object]]):

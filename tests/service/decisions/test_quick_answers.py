@@ -7,16 +7,18 @@ import socket
 import threading
 from concurrent.futures import ThreadPoolExecutor
 from itertools import pairwise
+from pathlib import Path
 from typing import Any
 
 import httpx
 import pytest
-from tests.conftest import PATIENCE, Live, until
+from tests.conftest import PATIENCE, TILL_AND_POST, Live, serving, until
 
 from caddrel.service.auth import secrets
 from caddrel.service.auth.tokens import make_token
 from caddrel.service.decisions import quick_answers
 from caddrel.service.http import frame, front
+from caddrel.wire.decisions import File
 
 QUICK = quick_answers.PATH
 # The same endpoint; with the stroke at the end it is left to the app.
@@ -154,6 +156,31 @@ def test_who_is_gone_before_the_answer_leaves_nothing_behind(live: Live) -> None
     until(lambda: not live.runtime.quick.waiting)
     with live.http(_token(live)) as other:
         assert other.post(QUICK, json=_body()).json()["decision"]
+
+
+def test_what_was_asked_is_answered_before_the_service_stops(tmp_path: Path) -> None:
+    with ThreadPoolExecutor(2) as pool:
+        service = serving(tmp_path / "data")
+        live = next(service)
+        with live.client() as operator:
+            operator.rulebook.publish([File("r.yaml", TILL_AND_POST)], "the first")
+        with live.runtime.log.deciding:
+            asked = pool.submit(httpx.post, f"{live.url}{QUICK}", json=_body(), timeout=PATIENCE,
+                                headers={"Authorization": f"Bearer {_token(live)}"})  # fmt: skip
+            until(lambda: live.runtime.quick.waiting)
+            stopped = pool.submit(next, service, None)
+            until(lambda: _refuses(live.url))
+        assert asked.result().json()["context"]["outcome"]
+        stopped.result()
+
+
+def _refuses(url: str) -> bool:
+    """Tell whether nobody listens any more."""
+    try:
+        socket.create_connection(("127.0.0.1", int(url.rpartition(":")[2])), timeout=PATIENCE).close()
+    except OSError:
+        return True
+    return False
 
 
 def test_one_name_is_one_request_by_either_way(live: Live) -> None:

@@ -26,7 +26,7 @@ policies:
     mode: enforced
     apps: [till]
     rules:
-      - {id: untidy, when: not device passes tidy, then: block}
+      - {id: untidy, when: not device passes tidy, then: block, tell: "{fixes} Quote {reference}."}
       - {id: crew-only, when: 'person.groups has none of [crew]', then: block}
       - {id: fresh, then: require mfa within 1h, keep: {session_at_most: 12h}}
   risky:

@@ -14,6 +14,7 @@ from tests.service.streams.conftest import RULEBOOK, signed_in
 from caddrel import wiring
 from caddrel.client import Caddrel, Refused
 from caddrel.core.facts.values import show_moment
+from caddrel.core.logs.references import number_for, spelled
 from caddrel.service.auth.tokens import make_token
 from caddrel.store.door_sessions import put_sessions
 from caddrel.wire import authzen
@@ -77,6 +78,10 @@ def test_a_change_ends_the_sessions_that_hang_on_it_and_no_others(live: Live, do
         )  # fmt: skip
         assert answer.context["session"]["ended"] == "decided again"
         assert "changed since you signed in" in answer.context["tell"][0]["text"]
+        found = live.data.door_sessions.get(odd)
+        assert found is not None
+        reference = spelled(number_for(found.signin))
+        assert [told["text"] for told in answer.context["tell"][1:]] == [f"Encrypt it. Quote {reference}."]
         client.people.import_([json.dumps({"id": "ines", "groups": ["night"]}).encode()])
         why = until(lambda: _ended(live, ines))
         since = _since(live, client, ines)
