@@ -15,12 +15,15 @@ WORKERS ?= $(shell echo $$((2 * $$(nproc))))
 
 # Compiled once, not at every start: a command and a service begin in a third of the time then.
 unexport PYTHONDONTWRITEBYTECODE
+# What the service needs and what the console needs are fetched beside each other.
+MAKEFLAGS += --jobs=2
 
 .PHONY: install demo test check lint types reference bench fuzz soak pins sbom clean browser
 
 install: $(VENV)/.installed $(STATIC)
 
-PIP := $(BIN)/python -m pip install --quiet --disable-pip-version-check
+# Of what is fetched, most is never imported: what is, is compiled then, and stays so.
+PIP := $(BIN)/python -m pip install --quiet --disable-pip-version-check --no-compile
 
 # What runs Caddrel, and nothing else, each file with the digest that was seen when it was chosen.
 $(VENV)/.installed: requirements/runtime.lock pyproject.toml
