@@ -9,8 +9,10 @@ import statistics
 import tempfile
 import time
 from collections.abc import Callable, Iterator
+from concurrent.futures import ProcessPoolExecutor
 from datetime import UTC, datetime, timedelta
 from functools import partial
+from multiprocessing import get_context
 from pathlib import Path
 from typing import Any
 
@@ -35,7 +37,7 @@ from caddrel.service.signins.importer import Importer
 from caddrel.service.signins.log_filter import read_where
 from caddrel.service.state.data_folder import DataFolder
 from caddrel.store.queries import Query
-from caddrel.wiring import open_data
+from caddrel.wiring import log_nothing, open_data
 
 NOW = datetime(2026, 11, 23, 9, tzinfo=UTC)
 # So many companies like the demo's make a million sign-ins of thirty days.
@@ -64,9 +66,10 @@ def run() -> Iterator[Result]:
         yield from _taking_in(opened.runtime, lines, count)
         yield from _asking(opened.runtime.data)
         yield from _watching(opened.runtime)
-        _rest(opened.runtime)
-        yield from _replaying(opened.runtime.data)
         opened.close()
+        # In a service a replay has a process to itself: one that has not just taken in a million records.
+        with ProcessPoolExecutor(1, get_context("spawn")) as alone:
+            yield alone.submit(_replaying, Path(folder) / "data").result()
 
 
 def _prepare(data: DataFolder, world: World) -> None:
@@ -173,23 +176,30 @@ def _watching(runtime: Runtime) -> Iterator[Result]:
     yield Result("counts of the last 7 days, s", took, "below", 0.3, "by day and outcome")
 
 
-def _rest(runtime: Runtime) -> None:
-    """Do nothing beside: in a service a replay has a process to itself, and what the service does is not its own."""
-    for one in (runtime.reporter, runtime.sessions, runtime.delivery, runtime.watched):
-        one.stop()
-    for rounds in (runtime.poller.rounds, runtime.fetcher.rounds):
-        rounds.stop()
-
-
-def _replaying(data: DataFolder) -> Iterator[Result]:
+def _replaying(folder: Path) -> Result:
+    """Return how quick a replay is, in a process that does nothing else."""
+    log_nothing()
+    collect_seldom()
+    opened = open_data(folder, lambda: NOW, address_files=[ADDRESSES])
+    _rest(opened.runtime)
+    data = opened.runtime.data
     rulebook = _with_many_policies(data, 200)
     made = time.process_time()
     _replayed(data, rulebook)
     made = time.process_time() - made
     # The least of several: what else the machine does only adds to it.
     took, count = min(_replayed(data, rulebook) for _ in range(8))
+    opened.close()
     note = f"{len(rulebook.policies)} policies; with making the columns first {made:.1f} s; " + just_now()
-    yield Result("replay from the store, million records a CPU second", count / took / 1e6, "above", 1.0, note)
+    return Result("replay from the store, million records a CPU second", count / took / 1e6, "above", 1.0, note)
+
+
+def _rest(runtime: Runtime) -> None:
+    """Do nothing beside: what a service does is not the replay's own."""
+    for one in (runtime.reporter, runtime.sessions, runtime.delivery, runtime.watched):
+        one.stop()
+    for rounds in (runtime.poller.rounds, runtime.fetcher.rounds):
+        rounds.stop()
 
 
 def _with_many_policies(data: DataFolder, count: int) -> Rulebook:
