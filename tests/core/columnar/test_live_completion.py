@@ -249,6 +249,27 @@ def test_values_that_equal_others_are_not_taken_for_them(fact: str, values: list
         assert found[2] == found[3]
 
 
+@pytest.mark.parametrize(
+    ("fact", "values"),
+    [
+        ("person.id", ["a", "nobody", "b"]), ("app.id", ["x", "none"]), ("device.id", ["d1", "unlisted", "d2"]),
+        ("network.ip", ["192.0.2.1", "203.0.113.1", "192.0.2.1"]), ("auth.credentials", ["right", "odd"]),
+        ("network.country", ["NO", None]), ("auth.methods", [["pwd"], None]), ("signals", [["fresh"], None]),
+    ],
+)  # fmt: skip
+def test_what_one_group_comes_from_is_not_taken_for_what_another_does(fact: str, values: list[Any]) -> None:
+    """Attempts that are alike in all else: where their facts come from is remembered for all groups together."""
+    rulebook = RULEBOOKS[0]
+    completer = LiveCompleter(rulebook.catalogue, {}, [], _known)
+    usual = {"person.id": "a", "app.id": "x", "device.id": "d1", "network.ip": "192.0.2.1", "auth.credentials": "right"}
+    for value in values * 2:
+        claims = {name: said for name, said in {**usual, fact: value}.items() if said is not None}
+        found = completer.complete(claims, None, FIRST, START).facts
+        assert found == _alone(claims, None, rulebook, FIRST, START)
+        # What is added to one attempt is not added to another.
+        found.origins["auth.locked_out"] = Origin.COMPUTED
+
+
 def test_what_doors_mostly_say_is_taken_apart() -> None:
     """Or the property above would compare the long way with itself."""
     completer = LiveCompleter(RULEBOOKS[0].catalogue, RULEBOOKS[0].settings.assume, ["yard"], _known)

@@ -10,7 +10,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from datetime import datetime
-from itertools import islice
+from itertools import count, islice
 from operator import itemgetter
 from typing import Any, NamedTuple
 
@@ -51,6 +51,10 @@ class Part:
         What it answered: a person, app or device, None where there is none; of a network its address lists.
     nesting
         Of a person what their groups are members of, as `Inventory.nesting` tells it.
+    mark
+        Of the inventory in which it was seen last that the part still holds: in the same it does, without a look.
+    place
+        Stands for `origins`: of parts whose origins are the same it is the same.
     between
         The moments from which and before which it holds, where memberships of the person end; else None.
     beside
@@ -58,10 +62,14 @@ class Part:
         coordinates, of what the door said the age of methods that it reported.
     """
 
-    __slots__ = ("_document", "asked", "beside", "between", "entry", "nesting", "origins", "values", "with_more")
+    __slots__ = (
+        "_document", "asked", "beside", "between", "entry", "mark", "nesting", "origins", "place", "values",
+        "with_more",
+    )  # fmt: skip
 
-    def __init__(self, values: dict[str, Value], origins: dict[str, Origin], beside: Any) -> None:
-        self.values, self.origins, self.beside = values, origins, beside
+    def __init__(self, values: dict[str, Value], origins: dict[str, Origin], place: int, beside: Any) -> None:
+        self.values, self.origins, self.place, self.beside = values, origins, place, beside
+        self.mark: Any = None
         self.asked: tuple[Any, ...] = ()
         self.entry: Any = None
         self.nesting: Any = None
@@ -190,10 +198,15 @@ class LiveCompleter:
         self._address_data = address_data
         self._ages_assumed = [(name, assume[name]) for name in AGES if name in assume]
         self._age_assumed = assume.get(_AGE)
+        self._group_of = {name: group_of(name) for name in catalogue}
         self._plans: dict[tuple[tuple[str, ...], _Reports], tuple[_Reading, ...]] = {}
         # By group and the names that are reported of it: plans share them.
         self._made: dict[tuple[int, tuple[str, ...]], dict[Any, Part]] = {}
-        self._origins: dict[tuple[tuple[str, Origin], ...], dict[str, Origin]] = {}
+        # Origins that parts share, each with a number that none after it has; and those of whole attempts, by the
+        # numbers of their parts.
+        self._origins: dict[tuple[tuple[str, Origin], ...], tuple[int, dict[str, Origin]]] = {}
+        self._places = count()
+        self._together_from: dict[tuple[int, ...], dict[str, Origin]] = {}
         # How many parts were made since all were forgotten last.
         self._count = 0
 
@@ -288,9 +301,14 @@ class LiveCompleter:
             # Of what kind they are is part of it: True equals 1, and 1 equals 1.0.
             key = key, tuple(map(type, key))
         part = reading.made.get(key)
-        # What the door said of the attempt is that, whatever becomes of the inventory.
-        if part is not None and (reading.group >= _ATTEMPT or _holds(part, reading.group, inventory, now)):
-            return part
+        if part is not None:
+            # What the door said of the attempt is that, whatever becomes of the inventory.
+            if part.mark is inventory.mark or reading.group >= _ATTEMPT:
+                return part
+            if _holds(part, reading.group, inventory, now):
+                # Where memberships end, the time counts too.
+                part.mark = inventory.mark if part.between is None else None
+                return part
         if len(reading.made) >= MOST_REMEMBERED:
             # The older half; whoever is still there is completed once more.
             for old in list(islice(reading.made, MOST_REMEMBERED // 2)):
@@ -302,6 +320,7 @@ class LiveCompleter:
             for made in self._made.values():
                 made.clear()
             self._origins.clear()
+            self._together_from.clear()
         return part
 
     def _make(self, reading: _Reading, claims: Mapping[str, Any], inventory: Inventory, now: datetime) -> Part:
@@ -313,7 +332,8 @@ class LiveCompleter:
         facts = complete(told, self._catalogue, self._assume, inventory, Setting.LIVE, now, self._address_data, strange)
         if any(group_of(name) == group for name in facts.not_understood):
             raise _LongWay
-        values = {name: value for name, value in facts.values.items() if group_of(name) == group}
+        of = self._group_of
+        values = {name: value for name, value in facts.values.items() if of[name] == group}
         beside: Any = None
         if reading.group == _APP:
             beside = (facts.app_listed, facts.app_title)
@@ -322,8 +342,9 @@ class LiveCompleter:
         elif reading.group == _ATTEMPT and _AGE in told:
             beside = facts.default_age
         # Parts whose facts come from the same places share that.
-        origins = {name: facts.origins[name] for name in values}
-        part = Part(values, self._origins.setdefault(tuple(origins.items()), origins), beside)
+        mine_from = {name: facts.origins[name] for name in values}
+        place, origins = self._origins.setdefault(tuple(mine_from.items()), (next(self._places), mine_from))
+        part = Part(values, origins, place, beside)
         asked = [told.get(name) for name in _ASKED_BY.get(reading.group, ())]
         part.asked = tuple(id if isinstance(id, str) else None for id in asked)
         part.entry = _entry(part, reading.group, inventory)
@@ -349,7 +370,7 @@ class LiveCompleter:
         if known is None or len(known) != len(said):
             raise _LongWay
         ages = [None if age is None else reported_duration(age) for age in said.values()]
-        return dict(zip(known, ages, strict=True)) if any(age is not None for age in ages) else None
+        return dict(zip(known, ages, strict=True)) if ages.count(None) < len(ages) else None
 
     def _together(
         self, parts: Sequence[Part], methods: dict[str, Any] | None, inventory: Inventory, now: datetime
@@ -359,10 +380,7 @@ class LiveCompleter:
             **person.values, **app.values, **device.values, **network.values, **said.values, **signals.values,
             "time.at": now,
         }  # fmt: skip
-        origins = {
-            **person.origins, **app.origins, **device.origins, **network.origins, **said.origins, **signals.origins,
-            "time.at": _DEFAULT,
-        }  # fmt: skip
+        origins = self._origins_of(parts).copy()
         entry: Entry | None = device.entry
         for name, since in zip(AGES, (entry.state_at, entry.listed_at), strict=True) if entry is not None else ():
             # Before the report, or before the device was listed, there is no age to tell.
@@ -384,6 +402,21 @@ class LiveCompleter:
             default_age = self._age_assumed
         listed, title = app.beside
         return Facts(values, origins, default_age, True, listed, title, inventory.lists, network.beside)
+
+    def _origins_of(self, parts: Sequence[Part]) -> dict[str, Origin]:
+        """Return where the facts of parts come from together; of most attempts that is the same."""
+        person, app, device, network, said, signals = parts
+        places = person.place, app.place, device.place, network.place, said.place, signals.place
+        found = self._together_from.get(places)
+        if found is None:
+            if len(self._together_from) >= MOST_PLANS:
+                self._together_from.clear()
+            found = {}
+            for part in parts:
+                found |= part.origins
+            found["time.at"] = _DEFAULT
+            self._together_from[places] = found
+        return found
 
 
 class _LongWay(Exception):

@@ -160,6 +160,7 @@ class Catalogue(Mapping[str, FactSpec]):
         self.attributes = dict(attributes or {})
         # Of one name the built-in fact counts.
         self._all: dict[str, FactSpec] = {**FACTS, **{n: s for n, s in self.attributes.items() if n not in FACTS}}
+        self.names = frozenset(self._all)
         self.prefixes = frozenset(name[:i] for name in self for i, char in enumerate(name) if char == ".")
 
     def __getitem__(self, name: str) -> FactSpec:

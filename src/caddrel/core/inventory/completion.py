@@ -53,14 +53,14 @@ def complete(
     facts = Facts(dict(reported), dict.fromkeys(reported, Origin.REPORTED), live=setting is Setting.LIVE)
     facts.not_understood = strange
     facts.origins.update(dict.fromkeys(strange, Origin.REPORTED))
-    values = facts.values
+    values, origins = facts.values, facts.origins
 
     def supply(found: Mapping[str, Value], origin: Origin) -> None:
         for name, value in found.items():
             # Whatever stands behind a word that nobody understands, it is not what a later step would put there.
             if name not in values and name not in strange:
                 values[name] = value
-                facts.origins[name] = origin
+                origins[name] = origin
 
     at = values.get("time.at", now if facts.live else None)
     moment = at if isinstance(at, datetime) else None
@@ -137,10 +137,13 @@ def _from_inventory(
 def _supply_entry(
     stored: dict[str, Value], entry: Entry, kind: str, catalogue: Catalogue, supply: Supply, kept: _Kept
 ) -> None:
-    attributes, strange = attributes_of(entry, kind, catalogue)
-    kept(entry.not_understood, Origin.INVENTORY)
-    kept(strange, Origin.INVENTORY)
-    supply(stored | attributes, Origin.INVENTORY)
+    if entry.not_understood:
+        kept(entry.not_understood, Origin.INVENTORY)
+    if entry.attributes:
+        attributes, strange = attributes_of(entry, kind, catalogue)
+        kept(strange, Origin.INVENTORY)
+        stored |= attributes
+    supply(stored, Origin.INVENTORY)
 
 
 def _text(values: Mapping[str, Value], name: str) -> str | None:

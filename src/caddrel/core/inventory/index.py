@@ -10,7 +10,7 @@ from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import datetime
 from types import MappingProxyType
-from typing import Any
+from typing import Any, Final
 
 from caddrel.core.facts.layers import Layers
 from caddrel.core.facts.types import PartlyKnown, Value
@@ -82,6 +82,8 @@ class Inventory:
         self._by_group: dict[str, list[str]] | None = None
         self._names: dict[str, frozenset[str]] | None = None
         self._different: dict[tuple[str, tuple[str, ...], frozenset[str], bool], list[Entry]] = {}
+        # Nothing of an index changes once it is made: whatever was read from one with the same mark is as it was.
+        self.mark: Final = object()
 
     @property
     def nesting(self) -> object:

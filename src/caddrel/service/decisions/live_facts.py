@@ -6,7 +6,7 @@ Not here: signals, which look back at earlier attempts (`signins.signal_history`
 from __future__ import annotations
 
 from collections.abc import Mapping
-from datetime import datetime
+from datetime import datetime, timedelta
 from typing import Any, NamedTuple, Self
 
 from caddrel.core.columnar.live_completion import LiveAttempt, LiveCompleter
@@ -25,10 +25,10 @@ MOST_RULEBOOKS = 8
 
 
 class _Ready(NamedTuple):
-    """What is made of a rulebook once: what completes attempts under it, and the ages that it asks of methods."""
+    """What is made of a rulebook once: what completes attempts under it, and when methods are too old for it."""
 
     completer: LiveCompleter
-    method_ages: frozenset[int]
+    methods_last: tuple[timedelta, ...]
 
 
 class Present(NamedTuple):
@@ -36,8 +36,8 @@ class Present(NamedTuple):
 
     Attributes
     ----------
-    method_ages
-        The ages that requirements ask methods to be younger than, in seconds.
+    methods_last
+        How long after a method was used it is just too old for some requirement.
     """
 
     data: DataFolder
@@ -45,7 +45,7 @@ class Present(NamedTuple):
     now: datetime
     inventory: Inventory
     completer: LiveCompleter
-    method_ages: frozenset[int]
+    methods_last: tuple[timedelta, ...]
 
     @classmethod
     def of(cls, data: DataFolder, rulebook: Rulebook, now: datetime) -> Self:
@@ -57,16 +57,17 @@ class Present(NamedTuple):
             # Most revisions complete attempts alike, and share what is remembered of people and devices.
             others = (found[1].completer for key in kept if (found := kept.get(key)) is not None)
             alike = next((other for other in others if other.is_of(catalogue, assume, lists)), None)
-            return _Ready(alike or LiveCompleter(catalogue, assume, lists, data.addresses), method_ages(rulebook))
+            return _Ready(alike or LiveCompleter(catalogue, assume, lists, data.addresses), methods_last(rulebook))
 
         return cls(data, rulebook, now, data.inventories.current(), *ByObject(kept).once(rulebook, make))
 
 
-def method_ages(rulebook: Rulebook) -> frozenset[int]:
-    """Return the ages that requirements ask methods to be younger than, in seconds."""
+def methods_last(rulebook: Rulebook) -> tuple[timedelta, ...]:
+    """Return how long after a method was used it is just too old for some requirement; the shortest first."""
     formulas = (rule.effect.formula for policy in rulebook.policies.values() for rule in policy.rules)
     items = (item for formula in formulas if formula is not None for item in items_of(formula))
-    return frozenset(item.within for item in items if item.within is not None)
+    # At the limit itself it still counts.
+    return tuple(timedelta(seconds=within + 1) for within in sorted({i.within for i in items if i.within is not None}))
 
 
 def live_attempt(present: Present, claims: Mapping[str, Any], caller: Caller) -> LiveAttempt:

@@ -47,9 +47,9 @@ def facts_now(present: Present, session: DoorSession) -> Facts:
         When the rulebook does not know any more what was reported.
     """
     rulebook, now = present.rulebook, present.now
-    catalogue, signals = rulebook.catalogue, session.facts.get(_SIGNALS)
+    known, signals = rulebook.catalogue.names, session.facts.get(_SIGNALS)
     # A fact that the rulebook had and has no more is of no use to it.
-    claims = {name: value for name, value in session.facts.items() if name != _SIGNALS and name in catalogue}
+    claims = {name: value for name, value in session.facts.items() if name != _SIGNALS and name in known}
     claims["person.id"], claims["app.id"], claims["auth.credentials"] = session.person, session.app, "right"
     claims["auth.methods"] = {name: max((now - at).total_seconds(), 0.0) for name, at in session.methods.items()}
     facts = present.completer.complete(claims, None, present.inventory, now).facts
@@ -74,12 +74,15 @@ def look_again(present: Present, session: DoorSession) -> datetime:
         if limit is not None:
             first = min(first, since + timedelta(seconds=limit))
     person = present.inventory.people.get(session.person)
-    if person is not None:
+    if person is not None and (person.groups_until or person.off is not None):
         ends = [*(end for _, end in person.groups_until), *((person.off,) if person.off is not None else ())]
         first = min(first, first, *(end for end in ends if end > now))
-    for within in present.method_ages:
-        # Just after: at the limit itself it still counts.
-        after = timedelta(seconds=within + 1)
-        first = min(first, first, *(at + after for at in session.methods.values() if at + after > now))
+    for at in session.methods.values():
+        for lasts in present.methods_last:
+            too_old = at + lasts
+            if too_old > now:
+                # The others are longer.
+                first = min(first, too_old)
+                break
     # Of what is due at this very moment it has just been decided: due again at once, it would be without end.
     return max(first, now + NO_SOONER)

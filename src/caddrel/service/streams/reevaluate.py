@@ -123,8 +123,9 @@ class Reevaluation:
         seen = data.marks.get(REVISION), data.marks.get(INVENTORY)
         now = data.clock()
         if seen != (number, version):
-            # Whoever changes something writes down afterwards that they did.
-            self._stopped.wait(SETTLED)
+            # Whoever changes the inventory writes down afterwards that they did; a revision tells who made it.
+            if seen[1] != version:
+                self._stopped.wait(SETTLED)
             self._settle()
             self._changed(seen, (number, version), now)
             self._audited = data.audit.head()[0]
@@ -348,8 +349,10 @@ def _outcome(published: Published, present: Present, session: DoorSession, becau
     decision = published.compiled.decide(facts)
     if decision.outcome == "blocked":
         # What the person is told is what they would have been told at the door.
-        reference = spelled(number_for(session.signin))
-        tells = tuple(tell.text.replace(TO_COME, reference) for tell in decision.tell)
+        tells = tuple(tell.text for tell in decision.tell)
+        if any(TO_COME in text for text in tells):
+            reference = spelled(number_for(session.signin))
+            tells = tuple(text.replace(TO_COME, reference) for text in tells)
         return Outcome(session, True, AGAIN, tells, f"{_rules(decision)}, because of {because}")
     # Limits only become stricter, as they do when its door asks again.
     keep: Mapping[str, int | bool] = strictest(session.keep, decision.keep)
