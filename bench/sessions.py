@@ -6,7 +6,7 @@ import random
 import tempfile
 import time
 from collections.abc import Iterator
-from datetime import timedelta
+from datetime import datetime, timedelta
 from pathlib import Path
 from typing import Any
 
@@ -58,9 +58,8 @@ def run() -> Iterator[Result]:
         many = 20_000
         # The first time it is noted which policies may speak about whom at all.
         runtime.sessions.outcomes(sessions[:many], "the bench", now)
-        began = time.process_time()
-        runtime.sessions.outcomes(sessions[:many], "the bench", now)
-        took = time.process_time() - began
+        # The least of several: what else the machine does only adds to it.
+        took = min(_deciding(runtime, sessions[:many], now) for _ in range(8))
         note = f"{POLICIES} policies, {PEOPLE:,} people; {just_now()}"
         yield Result("sessions decided again, a CPU second", many / took, "above", 20_000, note)
         device = dict(next(document for noun, document in kept if document["id"] == "device-77"), encrypted=False)
@@ -74,6 +73,12 @@ def run() -> Iterator[Result]:
         yield Result(
             f"a publish until the affected of {SESSIONS:,} are decided again, s", _look(runtime), "below", 1, ""
         )
+
+
+def _deciding(runtime: Runtime, sessions: list[DoorSession], now: datetime) -> float:
+    began = time.process_time()
+    runtime.sessions.outcomes(sessions, "the bench", now)
+    return time.process_time() - began
 
 
 def _look(runtime: Runtime) -> float:

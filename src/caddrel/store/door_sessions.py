@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import json
-from collections import namedtuple
 from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import datetime, timedelta
@@ -114,7 +113,7 @@ class DoorSessionStore:
     def get(self, id: str) -> DoorSession | None:
         """Return a session, ended ones too."""
         row = self._database.one(_ONE, (id,))
-        return _session(_Row(*row)) if row is not None else None
+        return _session(row) if row is not None else None
 
     def open(self, most: int = 500) -> list[DoorSession]:
         """Return the sessions that nobody has ended, those seen last first; some may have outlived their limits."""
@@ -286,16 +285,18 @@ _SAME = "WHERE id = ? AND ended IS NULL AND signin = ?"
 _STAYS, _ENDS = f"{_SETTLED} {_SAME}", f"{_SETTLED}, ended = ?, ended_by = ? {_SAME}"
 
 # Asked at every request of somebody who is in.
-_Row = namedtuple("_Row", [column.name for column in door_sessions.c])  # type: ignore[misc]
 _ONE = f"SELECT {', '.join(column.name for column in door_sessions.c)} FROM door_sessions WHERE id = ?"  # noqa: S608
 
 
-def _session(row: Any) -> DoorSession:
-    methods = {name: from_stored(at) for name, at in _read(row.methods).items()}
-    ended = None if row.ended is None else from_stored(row.ended)
+def _session(row: Sequence[Any]) -> DoorSession:
+    """Return a session from its row: all columns of the table, in their order."""
+    (
+        id, door, person, app, device, started, seen, methods, keep, signin, ended, ended_by, facts, asks, because,
+        look_again, held,
+    ) = row  # fmt: skip
     return DoorSession(
-        row.id, row.door, row.person, row.app, row.device, from_stored(row.started), from_stored(row.seen),
-        methods, _read(row.keep), row.signin, ended, row.ended_by,
-        _read(row.facts) if row.facts else {}, tuple(json.loads(row.asks)) if row.asks else (), row.because,
-        None if row.look_again is None else from_stored(row.look_again), row.held,
+        id, door, person, app, device, from_stored(started), from_stored(seen),
+        {name: from_stored(at) for name, at in _read(methods).items()}, _read(keep), signin,
+        None if ended is None else from_stored(ended), ended_by, _read(facts) if facts else {},
+        tuple(json.loads(asks)) if asks else (), because, None if look_again is None else from_stored(look_again), held,
     )  # fmt: skip

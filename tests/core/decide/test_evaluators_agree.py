@@ -119,6 +119,44 @@ def test_the_evaluators_agree_in_every_field(text: str, several: list[dict[str, 
     assert_evaluators_agree(text, several)
 
 
+_EACH_SELECTOR = """
+caddrel: 1
+apps: {shut: {stance: closed}}
+policies:
+  everywhere: {mode: enforced, people: [role:r], rules: [{then: require mfa within 1h}]}
+  of-a-group: {mode: enforced, people: [group:a], apps: [x], rules: [{then: require new password}]}
+  others: {mode: enforced, except_people: [group:a, kind:contractor], apps: [label:money], rules: [{then: block}]}
+  of-a-unit: {mode: shadow, people: [unit:/deck], except_apps: [x, label:money], rules: [{then: block}]}
+  other-apps: {mode: enforced, except_apps: [app:x], operations: [enrol-factor], rules: [{then: require mfa}]}
+  asked:
+    people: [{where: person.id is ines or person.id is unknown}]
+    apps: [shut, y]
+    mode: enforced
+    rules: [{then: allow}]
+"""
+
+
+def test_what_is_remembered_of_one_person_is_not_taken_for_another() -> None:
+    """Everybody in turn, at every app: what an evaluator remembers of some is there when the others come."""
+    rulebook = read_rulebook(Source("r", _EACH_SELECTOR)).or_raise()
+    known: list[tuple[str, list[Any]]] = [
+        ("operation", ["sign-in", "enrol-factor"]), ("app.id", ["x", "y", "shut", None]),
+        ("app.labels", [[], ["money"], None]), ("person.groups", [[], ["a"], None]), ("person.roles", [["r"], None]),
+        ("person.kind", ["employee", "contractor"]), ("person.unit", ["/deck/aft", None]), ("person.id", ["ines", "o"]),
+    ]  # fmt: skip
+    everybody = []
+    for values in itertools.product(*(each for _, each in known)):
+        said = {name: value for (name, _), value in zip(known, values, strict=True) if value is not None}
+        everybody.append(complete(read_told_facts(said, rulebook.catalogue)[0], rulebook.catalogue, {}))
+    expected = [decide(rulebook, facts) for facts in everybody]
+    assert len({(d.outcome, d.reason, d.deciding, d.shadow.together) for d in expected}) == 7
+    numbers = range(len(everybody))
+    for order in (numbers, reversed(numbers), sorted(numbers, key=lambda n: n * 7919 % len(everybody))):
+        compiled = CompiledRulebook(rulebook)
+        for n in order:
+            assert compiled.decide(everybody[n]) == expected[n]
+
+
 @given(rulebooks(monotone_conditions), attempts(), attempts())
 @slow
 def test_what_is_certain_stays_so_whatever_else_is_learned(

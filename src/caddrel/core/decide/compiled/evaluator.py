@@ -30,6 +30,8 @@ from caddrel.core.language.nodes import (
 from caddrel.core.rulebook.model import ALWAYS, Policy, Rule, Rulebook
 
 MOST_REMEMBERED = 20_000
+# Facts of the index that are the same for everybody.
+_OF_APP = ("operation", "app.id", "app.labels")
 _TRUTH = {each.level: each for each in truth.Truth}
 Walk = Callable[[Values, Memo], int]
 Asked = Callable[[Values, Memo], int]
@@ -55,6 +57,7 @@ class CompiledRulebook:
         self._policies = _compiled(counting, self.parts)
         self._indexed = indexed(policy.scope for policy in counting)
         self._key = _reading(self._indexed)
+        self._of_app: dict[tuple[Any, ...], list[_Compiled]] = {}
         self._live: dict[tuple[Any, ...], _Live] = {}
         self._heard: dict[tuple[Says, ...], _Heard] = {}
         self._count = 0
@@ -141,7 +144,7 @@ class CompiledRulebook:
         known = {name: value for name, value in zip(self._indexed, key, strict=True) if value is not None}
         live = _Live()
         asked = []
-        for policy in self._policies:
+        for policy in self._about(known):
             state = policy.by_indexed(known, {LISTS: {}})
             if state == FALSE:
                 continue
@@ -160,11 +163,26 @@ class CompiledRulebook:
         self._grow()
         return live
 
+    def _about(self, known: dict[str, Any]) -> list[_Compiled]:
+        """Return the policies that are not silent on an app and operation whoever asks; asked once for everybody.
+
+        With the person not known, a scope is false only where it is false for everybody (see `scopes.scope_state`).
+        """
+        key = tuple([known.get(name) for name in _OF_APP])
+        found = self._of_app.get(key)
+        if found is None:
+            some = {name: known[name] for name in _OF_APP if name in known}
+            found = [policy for policy in self._policies if policy.by_indexed(some, {LISTS: {}}) != FALSE]
+            self._of_app[key] = found
+            self._grow()
+        return found
+
     def _grow(self) -> None:
         """Count one thing more that is remembered; when there are too many, begin anew."""
         self._count += 1
         if self._count > MOST_REMEMBERED:
             self._count = 0
+            self._of_app.clear()
             self._live.clear()
             self._heard.clear()
 
