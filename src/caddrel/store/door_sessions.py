@@ -194,7 +194,8 @@ class DoorSessionStore:
         done = []
         moment = to_stored(at)
         with self._database.write() as connection:
-            run = driver(connection).execute
+            cursor = driver(connection).cursor()
+            run = cursor.execute
             for each in outcomes:
                 session, again = each.session, each.look_again
                 values = (
@@ -202,7 +203,8 @@ class DoorSessionStore:
                     None if again is None else to_stored(again), None if each.keep is None else _written(each.keep),
                 )  # fmt: skip
                 ends = (moment, each.by) if each.ends else ()
-                if run(_ENDS if ends else _STAYS, (*values, *ends, session.id, session.signin)).rowcount:
+                run(_ENDS if ends else _STAYS, (*values, *ends, session.id, session.signin))
+                if cursor.rowcount:
                     done.append(each)
             put_events(connection, [*events, *(event for each in done for event in _events_of(each, at))])
             put_told(connection, told or {})

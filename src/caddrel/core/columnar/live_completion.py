@@ -346,12 +346,13 @@ class LiveCompleter:
         place, origins = self._origins.setdefault(tuple(mine_from.items()), (next(self._places), mine_from))
         part = Part(values, origins, place, beside)
         asked = [told.get(name) for name in _ASKED_BY.get(reading.group, ())]
-        part.asked = tuple(id if isinstance(id, str) else None for id in asked)
+        part.asked = tuple([id if isinstance(id, str) else None for id in asked])
         part.entry = _entry(part, reading.group, inventory)
         if reading.group == _PERSON:
             part.nesting = inventory.nesting
-            ends = [until for _, until in part.entry.groups_until if until > now] if part.entry is not None else []
-            part.between = (now, min(ends)) if ends else None
+            if part.entry is not None and part.entry.groups_until:
+                ends = [until for _, until in part.entry.groups_until if until > now]
+                part.between = (now, min(ends)) if ends else None
         return part
 
     def _methods(self, said: Any, part: Part) -> dict[str, Any] | None:

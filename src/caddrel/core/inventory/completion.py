@@ -52,7 +52,8 @@ def complete(
     strange = dict(not_understood or {})
     facts = Facts(dict(reported), dict.fromkeys(reported, Origin.REPORTED), live=setting is Setting.LIVE)
     facts.not_understood = strange
-    facts.origins.update(dict.fromkeys(strange, Origin.REPORTED))
+    if strange:
+        facts.origins.update(dict.fromkeys(strange, Origin.REPORTED))
     values, origins = facts.values, facts.origins
 
     def supply(found: Mapping[str, Value], origin: Origin) -> None:
@@ -68,17 +69,16 @@ def complete(
     device = _from_inventory(facts, catalogue, inventory, supply, kept, moment) if inventory is not None else None
     live = facts.live
     if live and "device.id" not in values and "device.serial" not in values:
-        supply({"device.listed": False}, Origin.DEFAULT)
+        supply(_NOT_LISTED, Origin.DEFAULT)
     if values.get("device.listed") is False:
-        unlisted: dict[str, Value] = {"device.managed": False, "device.vetted": False, "device.owner": "unlisted"}
-        supply(unlisted, Origin.COMPUTED)
+        supply(_UNLISTED, Origin.COMPUTED)
     address = values.get("network.ip")
     if address_data is not None and address is not None:
         known = address_data(address)  # type: ignore[arg-type]
         kept(known.not_understood, Origin.ADDRESS_DATA)
         supply(known.facts, Origin.ADDRESS_DATA)
         facts.coordinates = known.coordinates
-    supply({"operation": "sign-in", "flow": "interactive"}, Origin.DEFAULT)
+    supply(_USUAL, Origin.DEFAULT)
     if live and now is not None:
         supply({"time.at": now}, Origin.DEFAULT)
     if setting is Setting.REHEARSAL:
@@ -86,10 +86,14 @@ def complete(
     if device is not None:
         supply(ages_of(device, values.get("time.at")), Origin.INVENTORY)
     _ages_of_methods(facts, assume, supply)
-    supply(assume, Origin.ASSUMED)
+    if assume:
+        supply(assume, Origin.ASSUMED)
     return facts
 
 
+_NOT_LISTED: Mapping[str, Value] = {"device.listed": False}
+_UNLISTED: Mapping[str, Value] = {"device.managed": False, "device.vetted": False, "device.owner": "unlisted"}
+_USUAL: Mapping[str, Value] = {"operation": "sign-in", "flow": "interactive"}
 Supply = Callable[[Mapping[str, Value], Origin], None]
 
 
@@ -127,7 +131,7 @@ def _from_inventory(
         return None
     device = inventory.device_by(device_id, serial)
     if device is None:
-        supply({"device.listed": False}, Origin.INVENTORY)
+        supply(_NOT_LISTED, Origin.INVENTORY)
         return None
     stored = {"device.id": device.id, "device.listed": True, **device.facts}
     _supply_entry(stored, device, "device", catalogue, supply, kept)

@@ -260,7 +260,9 @@ class Reevaluation:
         number = data.held_changes.add(now, because[:2000], why)
         ends = {each.session.id for each in ending}
         return [
-            replace(each, ends=False, by="", asks=(), held=number, look_again=None) if each.session.id in ends else each
+            Outcome(each.session, because=each.because, held=number, keep=each.keep)
+            if each.session.id in ends
+            else each
             for each in outcomes
         ]
 
