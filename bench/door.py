@@ -157,16 +157,26 @@ def _figures(ours: Measured, nothing: Measured, by_hand: Measured, before: Measu
         yield Result("decisions / the release before, throughput", mine.rate / was.rate, "above", 3,
                      f"{mine.rate:,.0f} against {was.rate:,.0f} a second; {mine.cpu:,.0f} against {was.cpu:,.0f} µs "
                      f"of CPU")  # fmt: skip
-    half = ours.at_rate(EVALUATION, bodies, mine.rate / 2)
-    sync = _sync(ours.folder)
-    yield Result("decisions at half load, p99 beyond the disk's own sync, ms / 10", (half.p99 - sync) / 10, "below", 1,
-                 f"p50 {half.p50:.1f}, p99 {half.p99:.1f}, p999 {half.p999:.1f} ms at {half.rate:,.0f} a second; "
-                 f"a sync takes {sync:.1f} ms")  # fmt: skip
+    yield _at_half_load(ours, bodies, nothing, plain, mine.rate / 2)
     batches = [json.dumps({"evaluations": [json.loads(body) for body in plain[i : i + TOGETHER]]})
                for i in range(0, len(plain), TOGETHER)]  # fmt: skip
     together = ours.load(EVALUATIONS, batches)
     yield Result(f"a decision in a batch of {TOGETHER} / one alone, CPU", together.cpu / TOGETHER / mine.cpu, "below",
                  0.3, f"{together.cpu / TOGETHER:,.0f} against {mine.cpu:,.0f} µs")  # fmt: skip
+
+
+def _at_half_load(ours: Measured, bodies: list[str], nothing: Measured, plain: list[str], rate: float) -> Result:
+    """Return how long decisions wait beyond what an empty request does, at the same rate and in the same minute.
+
+    Where others share the machine it stands still for tens of milliseconds now and then, whatever it is asked.
+    """
+    turns = [(ours.at_rate(EVALUATION, bodies, rate), nothing.at_rate(NOTHING, plain, rate)) for _ in range(ROUNDS)]
+    sync = _sync(ours.folder)
+    half, empty = sorted(turns, key=lambda turn: turn[0].p99 - turn[1].p99)[len(turns) // 2]
+    return Result("decisions at half load, p99 beyond that of an empty request and a sync, ms / 10",
+                  (half.p99 - empty.p99 - sync) / 10, "below", 1,
+                  f"p50 {half.p50:.1f}, p99 {half.p99:.1f}, p999 {half.p999:.1f} ms at {half.rate:,.0f} a second; an "
+                  f"empty request p50 {empty.p50:.1f}, p99 {empty.p99:.1f}; a sync takes {sync:.1f} ms")  # fmt: skip
 
 
 def _median(found: list[Load]) -> Load:
