@@ -206,7 +206,8 @@ class DoorSessionStore:
                 run(_ENDS if ends else _STAYS, (*values, *ends, session.id, session.signin))
                 if cursor.rowcount:
                     done.append(each)
-            put_events(connection, [*events, *(event for each in done for event in _events_of(each, at))])
+            news = [each for each in done if each.ends or each.asks or each.session.asks]
+            put_events(connection, [*events, *(event for each in news for event in _events_of(each, at))])
             put_told(connection, told or {})
             put_marks(connection, mark)
         return done

@@ -259,7 +259,7 @@ def test_what_is_due_is_done_when_the_service_starts_again(service: Live) -> Non
         del facts.values["signals"]
         facts.noticed = {}
         apart = split(facts_json(facts, lists_of(rulebook)))
-        broken = signin_of(record.id, record.at, facts, apart, recorded_of({}), decided_of(nothing, ""), None, 1)
+        broken = signin_of(record.id, record.at, facts, apart, recorded_of({}), decided_of(nothing, ""), None, 1, b"")
         data.signins.replace([(record, broken)])
     assert _told(_all(service)) != expected
     data.signins.add(NewSignins(), {"ines.faro": START, "odd.vik": START})

@@ -204,7 +204,7 @@ class LiveCompleter:
         self._made: dict[tuple[int, tuple[str, ...]], dict[Any, Part]] = {}
         # Origins that parts share, each with a number that none after it has; and those of whole attempts, by the
         # numbers of their parts.
-        self._origins: dict[tuple[tuple[str, Origin], ...], tuple[int, dict[str, Origin]]] = {}
+        self._origins: dict[tuple[object, ...], tuple[int, dict[str, Origin]]] = {}
         self._places = count()
         self._together_from: dict[tuple[int, ...], dict[str, Origin]] = {}
         # How many parts were made since all were forgotten last.
@@ -343,7 +343,9 @@ class LiveCompleter:
             beside = facts.default_age
         # Parts whose facts come from the same places share that.
         mine_from = {name: facts.origins[name] for name in values}
-        place, origins = self._origins.setdefault(tuple(mine_from.items()), (next(self._places), mine_from))
+        # By which members they are: an enumeration's own hash is worked out in Python.
+        alike = (*mine_from, *map(id, mine_from.values()))
+        place, origins = self._origins.setdefault(alike, (next(self._places), mine_from))
         part = Part(values, origins, place, beside)
         asked = [told.get(name) for name in _ASKED_BY.get(reading.group, ())]
         part.asked = tuple([id if isinstance(id, str) else None for id in asked])

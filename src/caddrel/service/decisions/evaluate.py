@@ -285,9 +285,9 @@ class Door:
         apart = attempt.split()
         cause = self._causes_under(published.rulebook).of_live(published.rulebook, facts, apart[1], decision)
         decided, number = self._decisions.of(decision), published.revision.number
-        signin = signin_of(id, now, facts, apart, _NOTHING, decided, cause, number, told)
+        signin = signin_of(id, now, facts, apart, _NOTHING, decided, cause, number, digest, told)
         try:
-            stored = self._recorder.put(signin._replace(digest=digest), left, log.histories.late())
+            stored = self._recorder.put(signin, left, log.histories.late())
         except ServiceError:
             # Not recorded, so not to be looked back at. A wrong password counts all the same: it was tried.
             log.histories.stored([id])

@@ -119,7 +119,7 @@ def _again(state: State, person: str, since: datetime) -> Iterator[tuple[SigninR
         decided = decided_of(decision, facts.reference, drafts)
         session = record.facts.get("session")
         apart = split(facts_json(facts, lists_of(rulebook)))
-        yield record, signin_of(record.id, record.at, facts, apart, recorded, decided, cause, number, session)
+        yield record, signin_of(record.id, record.at, facts, apart, recorded, decided, cause, number, b"", session)
 
 
 def _looked_at(document: Mapping[str, Any]) -> dict[str, Any]:

@@ -132,7 +132,7 @@ def _own(attempt: Bundled) -> str:
 
 def signin_of(
     id: str, at: datetime, facts: Facts, apart: Split, recorded: bytes, decided: Decided, cause: Cause | None,
-    revision: int, session: Mapping[str, Any] | None = None,
+    revision: int, digest: bytes, session: Mapping[str, Any] | None = None,
 ) -> NewSignin:  # fmt: skip
     """Return a sign-in to be stored.
 
@@ -140,6 +140,8 @@ def signin_of(
     ----------
     apart
         What is its own of its facts, and its bundles.
+    digest
+        Of what was asked: the same again is the same request.
     session
         What the door was told of the session: whoever asks again is told the same, whatever became of it since.
     """
@@ -148,7 +150,7 @@ def signin_of(
         own = {**own, "session": dict(session)}
     get: Any = facts.values.get
     return NewSignin(
-        id, number_for(id), at, b"", _encode_own(own).decode(),
+        id, number_for(id), at, digest, _encode_own(own).decode(),
         person, app, device, network, said, signals, recorded, decided,
         get("person.id"), get("app.id"), get("device.id"),
         get("device.state_age"), get("device.listed_for"), get("auth.age"),
