@@ -283,6 +283,11 @@ def test_what_doors_mostly_say_is_taken_apart() -> None:
     assert all(one is other for one, other in zip(attempt.parts, again.parts, strict=True))
     ended = completer.complete(claims, REPORTED, FIRST, START + timedelta(minutes=60))
     assert [one is other for one, other in zip(attempt.parts, ended.parts, strict=True)] == [False, *[True] * 5]
+    for minutes in (180, 59, 180, 119, 60, 0):
+        # One thread may ask with a moment a little earlier than another.
+        now = START + timedelta(minutes=minutes)
+        found = completer.complete(claims, REPORTED, FIRST, now).facts
+        assert found == _alone(claims, REPORTED, RULEBOOKS[0], FIRST, now)
 
 
 def test_what_is_remembered_has_its_bounds(monkeypatch: pytest.MonkeyPatch) -> None:

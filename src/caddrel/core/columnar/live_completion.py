@@ -9,7 +9,7 @@ are not believed, words on no list, whatever cannot be read. A property holds bo
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Mapping, Sequence
-from datetime import datetime
+from datetime import UTC, datetime
 from itertools import count, islice
 from operator import itemgetter
 from typing import Any, NamedTuple
@@ -33,6 +33,7 @@ MOST_PLANS = 1_000
 MOST_WITH_MORE = 64
 _PERSON, _APP, _DEVICE, _NETWORK, _ATTEMPT, _SIGNALS = range(len(GROUPS))
 _METHODS, _AGE = "auth.methods", "auth.age"
+_NEVER = datetime.max.replace(tzinfo=UTC)
 # What is added to a completed live attempt: whether the person is locked out, and the notices that they accepted.
 _ADDED = ("auth.locked_out", "auth.notices")
 _REPORTED, _COMPUTED, _INVENTORY, _ASSUMED, _DEFAULT = (
@@ -56,7 +57,7 @@ class Part:
     place
         Stands for `origins`: of parts whose origins are the same it is the same.
     between
-        The moments from which and before which it holds, where memberships of the person end; else None.
+        The moments from which and before which it holds, where memberships of the person end or have; else None.
     beside
         What `Facts` says of this group beside values: of an app whether it is listed and its title, of a network its
         coordinates, of what the door said the age of methods that it reported.
@@ -353,8 +354,9 @@ class LiveCompleter:
         if reading.group == _PERSON:
             part.nesting = inventory.nesting
             if part.entry is not None and part.entry.groups_until:
+                # Also where all have ended: before, as somebody may ask who was let in a moment ago, they had not.
                 ends = [until for _, until in part.entry.groups_until if until > now]
-                part.between = (now, min(ends)) if ends else None
+                part.between = now, min(ends, default=_NEVER)
         return part
 
     def _methods(self, said: Any, part: Part) -> dict[str, Any] | None:
