@@ -8,7 +8,9 @@ from __future__ import annotations
 from bisect import bisect_right
 from collections.abc import Callable, Iterable
 from datetime import datetime
+from functools import lru_cache
 from ipaddress import IPv4Address, collapse_addresses
+from types import CodeType
 from typing import Any
 
 from caddrel.core.decide import truth
@@ -22,6 +24,8 @@ Values = dict[str, Any]
 Memo = dict[Any, Any]
 State = Callable[[Values, Memo], int]
 LISTS = "address lists"
+# Characters of generated source that is remembered with its code.
+LONGEST_FORM = 4_000
 
 
 class _Ranges:
@@ -185,8 +189,18 @@ def build(source: str, names: Names) -> dict[str, Any]:
     in the constants.
     """
     space = dict(names.values)
-    exec(compile(source, "<generated>", "exec"), space)  # noqa: S102 - see above
+    exec(_form(source) if len(source) <= LONGEST_FORM else _code(source), space)  # noqa: S102 - see above
     return space
+
+
+def _code(source: str) -> CodeType:
+    return compile(source, "<generated>", "exec")
+
+
+@lru_cache(maxsize=2_000)
+def _form(source: str) -> CodeType:
+    """Return code, made once for all of one form: what differs between such policies is in their constants."""
+    return _code(source)
 
 
 def _known(value: Any, held: Any) -> int:
