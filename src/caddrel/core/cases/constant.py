@@ -47,7 +47,33 @@ def constant(rulebook: Rulebook, condition: Condition) -> bool | None:
         return None
     if len(asked) == len(tests) <= _FEW and not any(".attributes." in t.fact or t.fact in _OWN for t in asked):
         return _of_facts(condition)
-    return _of_rulebook(rulebook, condition)
+    return _named.of(rulebook, condition)
+
+
+class _Named:
+    """What was found of conditions that name something of a rulebook, while all that they may name is the same.
+
+    A draft is looked into after every edit, and most edits are of policies: those no condition names.
+    """
+
+    def __init__(self) -> None:
+        # Together, so that another thread never finds what was worked out under one beside the other.
+        self._held: tuple[Rulebook, dict[Condition, bool | None]] = (_NOTHING, {})
+
+    def of(self, rulebook: Rulebook, condition: Condition) -> bool | None:
+        """Return what is known of a condition, or work it out."""
+        of, found = self._held
+        if of is not rulebook:
+            if len(found) > _REMEMBERED or not of.differs_in_policies_alone(rulebook):
+                found = {}
+            # Asked for its next condition it is the same one.
+            self._held = rulebook, found
+        if condition not in found:
+            found[condition] = _of_rulebook(rulebook, condition)
+        return found[condition]
+
+
+_named = _Named()
 
 
 @lru_cache(maxsize=_REMEMBERED)
