@@ -11,8 +11,9 @@ T = TypeVar("T")
 
 def collect_seldom() -> None:
     """Look for garbage less often than Python does by itself: imports make millions of objects without circles."""
-    # Each time at few objects, so that no decision waits long for it.
-    gc.set_threshold(10_000, 50, 100)
+    # Each time at few objects, so that no decision waits long for it: those that outlived ten looks are a hundred
+    # thousand at most, and are looked through in some milliseconds.
+    gc.set_threshold(10_000, 10, 500)
 
 
 def keep_what_is_there() -> None:
