@@ -56,6 +56,7 @@ _ANY = [
 
 def run() -> Iterator[Result]:
     """Yield the figures; the file is made anew, in a folder that is taken away again."""
+    log_nothing()
     collect_seldom()
     with tempfile.TemporaryDirectory() as folder:
         opened = open_data(Path(folder) / "data", lambda: NOW, address_files=[ADDRESSES])

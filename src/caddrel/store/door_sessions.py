@@ -206,8 +206,7 @@ class DoorSessionStore:
                 run(_ENDS if ends else _STAYS, (*values, *ends, session.id, session.signin))
                 if cursor.rowcount:
                     done.append(each)
-            news = [each for each in done if each.ends or each.asks or each.session.asks]
-            put_events(connection, [*events, *(event for each in news for event in _events_of(each, at))])
+            put_events(connection, [*events, *filter(None, (_event_of(each, at) for each in done))])
             put_told(connection, told or {})
             put_marks(connection, mark)
         return done
@@ -240,14 +239,15 @@ def _revoked(session: DoorSession, at: datetime, by: str, because: str) -> OutEv
     return OutEvent("session-revoked", at, session.person, session.id, session.device or "", said)
 
 
-def _events_of(outcome: Outcome, at: datetime) -> Iterator[OutEvent]:
-    """Yield what others are told of a session that was decided again."""
+def _event_of(outcome: Outcome, at: datetime) -> OutEvent | None:
+    """Return what others are told of a session that was decided again; None where nothing is."""
     session = outcome.session
     if outcome.ends:
-        yield _revoked(session, at, outcome.by, outcome.because)
-    elif bool(outcome.asks) != bool(session.asks):
+        return _revoked(session, at, outcome.by, outcome.because)
+    if bool(outcome.asks) != bool(session.asks):
         said = {"asks": list(outcome.asks), "because": outcome.because}
-        yield OutEvent("assurance-level-change", at, session.person, session.id, session.device or "", said)
+        return OutEvent("assurance-level-change", at, session.person, session.id, session.device or "", said)
+    return None
 
 
 def put_sessions(connection: Connection, sessions: Iterable[DoorSession]) -> None:

@@ -28,6 +28,8 @@ _MOST_TESTS = 100
 _PATIENCE = 10
 # Conditions of so few tests of facts are looked into once, while nearly all of a rulebook is as it was; so many.
 _FEW, _REMEMBERED = 10, 8_192
+# Rulebooks beside each other whose places and standards are not the same.
+_RULEBOOKS = 4
 _NONE: Mapping[str, Any] = MappingProxyType({})
 _NOTHING = Rulebook(
     Settings(), Catalogue(), _NONE, _NONE, _NONE, _NONE, _NONE, _NONE, _NONE, _NONE, _NONE, _NONE, _NONE,
@@ -57,20 +59,26 @@ class _Named:
     """
 
     def __init__(self) -> None:
-        # Together, so that another thread never finds what was worked out under one beside the other.
-        self._held: tuple[Rulebook, dict[Condition, bool | None]] = (_NOTHING, {})
+        # Of several, the one begun last first: drafts of different people are looked into at the same time.
+        self._held: tuple[tuple[Rulebook, dict[Condition, bool | None]], ...] = ()
 
     def of(self, rulebook: Rulebook, condition: Condition) -> bool | None:
         """Return what is known of a condition, or work it out."""
-        of, found = self._held
-        if of is not rulebook:
-            if len(found) > _REMEMBERED or not of.differs_in_policies_alone(rulebook):
-                found = {}
-            # Asked for its next condition it is the same one.
-            self._held = rulebook, found
+        found = next((found for of, found in self._held if of is rulebook), None)
+        if found is None:
+            found = self._begun(rulebook)
         if condition not in found:
             found[condition] = _of_rulebook(rulebook, condition)
         return found[condition]
+
+    def _begun(self, rulebook: Rulebook) -> dict[Condition, bool | None]:
+        held = self._held
+        alike = (found for of, found in held if len(found) <= _REMEMBERED and of.differs_in_policies_alone(rulebook))
+        found = next(alike, {})
+        others = [each for each in held if each[1] is not found]
+        # Put there as a whole, so that another thread never finds one rulebook with what is another's.
+        self._held = ((rulebook, found), *others[: _RULEBOOKS - 1])
+        return found
 
 
 _named = _Named()
