@@ -61,6 +61,7 @@ class Measured:
         assert self._process.stdout is not None
         told: dict[str, Any] = json.loads(self._process.stdout.readline())
         self.port, self.door, self.operator = told["port"], told["door"], told["operator"]
+        self.directory = told["directory"]
 
     @property
     def url(self) -> str:
@@ -100,7 +101,7 @@ class Measured:
     def at_rate(self, path: str, bodies: list[str], rate: float, seconds: float = SECONDS) -> Load:
         """Ask so many times a second, whether it keeps up or not."""
         before = self.cpu()
-        waits = at_rate(self.port, path, self.door, bodies, rate, seconds, _on(1))
+        waits, _ = at_rate(self.port, path, self.door, bodies, rate, seconds, _on(1))
         cut = statistics.quantiles(waits, n=1000)
         cpu = (self.cpu() - before) / len(waits) * 1e6
         return Load(len(waits) / seconds, cpu, *(cut[each] * 1000 for each in (499, 989, 998)))
@@ -131,11 +132,11 @@ def run() -> Iterator[Result]:
 
 
 def _figures(ours: Measured, nothing: Measured, by_hand: Measured, before: Measured | None) -> Iterator[Result]:
-    bodies, plain = _company_at_work(ours), _bodies()
+    bodies, plain = company_at_work(ours), _bodies()
     asked = {"ours": (ours, EVALUATION, bodies), "nothing": (nothing, NOTHING, plain),
              "hand": (by_hand, EVALUATION_BY_HAND, plain)}  # fmt: skip
     if before:
-        asked["before"] = (before, EVALUATION, _company_at_work(before))
+        asked["before"] = (before, EVALUATION, company_at_work(before))
     loads: dict[str, list[Load]] = {name: [] for name in asked}
     for _ in range(ROUNDS):
         # In turns: what else goes on on this machine disturbs all of them alike.
@@ -203,7 +204,7 @@ def _bodies(sessions: list[str] | None = None) -> list[str]:
     return found
 
 
-def _company_at_work(measured: Measured) -> list[str]:
+def company_at_work(measured: Measured) -> list[str]:
     """Put a draft in shadow and let everybody in once; return what is asked from then on."""
     plain, sessions = _bodies(), []
     with httpx.Client(base_url=measured.url, timeout=60) as http:

@@ -119,7 +119,7 @@ def main() -> None:
     logging.getLogger("waitress").setLevel(logging.ERROR)
     opened = open_data(folder / "data")
     data = opened.runtime.data
-    told = {"door": TOKEN, "operator": ""}
+    told = {"door": TOKEN, "operator": "", "directory": ""}
     if kind == "caddrel":
         made, now = company(), utc_now()
         data.revisions.publish([("company.json", made.text)], "bench", "first", now)

@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from bench import cases, decisions, door, grid, log, pages, parquet, proofs, replay, sessions
+from bench import cases, decisions, directory, door, grid, log, pages, parquet, proofs, replay, sessions
 from bench.result import Result
 
-_ALL = (decisions, cases, grid, replay, proofs, parquet, log, sessions, door, pages)
-_RUNS = {module.__name__.rpartition(".")[2]: module.run for module in _ALL}
+_ALL = (decisions, cases, grid, replay, proofs, parquet, log, sessions, door, directory, pages)
+_RUNS = {module.__name__.rpartition(".")[2]: module.run for module in _ALL} | {"long-log": log.run_long}
 NAMES = tuple(_RUNS)
 
 

@@ -9,12 +9,13 @@ import sys
 import time
 
 CONNECTIONS = 32
+Waits = tuple[list[float], float]
 
 
 def at_rate(
     port: int, path: str, token: str, bodies: list[str], rate: float, seconds: float, before: list[str]
-) -> list[float]:
-    """Return how long each request waited, in seconds, from the moment at which it was to be sent.
+) -> Waits:
+    """Return the seconds that each request waited from the moment at which it was to be sent, and that all took.
 
     Parameters
     ----------
@@ -24,8 +25,8 @@ def at_rate(
     asked = json.dumps([port, path, token, bodies[:2_000], rate, seconds])
     words = [*before, sys.executable, "-m", "bench.open_loop"]
     done = subprocess.run(words, input=asked, check=True, capture_output=True, text=True)  # noqa: S603 - ourselves
-    found: list[float] = json.loads(done.stdout)
-    return found
+    waits, took = json.loads(done.stdout)
+    return waits, took
 
 
 async def _ask(queue: asyncio.Queue[tuple[float, bytes] | None], port: int, waits: list[float]) -> None:
@@ -34,14 +35,14 @@ async def _ask(queue: asyncio.Queue[tuple[float, bytes] | None], port: int, wait
         due, request = asked
         writer.write(request)
         head = await reader.readuntil(b"\r\n\r\n")
-        assert head.startswith(b"HTTP/1.1 200"), head
+        assert head.startswith((b"HTTP/1.1 200", b"HTTP/1.1 201")), head
         length = next(line for line in head.lower().split(b"\r\n") if line.startswith(b"content-length"))
         await reader.readexactly(int(length.partition(b":")[2]))
         waits.append(time.perf_counter() - due)
     writer.close()
 
 
-async def _run(port: int, path: str, token: str, bodies: list[str], rate: float, seconds: float) -> list[float]:
+async def _run(port: int, path: str, token: str, bodies: list[str], rate: float, seconds: float) -> Waits:
     requests = [
         f"POST {path} HTTP/1.1\r\nHost: 127.0.0.1\r\nAuthorization: Bearer {token}\r\n"
         f"Content-Type: application/json\r\nContent-Length: {len(body.encode())}\r\n\r\n{body}".encode()
@@ -59,7 +60,7 @@ async def _run(port: int, path: str, token: str, bodies: list[str], rate: float,
     for _ in asking:
         queue.put_nowait(None)
     await asyncio.gather(*asking)
-    return waits
+    return waits, time.perf_counter() - began
 
 
 if __name__ == "__main__":

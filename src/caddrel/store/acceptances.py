@@ -50,8 +50,8 @@ class AcceptanceStore:
         self._lock = threading.Lock()
 
     def _read_last(self) -> int:
-        with self._database.read() as connection:
-            return connection.execute(select(func.max(acceptances.c.seq))).scalar() or 0
+        found = self._database.one("SELECT max(seq) FROM acceptances", ())
+        return int(found[0] or 0) if found is not None else 0
 
     def add(self, acceptance: Acceptance) -> bool:
         """Keep an acceptance; tell whether it is the first of this version by this person."""

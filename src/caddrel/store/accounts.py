@@ -111,7 +111,7 @@ class AccountStore:
     def __init__(self, database: Database) -> None:
         self._database = database
         # Asked at every request.
-        self._by_id = Kept(database, lambda: {token.id: token for token in self._tokens()})
+        self._by_id = Kept(database, lambda: {token.id: token for token in self._tokens()}, "tokens")
 
     def count(self) -> int:
         """Return how many accounts there are."""

@@ -14,15 +14,21 @@ from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import Row, insert, or_, select, true, update
+from sqlalchemy import Row, or_, select, true, update
 
 from caddrel.store.book_tables import audit
-from caddrel.store.engine import Database
+from caddrel.store.engine import Database, driver
 from caddrel.store.moments import from_stored, to_stored
 
 BEGINNING = "0" * 64
 _TEXTS = ("who", "did", "target", "outcome", "note")
 _PAGE = 2_000
+# Written out: building a statement takes longer than what it does.
+_LAST = "SELECT seq, hash FROM audit ORDER BY seq DESC LIMIT 1"
+_ADDING = (
+    "INSERT INTO audit (seq, at, who, did, target, outcome, note, request_id, address, hash)"
+    " VALUES (:seq, :at, :who, :did, :target, :outcome, :note, :request_id, :address, :hash)"
+)
 
 
 @dataclass(frozen=True, slots=True)
@@ -87,14 +93,15 @@ class AuditStore:
     ) -> AuditEntry:  # fmt: skip
         """Add an entry; `address` is where the request came from."""
         with self._database.write() as connection:
-            last = connection.execute(select(audit.c.seq, audit.c.hash).order_by(audit.c.seq.desc()).limit(1)).first()
+            last = driver(connection).execute(_LAST).fetchone()
+            seq, seal = last if last is not None else (0, BEGINNING)
             row: dict[str, Any] = {
-                "seq": last.seq + 1 if last is not None else 1, "at": to_stored(at), "who": who, "did": did,
+                "seq": seq + 1, "at": to_stored(at), "who": who, "did": did,
                 "target": target, "outcome": outcome, "note": note, "request_id": request_id,
                 "address": address,
             }  # fmt: skip
-            row["hash"] = self._sealed(last.hash if last is not None else BEGINNING, row)
-            connection.execute(insert(audit).values(row))
+            row["hash"] = self._sealed(seal, row)
+            driver(connection).execute(_ADDING, row)
         return AuditEntry(**{**row, "at": at})
 
     def page(self, search: str = "", before: int = 0, limit: int = 50) -> list[AuditEntry]:

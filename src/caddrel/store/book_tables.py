@@ -13,6 +13,7 @@ from sqlalchemy import (
     String,
     Table,
     Text,
+    text,
 )
 
 BOOK = MetaData()
@@ -44,6 +45,9 @@ inventory = Table(
     # When it was taken out; what is left then is its id, so that whoever asks what has changed is told that it is gone.
     Column("removed_at", Integer),
     Index("inventory_version", "version"),
+    # By what a directory may call them; `store.inventory` asks in the same words.
+    Index("inventory_id", "noun", text("lower(id)")),
+    Index("inventory_title", "noun", text("lower(title)")),
 )
 counters = Table(
     "counters",
@@ -333,11 +337,14 @@ kept_by = Table(
     Column("noun", String, primary_key=True),
     Column("id", String, primary_key=True),
     Column("keeper", String, nullable=False),
-    Column("external", String, nullable=False, server_default=""),
     Column("document", Text, nullable=False, server_default=""),
     Column("created", Integer, nullable=False),
     Column("changed", Integer, nullable=False),
-    Index("kept_by_keeper", "keeper", "noun", "external"),
+    Index("kept_by_keeper", "keeper", "noun"),
+    # What a filter finds an object by mostly; `store.kept_by` asks in the same words.
+    Index("kept_by_user", "noun", text("lower(json_extract(document, '$.userName'))")),
+    Index("kept_by_external", "noun", text("lower(json_extract(document, '$.externalId'))")),
+    Index("kept_by_display", "noun", text("lower(json_extract(document, '$.displayName'))")),
     sqlite_with_rowid=False,
 )
 

@@ -109,7 +109,7 @@ class DraftStore:
     def __init__(self, database: Database) -> None:
         self._database = database
         # Asked at every decision.
-        self._in_shadow = Kept(database, self._read_in_shadow)
+        self._in_shadow = Kept(database, self._read_in_shadow, "drafts")
 
     def begin(self, name: str, base: int, files: Sequence[tuple[str, str]], by: str, at: datetime) -> Draft | None:
         """Return a new draft, None when there is one of that name, a discarded one too."""

@@ -23,6 +23,7 @@ __all__ = ["Database", "DatabaseError", "Kept", "NewerForm", "NoRoom", "newest_f
 
 # Seconds between looks at what other processes have committed: each look is several calls of the system.
 POLL = 0.02
+_COUNTED = "SELECT value FROM counters WHERE name = ?"
 _NO_ROOM = ("SQLITE_FULL", "SQLITE_IOERR")
 _MIGRATIONS = Path(__file__).parent / "migrations"
 
@@ -114,10 +115,28 @@ class Database:
 
     @contextmanager
     def write(self) -> Iterator[Connection]:
-        """Give a connection whose changes are committed together at the end, or not at all."""
+        """Give a connection whose changes are committed together at the end, or not at all.
+
+        What the same thread writes within it is committed with it. An error of that is to end it: were it caught, part
+        of what was to be done together would be committed.
+        """
+        within: Connection | None = getattr(self._mine, "writing", None)
+        if within is not None:
+            try:
+                yield within
+            except BaseException:
+                self._mine.failed = True
+                raise
+            return
         try:
             with self._writing.begin() as connection:
-                yield connection
+                self._mine.writing, self._mine.failed = connection, False
+                try:
+                    yield connection
+                finally:
+                    self._mine.writing = None
+                if self._mine.failed:
+                    raise RuntimeError("part of what is committed together has failed")
             self._commits += 1
         except (OperationalError, sqlite3.OperationalError) as error:
             said = error.orig if isinstance(error, OperationalError) else error
@@ -233,18 +252,33 @@ class Database:
 
 
 class Kept(Generic[T]):
-    """Something read from a file, read anew only after the file has changed."""
+    """Something read from a file, read anew only after the file has changed.
 
-    def __init__(self, database: Database, read: Callable[[], T]) -> None:
+    Parameters
+    ----------
+    counter
+        The name under which changes of what is read are counted in the file (by its triggers), so that other changes
+        of the file cost next to nothing; empty when they are not.
+    """
+
+    def __init__(self, database: Database, read: Callable[[], T], counter: str = "") -> None:
         self._database = database
         self._read = read
-        self._held: tuple[tuple[int, int], T] | None = None
+        self._counter = counter
+        self._held: tuple[tuple[int, int], int | None, T] | None = None
 
     def get(self) -> T:
         """Return what the file holds now."""
         changes = self._database.changes()
         held = self._held
         if held is None or held[0] != changes:
-            # Read after the number was: what is committed in between is read again next time.
-            held = self._held = (changes, self._read())
-        return held[1]
+            # Read after the numbers were: what is committed in between is read again next time.
+            count = self._count()
+            same = held is not None and count is not None and held[1] == count
+            held = self._held = (changes, count, held[2] if held is not None and same else self._read())
+        return held[2]
+
+    def _count(self) -> int | None:
+        """Return how often what is read was changed; None where nobody counts."""
+        found = self._database.one(_COUNTED, (self._counter,)) if self._counter else None
+        return int(found[0]) if found is not None else None

@@ -4,25 +4,38 @@ from __future__ import annotations
 
 import json
 from collections.abc import Collection, Iterable, Mapping, Sequence
+from contextlib import AbstractContextManager
 from dataclasses import dataclass
 from datetime import datetime
-from typing import Any
+from typing import Any, NamedTuple
 
 from sqlalchemy import ColumnElement, Connection, and_, func, literal, or_, select, tuple_, update
-from sqlalchemy.dialects.sqlite import insert
 
-from caddrel.store.book_tables import counters, inventory
-from caddrel.store.engine import Database, Kept
+from caddrel.store.book_tables import inventory
+from caddrel.store.engine import Database, Kept, driver
 from caddrel.store.moments import to_stored
 
-_VERSION = "inventory"
 _ASKED_AT_ONCE = 500
-# Written out, for many rows at once.
+# Written out, for many rows at once, and as they are asked again and again: building a statement takes longer than what
+# it does.
 _PUTTING = (
     "INSERT INTO inventory (noun, id, title, document, changed_at, version, removed_at) VALUES (?, ?, ?, ?, ?, ?, NULL)"
     " ON CONFLICT (noun, id) DO UPDATE SET title = excluded.title, document = excluded.document,"
     " changed_at = excluded.changed_at, version = excluded.version, removed_at = NULL"
 )
+_COUNTING = (
+    "INSERT INTO counters (name, value) VALUES ('inventory', 1)"
+    " ON CONFLICT (name) DO UPDATE SET value = value + 1 RETURNING value"
+)
+_READ_VERSION = "SELECT value FROM counters WHERE name = 'inventory'"
+_SINCE = "SELECT noun, id, title, document, version, removed_at FROM inventory WHERE version > ?"
+_ONE = "SELECT noun, id, title, document, version, removed_at FROM inventory WHERE noun = ? AND id = ?"
+# Each of the two has its index.
+_NAMED = " UNION ".join(
+    f"SELECT id FROM inventory WHERE noun = ? AND lower({column}) = ? AND removed_at IS NULL"  # noqa: S608 - our columns
+    for column in ("id", "title")
+)
+_MOST_NAMED = 10_000
 
 
 @dataclass(frozen=True, slots=True)
@@ -68,13 +81,17 @@ class InventoryStore:
         # Asked at every decision.
         self._version = Kept(database, self._read_version)
 
+    def together(self) -> AbstractContextManager[object]:
+        """Commit what this thread writes meanwhile at once, of all that is kept in the same file, or nothing of it."""
+        return self._database.write()
+
     def version(self) -> int:
         """Return a number that grows with every change."""
         return self._version.get()
 
     def _read_version(self) -> int:
-        with self._database.read() as connection:
-            return connection.execute(select(counters.c.value).where(counters.c.name == _VERSION)).scalar() or 0
+        found = self._database.one(_READ_VERSION, ())
+        return found[0] if found is not None else 0
 
     def put(self, objects: Iterable[tuple[str, Mapping[str, Any]]], at: datetime) -> tuple[int, int]:
         """Add or replace objects, given as noun and document; return how many were new and how many changed."""
@@ -100,7 +117,7 @@ class InventoryStore:
         if few:
             wanted = wanted.where(inventory.c.id.in_(list(ids or ())))
         with self._database.read() as connection:
-            version = connection.execute(select(counters.c.value).where(counters.c.name == _VERSION)).scalar() or 0
+            version = _version_of(connection)
             rows = connection.execute(wanted).all()
         kept = rows if few or ids is None else [row for row in rows if row.id in ids]
         return {row.id: json.loads(row.document) for row in kept}, version
@@ -157,9 +174,9 @@ class InventoryStore:
         """
         with self._database.write() as connection:
             there = _seen(_row(connection, noun, document["id"]), seen)
-            if there is None or there.document != _text(document):
-                _write(connection, noun, document, at, _next_version(connection))
-            return _stored(_row(connection, noun, document["id"]))
+            if there is not None and there.document == _text(document):
+                return _stored(there)
+            return _write(connection, noun, document, at, _next_version(connection))
 
     def remove(self, noun: str, id: str, at: datetime, seen: int | None) -> bool:
         """Take out an object; tell whether it was there. Its id is kept, and nothing else of it.
@@ -190,14 +207,18 @@ class InventoryStore:
             there = _row(connection, noun, id)
             if there is None or there.removed_at is not None:
                 return None
-            _write(connection, noun, {**json.loads(there.document), **changed}, at, _next_version(connection))
-            return _stored(_row(connection, noun, id))
+            merged = {**json.loads(there.document), **changed}
+            return _write(connection, noun, merged, at, _next_version(connection))
 
     def get(self, noun: str, id: str) -> Stored | None:
         """Return one object."""
-        with self._database.read() as connection:
-            row = _row(connection, noun, id)
+        found = self._database.one(_ONE, (noun, id))
+        row = _Row(*found) if found is not None else None
         return _stored(row) if row is not None and row.removed_at is None else None
+
+    def named(self, noun: str, text: str) -> list[str]:
+        """Return the ids of those with such an id or title; the case of ASCII aside."""
+        return [str(id) for (id,) in self._database.first(_NAMED, (noun, text.lower()) * 2, _MOST_NAMED)]
 
     def page(self, noun: str, search: str = "", after: str = "", limit: int = 50) -> tuple[list[Stored], int]:
         """Return objects by id after one, matching a search, and how many match in all."""
@@ -224,8 +245,8 @@ class InventoryStore:
         came: dict[str, list[dict[str, Any]]] = {}
         went: dict[str, list[str]] = {}
         with self._database.read() as connection:
-            now = connection.execute(select(counters.c.value).where(counters.c.name == _VERSION)).scalar() or 0
-            for row in connection.execute(select(inventory).where(inventory.c.version > version)):
+            now = _version_of(connection)
+            for row in map(_Row._make, driver(connection).execute(_SINCE, (version,))):
                 if row.removed_at is None:
                     came.setdefault(row.noun, []).append(json.loads(row.document))
                 else:
@@ -245,7 +266,7 @@ class InventoryStore:
         known = after if after[1] else (after[0], "\U0010ffff", "")
         wanted = select(inventory).where(tuple_(*order) > tuple_(*map(literal, known))).order_by(*order).limit(limit)
         with self._database.read() as connection:
-            now = connection.execute(select(counters.c.value).where(counters.c.name == _VERSION)).scalar() or 0
+            now = _version_of(connection)
             return [_stored(row) for row in connection.execute(wanted)], now
 
 
@@ -253,8 +274,23 @@ def _key(noun: str, id: str) -> ColumnElement[bool]:
     return and_(inventory.c.noun == noun, inventory.c.id == id)
 
 
-def _row(connection: Connection, noun: str, id: str) -> Any:
-    return connection.execute(select(inventory).where(_key(noun, id))).first()
+def _version_of(connection: Connection) -> int:
+    found = driver(connection).execute(_READ_VERSION).fetchone()
+    return int(found[0]) if found is not None else 0
+
+
+class _Row(NamedTuple):
+    noun: str
+    id: str
+    title: str
+    document: str
+    version: int
+    removed_at: int | None
+
+
+def _row(connection: Connection, noun: str, id: str) -> _Row | None:
+    found = driver(connection).execute(_ONE, (noun, id)).fetchone()
+    return _Row(*found) if found is not None else None
 
 
 def _stored(row: Any) -> Stored:
@@ -274,19 +310,14 @@ def _text(document: Mapping[str, Any]) -> str:
     return json.dumps(document, ensure_ascii=False, sort_keys=True)
 
 
-def _write(connection: Connection, noun: str, document: Mapping[str, Any], at: datetime, version: int) -> None:
-    values = {"title": document.get("title") or "", "document": _text(document), "changed_at": to_stored(at)}
-    values |= {"version": version, "removed_at": None}
-    connection.execute(
-        insert(inventory)
-        .values(noun=noun, id=document["id"], **values)
-        .on_conflict_do_update(index_elements=["noun", "id"], set_=values)
-    )
+def _write(connection: Connection, noun: str, document: Mapping[str, Any], at: datetime, version: int) -> Stored:
+    title, text = document.get("title") or "", _text(document)
+    driver(connection).execute(_PUTTING, (noun, document["id"], title, text, to_stored(at), version))
+    return Stored(noun, document["id"], title, json.loads(text), version)
 
 
 def _next_version(connection: Connection) -> int:
     """Return the number of the change that is being made."""
-    counting = insert(counters).values(name=_VERSION, value=1)
-    counted = {"value": counters.c.value + 1}
-    connection.execute(counting.on_conflict_do_update(index_elements=["name"], set_=counted))
-    return int(connection.execute(select(counters.c.value).where(counters.c.name == _VERSION)).scalar_one())
+    # All rows are fetched: a statement that is not at its end stands in the way of the commit.
+    [(version,)] = driver(connection).execute(_COUNTING).fetchall()
+    return int(version)

@@ -116,8 +116,8 @@ class RevisionStore:
         return self._current.get()
 
     def _read_current(self) -> int | None:
-        with self._database.read() as connection:
-            return connection.execute(select(func.max(revisions.c.number))).scalar()
+        found = self._database.one("SELECT max(number) FROM revisions", ())
+        return found[0] if found is not None else None
 
     def get(self, number: int) -> Revision | None:
         """Return a revision with its files."""

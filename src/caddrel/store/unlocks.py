@@ -18,7 +18,7 @@ class UnlockStore:
     def __init__(self, database: Database) -> None:
         self._database = database
         # Asked at every decision.
-        self._since = Kept(database, self._read)
+        self._since = Kept(database, self._read, "unlocks")
 
     def lift(self, person: str, at: datetime, by: str) -> None:
         """Let a person's wrong passwords up to a moment count no more."""

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import sqlite3
 from collections.abc import Iterator
 from datetime import timedelta
 from functools import partial
@@ -230,6 +231,68 @@ def test_what_others_change_of_members_at_the_same_instant_stays(live: Live, dir
     assert _document(live, "people", "ines")["groups"] == ["crew", "deck"]
 
 
+EVERYTHING = {
+    "name": {"formatted": "Siri A. Lund", "givenName": "Siri", "familyName": "Lund", "honorificPrefix": "Dr"},
+    "nickName": "S", "profileUrl": "https://siri.example/", "title": "Mate", "userType": "Crew",
+    "preferredLanguage": "nb", "locale": "nb-NO", "timezone": "Europe/Oslo", "password": "t0ps3cret",
+    "emails": [{"value": "siri@kelpline.example", "type": "work", "primary": True}, {"value": "s@home.example"}],
+    "phoneNumbers": [{"value": "tel:+47-55-50-10-10", "type": "work"}],
+    "addresses": [{"type": "work", "streetAddress": "Quay 1", "locality": "Bergen", "country": "NO"}],
+    "groups": [{"value": "crew"}], "id": "somebody-else", "meta": {"resourceType": "Group"},
+    "entitlements": [{"value": "keys"}], "roles": [{"value": "mate"}],
+    PERSON: {"kind": "contractor", "unit": "/fleet", "roles": ["deputy"], "factors": ["password"],
+             "attributes": [{"name": "clearance", "value": "3"}]},
+    ENTERPRISE: {"employeeNumber": "7", "department": "Deck", "manager": {"value": "kari", "displayName": "Kari"}},
+}  # fmt: skip
+
+
+@pytest.mark.parametrize(
+    "said",
+    [
+        {},
+        {"displayName": "Siri"},
+        {"active": False},
+        {"active": "True", PERSON: {}},
+        {ENTERPRISE: {}},
+        EVERYTHING,
+        *({key: value} for key, value in EVERYTHING.items()),
+    ],
+)
+def test_what_a_write_is_answered_is_what_is_read_then(live: Live, directory: Directory, said: dict[str, Any]) -> None:
+    extensions = [each for each in (PERSON, ENTERPRISE) if each in said]
+    sent = {**said, "schemas": [USER, *extensions], "userName": "Siri.Lund"}
+    made = directory.post("/Users", json=sent)
+    assert made.status_code == 201, made.text
+    assert made.json() == directory.get("/Users/siri.lund").json()
+    assert "password" not in made.json()
+    for changed in ({**sent, "displayName": "Other"}, sent, {"schemas": [USER], "userName": "siri.lund"}):
+        answer = directory.put("/Users/siri.lund", json=changed)
+        assert answer.status_code == 200, answer.text
+        assert answer.json() == directory.get("/Users/siri.lund").json()
+
+
+def test_nothing_of_a_write_stays_that_fails(live: Live, directory: Directory) -> None:
+    """Everything that is kept of somebody is kept in one commit; the last of it is what is audited."""
+    before = live.data.audit.head()
+    full = "BEFORE INSERT ON audit WHEN NEW.who LIKE 'directory %' BEGIN SELECT RAISE(ABORT, 'no'); END"
+    with sqlite3.connect(live.data.folder / "book.sqlite") as file:
+        file.execute(f"CREATE TRIGGER full {full}")
+    assert directory.post("/Users", json={"schemas": [USER], "userName": "siri"}).status_code == 500
+    guest = {"op": "replace", "path": f"{PERSON}:kind", "value": "guest"}
+    assert _patch(directory, "/Users/kari", guest).status_code == 500
+    group = {"schemas": [GROUP], "displayName": "Deck", "members": [{"value": "ines"}]}
+    assert directory.post("/Groups", json=group).status_code == 500
+    assert live.data.inventory.get("people", "siri") is None
+    assert live.data.inventory.get("groups", "deck") is None
+    assert "deck" not in _document(live, "people", "ines")["groups"]
+    assert _document(live, "people", "kari")["kind"] != "guest"
+    assert [live.data.kept_by.get("people", id) for id in ("siri", "kari")] == [None, None]
+    assert live.data.audit.head() == before
+    with sqlite3.connect(live.data.folder / "book.sqlite") as file:
+        file.execute("DROP TRIGGER full")
+    assert directory.post("/Users", json={"schemas": [USER], "userName": "siri"}).status_code == 201
+
+
 def test_directories_find_page_and_sort(live: Live, directory: Directory) -> None:
     def found(**asked: Any) -> dict[str, Any]:
         answer = directory.get("/Users", params=asked)
@@ -239,6 +302,28 @@ def test_directories_find_page_and_sort(live: Live, directory: Directory) -> Non
     assert [user["id"] for user in found()["Resources"]] == ["ines", "kari", "odd"]
     assert found(filter='userName eq "INES"')["totalResults"] == 1
     assert found(filter='userName eq "nobody"')["totalResults"] == 0
+    # By any name of somebody, whatever the case of its letters.
+    mine = {"schemas": [USER], "userName": "Siri.Lund@Kelpline.example", "externalId": "E-7", "displayName": "Siri L"}
+    assert directory.post("/Users", json=mine).status_code == 201
+    with live.client() as client:
+        client.people.import_([json.dumps({"id": "Odd-2", "title": "Odd The Second"}).encode()])
+    for text, ids in {
+        'userName eq "siri.LUND@kelpline.example"': ["siri.lund@kelpline.example"],
+        'externalId eq "E-7"': ["siri.lund@kelpline.example"],
+        'externalId eq "e-7"': [],
+        'displayName eq "siri l"': ["siri.lund@kelpline.example"],
+        'displayName eq "odd the second"': ["Odd-2"],
+        'userName eq "ODD-2"': ["Odd-2"],
+        'userName eq "siri_lund@kelpline.example"': [],
+        'userName eq "%"': [],
+    }.items():
+        assert [user["id"] for user in found(filter=text)["Resources"]] == ids, text
+    with _client(live, "the yard") as other:
+        asked = {"filter": 'externalId eq "E-7"'}
+        assert other.get("/Users", params=asked).json()["totalResults"] == 0
+    assert directory.delete("/Users/siri.lund@kelpline.example").status_code == 204
+    assert directory.delete("/Users/Odd-2").status_code == 204
+    assert found(filter='externalId eq "E-7"')["totalResults"] == 0
     assert [u["id"] for u in found(filter=f'{PERSON}:kind eq "employee" and not (id sw "k")')["Resources"]] == [
         "ines",
         "odd",

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Iterator, Mapping, ValuesView
+from collections.abc import Collection, Iterator, KeysView, Mapping, ValuesView
 from typing import Final, TypeVar
 
 V = TypeVar("V")
@@ -44,22 +44,23 @@ class Layers(Mapping[str, V]):
         """
         if not changed and not gone:
             return self
-        above: dict[str, V | _Gone] = {**self._above, **dict.fromkeys(gone, _GONE), **changed}
+        new = dict[str, V | _Gone](dict.fromkeys(gone, _GONE)) | dict(changed)
+        above: dict[str, V | _Gone] = {**self._above, **new}
         if len(above) > MOST_ABOVE:
             laid = {**self._below, **above}
             return Layers({id: there for id, there in laid.items() if not isinstance(there, _Gone)})
         made = Layers(self._below)
         made._above = above
-        made._more = sum((not isinstance(there, _Gone)) - (id in self._below) for id, there in above.items())
+        made._more = self._more + sum((there is not _GONE) - (id in self) for id, there in new.items())
         return made
 
     def below(self) -> Mapping[str, V]:
         """Return what most of it is: the same mapping for many that follow from one another."""
         return self._below
 
-    def above(self) -> list[str]:
-        """Return the ids that are there, and stand for something else in `below` or are not in it."""
-        return [id for id, there in self._above.items() if not isinstance(there, _Gone)]
+    def above(self) -> KeysView[str]:
+        """Return the ids that stand for something else than in `below`: that are not in it, or are gone."""
+        return self._above.keys()
 
     def __getitem__(self, id: str) -> V:
         found = self._above.get(id)

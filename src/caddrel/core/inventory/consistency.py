@@ -5,7 +5,9 @@ Not here: what is wrong with one object by itself (`reader`).
 
 from __future__ import annotations
 
-from collections.abc import Callable, Collection, Iterator, Mapping
+import threading
+from collections.abc import Callable, Collection, Iterable, Iterator, Mapping
+from dataclasses import dataclass, field
 from typing import Any
 
 from caddrel.core.diagnostics import Diagnostic, did_you_mean, shorten
@@ -65,27 +67,44 @@ def _folded(id: str) -> str:
     return fold(" ".join(id.split()))
 
 
-# Ids by their folded form, of the mapping that they were read from: one change after another follows from the same.
-_kept: list[tuple[Mapping[str, Any], dict[str, list[str]]]] = []
-_MOST_KEPT = 8
+@dataclass(slots=True, eq=False)
+class _Folded:
+    """Ids by their folded form: those of a mapping, and of what was laid over it since."""
+
+    below: Mapping[str, Any]
+    seen: set[str] = field(default_factory=set)
+    ids: dict[str, list[str]] = field(default_factory=dict)
+
+    def add(self, ids: Iterable[str]) -> None:
+        for id in ids:
+            self.ids.setdefault(_folded(id), []).append(id)
+
+
+# One change after another follows from the same mapping.
+_kept: list[_Folded] = []
+_MOST_KEPT, _MOST_SEEN = 8, 10_000
+_adding = threading.Lock()
 
 
 def _alike(there: Mapping[str, Any]) -> Callable[[str], list[str]]:
-    """Return what gives the ids that a folded one stands for; some may have gone since."""
-    below, above = (there.below(), there.above()) if isinstance(there, Layers) else (there, [])
-    known = next((found for mapping, found in _kept if mapping is below), None)
-    if known is None:
-        known = {}
-        for id in below:
-            known.setdefault(_folded(id), []).append(id)
-        if isinstance(there, Layers):
-            # Held with it, so that no other comes to stand in its place in memory.
-            _kept.insert(0, (below, known))
-            del _kept[_MOST_KEPT:]
-    more: dict[str, list[str]] = {}
-    for id in above:
-        more.setdefault(_folded(id), []).append(id)
-    return lambda folded: list(dict.fromkeys([*known.get(folded, ()), *more.get(folded, ())]))
+    """Return what gives the ids that a folded one stands for; some may be gone, or of what was never carried out."""
+    below, above = (there.below(), there.above()) if isinstance(there, Layers) else (there, ())
+    with _adding:
+        found = next((each for each in _kept if each.below is below), None)
+        if found is None:
+            found = _Folded(below)
+            found.add(below)
+            if isinstance(there, Layers):
+                # Held with its mapping, so that no other comes to stand in its place in memory.
+                _kept.insert(0, found)
+                del _kept[_MOST_KEPT:]
+        new = set(above) - found.seen
+        found.add(new)
+        found.seen |= new
+        if len(found.seen) > _MOST_SEEN and found in _kept:
+            # Of changes that were refused their ids would stay.
+            _kept.remove(found)
+    return lambda folded: list(dict.fromkeys(found.ids.get(folded, ())))
 
 
 def _group(after: Inventory, group: Group) -> Iterator[Diagnostic]:

@@ -6,7 +6,8 @@ Not here: reading objects (`core.inventory.reader`), and the index that decision
 from __future__ import annotations
 
 import threading
-from collections.abc import Callable, Collection, Mapping, Sequence
+from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
+from contextlib import contextmanager
 from dataclasses import dataclass
 from typing import Any
 
@@ -44,7 +45,16 @@ class InventoryChanges:
         self._administrators = Administrators(data)
         # Held from looking at who could still administer until the change is written: of two who take out one another
         # at the same moment, the second is refused.
-        self._changing = threading.Lock()
+        self._changing = threading.RLock()
+
+    @contextmanager
+    def together(self) -> Iterator[None]:
+        """Commit changes of the inventory at once with what else is kept in the same file, or nothing of it.
+
+        Nobody else changes the inventory meanwhile; that is waited for first, and then the file, as all others do.
+        """
+        with self._changing, self._data.inventory.together():
+            yield
 
     def take_in(
         self,

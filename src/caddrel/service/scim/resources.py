@@ -20,8 +20,10 @@ from scim2_models import (
     Extension,
     Filter,
     Group,
+    GroupMembership,
     Meta,
     Patch,
+    Resource,
     ResourceType,
     ScimProvider,
     ServiceProviderConfig,
@@ -125,25 +127,39 @@ def id_of(name: str) -> str:
 
 def user_of(stored: Stored, kept: KeptBy | None, inventory: Inventory, now: datetime) -> User[Person | Enterprise]:
     """Return a person as a User: what the directory says, and over it what is so here."""
-    document = stored.document
     said = dict(kept.document) if kept is not None else {}
     said.setdefault("userName", stored.id)
-    said.pop("groups", None)
-    enterprise = str(Enterprise.__schema__)
-    schemas = [str(User.__schema__), str(Person.__schema__), *([enterprise] if enterprise in said else [])]
-    said |= {"schemas": schemas, "id": stored.id}
-    title = document.get("title")
-    if title and "displayName" not in said:
-        said["displayName"] = title
+    return _as_it_is(PersonUser.model_validate(said), stored, kept, inventory, now)
+
+
+def user_again(
+    resource: User[Person | Enterprise], stored: Stored, kept: KeptBy, inventory: Inventory, now: datetime
+) -> User[Person | Enterprise]:
+    """Return what `user_of` does, of what a directory has said just now: reading that once more takes half a write."""
+    return _as_it_is(resource.model_copy(update={"password": None}), stored, kept, inventory, now)
+
+
+def _as_it_is(
+    found: User[Person | Enterprise], stored: Stored, kept: KeptBy | None, inventory: Inventory, now: datetime
+) -> User[Person | Enterprise]:
+    """Put what is so here over what a directory says."""
+    document = stored.document
+    found.id = stored.id
+    enterprise = [str(Enterprise.__schema__)] if found[Enterprise] is not None else []
+    found.schemas = [str(User.__schema__), str(Person.__schema__), *enterprise]
+    if document.get("title") and found.display_name is None:
+        found.display_name = document["title"]
     entry = inventory.people.get(stored.id)
-    said["active"] = entry is None or not entry.is_off(now)
+    found.active = entry is None or not entry.is_off(now)
     own = {key: document[key] for key in _OWN if document.get(key)}
     if document.get("attributes"):
         own["attributes"] = [{"name": k, "value": attribute_text(v)} for k, v in document["attributes"].items()]
-    said[str(Person.__schema__)] = own
+    found[Person] = Person.model_validate(own)
     groups = [each for each in document.get("groups", ()) if isinstance(each, str)]
-    said["groups"] = [{"value": group, "$ref": f"Groups/{group}", "type": "direct"} for group in groups]
-    found: User[Person | Enterprise] = PersonUser.model_validate(said)
+    found.groups = [
+        GroupMembership.model_validate({"value": group, "$ref": f"Groups/{group}", "type": "direct"})
+        for group in groups
+    ] or None
     found.meta = _meta("User", stored, kept)
     return found
 
@@ -178,7 +194,7 @@ def bare_tag(tag: str | None) -> str:
     return (tag or "").removeprefix("W/").strip('"')
 
 
-def said_of(resource: User[Person | Enterprise] | Group) -> dict[str, Any]:
+def said_of(resource: Resource[Any]) -> dict[str, Any]:
     """Return what a directory says, as it is kept; what is so here has its own place."""
     document: dict[str, Any] = resource.model_dump()
     for key in ("id", "meta", "groups", "members", "active", "password", str(Person.__schema__), "schemas"):

@@ -29,7 +29,6 @@ from scim2_models import (
 )
 from scim2_server.storage import ScimStorage, SearchPage
 
-from caddrel.core.facts.types import fold
 from caddrel.core.inventory.patch import is_off, with_member, without_member
 from caddrel.core.words.pieces import counted
 from caddrel.service.inventory.changes import Accepted, InventoryChanges
@@ -42,6 +41,7 @@ from caddrel.service.scim.resources import (
     id_of,
     person_document,
     said_of,
+    user_again,
     user_of,
 )
 from caddrel.service.state.data_folder import DataFolder
@@ -80,8 +80,7 @@ class InventoryStorage(ScimStorage):
     ) -> Resource[Any]:
         """Return a person or a group."""
         noun = _NOUNS[str(resource_type.name)]
-        stored = self._stored(noun, resource_id)
-        return self._made(noun, stored, self.data.kept_by.get(noun, resource_id))
+        return self._made(noun, *self._stored(noun, resource_id))
 
     def search(
         self, resource_types: list[ResourceType], search_request: SearchRequest[Any], *, position: Any = None
@@ -122,11 +121,10 @@ class InventoryStorage(ScimStorage):
 
         The filter is asked of each; what is left out has neither the id nor, of a directory, a name that is this.
         """
-        there, keepers = self._there(noun), self.data.kept_by.keepers(noun)
-        asked = fold(text)
-        own = [id for id, entry in there.items() if fold(id) == asked or fold(entry.title) == asked]
-        ids = {*own, *(id for id in self.data.kept_by.named(noun, _as_is(text)) if id in there)}
-        return sorted(id for id in ids if keepers.get(id, self.keeper) == self.keeper)
+        there, store = self._there(noun), self.data.kept_by
+        ids = {*self.data.inventory.named(noun, text), *store.named(noun, text)}
+        keepers = {id: store.get(noun, id) for id in ids if id in there}
+        return sorted(id for id, kept in keepers.items() if kept is None or kept.keeper == self.keeper)
 
     def _there(self, noun: str) -> Mapping[str, Any]:
         found: Mapping[str, Any] = getattr(self.data.inventories.current(), noun)
@@ -140,12 +138,12 @@ class InventoryStorage(ScimStorage):
                 made.append(self._made(noun, stored, self.data.kept_by.get(noun, id)))
         return made
 
-    def _stored(self, noun: str, id: str) -> Stored:
+    def _stored(self, noun: str, id: str) -> tuple[Stored, KeptBy | None]:
         kept = self.data.kept_by.get(noun, id)
         stored = self.data.inventory.get(noun, id)
         if stored is None or (kept is not None and kept.keeper != self.keeper):
             raise NotFoundException(detail=f"there is no {noun} {id[:100]}")
-        return stored
+        return stored, kept
 
     def _made(self, noun: str, stored: Stored, kept: KeptBy | None) -> Resource[Any]:
         inventory, now = self.data.inventories.current(), self.data.clock()
@@ -179,8 +177,7 @@ class InventoryStorage(ScimStorage):
         with self.writing:
             if self.data.inventory.get(noun, id) is not None:
                 raise UniquenessException(detail=f"there is {id} already")
-            self._write(noun, id, resource, {}, 0)
-        return self.get(resource_type, id)
+            return self._write(noun, id, resource, None, None)
 
     def update(
         self, resource_type: ResourceType, resource: Resource[Any], *, expected_version: str | None = None
@@ -188,29 +185,31 @@ class InventoryStorage(ScimStorage):
         """Have a person or a group be as is said."""
         noun, id = _NOUNS[str(resource_type.name)], str(resource.id)
         with self.writing:
-            stored = self._stored(noun, id)
-            self._check_version(noun, stored, expected_version)
-            self._write(noun, id, resource, stored.document, stored.version)
-        return self.get(resource_type, id)
+            stored, kept = self._stored(noun, id)
+            self._check_version(noun, stored, kept, expected_version)
+            return self._write(noun, id, resource, stored, kept)
 
     def delete(self, resource_type: ResourceType, resource_id: str, *, expected_version: str | None = None) -> None:
         """Take a person or a group out; whoever is in is put out."""
         noun, now = _NOUNS[str(resource_type.name)], self.data.clock()
         with self.writing:
-            stored = self._stored(noun, resource_id)
-            self._check_version(noun, stored, expected_version)
+            stored, kept = self._stored(noun, resource_id)
+            self._check_version(noun, stored, kept, expected_version)
             if noun == "groups":
                 self._hold(resource_id, None, lambda: ([], []))
-            note = _told(lambda: self.inventory.remove(noun, resource_id, stored.version, self._accepted, self.keeper))
-            self.data.kept_by.remove(noun, resource_id)
+            with self.inventory.together():
+                note = _told(
+                    lambda: self.inventory.remove(noun, resource_id, stored.version, self._accepted, self.keeper)
+                )
+                self.data.kept_by.remove(noun, resource_id)
             if noun == "people":
                 self._put_out(resource_id, now)
             self._audit(noun, resource_id, note, now)
 
-    def _check_version(self, noun: str, stored: Stored, expected: str | None) -> None:
+    def _check_version(self, noun: str, stored: Stored, kept: KeptBy | None, expected: str | None) -> None:
         if expected is None:
             return
-        meta = self._made(noun, stored, self.data.kept_by.get(noun, stored.id)).meta
+        meta = self._made(noun, stored, kept).meta
         if meta is None or bare_tag(meta.version) != bare_tag(expected):
             raise PreconditionFailedException
 
@@ -219,31 +218,46 @@ class InventoryStorage(ScimStorage):
         # A directory cannot be asked: what would leave nobody able to administer is refused, and told.
         return ""
 
-    def _write(self, noun: str, id: str, resource: Resource[Any], before: Mapping[str, Any], seen: int) -> None:
+    def _write(
+        self, noun: str, id: str, resource: Resource[Any], there: Stored | None, kept: KeptBy | None
+    ) -> Resource[Any]:
+        """Have somebody or a group be as is said, where there was this or nothing; return it as it is then."""
         now = self.data.clock()
-        kept = self.data.kept_by.get(noun, id)
-        note = ""
-        if isinstance(resource, User):
-            document = person_document(resource, before, id, now)
-            if document != before:
-                _, note = _told(lambda: self.inventory.put_one(noun, document, seen, self._accepted, self.keeper))
-        else:
-            assert isinstance(resource, Group)
-            named = {"id": id, **({"title": resource.display_name} if resource.display_name else {})}
-            new = {**before, **named} != before
-            note = self._hold(id, named if new else None, partial(self._wanted, resource))
-            word = "changed" if before else "new"
-            note = "; ".join(part for part in (f"{id}: {word}" if new else "", note) if part)
-        said = said_of(resource)
-        self.data.kept_by.put(KeptBy(noun, id, self.keeper, kept.created if kept else now, now, said))
-        if isinstance(resource, User):
-            if resource.active is False and not is_off(before, now):
-                ended, codes = self._put_out(id, now)
-                note = f"{id} is off; {counted(ended, 'session')} and {counted(codes, 'starter code')} ended"
-            elif resource.active is True and is_off(before, now):
+        before = there.document if there is not None else {}
+        keeps = KeptBy(noun, id, self.keeper, kept.created if kept else now, now, said_of(resource))
+        # In one commit: were it two, somebody could be there whom no directory keeps.
+        with self.inventory.together():
+            if isinstance(resource, User):
+                stored, note = self._write_person(id, resource, there, now)
+            else:
+                assert isinstance(resource, Group)
+                named = {"id": id, **({"title": resource.display_name} if resource.display_name else {})}
+                new = {**before, **named} != before
+                note = self._hold(id, named if new else None, partial(self._wanted, resource))
+                word = "changed" if before else "new"
+                note = "; ".join(part for part in (f"{id}: {word}" if new else "", note) if part)
+                stored = None
+            self.data.kept_by.put(keeps)
+            leaves = isinstance(resource, User) and resource.active is False and not is_off(before, now)
+            if isinstance(resource, User) and resource.active is True and is_off(before, now):
                 note = f"{id} is back"
-        if note:
+            if note and not leaves:
+                self._audit(noun, id, note, now)
+        if leaves:
+            ended, codes = self._put_out(id, now)
+            note = f"{id} is off; {counted(ended, 'session')} and {counted(codes, 'starter code')} ended"
             self._audit(noun, id, note, now)
+        if stored is None or not isinstance(resource, User):
+            return self._made(noun, *self._stored(noun, id))
+        return user_again(resource, stored, keeps, self.data.inventories.current(), self.data.clock())
+
+    def _write_person(self, id: str, resource: User[Any], there: Stored | None, now: datetime) -> tuple[Stored, str]:
+        before, seen = (there.document, there.version) if there is not None else ({}, 0)
+        document = person_document(resource, before, id, now)
+        if there is not None and document == before:
+            return there, ""
+        put = _told(lambda: self.inventory.put_one("people", document, seen, self._accepted, self.keeper))
+        return put[0], put[1]
 
     def _wanted(self, group: Group) -> tuple[list[str], list[str]]:
         """Return which people and groups are to be members of a group, as a directory says."""
@@ -321,11 +335,6 @@ class InventoryStorage(ScimStorage):
     def _audit(self, noun: str, id: str, note: str, now: datetime) -> None:
         path = f"/scim/v2/{'Users' if noun == 'people' else 'Groups'}/{id}"
         self.data.audit.add(now, f"directory {self.keeper}", "wrote", path[:300], "done", note[:1000])
-
-
-def _as_is(text: str) -> str:
-    """Return a text in which no letter stands for others."""
-    return re.sub(r"([\\\\%_])", r"\\\1", text)
 
 
 def _told(change: Callable[[], Any]) -> Any:

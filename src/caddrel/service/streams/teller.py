@@ -7,10 +7,10 @@ off is told at the next look. Not here: what a difference is (`news`), and what 
 from __future__ import annotations
 
 from bisect import bisect_right
-from collections.abc import Collection, Iterable, Mapping
+from collections.abc import Collection, Iterable, Iterator, Mapping
 from datetime import datetime
 
-from caddrel.core.inventory.index import Inventory
+from caddrel.core.inventory.index import Entry
 from caddrel.service.state.data_folder import DataFolder
 from caddrel.service.streams.news import State, known_after, news, states
 from caddrel.store.inventory import Changes
@@ -28,7 +28,7 @@ class Teller:
         self._data = data
         # Until when those were told of whose time had come, and when whose time comes.
         self._until: datetime | None = None
-        self._moments: tuple[Inventory, list[tuple[datetime, str]]] | None = None
+        self._moments: tuple[Mapping[str, Entry], list[tuple[datetime, str]]] | None = None
 
     def know(self, now: datetime, marks: Mapping[str, int], revision: int) -> None:
         """Take everybody as they are, and tell nobody: before the first look nobody was told anything."""
@@ -61,12 +61,16 @@ class Teller:
 
         At the first look after a start also of those whose time came before.
         """
-        inventory = self._data.inventories.current()
-        if self._moments is None or self._moments[0] is not inventory:
-            self._moments = inventory, sorted(_moments(inventory))
-        moments, since = self._moments[1], self._until
+        people, since = self._data.inventories.current().people, self._until
+        if self._moments is None or self._moments[0] is not people.below():
+            # Most of the inventory stays the same from one change to the next.
+            self._moments = people.below(), sorted(_moments(people.below().values()))
+        moments = self._moments[1]
         first = 0 if since is None else bisect_right(moments, since, key=lambda each: each[0])
         due = {id for _, id in moments[first : bisect_right(moments, now, key=lambda each: each[0])]}
+        # Who has changed since may be in both: what is told is only what is news.
+        new = (person for id in people.above() if (person := people.get(id)) is not None)
+        due |= {id for at, id in _moments(new) if (since is None or since < at) and at <= now}
         if due:
             self._tell(due, (), "the time has come", now)
         self._until = now
@@ -103,8 +107,8 @@ def changed(changes: Changes, noun: str) -> set[str]:
     return {str(each["id"]) for each in changes.came.get(noun, ())} | set(changes.went.get(noun, ()))
 
 
-def _moments(inventory: Inventory) -> Iterable[tuple[datetime, str]]:
-    for person in inventory.people.values():
+def _moments(people: Iterable[Entry]) -> Iterator[tuple[datetime, str]]:
+    for person in people:
         if person.off is not None:
             yield person.off, person.id
         yield from ((until, person.id) for _, until in person.groups_until)
