@@ -7,6 +7,7 @@ from collections.abc import Callable, Iterable, Sequence
 from functools import partial
 from typing import Any
 
+from bench.calibration import just_now
 from bench.company import Company
 from bench.result import Result
 from caddrel.core.decide.compiled.evaluator import CompiledRulebook
@@ -59,9 +60,8 @@ def run() -> Iterable[Result]:
             yield Result("interpreter with full trace, 200 policies, ms", traced * 1000, "below", 2.0, "CPU time")
     text = Company(1000).text
     reading = best(read_rulebook, [Source("bench", text)], 2)
-    yield Result(
-        "reading and checking 1,000 policies, seconds", reading, "below", 3.0, f"{len(text) / 1e6:.1f} MB of JSON"
-    )
+    note = f"{len(text) / 1e6:.1f} MB of JSON; {just_now()}"
+    yield Result("reading and checking 1,000 policies, seconds", reading, "below", 0.4, note)
     yield from growth()
 
 

@@ -133,8 +133,10 @@ def run() -> Iterator[Result]:
 
 def _figures(ours: Measured, nothing: Measured, by_hand: Measured, before: Measured | None) -> Iterator[Result]:
     bodies, plain = company_at_work(ours), _bodies()
-    asked = {"ours": (ours, EVALUATION, bodies), "nothing": (nothing, NOTHING, plain),
-             "hand": (by_hand, EVALUATION_BY_HAND, plain)}  # fmt: skip
+    batches = [json.dumps({"evaluations": [json.loads(body) for body in plain[i : i + TOGETHER]]})
+               for i in range(0, len(plain), TOGETHER)]  # fmt: skip
+    asked = {"ours": (ours, EVALUATION, bodies), "together": (ours, EVALUATIONS, batches),
+             "nothing": (nothing, NOTHING, plain), "hand": (by_hand, EVALUATION_BY_HAND, plain)}  # fmt: skip
     if before:
         asked["before"] = (before, EVALUATION, company_at_work(before))
     loads: dict[str, list[Load]] = {name: [] for name in asked}
@@ -159,9 +161,7 @@ def _figures(ours: Measured, nothing: Measured, by_hand: Measured, before: Measu
                      f"{mine.rate:,.0f} against {was.rate:,.0f} a second; {mine.cpu:,.0f} against {was.cpu:,.0f} µs "
                      f"of CPU")  # fmt: skip
     yield _at_half_load(ours, bodies, nothing, plain, mine.rate / 2)
-    batches = [json.dumps({"evaluations": [json.loads(body) for body in plain[i : i + TOGETHER]]})
-               for i in range(0, len(plain), TOGETHER)]  # fmt: skip
-    together = ours.load(EVALUATIONS, batches)
+    together = best["together"]
     yield Result(f"a decision in a batch of {TOGETHER} / one alone, CPU", together.cpu / TOGETHER / mine.cpu, "below",
                  0.3, f"{together.cpu / TOGETHER:,.0f} against {mine.cpu:,.0f} µs")  # fmt: skip
 

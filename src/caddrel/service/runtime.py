@@ -9,6 +9,7 @@ import contextlib
 from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import partial
+from importlib import import_module
 
 import structlog
 
@@ -49,6 +50,7 @@ from caddrel.service.streams.told_facts import ToldFacts
 from caddrel.service.streams.transmitter import Transmitter
 from caddrel.service.watch.reporter import Reporter
 from caddrel.service.watch.watched import Watched
+from caddrel.store.accounts import DIRECTORY
 from caddrel.wire.decisions import File
 from caddrel.wire.proofs import GuaranteeAnswer, GuaranteeRequest
 from caddrel.wire.rulebooks import Side
@@ -184,6 +186,14 @@ def go_on(runtime: Runtime) -> None:
     runtime.poller.rounds.begin()
     runtime.reporter.begin()
     runtime.fetcher.rounds.begin()
+    if any(token.role == DIRECTORY for token in runtime.data.accounts.all_tokens()):
+        # A directory is going to call: were they made then, whoever stands at a door would wait for it.
+        runtime.jobs.soon(_make_messages)
+
+
+def _make_messages() -> None:
+    """Make the models of SCIM's messages, which come with its module (`scim.exchange`)."""
+    import_module("caddrel.service.scim.exchange")
 
 
 def keep_house(data: DataFolder, callers: Callers, checkpoints: Checkpoints) -> None:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 from dataclasses import replace
 from datetime import timedelta
+from typing import Any
 
 import pytest
 from tests.command import run
@@ -13,6 +14,7 @@ from tests.service.streams.conftest import RULEBOOK, signed_in
 
 from caddrel import wiring
 from caddrel.client import Caddrel, Refused
+from caddrel.core.facts.layers import MOST_ABOVE
 from caddrel.core.facts.values import show_moment
 from caddrel.core.logs.references import number_for, spelled
 from caddrel.service.auth.tokens import make_token
@@ -147,11 +149,16 @@ def test_limits_become_stricter_and_never_longer(live: Live, door: Caddrel) -> N
         assert "its limit is shorter: too old, because of revision" in until(lambda: _ended(live, later))
 
 
-def test_whoever_leaves_or_whose_membership_ends_is_out_in_time_and_it_is_told(live: Live, door: Caddrel) -> None:
+# What has changed lately is held apart from the rest, until there is too much of it.
+@pytest.mark.parametrize("others", [0, MOST_ABOVE])
+def test_whoever_leaves_or_whose_membership_ends_is_out_in_time_and_it_is_told(
+    live: Live, door: Caddrel, others: int
+) -> None:
     # What nobody waits for is taken out: here it is looked at.
     live.runtime.delivery.stop()
     ends = [show_moment(live.clock.now + timedelta(minutes=minutes)) for minutes in (20, 30)]
-    people = [{"id": "ines", "groups": [{"id": "crew", "until": ends[0]}]}, {"id": "odd", "off": ends[1]}]
+    people: list[dict[str, Any]] = [{"id": f"other-{n}"} for n in range(others)]
+    people += [{"id": "ines", "groups": [{"id": "crew", "until": ends[0]}]}, {"id": "odd", "off": ends[1]}]
     with live.client() as client:
         client.people.import_(json.dumps(each).encode() + b"\n" for each in people)
     _settled(live)
