@@ -75,7 +75,9 @@ def run_long() -> Iterator[Result]:
     collect_seldom()
     with tempfile.TemporaryDirectory() as folder:
         for result in _filled(Path(folder), 5):
-            yield replace(result, name=f"5 million: {result.name}")
+            # How quickly it is taken in is told of a million.
+            if not result.name.startswith("import"):
+                yield replace(result, name=f"5 million: {result.name}")
 
 
 def _filled(folder: Path, months: int) -> Iterator[Result]:

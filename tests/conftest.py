@@ -21,6 +21,7 @@ import httpx
 import pytest
 from hypothesis import settings
 from playwright.sync_api import Browser, expect, sync_playwright
+from sqlalchemy import Connection, event
 
 import caddrel
 from caddrel import wiring
@@ -156,6 +157,18 @@ def _made() -> Path:
     atexit.register(shutil.rmtree, folder, ignore_errors=True)
     wiring.open_data(folder, Clock()).close()
     return folder
+
+
+def writing_with(live: Live, setting: Callable[..., None]) -> None:
+    """Have the log be written through connections that are set so, each once."""
+    database = live.data.signins._database
+    event.listen(database._writing, "checkout", setting)
+    database._writers = _UsedOnce()
+
+
+class _UsedOnce(list[Connection]):
+    def append(self, connection: Connection) -> None:
+        connection.close()
 
 
 def serving(folder: Path, limits: Limits | None = None, address_files: Sequence[Path] = ()) -> Iterator[Live]:

@@ -74,9 +74,9 @@ from caddrel.store.unlocks import UnlockStore
 
 CONSOLE = Path(__file__).parent / "service" / "static"
 FIRST_ACCOUNT = "operator"
-# Batches of evaluations have threads of their own, so that nobody's exports keep them waiting.
-BATCHES = "/access/v1/evaluations"
-BATCH_THREADS = 4
+# What has threads of its own, and how many: batches of evaluations, so that nobody's exports keep them waiting, and
+# directories, whose changes are made one after another: more threads would only take turns from those at the doors.
+APART = {"/access/v1/evaluations": ("caddrel-batch", 4), "/scim/": ("caddrel-directory", 1)}
 # Requests that wait for a thread; the newest of more is refused.
 MOST_WAITING = 512
 
@@ -406,7 +406,7 @@ def build_server(
     app = app or create_app(opened.runtime, CONSOLE)
     front = Front(
         Threads(app, "caddrel-request", threads, MOST_WAITING),
-        {BATCHES: Threads(app, "caddrel-batch", BATCH_THREADS, MOST_WAITING)},
+        {path: Threads(app, name, count, MOST_WAITING) for path, (name, count) in APART.items()},
         {PATH: opened.runtime.quick},
         body_limits(opened.runtime, [*ENDPOINTS, *STANDARD_ENDPOINTS]),
         refusal,

@@ -11,7 +11,6 @@ from pathlib import Path
 from typing import Any
 
 import pytest
-from alembic import command
 from alembic.autogenerate import compare_metadata
 from alembic.migration import MigrationContext
 from alembic.script import ScriptDirectory
@@ -201,8 +200,8 @@ def test_records_of_an_older_release_are_moved_whole(tmp_path: Path) -> None:
     tell = [{"policy": "p", "rule": "r", "text": "Quote {}.", "link": None}]
     decision = {"outcome": "blocked", "reason": "effect", "certain": True, "tell": tell, "revision": 4}
     database = Database(tmp_path / "log.sqlite", "log")
+    database.migrate("0003")
     with database.write() as connection:
-        command.upgrade(database.config(connection), "0003")
         for number in range(1, 4):
             reference = spelled(number_for(f"s-{number}"))
             quoting = {**decision, "tell": [{**tell[0], "text": f"Quote {reference}."}]}

@@ -25,6 +25,7 @@ __all__ = ["Database", "DatabaseError", "Kept", "NewerForm", "NoRoom", "newest_f
 POLL = 0.02
 _COUNTED = "SELECT value FROM counters WHERE name = ?"
 _NO_ROOM = ("SQLITE_FULL", "SQLITE_IOERR")
+_WRITING = ("journal_mode=WAL", "synchronous=FULL")
 _MIGRATIONS = Path(__file__).parent / "migrations"
 
 
@@ -50,9 +51,8 @@ def _engine(path: Path, begin: str, pragmas: tuple[str, ...]) -> Engine:
             cursor.execute(f"PRAGMA {pragma}")
         cursor.close()
 
-    @event.listens_for(engine, "begin")
-    def begin_now(connection: Connection) -> None:
-        connection.exec_driver_sql(begin)
+    if begin:
+        event.listen(engine, "begin", lambda connection: connection.exec_driver_sql(begin))
 
     return engine
 
@@ -104,7 +104,9 @@ class Database:
         self._own: list[sqlite3.Connection] = []
         self._commits = self._others = 0
         self._looked = 0.0
-        self._writing = _engine(path, "BEGIN IMMEDIATE", ("journal_mode=WAL", "synchronous=FULL"))
+        self._writing = _engine(path, "", _WRITING)
+        # Those that nobody writes through just now.
+        self._writers: list[Connection] = []
         self._reading = _engine(path, "BEGIN", ("query_only=ON", "cache_size=-32000"))
 
     @contextmanager
@@ -129,7 +131,7 @@ class Database:
                 raise
             return
         try:
-            with self._writing.begin() as connection:
+            with self._transaction() as connection:
                 self._mine.writing, self._mine.failed = connection, False
                 try:
                     yield connection
@@ -143,6 +145,29 @@ class Database:
             if getattr(said, "sqlite_errorname", "").startswith(_NO_ROOM):
                 raise NoRoom(self.path.name) from error
             raise
+
+    @contextmanager
+    def _transaction(self) -> Iterator[Connection]:
+        """Give a connection that writes, in a transaction that is begun and ended by the driver.
+
+        Both take SQLAlchemy, with its pool, several times as long as SQLite takes for a small commit.
+        """
+        try:
+            connection = self._writers.pop()
+        except IndexError:
+            connection = self._writing.connect()
+        own = driver(connection)
+        try:
+            own.execute("BEGIN IMMEDIATE")
+            yield connection
+            own.execute("COMMIT")
+        except BaseException:
+            # Some errors of SQLite have ended it already.
+            if own.in_transaction:
+                own.execute("ROLLBACK")
+            raise
+        finally:
+            self._writers.append(connection)
 
     def one(self, statement: str, values: Sequence[Any]) -> tuple[Any, ...] | None:
         """Return the first row that a statement finds in what is committed by now, by the driver alone.
@@ -201,8 +226,13 @@ class Database:
         finally:
             connection.close()
 
-    def migrate(self) -> None:
+    def migrate(self, form: str = "head") -> None:
         """Bring the file to the newest form; makes it when it is not there.
+
+        Parameters
+        ----------
+        form
+            An older one, as earlier releases made it.
 
         Raises
         ------
@@ -210,15 +240,17 @@ class Database:
             When it is of a newer release; it is left as it is.
         """
         self.path.parent.mkdir(parents=True, exist_ok=True, mode=0o700)
-        with self._writing.connect() as connection:
-            form, newest = self._form(connection), newest_form(self._migrations)
-            if form > newest:
-                raise NewerForm(f"{self.path} was written by a newer release (form {form}, this one knows {newest})")
-            if form != newest:
+        # Alembic leaves it to SQLAlchemy when a transaction begins and ends.
+        with closing(_engine(self.path, "BEGIN IMMEDIATE", _WRITING).connect()) as connection:
+            there, newest = self._form(connection), newest_form(self._migrations)
+            if there > newest:
+                raise NewerForm(f"{self.path} was written by a newer release (form {there}, this one knows {newest})")
+            if there != newest:
                 # Alembic takes longer to load than all the rest of the store, and most starts find nothing to do.
                 from alembic import command
 
-                command.upgrade(self.config(connection), "head")
+                command.upgrade(self.config(connection), form)
+            connection.detach()
         self.path.chmod(0o600)
 
     def _form(self, connection: Connection) -> str:
@@ -247,6 +279,8 @@ class Database:
             for connection in self._own:
                 connection.close()
             self._own, self._mine = [], threading.local()
+        while self._writers:
+            self._writers.pop().close()
         self._writing.dispose()
         self._reading.dispose()
 

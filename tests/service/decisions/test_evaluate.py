@@ -14,8 +14,7 @@ from typing import Any
 
 import httpx
 import pytest
-from sqlalchemy import event
-from tests.conftest import NOW, PATIENCE, Live, until
+from tests.conftest import NOW, PATIENCE, Live, until, writing_with
 
 from caddrel.client import Caddrel, Refused
 from caddrel.service.auth.tokens import make_token
@@ -496,22 +495,19 @@ def _refused_for_room(door: Caddrel, client: str) -> bool:
 
 
 def test_a_full_disk_or_a_stopping_service_lets_nobody_in_unrecorded(live: Live) -> None:
-    writing = live.data.signins._database._writing
-
     def limited(connection: Any, *_: Any) -> None:
         pages = connection.execute("PRAGMA page_count").fetchone()[0]
         connection.execute(f"PRAGMA max_page_count={pages}")
 
     with _door(live) as door:
         door.access.evaluate(_ask())
-        event.listen(writing, "checkout", limited)
+        writing_with(live, limited)
         refusals = 0
         for i in range(200):
             refusals += _refused_for_room(door, f"client {i} " + "x" * 1500)
         assert refusals > 50
         assert len(live.data.signins.page(Query(limit=500))) == 201 - refusals
-        event.remove(writing, "checkout", limited)
-        event.listen(writing, "checkout", lambda c, *_: c.execute("PRAGMA max_page_count=1000000"))
+        writing_with(live, lambda c, *_: c.execute("PRAGMA max_page_count=1000000"))
         assert door.access.evaluate(_ask("odd", "post")).decision
         live.runtime.recorder.stop()
         with pytest.raises(Refused) as refused_at_last:

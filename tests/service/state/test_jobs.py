@@ -15,9 +15,8 @@ from typing import Any
 
 import pyarrow.parquet as pq
 import pytest
-from sqlalchemy import event
 from tests.command import run
-from tests.conftest import NOW, Live
+from tests.conftest import NOW, Live, writing_with
 
 from caddrel.client import Caddrel, Refused
 from caddrel.service.signins import importer
@@ -160,17 +159,15 @@ def test_old_sign_ins_are_forgotten_by_a_job(log: Live) -> None:
 
 
 @pytest.fixture
-def full(log: Live) -> Iterator[Live]:
+def full(log: Live) -> Live:
     """A service whose log has room for so many pages more, as on a full disk."""
-    writing = log.data.signins._database._writing
 
     def limited(connection: Any, *_: Any) -> None:
         pages = connection.execute("PRAGMA page_count").fetchone()[0]
         connection.execute(f"PRAGMA max_page_count={max(pages, 200)}")
 
-    event.listen(writing, "checkout", limited)
-    yield log
-    event.remove(writing, "checkout", limited)
+    writing_with(log, limited)
+    return log
 
 
 def test_a_full_disk_is_told_and_nothing_is_half_written(full: Live, log: Live) -> None:
@@ -195,8 +192,7 @@ def test_room_again_and_the_import_goes_on(log: Live, request: pytest.FixtureReq
         with pytest.raises(Refused):
             client.signins.import_(lines)
         kept = sum(client.signins.list().counts.values())
-    writing = log.data.signins._database._writing
-    event.listen(writing, "checkout", lambda c, *_: c.execute("PRAGMA max_page_count=1000000"))
+    writing_with(log, lambda c, *_: c.execute("PRAGMA max_page_count=1000000"))
     with log.client() as client:
         result = client.signins.import_(lines)
         assert (result.added, result.already_there) == (12_000 - kept, kept)

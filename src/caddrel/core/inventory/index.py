@@ -73,10 +73,9 @@ class Inventory:
         self.devices: Layers[Entry] = Layers({d.id: d for d in devices})
         self.apps: Layers[Entry] = Layers({a.id: a for a in apps})
         self.lists: Layers[AddressList] = Layers({a.id: a for a in lists})
-        # An entry is looked at once more when it is asked for: another may have the serial by now.
-        self._by_serial: Layers[Entry] = Layers(
-            {str(d.facts["device.serial"]): d for d in self.devices.values() if "device.serial" in d.facts}
-        )
+        # By serial the ids of the devices that have had it, that which came last at the end: which of them have it is
+        # looked at when it is asked for.
+        self._by_serial: Layers[tuple[str, ...]] = Layers(_with_serials({}, self.devices.values()))
         self._closures: dict[str, frozenset[str]] = {}
         self._by_person: dict[str, list[Entry]] | None = None
         self._by_group: dict[str, list[str]] | None = None
@@ -101,8 +100,7 @@ class Inventory:
         made = Inventory()
         for noun in NOUNS:
             setattr(made, noun, getattr(self, noun).over(getattr(changed, noun), gone.get(noun, ())))
-        # What a device that is gone had for its serial stays: whoever finds it by that looks for it once more.
-        made._by_serial = self._by_serial.over(changed._by_serial)
+        made._by_serial = self._by_serial.over(_with_serials(self._by_serial, changed.devices.values()))
         made._closures = {} if changed.groups or gone.get("groups") else self._closures
         return made
 
@@ -127,14 +125,14 @@ class Inventory:
             yield from ((noun, objects[start : start + most]) for start in range(0, len(objects), most))
 
     def device_by(self, id: str | None, serial: str | None) -> Entry | None:
-        """Return a device by its id, else by its serial."""
+        """Return a device by its id, else by its serial; of several that have it, the one that changed last."""
         if id is not None:
             return self.devices.get(id)
-        found = self._by_serial.get(serial) if serial is not None else None
-        if found is None:
-            return None
-        now = self.devices.get(found.id)
-        return now if now is not None and now.facts.get("device.serial") == serial else None
+        for each in reversed(self._by_serial.get(serial) or () if serial is not None else ()):
+            device = self.devices.get(each)
+            if device is not None and device.facts.get("device.serial") == serial:
+                return device
+        return None
 
     def devices_of(self, person: str) -> list[Entry]:
         """Return the devices that belong to a person, in the order of the inventory."""
@@ -238,6 +236,17 @@ class Inventory:
                         todo.append(parent)
             self._closures[name] = frozenset(found)
         return self._closures[name]
+
+
+def _with_serials(before: Mapping[str, tuple[str, ...]], devices: Iterable[Entry]) -> dict[str, tuple[str, ...]]:
+    """Return, for the serials of devices, the ids of those that have had it: before, and now."""
+    found: dict[str, tuple[str, ...]] = {}
+    for device in devices:
+        if (said := device.facts.get("device.serial")) is not None:
+            serial = str(said)
+            there = found.get(serial) or before.get(serial) or ()
+            found[serial] = (*(id for id in there if id != device.id), device.id) if there else (device.id,)
+    return found
 
 
 def _members(entries: Mapping[str, Entry], fact: str) -> frozenset[str]:

@@ -92,8 +92,8 @@ class Front:
 
     Parameters
     ----------
-    app, batches
-        The threads that answer everything else, and those for batches of decisions: nobody's export keeps them waiting.
+    app, apart
+        The threads that answer everything else, and those for what begins with a path: neither keeps the other waiting.
     quick
         Who answers what is asked most, by path.
     largest
@@ -103,13 +103,13 @@ class Front:
     def __init__(
         self,
         app: Threads,
-        batches: Mapping[str, Threads],
+        apart: Mapping[str, Threads],
         quick: Mapping[str, Quick],
         allowed: Allowed,
         refusal: Refusal,
         largest: int,
     ) -> None:
-        self._app, self._batches, self._quick = app, batches, quick
+        self._app, self._apart, self._quick = app, apart, quick
         self._allowed, self._refusal, self._largest = allowed, refusal, largest
         self._waiting: dict[QuickRequest, Quick] = {}
         self._made: deque[tuple[QuickRequest, Response]] = deque()
@@ -146,13 +146,17 @@ class Front:
             if self._begin(quick, scope, headers, body, loop, made):
                 await _send(send, await response)
                 return
-        threads = self._batches.get(scope["path"], self._app)
+        threads = self._threads(scope["path"])
         request = WsgiRequest(scope, headers, body, asyncio.get_running_loop(), receive, send)
         if threads.put(request):
             await request.done
             return
         request.close()
         await self._refuse(503, receive, send)
+
+    def _threads(self, path: str) -> Threads:
+        """Return the threads that answer what is asked of a path."""
+        return next((threads for begin, threads in self._apart.items() if path.startswith(begin)), self._app)
 
     def look(self, now: float) -> None:
         """Tell those who have waited too long that they are to ask again."""
@@ -161,12 +165,12 @@ class Front:
 
     def stopping(self) -> None:
         """Take note that the service stops: streams end."""
-        for threads in (self._app, *self._batches.values()):
+        for threads in (self._app, *self._apart.values()):
             threads.stopping = True
 
     def stop(self) -> None:
         """End the threads, once they are done."""
-        for threads in (self._app, *self._batches.values()):
+        for threads in (self._app, *self._apart.values()):
             threads.stop()
 
     async def _most(self, scope: Scope, headers: Mapping[bytes, bytes]) -> int:

@@ -46,6 +46,9 @@ class InventoryChanges:
         # Held from looking at who could still administer until the change is written: of two who take out one another
         # at the same moment, the second is refused.
         self._changing = threading.RLock()
+        # What the inventory is once it is committed, of a change and its number; held back until it is.
+        self._followed: list[tuple[Inventory, int, Inventory]] = []
+        self._within = False
 
     @contextmanager
     def together(self) -> Iterator[None]:
@@ -53,8 +56,21 @@ class InventoryChanges:
 
         Nobody else changes the inventory meanwhile; that is waited for first, and then the file, as all others do.
         """
-        with self._changing, self._data.inventory.together():
-            yield
+        with self._changing:
+            self._within = True
+            try:
+                with self._data.inventory.together():
+                    yield
+                for each in self._followed:
+                    self._data.inventories.follow(*each)
+            finally:
+                self._within, self._followed = False, []
+
+    def _follow(self, before: Inventory, version: int, after: Inventory) -> None:
+        if self._within:
+            self._followed.append((before, version, after))
+        else:
+            self._data.inventories.follow(before, version, after)
 
     def take_in(
         self,
@@ -188,11 +204,13 @@ class InventoryChanges:
             if wrong:
                 raise ServiceError(422, "bad-inventory", f"{wrong[0].message}; nothing was changed", "", wrong)
             self._administrators.check({noun: [made]}, {}, accepted)
-            note = audit_note.of_entries(self._data.inventories.current(), noun, [made])
+            note = audit_note.of_entries(before, noun, [made])
             try:
-                return self._data.inventory.put_one(noun, kept, self._data.clock(), seen), note
+                stored = self._data.inventory.put_one(noun, kept, self._data.clock(), seen)
             except Moved as moved:
                 raise _moved(noun, moved) from None
+            self._follow(before, stored.version, after)
+            return stored, note
 
     def remove(self, noun: str, id: str, seen: int | None, accepted: str, keeper: str = "") -> str:
         """Take an object out; return what the audit trail says of it.

@@ -9,8 +9,9 @@ from __future__ import annotations
 import threading
 from collections.abc import Mapping
 from functools import cache
+from typing import Any
 
-from scim2_models import SCIMException
+from scim2_models import Resource, SCIMException
 from scim2_server.handler import ScimHandler
 from scim2_server.requests import ScimRequest
 from scim2_server.responses import SCIM_MEDIA_TYPE
@@ -26,9 +27,19 @@ from caddrel.service.state.data_folder import DataFolder
 _writing = threading.Lock()
 
 
+class _Service(ScimService):
+    def publish(self, base_url: str, resource: Resource[Any]) -> Resource[Any]:
+        """Put addresses into a resource, as the one above does into a copy: here each is made for one answer."""
+        assert resource.meta is not None
+        assert resource.id is not None
+        resource.meta.location = self.resource_location(base_url, self.get_resource_type_of(resource), resource.id)
+        self._publish_references(base_url, resource)
+        return resource
+
+
 @cache
 def _service() -> ScimService:
-    return ScimService(provider())
+    return _Service(provider())
 
 
 def answered(

@@ -18,6 +18,22 @@ class Inventories:
         self._made: tuple[int, Inventory] | None = None
         self._lock = threading.Lock()
 
+    def follow(self, before: Inventory, version: int, after: Inventory) -> None:
+        """Take note of what a change has made of an inventory, so that it need not be read.
+
+        Only where that inventory is the one from just before the change: had somebody else changed anything in
+        between, the number of the change would be a higher one.
+
+        Parameters
+        ----------
+        version
+            The number of the change; it is committed.
+        """
+        with self._lock:
+            made = self._made
+            if made is not None and made[1] is before and made[0] + 1 == version:
+                self._made = version, after
+
     def current(self) -> Inventory:
         """Return the index of the inventory as it is now."""
         made = self._made
