@@ -22,7 +22,7 @@ from caddrel.wiring import build_server, log_nothing, open_data
 
 NOW = datetime(2026, 11, 23, 9, tzinfo=UTC)
 POLICIES, PEOPLE, DEVICES = 1_000, 50_000, 100_000
-GOAL = 0.1
+GOAL = 0.04
 TIMES = 7
 
 

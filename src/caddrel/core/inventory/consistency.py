@@ -5,7 +5,6 @@ Not here: what is wrong with one object by itself (`reader`).
 
 from __future__ import annotations
 
-import threading
 from collections.abc import Callable, Collection, Iterable, Iterator, Mapping
 from dataclasses import dataclass, field
 from typing import Any
@@ -83,27 +82,29 @@ class _Folded:
 # One change after another follows from the same mapping.
 _kept: list[_Folded] = []
 _MOST_KEPT, _MOST_SEEN = 8, 10_000
-_adding = threading.Lock()
 
 
 def _alike(there: Mapping[str, Any]) -> Callable[[str], list[str]]:
-    """Return what gives the ids that a folded one stands for; some may be gone, or of what was never carried out."""
+    """Return what gives the ids that a folded one stands for; some may be gone, or of what was never carried out.
+
+    Several may ask at once: whatever an id is looked for among was added before, by whoever asks if by nobody else.
+    """
     below, above = (there.below(), there.above()) if isinstance(there, Layers) else (there, ())
-    with _adding:
-        found = next((each for each in _kept if each.below is below), None)
-        if found is None:
-            found = _Folded(below)
-            found.add(below)
-            if isinstance(there, Layers):
-                # Held with its mapping, so that no other comes to stand in its place in memory.
-                _kept.insert(0, found)
-                del _kept[_MOST_KEPT:]
-        new = set(above) - found.seen
-        found.add(new)
-        found.seen |= new
-        if len(found.seen) > _MOST_SEEN and found in _kept:
-            # Of changes that were refused their ids would stay.
-            _kept.remove(found)
+    found = next((each for each in _kept if each.below is below), None)
+    if found is None:
+        found = _Folded(below)
+        found.add(below)
+        if isinstance(there, Layers):
+            # Held with its mapping, so that no other comes to stand in its place in memory.
+            _kept.insert(0, found)
+            del _kept[_MOST_KEPT:]
+    new = set(above) - found.seen
+    found.add(new)
+    # Only now: nobody takes for added what is not.
+    found.seen |= new
+    if len(found.seen) > _MOST_SEEN:
+        # Of changes that were refused their ids would stay.
+        _kept[:] = [each for each in _kept if each is not found]
     return lambda folded: list(dict.fromkeys(found.ids.get(folded, ())))
 
 
