@@ -75,8 +75,8 @@ from caddrel.store.unlocks import UnlockStore
 CONSOLE = Path(__file__).parent / "service" / "static"
 FIRST_ACCOUNT = "operator"
 # What has threads of its own, and how many: batches of evaluations, so that nobody's exports keep them waiting, and
-# directories, whose changes are made one after another: more threads would only take turns from those at the doors.
-APART = {"/access/v1/evaluations": ("caddrel-batch", 4), "/scim/": ("caddrel-directory", 1)}
+# directories, which bring everybody at once: more threads would only take turns from those at the doors.
+APART = {"/access/v1/evaluations": ("caddrel-batch", 4), "/scim/": ("caddrel-directory", 4)}
 # Requests that wait for a thread; the newest of more is refused.
 MOST_WAITING = 512
 

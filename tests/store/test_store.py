@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import contextlib
 import json
+import sqlite3
 import warnings
 from dataclasses import replace
 from datetime import datetime
@@ -35,7 +36,7 @@ from caddrel.core.logs.references import number_for, spelled
 from caddrel.store.book_tables import BOOK, counters
 from caddrel.store.bulk_insert import MOST_VALUES, insert_many
 from caddrel.store.dictionary import Decided
-from caddrel.store.engine import Database, Kept
+from caddrel.store.engine import Database, Kept, driver
 from caddrel.store.log_seal import LogSeal
 from caddrel.store.log_tables import LOG, signins
 from caddrel.store.moments import from_stored, to_stored
@@ -135,6 +136,16 @@ def test_reading_connections_cannot_write_and_failed_writes_leave_nothing(tmp_pa
             within.execute(insert(counters).values(name="y", value=2))
         assert _counted(database, "y") == []
     assert (_counted(database, "x"), _counted(database, "y")) == ([1], [2])
+
+    def end_early() -> None:
+        with database.write() as connection:
+            driver(connection).execute("ROLLBACK")
+
+    with pytest.raises(sqlite3.OperationalError):
+        end_early()
+    with database.write() as connection:
+        connection.execute(delete(counters).where(counters.c.name == "x"))
+    assert _counted(database, "x") == []
     database.close()
 
 

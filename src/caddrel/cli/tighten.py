@@ -62,6 +62,7 @@ def tighten(
                 write_json(saved)
             else:
                 say(f"{limit} is {value} in draft {of.draft} now, version {saved.info.version}.")
+                say(f"Whether its texts still fit: caddrel rulebook check draft:{of.draft}")
             return
         wanted = [each.strip() for each in choices.split(",") if each.strip()]
         request = TighteningRequest(of, limit, wanted, since, until, where, fewer_than)

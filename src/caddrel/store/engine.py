@@ -162,12 +162,17 @@ class Database:
             yield connection
             own.execute("COMMIT")
         except BaseException:
-            # Some errors of SQLite have ended it already.
-            if own.in_transaction:
-                own.execute("ROLLBACK")
+            # Some errors of SQLite have ended it already. One that cannot be ended ends with its connection.
+            with contextlib.suppress(sqlite3.Error):
+                if own.in_transaction:
+                    own.execute("ROLLBACK")
             raise
         finally:
-            self._writers.append(connection)
+            if own.in_transaction:
+                connection.invalidate()
+                connection.close()
+            else:
+                self._writers.append(connection)
 
     def one(self, statement: str, values: Sequence[Any]) -> tuple[Any, ...] | None:
         """Return the first row that a statement finds in what is committed by now, by the driver alone.
@@ -242,6 +247,8 @@ class Database:
         self.path.parent.mkdir(parents=True, exist_ok=True, mode=0o700)
         # Alembic leaves it to SQLAlchemy when a transaction begins and ends.
         with closing(_engine(self.path, "BEGIN IMMEDIATE", _WRITING).connect()) as connection:
+            # Closed with it, and not kept for others.
+            connection.detach()
             there, newest = self._form(connection), newest_form(self._migrations)
             if there > newest:
                 raise NewerForm(f"{self.path} was written by a newer release (form {there}, this one knows {newest})")
@@ -250,7 +257,6 @@ class Database:
                 from alembic import command
 
                 command.upgrade(self.config(connection), form)
-            connection.detach()
         self.path.chmod(0o600)
 
     def _form(self, connection: Connection) -> str:

@@ -28,14 +28,17 @@ _COUNTING = (
     " ON CONFLICT (name) DO UPDATE SET value = value + 1 RETURNING value"
 )
 _READ_VERSION = "SELECT value FROM counters WHERE name = 'inventory'"
-_SINCE = "SELECT noun, id, title, document, version, removed_at FROM inventory WHERE version > ?"
+_SINCE = (
+    "SELECT noun, id, title, document, version, removed_at FROM inventory WHERE version > ?"
+    # The order counts: of several devices with one serial number the one that changed last is meant.
+    " ORDER BY version, rowid"
+)
 _ONE = "SELECT noun, id, title, document, version, removed_at FROM inventory WHERE noun = ? AND id = ?"
 # Each of the two has its index.
 _NAMED = " UNION ".join(
     f"SELECT id FROM inventory WHERE noun = ? AND lower({column}) = ? AND removed_at IS NULL"  # noqa: S608 - our columns
     for column in ("id", "title")
 )
-_MOST_NAMED = 10_000
 
 
 @dataclass(frozen=True, slots=True)
@@ -218,7 +221,8 @@ class InventoryStore:
 
     def named(self, noun: str, text: str) -> list[str]:
         """Return the ids of those with such an id or title; the case of ASCII aside."""
-        return [str(id) for (id,) in self._database.first(_NAMED, (noun, text.lower()) * 2, _MOST_NAMED)]
+        with self._database.read() as connection:
+            return [str(id) for (id,) in driver(connection).execute(_NAMED, (noun, text.lower()) * 2)]
 
     def page(self, noun: str, search: str = "", after: str = "", limit: int = 50) -> tuple[list[Stored], int]:
         """Return objects by id after one, matching a search, and how many match in all."""

@@ -22,7 +22,6 @@ _NAMED = " UNION ".join(
     f"SELECT id FROM kept_by WHERE noun = ? AND lower(json_extract(document, '$.{key}')) = ?"  # noqa: S608 - our keys
     for key in ("userName", "externalId", "displayName")
 )
-_MOST_NAMED = 10_000
 _COLUMNS = (
     kept_by.c.noun, kept_by.c.id, kept_by.c.keeper, kept_by.c.created, kept_by.c.changed, kept_by.c.document
 )  # fmt: skip
@@ -79,8 +78,8 @@ class KeptByStore:
 
     def named(self, noun: str, text: str) -> list[str]:
         """Return the ids of those that a directory calls so, by their name or its own id; the case of ASCII aside."""
-        rows = self._database.first(_NAMED, (noun, text.lower()) * 3, _MOST_NAMED)
-        return [str(id) for (id,) in rows]
+        with self._database.read() as connection:
+            return [str(id) for (id,) in driver(connection).execute(_NAMED, (noun, text.lower()) * 3)]
 
     def keepers(self, noun: str) -> dict[str, str]:
         """Return who keeps each of a noun that is kept, by id."""

@@ -54,9 +54,14 @@ class InventoryChanges:
     def together(self) -> Iterator[None]:
         """Commit changes of the inventory at once with what else is kept in the same file, or nothing of it.
 
-        Nobody else changes the inventory meanwhile; that is waited for first, and then the file, as all others do.
+        Nobody else changes the inventory meanwhile; that is waited for first, and then the file, as all others do. Of
+        one object at most one change: each is made to what is committed.
         """
         with self._changing:
+            if self._within:
+                # Followed only once the outermost is committed.
+                yield
+                return
             self._within = True
             try:
                 with self._data.inventory.together():

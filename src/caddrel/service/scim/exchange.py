@@ -6,6 +6,7 @@ take as long to make as all the rest of the service takes to start.
 
 from __future__ import annotations
 
+import contextlib
 import threading
 from collections.abc import Mapping
 from functools import cache
@@ -23,7 +24,8 @@ from caddrel.service.scim.resources import provider
 from caddrel.service.scim.storage import InventoryStorage
 from caddrel.service.state.data_folder import DataFolder
 
-# One directory's change after the other: each is made to what was read.
+# One directory's change after the other: each is made to what was read. Held for the whole of a message: of several
+# that are read and answered at once each takes turns from the doors, and none is done any sooner.
 _writing = threading.Lock()
 
 
@@ -64,9 +66,10 @@ def answered(
     """
     base, path, query = url
     request = ScimRequest(method, base, path, query, {"Content-Type": SCIM_MEDIA_TYPE, **headers}, body)
-    storage = InventoryStorage(data, changes, directory, _writing)
+    asks = method == "GET" or path.endswith("/.search")
     try:
-        response = ScimHandler(_service(), storage).handle(request)
+        with contextlib.nullcontext() if asks else _writing:
+            response = ScimHandler(_service(), InventoryStorage(data, changes, directory)).handle(request)
     except SCIMException as refused:
         response = _service().error_response(refused)
     told = {name: value for name, value in response.headers.items() if name.lower() != "content-type"}

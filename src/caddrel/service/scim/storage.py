@@ -7,7 +7,6 @@ inventory, made to what it was read as.
 from __future__ import annotations
 
 import re
-import threading
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from datetime import datetime
@@ -66,7 +65,6 @@ class InventoryStorage(ScimStorage):
     data: DataFolder
     inventory: InventoryChanges
     keeper: str
-    writing: threading.Lock
     _direct: dict[str, list[str]] | None = None
 
     # Reading.
@@ -123,8 +121,8 @@ class InventoryStorage(ScimStorage):
         """
         there, store = self._there(noun), self.data.kept_by
         ids = {*self.data.inventory.named(noun, text), *store.named(noun, text)}
-        keepers = {id: store.get(noun, id) for id in ids if id in there}
-        return sorted(id for id, kept in keepers.items() if kept is None or kept.keeper == self.keeper)
+        found = {id: store.get(noun, id) for id in ids if id in there}
+        return sorted(id for id, kept in found.items() if kept is None or kept.keeper == self.keeper)
 
     def _there(self, noun: str) -> Mapping[str, Any]:
         found: Mapping[str, Any] = getattr(self.data.inventories.current(), noun)
@@ -174,37 +172,33 @@ class InventoryStorage(ScimStorage):
         id = id_of(str(name or ""))
         if not id:
             raise InvalidValueException(detail="it has no name that an id can be made of")
-        with self.writing:
-            if self.data.inventory.get(noun, id) is not None:
-                raise UniquenessException(detail=f"there is {id} already")
-            return self._write(noun, id, resource, None, None)
+        if self.data.inventory.get(noun, id) is not None:
+            raise UniquenessException(detail=f"there is {id} already")
+        return self._write(noun, id, resource, None, None)
 
     def update(
         self, resource_type: ResourceType, resource: Resource[Any], *, expected_version: str | None = None
     ) -> Resource[Any]:
         """Have a person or a group be as is said."""
         noun, id = _NOUNS[str(resource_type.name)], str(resource.id)
-        with self.writing:
-            stored, kept = self._stored(noun, id)
-            self._check_version(noun, stored, kept, expected_version)
-            return self._write(noun, id, resource, stored, kept)
+        stored, kept = self._stored(noun, id)
+        self._check_version(noun, stored, kept, expected_version)
+        return self._write(noun, id, resource, stored, kept)
 
     def delete(self, resource_type: ResourceType, resource_id: str, *, expected_version: str | None = None) -> None:
         """Take a person or a group out; whoever is in is put out."""
         noun, now = _NOUNS[str(resource_type.name)], self.data.clock()
-        with self.writing:
-            stored, kept = self._stored(noun, resource_id)
-            self._check_version(noun, stored, kept, expected_version)
-            if noun == "groups":
-                self._hold(resource_id, None, lambda: ([], []))
-            with self.inventory.together():
-                note = _told(
-                    lambda: self.inventory.remove(noun, resource_id, stored.version, self._accepted, self.keeper)
-                )
-                self.data.kept_by.remove(noun, resource_id)
-            if noun == "people":
-                self._put_out(resource_id, now)
-            self._audit(noun, resource_id, note, now)
+        stored, kept = self._stored(noun, resource_id)
+        self._check_version(noun, stored, kept, expected_version)
+        if noun == "groups":
+            self._hold(resource_id, None, lambda: ([], []))
+        with self.inventory.together():
+            note = _told(lambda: self.inventory.remove(noun, resource_id, stored.version, self._accepted, self.keeper))
+            self.data.kept_by.remove(noun, resource_id)
+            codes = self._end_codes(resource_id, now) if noun == "people" else ""
+            self._audit(noun, resource_id, f"{note}{codes}", now)
+        if noun == "people":
+            self._end_sessions(resource_id, now)
 
     def _check_version(self, noun: str, stored: Stored, kept: KeptBy | None, expected: str | None) -> None:
         if expected is None:
@@ -239,14 +233,14 @@ class InventoryStorage(ScimStorage):
                 stored = None
             self.data.kept_by.put(keeps)
             leaves = isinstance(resource, User) and resource.active is False and not is_off(before, now)
-            if isinstance(resource, User) and resource.active is True and is_off(before, now):
+            if leaves:
+                note = f"{id} is off{self._end_codes(id, now)}"
+            elif isinstance(resource, User) and resource.active is True and is_off(before, now):
                 note = f"{id} is back"
-            if note and not leaves:
+            if note:
                 self._audit(noun, id, note, now)
         if leaves:
-            ended, codes = self._put_out(id, now)
-            note = f"{id} is off; {counted(ended, 'session')} and {counted(codes, 'starter code')} ended"
-            self._audit(noun, id, note, now)
+            self._end_sessions(id, now)
         if stored is None or not isinstance(resource, User):
             return self._made(noun, *self._stored(noun, id))
         return user_again(resource, stored, keeps, self.data.inventories.current(), self.data.clock())
@@ -328,9 +322,19 @@ class InventoryStorage(ScimStorage):
         self._direct = None
         return said
 
-    def _put_out(self, person: str, now: datetime) -> tuple[int, int]:
+    def _end_codes(self, person: str, now: datetime) -> str:
+        """End the starter codes of somebody who goes; return what the audit trail says of it."""
+        codes = self.data.starter_codes.revoke_of(person, now)
+        return f"; {counted(codes, 'starter code')} ended" if codes else ""
+
+    def _end_sessions(self, person: str, now: datetime) -> None:
+        """End the sessions of somebody who is gone by now: those are kept in another file.
+
+        Were it cut off in between, they end when they are decided again for what has changed.
+        """
         ended = self.data.door_sessions.end_of(person, now, f"directory {self.keeper}")
-        return ended, self.data.starter_codes.revoke_of(person, now)
+        if ended:
+            self._audit("people", person, f"{person}: {counted(ended, 'session')} ended", now)
 
     def _audit(self, noun: str, id: str, note: str, now: datetime) -> None:
         path = f"/scim/v2/{'Users' if noun == 'people' else 'Groups'}/{id}"
