@@ -36,6 +36,7 @@ from caddrel.service.http.spans import Spans, is_wanted
 from caddrel.service.http.wsgi import Threads
 from caddrel.service.problems import ServiceError
 from caddrel.service.runtime import Runtime, begin, go_on, stop
+from caddrel.service.scim.asking import asks
 from caddrel.service.signins.recompute import catch_up
 from caddrel.service.state.address_data import AddressData
 from caddrel.service.state.data_folder import DataFolder
@@ -74,11 +75,19 @@ from caddrel.store.unlocks import UnlockStore
 
 CONSOLE = Path(__file__).parent / "service" / "static"
 FIRST_ACCOUNT = "operator"
-# What has threads of its own, and how many: batches of evaluations, so that nobody's exports keep them waiting, and
-# directories, which bring everybody at once: more threads would only take turns from those at the doors.
-APART = {"/access/v1/evaluations": ("caddrel-batch", 4), "/scim/": ("caddrel-directory", 4)}
+# Batches of evaluations have threads of their own, so that nobody's exports keep them waiting.
+BATCH_THREADS = 4
 # Requests that wait for a thread; the newest of more is refused.
 MOST_WAITING = 512
+
+
+def _is_batch(_method: str, path: str) -> bool:
+    return path == "/access/v1/evaluations"
+
+
+def _is_change(method: str, path: str) -> bool:
+    """Tell whether a request is a directory's that changes something."""
+    return path.startswith("/scim/") and not asks(method, path)
 
 
 def utc_now() -> datetime:
@@ -406,7 +415,11 @@ def build_server(
     app = app or create_app(opened.runtime, CONSOLE)
     front = Front(
         Threads(app, "caddrel-request", threads, MOST_WAITING),
-        {path: Threads(app, name, count, MOST_WAITING) for path, (name, count) in APART.items()},
+        [
+            (_is_batch, Threads(app, "caddrel-batch", BATCH_THREADS, MOST_WAITING)),
+            # They are made one after another: more threads would only take turns from those at the doors.
+            (_is_change, Threads(app, "caddrel-directory", 1, MOST_WAITING)),
+        ],
         {PATH: opened.runtime.quick},
         body_limits(opened.runtime, [*ENDPOINTS, *STANDARD_ENDPOINTS]),
         refusal,

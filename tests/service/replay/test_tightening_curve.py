@@ -159,8 +159,8 @@ def test_by_command(kelpline: Live) -> None:
     assert [choice["value"] for choice in told["choices"]] == ["14", "15", "16"]
     assert run("draft", "begin", "by-command", env=env).returncode == 0
     moved = run("tighten", PATCHED, "--under", "draft:by-command", "--set", "16", env=env)
-    said = f"{PATCHED} is 16 in draft by-command now, version 2."
-    assert moved.stdout.splitlines() == [said, "Whether its texts still fit: caddrel rulebook check draft:by-command"]
+    first = f"{PATCHED} is 16 in draft by-command now, version 2."
+    assert moved.stdout.splitlines() == [first, "Whether its texts still fit: caddrel rulebook check draft:by-command"]
     assert run("draft", "discard", "by-command", env=env).returncode == 0
     wrong = run("tighten", PATCHED, "--set", "16", env=env)
     assert (wrong.returncode, "--under draft:NAME" in wrong.stderr) == (2, True)

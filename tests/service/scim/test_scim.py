@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import sqlite3
 from collections.abc import Iterator
+from concurrent.futures import ThreadPoolExecutor
 from datetime import timedelta
 from functools import partial
 from typing import Any
@@ -16,6 +17,8 @@ from tests.service.streams.conftest import signed_in
 
 from caddrel.client import Caddrel, Refused
 from caddrel.service.auth.tokens import make_token
+from caddrel.service.scim import exchange
+from caddrel.service.scim.asking import asks
 
 USER, GROUP = "urn:ietf:params:scim:schemas:core:2.0:User", "urn:ietf:params:scim:schemas:core:2.0:Group"
 ENTERPRISE = "urn:ietf:params:scim:schemas:extension:enterprise:2.0:User"
@@ -39,6 +42,9 @@ def directory(live: Live) -> Iterator[Directory]:
 
 def _patch(directory: Directory, path: str, *operations: dict[str, Any], **headers: str) -> httpx.Response:
     return directory.patch(path, json={"schemas": [PATCH], "Operations": list(operations)}, headers=headers)
+
+
+_SEARCH = {"schemas": ["urn:ietf:params:scim:api:messages:2.0:SearchRequest"], "filter": 'id sw "k"'}
 
 
 def _document(live: Live, noun: str, id: str) -> dict[str, Any]:
@@ -338,6 +344,33 @@ def test_directories_find_page_and_sort(live: Live, directory: Directory) -> Non
     for wrong in ("userName eq", "((((((((((((((id eq 1))))))))))))))", 'id eq "' + "x" * 2_000 + '"', "no-such pr"):
         assert directory.get("/Users", params={"filter": wrong}).status_code in {200, 400}
     assert directory.get("/Users", params={"filter": "userName eq"}).json()["scimType"] == "invalidFilter"
+
+
+@pytest.mark.parametrize(
+    ("method", "path", "only_asks"),
+    [
+        ("GET", "/scim/v2/Users", True),
+        ("POST", "/scim/v2/Users/.search", True),
+        ("POST", "/.search", True),
+        ("POST", "/scim/v2/Users", False),
+        ("PUT", "/scim/v2/Users/ines", False),
+        ("PATCH", "/scim/v2/Groups/search", False),
+        ("DELETE", "/scim/v2/Users/ines", False),
+    ],
+)
+def test_changes_are_told_from_questions(method: str, path: str, *, only_asks: bool) -> None:
+    """Changes are made one at a time; a question that takes long holds none of them up."""
+    assert asks(method, path) is only_asks
+
+
+def test_what_is_asked_waits_for_no_change(live: Live, directory: Directory) -> None:
+    with _client(live, "the yard") as other, ThreadPoolExecutor(1) as pool:
+        with exchange._writing:
+            made = pool.submit(other.post, "/Users", json={"schemas": [USER], "userName": "siri"})
+            assert directory.get("/Users", params={"filter": 'id sw "i"'}).json()["totalResults"] == 1
+            assert directory.post("/Users/.search", json=_SEARCH).json()["totalResults"] == 1
+            assert not made.done()
+        assert made.result(PATIENCE).status_code == 201
 
 
 def test_what_is_offered_is_said_and_nobody_else_may(live: Live, directory: Directory) -> None:

@@ -9,7 +9,7 @@ import asyncio
 import tempfile
 import time
 from collections import deque
-from collections.abc import Awaitable, Callable, Mapping
+from collections.abc import Awaitable, Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any, BinaryIO, Protocol, cast
 
@@ -93,7 +93,8 @@ class Front:
     Parameters
     ----------
     app, apart
-        The threads that answer everything else, and those for what begins with a path: neither keeps the other waiting.
+        The threads that answer everything else, and those for requests by their method and path: neither keeps the
+        other waiting.
     quick
         Who answers what is asked most, by path.
     largest
@@ -103,7 +104,7 @@ class Front:
     def __init__(
         self,
         app: Threads,
-        apart: Mapping[str, Threads],
+        apart: Sequence[tuple[Callable[[str, str], bool], Threads]],
         quick: Mapping[str, Quick],
         allowed: Allowed,
         refusal: Refusal,
@@ -146,7 +147,7 @@ class Front:
             if self._begin(quick, scope, headers, body, loop, made):
                 await _send(send, await response)
                 return
-        threads = self._threads(scope["path"])
+        threads = self._threads(scope["method"], scope["path"])
         request = WsgiRequest(scope, headers, body, asyncio.get_running_loop(), receive, send)
         if threads.put(request):
             await request.done
@@ -154,9 +155,9 @@ class Front:
         request.close()
         await self._refuse(503, receive, send)
 
-    def _threads(self, path: str) -> Threads:
+    def _threads(self, method: str, path: str) -> Threads:
         """Return the threads that answer what is asked of a path."""
-        return next((threads for begin, threads in self._apart.items() if path.startswith(begin)), self._app)
+        return next((threads for is_for, threads in self._apart if is_for(method, path)), self._app)
 
     def look(self, now: float) -> None:
         """Tell those who have waited too long that they are to ask again."""
@@ -165,12 +166,12 @@ class Front:
 
     def stopping(self) -> None:
         """Take note that the service stops: streams end."""
-        for threads in (self._app, *self._apart.values()):
+        for threads in (self._app, *(threads for _, threads in self._apart)):
             threads.stopping = True
 
     def stop(self) -> None:
         """End the threads, once they are done."""
-        for threads in (self._app, *self._apart.values()):
+        for threads in (self._app, *(threads for _, threads in self._apart)):
             threads.stop()
 
     async def _most(self, scope: Scope, headers: Mapping[bytes, bytes]) -> int:

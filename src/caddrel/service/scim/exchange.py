@@ -20,6 +20,7 @@ from scim2_server.service import ScimService
 
 from caddrel.service.http.endpoints import Answer
 from caddrel.service.inventory.changes import InventoryChanges
+from caddrel.service.scim.asking import asks
 from caddrel.service.scim.resources import provider
 from caddrel.service.scim.storage import InventoryStorage
 from caddrel.service.state.data_folder import DataFolder
@@ -66,9 +67,8 @@ def answered(
     """
     base, path, query = url
     request = ScimRequest(method, base, path, query, {"Content-Type": SCIM_MEDIA_TYPE, **headers}, body)
-    asks = method == "GET" or path.endswith("/.search")
     try:
-        with contextlib.nullcontext() if asks else _writing:
+        with contextlib.nullcontext() if asks(method, path) else _writing:
             response = ScimHandler(_service(), InventoryStorage(data, changes, directory)).handle(request)
     except SCIMException as refused:
         response = _service().error_response(refused)
