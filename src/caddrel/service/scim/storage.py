@@ -117,7 +117,9 @@ class InventoryStorage(ScimStorage):
     def _named(self, noun: str, text: str) -> list[str]:
         """Return what may be called so, of what this directory may see: the rest is not made to be looked at.
 
-        The filter is asked of each; what is left out has neither the id nor, of a directory, a name that is this.
+        The filter is asked of each; what is left out has neither the id nor, of a directory, a name that is this. The
+        database compares ASCII letters alone, which is all that the text holds: of others only the Kelvin sign is one
+        to the filter and none to the database.
         """
         there, store = self._there(noun), self.data.kept_by
         ids = {*self.data.inventory.named(noun, text), *store.named(noun, text)}
