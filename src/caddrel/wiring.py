@@ -36,7 +36,7 @@ from caddrel.service.http.spans import Spans, is_wanted
 from caddrel.service.http.wsgi import Threads
 from caddrel.service.problems import ServiceError
 from caddrel.service.runtime import Runtime, begin, go_on, stop
-from caddrel.service.scim.asking import asks
+from caddrel.service.scim.questions import asks
 from caddrel.service.signins.recompute import catch_up
 from caddrel.service.state.address_data import AddressData
 from caddrel.service.state.data_folder import DataFolder

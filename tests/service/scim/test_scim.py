@@ -18,7 +18,7 @@ from tests.service.streams.conftest import signed_in
 from caddrel.client import Caddrel, Refused
 from caddrel.service.auth.tokens import make_token
 from caddrel.service.scim import exchange
-from caddrel.service.scim.asking import asks
+from caddrel.service.scim.questions import asks
 
 USER, GROUP = "urn:ietf:params:scim:schemas:core:2.0:User", "urn:ietf:params:scim:schemas:core:2.0:Group"
 ENTERPRISE = "urn:ietf:params:scim:schemas:extension:enterprise:2.0:User"

@@ -20,7 +20,7 @@ from scim2_server.service import ScimService
 
 from caddrel.service.http.endpoints import Answer
 from caddrel.service.inventory.changes import InventoryChanges
-from caddrel.service.scim.asking import asks
+from caddrel.service.scim.questions import asks
 from caddrel.service.scim.resources import provider
 from caddrel.service.scim.storage import InventoryStorage
 from caddrel.service.state.data_folder import DataFolder
