@@ -39,7 +39,7 @@ def test_whatever_happens_it_holds_what_was_put_and_tells_what_has_changed(tmp_p
                 if (noun, id) in there:
                     there[noun, id] = {**there[noun, id], "title": "merged"}
             case "remove":
-                assert store.remove(noun, id, AT, None) == (there.pop((noun, id), None) is not None)
+                assert (store.remove(noun, id, AT, None) is not None) == (there.pop((noun, id), None) is not None)
         states.append((store.version(), dict(there)))
     for noun in ("people", "devices"):
         held = {id: document for (kind, id), document in there.items() if kind == noun}

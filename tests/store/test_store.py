@@ -140,12 +140,60 @@ def test_reading_connections_cannot_write_and_failed_writes_leave_nothing(tmp_pa
     def end_early() -> None:
         with database.write() as connection:
             driver(connection).execute("ROLLBACK")
+            # Nothing that is written after it is committed by itself.
+            for after in (database.write, database.part):
+                with pytest.raises(RuntimeError), after():
+                    driver(connection).execute("INSERT INTO counters (name, value) VALUES ('late', 1)")
 
-    with pytest.raises(sqlite3.OperationalError):
+    with pytest.raises((RuntimeError, sqlite3.OperationalError)):
         end_early()
+    assert _counted(database, "late") == []
     with database.write() as connection:
         connection.execute(delete(counters).where(counters.c.name == "x"))
     assert _counted(database, "x") == []
+    database.close()
+
+
+def test_of_a_part_that_fails_nothing_stays_and_the_rest_does(tmp_path: Path) -> None:
+    database = Database(tmp_path / "x.sqlite", "book")
+    database.migrate()
+    asked = "SELECT value FROM counters WHERE name = ?"
+
+    def count(name: str, value: int) -> None:
+        with database.write() as connection:
+            connection.execute(insert(counters).values(name=name, value=value))
+            assert database.own(asked, (name,)) == (value,)
+            # Nobody else sees it yet.
+            assert database.one(asked, (name,)) is None
+
+    def fail() -> None:
+        with database.part():
+            count("failed", 2)
+            with database.part():
+                count("within", 3)
+            raise ZeroDivisionError
+
+    with database.write():
+        count("before", 1)
+        with pytest.raises(ZeroDivisionError):
+            fail()
+        assert database.own(asked, ("within",)) is None
+        with database.part():
+            count("after", 4)
+
+    def doomed() -> None:
+        with database.write(), database.part():
+            count("doomed", 5)
+            # That is not in a part of its own, and another that fails changes nothing about it.
+            with pytest.raises(OperationalError), database.write() as connection:
+                connection.exec_driver_sql("SELECT no_such_column FROM counters")
+            with pytest.raises(ZeroDivisionError), database.part():
+                raise ZeroDivisionError
+
+    with pytest.raises(RuntimeError):
+        doomed()
+    counted = {name: _counted(database, name) for name in ("before", "failed", "within", "after", "doomed")}
+    assert counted == {"before": [1], "failed": [], "within": [], "after": [4], "doomed": []}
     database.close()
 
 

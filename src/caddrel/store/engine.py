@@ -68,6 +68,12 @@ def driver(connection: Connection) -> sqlite3.Connection:
     return found
 
 
+def _still(own: sqlite3.Connection) -> None:
+    """Refuse to write what would be committed together with something that SQLite has undone by itself."""
+    if not own.in_transaction:
+        raise RuntimeError("what this would be committed with has failed")
+
+
 T = TypeVar("T")
 
 
@@ -119,11 +125,12 @@ class Database:
     def write(self) -> Iterator[Connection]:
         """Give a connection whose changes are committed together at the end, or not at all.
 
-        What the same thread writes within it is committed with it. An error of that is to end it: were it caught, part
-        of what was to be done together would be committed.
+        What the same thread writes within it is committed with it. An error of that is to end it, or the `part` that it
+        is in: were it caught, some of what was to be done together would be committed.
         """
         within: Connection | None = getattr(self._mine, "writing", None)
         if within is not None:
+            _still(driver(within))
             try:
                 yield within
             except BaseException:
@@ -145,6 +152,24 @@ class Database:
             if getattr(said, "sqlite_errorname", "").startswith(_NO_ROOM):
                 raise NoRoom(self.path.name) from error
             raise
+
+    @contextmanager
+    def part(self) -> Iterator[None]:
+        """Have what this thread writes meanwhile be undone when it fails; what else is in its commit stays."""
+        own, failed = driver(self._mine.writing), self._mine.failed
+        # With no transaction around it, it would be one of its own.
+        _still(own)
+        own.execute("SAVEPOINT part")
+        try:
+            yield
+        except BaseException:
+            # Some errors of SQLite have ended all of it already, and nothing more is written then.
+            if own.in_transaction:
+                own.execute("ROLLBACK TO part")
+                own.execute("RELEASE part")
+                self._mine.failed = failed
+            raise
+        own.execute("RELEASE part")
 
     @contextmanager
     def _transaction(self) -> Iterator[Connection]:
@@ -182,6 +207,15 @@ class Database:
         """
         found = self.first(statement, values, 1)
         return found[0] if found else None
+
+    def own(self, statement: str, values: Sequence[Any]) -> tuple[Any, ...] | None:
+        """Return what `one` does; of what this thread is writing just now also what is not committed yet."""
+        within: Connection | None = getattr(self._mine, "writing", None)
+        if within is None:
+            return self.one(statement, values)
+        with closing(driver(within).execute(statement, values)) as cursor:
+            found: tuple[Any, ...] | None = cursor.fetchone()
+            return found
 
     def first(self, statement: str, values: Sequence[Any], most: int) -> list[tuple[Any, ...]]:
         """Return the first rows that a statement finds, at most so many; as `one` does."""

@@ -88,9 +88,18 @@ class InventoryStore:
         """Commit what this thread writes meanwhile at once, of all that is kept in the same file, or nothing of it."""
         return self._database.write()
 
+    def part(self) -> AbstractContextManager[object]:
+        """Have what this thread writes meanwhile, together with more, be undone when it fails; the rest stays."""
+        return self._database.part()
+
     def version(self) -> int:
         """Return a number that grows with every change."""
         return self._version.get()
+
+    def last_version(self) -> int:
+        """Return that number as it is at this very moment, with what this thread is writing: `version` may lag."""
+        found = self._database.own(_READ_VERSION, ())
+        return found[0] if found is not None else 0
 
     def _read_version(self) -> int:
         found = self._database.one(_READ_VERSION, ())
@@ -181,8 +190,8 @@ class InventoryStore:
                 return _stored(there)
             return _write(connection, noun, document, at, _next_version(connection))
 
-    def remove(self, noun: str, id: str, at: datetime, seen: int | None) -> bool:
-        """Take out an object; tell whether it was there. Its id is kept, and nothing else of it.
+    def remove(self, noun: str, id: str, at: datetime, seen: int | None) -> int | None:
+        """Take out an object; return the number of the change, None where it was not there. Its id alone is kept.
 
         Parameters
         ----------
@@ -197,12 +206,12 @@ class InventoryStore:
         with self._database.write() as connection:
             there = _row(connection, noun, id)
             if there is None or there.removed_at is not None:
-                return False
+                return None
             _seen(there, seen)
             moment, version = to_stored(at), _next_version(connection)
             emptied = {"title": "", "document": "{}", "changed_at": moment, "removed_at": moment, "version": version}
             connection.execute(update(inventory).where(_key(noun, id)).values(**emptied))
-        return True
+        return version
 
     def merge(self, noun: str, id: str, changed: Mapping[str, Any], at: datetime) -> Stored | None:
         """Change some fields of an object and return it as it is then; None when it is not there."""
@@ -214,8 +223,8 @@ class InventoryStore:
             return _write(connection, noun, merged, at, _next_version(connection))
 
     def get(self, noun: str, id: str) -> Stored | None:
-        """Return one object."""
-        found = self._database.one(_ONE, (noun, id))
+        """Return one object; as this thread has written it, where it is writing just now."""
+        found = self._database.own(_ONE, (noun, id))
         row = _Row(*found) if found is not None else None
         return _stored(row) if row is not None and row.removed_at is None else None
 

@@ -11,12 +11,11 @@ from typing import Any
 from sqlalchemy import delete, func, select
 
 from caddrel.store.book_tables import kept_by
-from caddrel.store.engine import Database, Kept, driver
+from caddrel.store.engine import Database, driver
 from caddrel.store.moments import from_stored, to_stored
 
 # Written out, as they are asked again and again: building a statement takes longer than what it does. Each name has its
 # index.
-_ANY = "SELECT 1 FROM kept_by LIMIT 1"
 _ONE = "SELECT noun, id, keeper, created, changed, document FROM kept_by WHERE noun = ? AND id = ?"
 _NAMED = " UNION ".join(
     f"SELECT id FROM kept_by WHERE noun = ? AND lower(json_extract(document, '$.{key}')) = ?"  # noqa: S608 - our keys
@@ -57,17 +56,10 @@ class KeptByStore:
 
     def __init__(self, database: Database) -> None:
         self._database = database
-        # Asked at every change of the inventory.
-        self._any = Kept(database, self._read_any)
-
-    def _read_any(self) -> bool:
-        return self._database.one(_ANY, ()) is not None
 
     def get(self, noun: str, id: str) -> KeptBy | None:
-        """Return who keeps an object, None where nobody does."""
-        if not self._any.get():
-            return None
-        row = self._database.one(_ONE, (noun, id))
+        """Return who keeps an object, None where nobody does; as this thread has written it, where it is writing."""
+        row = self._database.own(_ONE, (noun, id))
         return _kept(*row) if row is not None else None
 
     def all(self, noun: str) -> dict[str, KeptBy]:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import csv
 import io
+import random
 from datetime import UTC, datetime
 from typing import Any
 
@@ -11,6 +12,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from caddrel.core.facts import layers
+from caddrel.core.inventory import consistency
 from caddrel.core.inventory.consistency import inconsistencies
 from caddrel.core.inventory.csv_table import TableRefused, read_table, write_table
 from caddrel.core.inventory.index import Inventory
@@ -164,3 +167,29 @@ def test_a_group_that_goes_and_is_named_is_told() -> None:
     after = before.replaced(Inventory(), {"groups": ["sea"]})
     (found,) = inconsistencies(before, after, {}, {"groups": ["sea"]})
     assert (found.code, found.path) == ("unknown-group", "groups.sea")
+
+
+@pytest.mark.parametrize("seed", range(8))
+def test_ids_alike_are_found_after_any_changes(monkeypatch: pytest.MonkeyPatch, seed: int) -> None:
+    """What is known of an inventory is used for those that follow from it, also once layers are laid together."""
+    monkeypatch.setattr(layers, "MOST_ABOVE", 6)
+    monkeypatch.setattr(consistency, "_MOST_SEEN", 30)
+    drawn = random.Random(seed)
+    words = [f"{'ada' if drawn.random() < 0.5 else 'Ada'}{' ' * drawn.randrange(1, 3)}{n % 12}" for n in range(60)]
+    inventories = [read_inventory({"people": [{"id": f"p{n}"} for n in range(40)]})[0]]
+    found_any = 0
+    for _ in range(150):
+        # One change after another for the most part; some to what was there a while ago, or carried out by nobody.
+        before = inventories[-1] if drawn.random() < 0.8 else drawn.choice(inventories)
+        made, _ = read_inventory({"people": [{"id": id} for id in drawn.sample(words, drawn.randrange(1, 4))]})
+        gone = drawn.sample(sorted(before.people), min(drawn.randrange(3), len(before.people)))
+        after = before.replaced(made, {"people": gone})
+        new = [id for id in made.people if id not in before.people]
+        folded = {id: " ".join(id.split()).casefold() for id in after.people}
+        expected = {f"people.{id}" for id in new if list(folded.values()).count(folded[id]) > 1}
+        found = inconsistencies(before, after, {"people": list(made.people.values())}, {})
+        assert {each.path for each in found if each.code == "ids-alike"} == expected
+        found_any += bool(expected)
+        if drawn.random() < 0.7:
+            inventories.append(after)
+    assert found_any > 10

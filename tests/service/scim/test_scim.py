@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import json
 import sqlite3
-from collections.abc import Iterator
 from concurrent.futures import ThreadPoolExecutor
 from datetime import timedelta
 from functools import partial
@@ -13,31 +12,16 @@ from typing import Any
 import httpx
 import pytest
 from tests.conftest import PATIENCE, Live, at_once, until
+from tests.service.scim.conftest import GROUP, PATCH, PERSON, USER, Directory, client_of
 from tests.service.streams.conftest import signed_in
 
 from caddrel.client import Caddrel, Refused
-from caddrel.service.auth.tokens import make_token
 from caddrel.service.scim import exchange
 from caddrel.service.scim.questions import asks
+from caddrel.service.scim.resources import MOST_AT_ONCE
+from caddrel.service.state.limits import Limits
 
-USER, GROUP = "urn:ietf:params:scim:schemas:core:2.0:User", "urn:ietf:params:scim:schemas:core:2.0:Group"
 ENTERPRISE = "urn:ietf:params:scim:schemas:extension:enterprise:2.0:User"
-PERSON = "urn:caddrel:params:scim:schemas:1.0:Person"
-PATCH = "urn:ietf:params:scim:api:messages:2.0:PatchOp"
-Directory = httpx.Client
-
-
-def _client(live: Live, name: str) -> httpx.Client:
-    token = make_token(live.data, name, "directory", 30, "tests")[1]
-    headers = {"Authorization": f"Bearer {token}", "Content-Type": "application/scim+json"}
-    return httpx.Client(base_url=f"{live.url}/scim/v2", headers=headers, timeout=60, verify=False)
-
-
-@pytest.fixture
-def directory(live: Live) -> Iterator[Directory]:
-    live.data.settings.origin = live.url
-    with _client(live, "head office") as client:
-        yield client
 
 
 def _patch(directory: Directory, path: str, *operations: dict[str, Any], **headers: str) -> httpx.Response:
@@ -109,7 +93,7 @@ def test_a_person_is_made_changed_and_taken_out(live: Live, directory: Directory
         with pytest.raises(Refused, match="kept by the directory head office; nothing was changed"):
             client.people.import_([b'{"id": "odd", "kind": "guest"}\n', b'{"id": "siri.lund", "kind": "guest"}\n'])
         assert _document(live, "people", "odd")["kind"] == "employee"
-    with _client(live, "the yard") as other:
+    with client_of(live, "the yard") as other:
         assert other.get("/Users/siri.lund").status_code == 404
         assert other.post("/Users", json={"schemas": [USER], "userName": "siri.lund"}).status_code == 409
     assert directory.delete("/Users/siri.lund").status_code == 204
@@ -182,7 +166,7 @@ def test_who_is_taken_off_a_group_is_decided_again_and_it_is_told_why(
     circle = _patch(directory, "/Groups/crew", {"op": "add", "path": "members", "value": [{"value": "night-watch"}]})
     assert circle.status_code == 400
     # None of a change is made of which a part is wrong: neither a group nor a member of one.
-    with _client(live, "the yard") as other:
+    with client_of(live, "the yard") as other:
         made = other.post("/Users", json={"schemas": [USER], "userName": "yard.hand"})
         assert made.status_code == 201, made.text
     for members in (["odd", "nobody"], ["odd", "night-watch"], ["odd", "yard.hand"]):
@@ -327,7 +311,7 @@ def test_directories_find_page_and_sort(live: Live, directory: Directory) -> Non
         'userName eq "%"': [],
     }.items():
         assert [user["id"] for user in found(filter=text)["Resources"]] == ids, text
-    with _client(live, "the yard") as other:
+    with client_of(live, "the yard") as other:
         asked = {"filter": 'externalId eq "E-7"'}
         assert other.get("/Users", params=asked).json()["totalResults"] == 0
     assert directory.delete("/Users/siri.lund@kelpline.example").status_code == 204
@@ -364,7 +348,7 @@ def test_changes_are_told_from_questions(method: str, path: str, *, only_asks: b
 
 
 def test_what_is_asked_waits_for_no_change(live: Live, directory: Directory) -> None:
-    with _client(live, "the yard") as other, ThreadPoolExecutor(1) as pool:
+    with client_of(live, "the yard") as other, ThreadPoolExecutor(1) as pool:
         with exchange._writing:
             made = pool.submit(other.post, "/Users", json={"schemas": [USER], "userName": "siri"})
             assert directory.get("/Users", params={"filter": 'id sw "i"'}).json()["totalResults"] == 1
@@ -375,11 +359,8 @@ def test_what_is_asked_waits_for_no_change(live: Live, directory: Directory) -> 
 
 def test_what_is_offered_is_said_and_nobody_else_may(live: Live, directory: Directory) -> None:
     config = directory.get("/ServiceProviderConfig").json()
-    assert (config["patch"]["supported"], config["bulk"]["supported"], config["etag"]["supported"]) == (
-        True,
-        False,
-        True,
-    )
+    assert all(config[what]["supported"] for what in ("patch", "bulk", "etag"))
+    assert (config["bulk"]["maxOperations"], config["bulk"]["maxPayloadSize"]) == (MOST_AT_ONCE, Limits().body)
     assert {each["id"] for each in directory.get("/Schemas").json()["Resources"]} >= {USER, GROUP, PERSON, ENTERPRISE}
     assert {each["name"] for each in directory.get("/ResourceTypes").json()["Resources"]} == {"User", "Group"}
     for path in ("/Bulk", "/Me", "/Nothing", "/Users/nobody"):

@@ -5,6 +5,8 @@ from __future__ import annotations
 import contextlib
 import random
 from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
+from functools import partial
 from pathlib import Path
 from typing import Any
 
@@ -59,13 +61,37 @@ def test_what_is_followed_is_what_would_be_read(tmp_path: Path, seed: int) -> No
         with contextlib.suppress(ServiceError):
             runtime.inventory.put_one(noun, document, None, "")
 
+    def take_out(noun: str) -> None:
+        with contextlib.suppress(ServiceError):
+            runtime.inventory.remove(noun, drawn.choice(_IDS[noun]), None, "")
+
     def together(noun: str) -> None:
+        before, told = data.inventories.current(), list[int]()
         with contextlib.suppress(ZeroDivisionError, RuntimeError), runtime.inventory.together():
-            put(noun)
-            with runtime.inventory.together() if drawn.random() < 0.5 else contextlib.nullcontext():
-                put(drawn.choice(NOUNS))
+            drawn.choice((put, take_out))(noun)
+            for number in range(drawn.randrange(3)):
+                # A part that fails leaves nothing, and what is to be done after it is not done.
+                with contextlib.suppress(ZeroDivisionError), runtime.inventory.together():
+                    runtime.inventory.afterwards(partial(told.append, number))
+                    drawn.choice((put, put, take_out))(drawn.choice(NOUNS))
+                    if drawn.random() < 0.3:
+                        raise ZeroDivisionError
+                    stayed.append(number)
+            drawn.choice((put, take_out))(noun)
+            made = runtime.inventory.current()
+            # Others do not see it yet.
+            with ThreadPoolExecutor(1) as others:
+                assert others.submit(runtime.inventory.current).result() is before
+            assert not told
             if drawn.random() < 0.3:
+                stayed.clear()
                 raise ZeroDivisionError
+            _same(made, runtime.inventory.current())
+            followed.append(made)
+        assert told == stayed
+        stayed.clear()
+        if followed:
+            _same(followed.pop(), data.inventories.current())
 
     def beside(noun: str) -> None:
         document = {"id": drawn.choice(_IDS[noun]), **drawn.choice(_FORMS[noun])}
@@ -76,7 +102,8 @@ def test_what_is_followed_is_what_would_be_read(tmp_path: Path, seed: int) -> No
     def gone(noun: str) -> None:
         data.inventory.remove(noun, drawn.choice(_IDS[noun]), data.clock(), None)
 
-    ways: list[Callable[[str], None]] = [put, put, put, together, together, beside, gone]
+    stayed, followed = list[int](), list[Inventory]()
+    ways: list[Callable[[str], None]] = [put, put, put, together, together, take_out, beside, gone]
     for _ in range(60):
         # Not always is it looked at in between.
         if drawn.random() < 0.7:
@@ -95,6 +122,6 @@ def test_what_came_in_between_is_not_lost(tmp_path: Path) -> None:
     # Somebody else's change, of another process say, is committed before ours and not seen by it.
     data.inventory.put([("people", {"id": "p2"})], data.clock())
     stored = data.inventory.put_one("people", {"id": "p3"}, data.clock(), 0)
-    inventories.follow(before, stored.version, before)
+    inventories.follow(before, stored.version, stored.version, before)
     assert set(inventories.current().people) == {"p1", "p2", "p3"}
     opened.close()

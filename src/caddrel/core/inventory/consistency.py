@@ -5,7 +5,7 @@ Not here: what is wrong with one object by itself (`reader`).
 
 from __future__ import annotations
 
-from collections.abc import Callable, Collection, Iterable, Iterator, Mapping
+from collections.abc import Callable, Collection, Iterator, Mapping
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -68,15 +68,32 @@ def _folded(id: str) -> str:
 
 @dataclass(slots=True, eq=False)
 class _Folded:
-    """Ids by their folded form: those of a mapping, and of what was laid over it since."""
+    """Ids by their folded form: those of a mapping, and of what was laid over it since.
+
+    Attributes
+    ----------
+    known
+        All of them, with some that are gone.
+    """
 
     below: Mapping[str, Any]
     seen: set[str] = field(default_factory=set)
     ids: dict[str, list[str]] = field(default_factory=dict)
+    known: set[str] = field(default_factory=set)
 
-    def add(self, ids: Iterable[str]) -> None:
+    def add(self, ids: Collection[str]) -> None:
         for id in ids:
             self.ids.setdefault(_folded(id), []).append(id)
+        self.known.update(ids)
+
+    def laid_into(self, below: Mapping[str, Any]) -> _Folded | None:
+        """Return those of another mapping, where it is this one with what was laid over it; None where it is not."""
+        new = below.keys() - self.known
+        if len(new) > len(below) / 2 or len(self.known) > 2 * len(below) + _MOST_SEEN:
+            return None
+        found = _Folded(below, set(), self.ids, self.known)
+        found.add(new)
+        return found
 
 
 # One change after another follows from the same mapping.
@@ -92,8 +109,7 @@ def _alike(there: Mapping[str, Any]) -> Callable[[str], list[str]]:
     below, above = (there.below(), there.above()) if isinstance(there, Layers) else (there, ())
     found = next((each for each in _kept if each.below is below), None)
     if found is None:
-        found = _Folded(below)
-        found.add(below)
+        found = _folded_ids(below)
         if isinstance(there, Layers):
             # Held with its mapping, so that no other comes to stand in its place in memory.
             _kept.insert(0, found)
@@ -106,6 +122,21 @@ def _alike(there: Mapping[str, Any]) -> Callable[[str], list[str]]:
         # Of changes that were refused their ids would stay.
         _kept[:] = [each for each in _kept if each is not found]
     return lambda folded: list(dict.fromkeys(found.ids.get(folded, ())))
+
+
+def _folded_ids(below: Mapping[str, Any]) -> _Folded:
+    """Return the ids of a mapping by their folded form.
+
+    Folding everybody's takes long, and most are known from the mapping that was laid into this one: that is held no
+    longer, as nothing follows from it any more but what is just being looked at.
+    """
+    for each in _kept[:]:
+        if (found := each.laid_into(below)) is not None:
+            _kept[:] = [other for other in _kept if other is not each]
+            return found
+    found = _Folded(below)
+    found.add(below.keys())
+    return found
 
 
 def _group(after: Inventory, group: Group) -> Iterator[Diagnostic]:

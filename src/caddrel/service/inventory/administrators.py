@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Mapping, Sequence
-from typing import Any
+from collections.abc import Collection
 
 from caddrel.core.inventory.index import Inventory
 from caddrel.core.lockout_check.check import administers
@@ -25,13 +24,21 @@ class Administrators:
         # Who could when that was asked last: asked first the next time.
         self._known = ""
 
-    def check(self, changed: Mapping[str, Sequence[Any]], gone: Mapping[str, Collection[str]], accepted: str) -> None:
+    def check(
+        self,
+        before: Inventory,
+        after: Inventory,
+        touched: Collection[str],
+        accepted: str,
+    ) -> None:
         """Refuse what would leave nobody able to get into the apps that everything is administered with.
 
         Parameters
         ----------
-        changed, gone
-            By noun what is to be added or replaced, and the ids of what is to be taken out.
+        before, after
+            What it changes, and what that makes of it.
+        touched
+            The nouns of what is added, replaced or taken out.
         accepted
             Why that risk is accepted; recorded.
 
@@ -42,14 +49,13 @@ class Administrators:
         """
         data = self._data
         published = data.rulebooks.current()
-        if published is None or accepted.strip() or not any(changed.get(noun) or gone.get(noun) for noun in _NOUNS):
+        if published is None or accepted.strip() or not any(noun in touched for noun in _NOUNS):
             return
-        before, now = data.inventories.current(), data.clock()
+        now = data.clock()
         who = administers(published.compiled, before, now, data.addresses, self._known)
         if who is None:
             return
         self._known = who
-        after = before.replaced(Inventory(**changed), gone)
         if administers(published.compiled, after, now, data.addresses, who) is None:
             hint = "leave somebody able to, or give the reason: ?accept_lockout_risk=…"
             raise ServiceError(409, "lockout-risk", f"nobody could administer any more{UNCHANGED}", hint)

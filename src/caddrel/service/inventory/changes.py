@@ -5,16 +5,17 @@ Not here: reading objects (`core.inventory.reader`), and the index that decision
 
 from __future__ import annotations
 
+import contextlib
 import threading
 from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
 from contextlib import contextmanager
-from dataclasses import dataclass
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 from caddrel.core.diagnostics import Diagnostic, shorten
 from caddrel.core.facts.values import show_moment
 from caddrel.core.inventory.consistency import inconsistencies
-from caddrel.core.inventory.index import ONE_OF, Inventory
+from caddrel.core.inventory.index import NOUNS, ONE_OF, Inventory
 from caddrel.core.inventory.reader import InventoryReader, read_object
 from caddrel.service.inventory import audit_note
 from caddrel.service.inventory.administrators import UNCHANGED, Administrators
@@ -37,6 +38,31 @@ class Accepted:
     removals: int = 0
 
 
+@dataclass(slots=True)
+class _Within:
+    """What a thread changes together, and has not committed yet.
+
+    Attributes
+    ----------
+    before, after
+        The inventory that is committed, and what the changes make of it.
+    first, last
+        The numbers of the first and the last of them: none and that of what is committed, where there are none.
+    unknown
+        Whether what they make of it is not known, but to be read once it is committed.
+    afterwards
+        What is done once it is.
+    """
+
+    thread: int
+    before: Inventory
+    after: Inventory
+    last: int
+    first: int | None = None
+    unknown: bool = False
+    afterwards: list[Callable[[], None]] = field(default_factory=list)
+
+
 class InventoryChanges:
     """Changes the inventory; one for the whole service."""
 
@@ -46,36 +72,72 @@ class InventoryChanges:
         # Held from looking at who could still administer until the change is written: of two who take out one another
         # at the same moment, the second is refused.
         self._changing = threading.RLock()
-        # What the inventory is once it is committed, of a change and its number; held back until it is.
-        self._followed: list[tuple[Inventory, int, Inventory]] = []
-        self._within = False
+        self._within: _Within | None = None
 
     @contextmanager
     def together(self) -> Iterator[None]:
         """Commit changes of the inventory at once with what else is kept in the same file, or nothing of it.
 
-        Nobody else changes the inventory meanwhile; that is waited for first, and then the file, as all others do. Of
-        one object at most one change: each is made to what is committed.
+        Nobody else changes the inventory meanwhile; that is waited for first, and then the file, as all others do. One
+        within another is a part of its commit: of one that fails nothing is left, and the rest of it stays.
         """
         with self._changing:
-            if self._within:
-                # Followed only once the outermost is committed.
-                yield
+            if self._within is not None:
+                with self._part(self._within):
+                    yield
                 return
-            self._within = True
             try:
                 with self._data.inventory.together():
+                    there = self._data.inventories.current()
+                    last = self._data.inventory.last_version()
+                    self._within = _Within(threading.get_ident(), there, there, last)
                     yield
-                for each in self._followed:
-                    self._data.inventories.follow(*each)
+                done = self._within
+                if done.first is not None and not done.unknown:
+                    self._data.inventories.follow(done.before, done.first, done.last, done.after)
             finally:
-                self._within, self._followed = False, []
+                self._within = None
+            for call in done.afterwards:
+                call()
 
-    def _follow(self, before: Inventory, version: int, after: Inventory) -> None:
-        if self._within:
-            self._followed.append((before, version, after))
+    @contextmanager
+    def _part(self, within: _Within) -> Iterator[None]:
+        there = replace(within, afterwards=[*within.afterwards])
+        try:
+            with self._data.inventory.part():
+                yield
+        except BaseException:
+            self._within = there
+            raise
+
+    def afterwards(self, call: Callable[[], None]) -> None:
+        """Do something once what is done together is committed, and only then; at once where nothing is."""
+        if self._within is not None and self._within.thread == threading.get_ident():
+            self._within.afterwards.append(call)
         else:
-            self._data.inventories.follow(before, version, after)
+            call()
+
+    def current(self) -> Inventory:
+        """Return the index of the inventory as it is now; with what this thread has changed and not committed yet."""
+        within = self._within
+        if within is None or within.thread != threading.get_ident():
+            return self._data.inventories.current()
+        assert not within.unknown, "many objects were taken in, and what they made of the inventory is to be read"
+        return within.after
+
+    def _changed(self, version: int, after: Inventory) -> None:
+        """Take note of what a change has made of the inventory, and of its number; it is one of this thread's."""
+        assert self._within is not None
+        # An object that was so already has an earlier one's.
+        if version > self._within.last:
+            self._within.first = version if self._within.first is None else self._within.first
+            self._within.last, self._within.after = version, after
+
+    @contextmanager
+    def _change(self) -> Iterator[None]:
+        """Commit one change; with what it is made together with, which it ends when it fails."""
+        with self._changing, contextlib.nullcontext() if self._within is not None else self.together():
+            yield
 
     def take_in(
         self,
@@ -102,6 +164,8 @@ class InventoryChanges:
             When something is wrong with it, more would go than was accepted, or nobody could administer after it.
         """
         with self._changing:
+            # Made of what is committed.
+            assert self._within is None or self._within.first is None, "something else was changed first"
             while True:
                 made = plan(self._data, asked() if callable(asked) else asked, how, nouns)
                 for refuse in self._refusing(made, accepted, keeper):
@@ -111,6 +175,8 @@ class InventoryChanges:
                 except Moved:
                     # A device has reported its state in between: its object is read again.
                     continue
+                if self._within is not None:
+                    self._within.unknown = True
                 return made
 
     def would_refuse(self, made: ImportPlan, accepted: Accepted) -> list[Diagnostic]:
@@ -128,8 +194,13 @@ class InventoryChanges:
         return (
             lambda: self._held_back(made, accepted),
             lambda: self._refuse_all_kept(made, keeper),
-            lambda: self._administrators.check(made.entries, made.gone, accepted.lockout),
+            lambda: self._refuse_lockout(made, accepted),
         )
+
+    def _refuse_lockout(self, made: ImportPlan, accepted: Accepted) -> None:
+        entries, gone, before = made.entries, made.gone, self._data.inventories.current()
+        touched = [noun for noun in NOUNS if entries.get(noun) or gone.get(noun)]
+        self._administrators.check(before, before.replaced(Inventory(**entries), gone), touched, accepted.lockout)
 
     def _held_back(self, made: ImportPlan, accepted: Accepted) -> None:
         for noun in too_many_go(made):
@@ -195,26 +266,26 @@ class InventoryChanges:
         ServiceError
             When it is wrong, or has changed since it was seen.
         """
-        self._refuse_kept(noun, str(document.get("id", "")), keeper)
         reader = InventoryReader()
         made = read_object(reader, noun, dict(document), str(document.get("id", "")) or noun)
         if reader.problems or made is None:
             raise ServiceError(422, "bad-inventory", "the object is wrong; nothing was changed", "", reader.problems)
         kept = {key: value for key, value in document.items() if value is not None}
-        with self._changing:
-            before = self._data.inventories.current()
+        with self._change():
+            self._refuse_kept(noun, made.id, keeper)
+            before = self.current()
             only: dict[str, Any] = {noun: [made]}
             after = before.replaced(Inventory(**only))
             wrong = [e for e in inconsistencies(before, after, {noun: [made]}, {}) if e.severity == "error"]
             if wrong:
                 raise ServiceError(422, "bad-inventory", f"{wrong[0].message}; nothing was changed", "", wrong)
-            self._administrators.check({noun: [made]}, {}, accepted)
+            self._administrators.check(before, after, [noun], accepted)
             note = audit_note.of_entries(before, noun, [made])
             try:
                 stored = self._data.inventory.put_one(noun, kept, self._data.clock(), seen)
             except Moved as moved:
                 raise _moved(noun, moved) from None
-            self._follow(before, stored.version, after)
+            self._changed(stored.version, after)
             return stored, note
 
     def remove(self, noun: str, id: str, seen: int | None, accepted: str, keeper: str = "") -> str:
@@ -225,15 +296,19 @@ class InventoryChanges:
         ServiceError
             When it is not there, or has changed since it was seen.
         """
-        self._refuse_kept(noun, id, keeper)
-        with self._changing:
-            self._administrators.check({}, {noun: [id]}, accepted)
-            note = audit_note.removed(self._data.inventories.current(), noun, id)
+        with self._change():
+            self._refuse_kept(noun, id, keeper)
+            before = self.current()
+            after = before.replaced(Inventory(), {noun: [id]})
+            self._administrators.check(before, after, [noun], accepted)
+            note = audit_note.removed(before, noun, id)
             try:
-                if not self._data.inventory.remove(noun, id, self._data.clock(), seen):
-                    raise not_found(f"{ONE_OF[noun]} `{shorten(id)}`", f"see GET /api/v1/{noun}?search=…")
+                version = self._data.inventory.remove(noun, id, self._data.clock(), seen)
             except Moved as moved:
                 raise _moved(noun, moved) from None
+            if version is None:
+                raise not_found(f"{ONE_OF[noun]} `{shorten(id)}`", f"see GET /api/v1/{noun}?search=…")
+            self._changed(version, after)
         return note
 
     def _refuse_kept(self, noun: str, id: str, keeper: str) -> None:

@@ -6,17 +6,21 @@ take as long to make as all the rest of the service takes to start.
 
 from __future__ import annotations
 
-import contextlib
 import threading
-from collections.abc import Mapping
-from functools import cache
+import time
+from collections.abc import Iterator, Mapping
+from contextlib import contextmanager, nullcontext
+from functools import cache, partial
+from itertools import chain, groupby, islice
 from typing import Any
 
-from scim2_models import Resource, SCIMException
+from scim2_models import BulkOperation, Resource, SCIMException
+from scim2_server.bulk import BulkPlan, BulkStep
 from scim2_server.handler import ScimHandler
 from scim2_server.requests import ScimRequest
-from scim2_server.responses import SCIM_MEDIA_TYPE
-from scim2_server.service import ScimService
+from scim2_server.responses import SCIM_MEDIA_TYPE, ScimResponse
+from scim2_server.routing import Operation
+from scim2_server.service import BULK_SUCCESS_STATUS, ScimService
 
 from caddrel.service.http.endpoints import Answer
 from caddrel.service.inventory.changes import InventoryChanges
@@ -28,6 +32,10 @@ from caddrel.service.state.data_folder import DataFolder
 # One directory's change after the other: each is made to what was read. Held for the whole of a message: of several
 # that are read and answered at once each takes turns from the doors, and none is done any sooner.
 _writing = threading.Lock()
+# Changes of people; whoever else writes to the file waits for one commit.
+IN_A_COMMIT = 20
+# Seconds that a directory waits for doors after each.
+LONGEST_WAY = 0.5
 
 
 class _Service(ScimService):
@@ -38,6 +46,59 @@ class _Service(ScimService):
         resource.meta.location = self.resource_location(base_url, self.get_resource_type_of(resource), resource.id)
         self._publish_references(base_url, resource)
         return resource
+
+    def bulk_success(
+        self,
+        base_url: str,
+        operation: BulkOperation[Resource[Any]],
+        outcome: dict[str, Any],
+        resource: Resource[Any] | None,
+    ) -> dict[str, Any]:
+        """Return what is told of a change that was made: where it is, and which version."""
+        assert operation.method is not None
+        found = {**outcome, "status": BULK_SUCCESS_STATUS[operation.method]}
+        if resource is not None:
+            assert resource.meta is not None
+            found["location"] = self.resource_location(base_url, self.get_resource_type_of(resource), str(resource.id))
+            found["version"] = resource.meta.version
+        return found
+
+
+class _Handler(ScimHandler):
+    storage: InventoryStorage
+
+    def bulk(self, request: ScimRequest) -> ScimResponse:
+        """Do what many changes say, one after the other (section 3.7); those of people some in a commit.
+
+        Each is what it would be by itself: one that fails leaves nothing, and the others stay.
+        """
+        with self.service.provider:
+            self.service.route(request, Operation.bulk)
+            self.storage.brief = True
+            asked = self.service.read_bulk(request.body, request.header("Content-Type"))
+            of_people = partial(_is_of_people, asked)
+            for are_people, steps in groupby(asked, of_people):
+                # A group's change is made of people as they are committed.
+                most = IN_A_COMMIT if are_people else 1
+                # One after the other: how the one went may be the end of it.
+                while (first := next(steps, None)) is not None:
+                    with self._giving_way(), self.storage.inventory.together() if are_people else nullcontext():
+                        for step in chain([first], islice(steps, most - 1)):
+                            asked.record(step, *self.run_bulk_step(request, asked, step))
+            return self.service.bulk_response(asked)
+
+    @contextmanager
+    def _giving_way(self) -> Iterator[None]:
+        """Have those at doors, where there are any just now, have the machine for half as long as something took."""
+        log, began = self.storage.data.signins, time.monotonic()
+        there = log.version()
+        yield
+        if log.version() != there:
+            time.sleep(min((time.monotonic() - began) / 2, LONGEST_WAY))
+
+
+def _is_of_people(asked: BulkPlan, step: BulkStep) -> bool:
+    return (asked.operation(step).path or "").lstrip("/").partition("/")[0] == "Users"
 
 
 @cache
@@ -66,11 +127,12 @@ def answered(
         Of those of HTTP the ones that are about versions (section 3.14).
     """
     base, path, query = url
+    service = _service()
     request = ScimRequest(method, base, path, query, {"Content-Type": SCIM_MEDIA_TYPE, **headers}, body)
     try:
-        with contextlib.nullcontext() if asks(method, path) else _writing:
-            response = ScimHandler(_service(), InventoryStorage(data, changes, directory)).handle(request)
+        with nullcontext() if asks(method, path) else _writing:
+            response = _Handler(service, InventoryStorage(data, changes, directory)).handle(request)
     except SCIMException as refused:
-        response = _service().error_response(refused)
+        response = service.error_response(refused)
     told = {name: value for name, value in response.headers.items() if name.lower() != "content-type"}
     return Answer(int(response.status), response.body, SCIM_MEDIA_TYPE, told)

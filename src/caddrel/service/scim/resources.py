@@ -34,10 +34,13 @@ from scim2_models import (
 from caddrel.core.inventory.csv_table import attribute_text, attribute_value
 from caddrel.core.inventory.index import Inventory
 from caddrel.core.inventory.patch import not_off, off_now
+from caddrel.service.state.limits import Limits
 from caddrel.store.inventory import Stored
 from caddrel.store.kept_by import KeptBy
 
 MOST_FOUND = 500
+# Of changes in one message: whoever else changes the inventory waits for them.
+MOST_AT_ONCE = 200
 # Of what nobody has kept until now there is no moment at which it was made.
 _LONG_AGO = datetime(2000, 1, 1, tzinfo=UTC)
 _OWN = ("kind", "unit", "roles", "factors")
@@ -100,7 +103,7 @@ PersonUser = User[Person | Enterprise]
 
 
 def provider() -> ScimProvider:
-    """Return what this service offers: no bulk, no passwords."""
+    """Return what this service offers: no passwords."""
     token = AuthenticationScheme(
         type=AuthenticationScheme.Type.oauthbearertoken,
         name="Token of a directory",
@@ -109,7 +112,7 @@ def provider() -> ScimProvider:
     )
     config = ServiceProviderConfig(
         patch=Patch(supported=True),
-        bulk=Bulk(supported=False, max_operations=0, max_payload_size=0),
+        bulk=Bulk(supported=True, max_operations=MOST_AT_ONCE, max_payload_size=Limits().body),
         filter=Filter(supported=True, max_results=MOST_FOUND),
         change_password=ChangePassword(supported=False),
         sort=Sort(supported=True),
@@ -137,6 +140,11 @@ def user_again(
 ) -> User[Person | Enterprise]:
     """Return what `user_of` does, of what a directory has said just now: reading that once more takes half a write."""
     return _as_it_is(resource.model_copy(update={"password": None}), stored, kept, inventory, now)
+
+
+def user_in_brief(stored: Stored, kept: KeptBy) -> User[Person | Enterprise]:
+    """Return no more of a User than its id and its version; made without being checked, as it is ours."""
+    return PersonUser.model_construct(id=stored.id, meta=_meta("User", stored, kept))
 
 
 def _as_it_is(
@@ -181,7 +189,7 @@ def group_of(stored: Stored, kept: KeptBy | None, people: list[str], groups: lis
 
 
 def _meta(kind: str, stored: Stored, kept: KeptBy | None, beside: str = "") -> Meta:
-    return Meta(
+    return Meta.model_construct(
         resource_type=kind,
         created=kept.created if kept is not None else _LONG_AGO,
         last_modified=kept.changed if kept is not None else _LONG_AGO,

@@ -28,6 +28,7 @@ from scim2_models import (
 )
 from scim2_server.storage import ScimStorage, SearchPage
 
+from caddrel.core.inventory.index import Inventory
 from caddrel.core.inventory.patch import is_off, with_member, without_member
 from caddrel.core.words.pieces import counted
 from caddrel.service.inventory.changes import Accepted, InventoryChanges
@@ -41,6 +42,7 @@ from caddrel.service.scim.resources import (
     person_document,
     said_of,
     user_again,
+    user_in_brief,
     user_of,
 )
 from caddrel.service.state.data_folder import DataFolder
@@ -60,12 +62,15 @@ class InventoryStorage(ScimStorage):
     ----------
     keeper
         The name of its token.
+    brief
+        Whether of what is changed only the id and the version are asked for.
     """
 
     data: DataFolder
     inventory: InventoryChanges
     keeper: str
-    _direct: dict[str, list[str]] | None = None
+    brief: bool = False
+    _direct: tuple[Inventory, dict[str, list[str]]] | None = None
 
     # Reading.
 
@@ -127,7 +132,7 @@ class InventoryStorage(ScimStorage):
         return sorted(id for id, kept in found.items() if kept is None or kept.keeper == self.keeper)
 
     def _there(self, noun: str) -> Mapping[str, Any]:
-        found: Mapping[str, Any] = getattr(self.data.inventories.current(), noun)
+        found: Mapping[str, Any] = getattr(self.inventory.current(), noun)
         return found
 
     def _all(self, found: list[tuple[str, str]]) -> list[Resource[Any]]:
@@ -146,7 +151,7 @@ class InventoryStorage(ScimStorage):
         return stored, kept
 
     def _made(self, noun: str, stored: Stored, kept: KeptBy | None) -> Resource[Any]:
-        inventory, now = self.data.inventories.current(), self.data.clock()
+        inventory, now = self.inventory.current(), self.data.clock()
         if noun == "people":
             return user_of(stored, kept, inventory, now)
         people, groups = self._members(stored.id)
@@ -154,16 +159,17 @@ class InventoryStorage(ScimStorage):
 
     def _members(self, group: str) -> tuple[list[str], list[str]]:
         """Return who is a direct member of a group, for good, and which groups are."""
-        inventory = self.data.inventories.current()
-        if self._direct is None:
+        inventory = self.inventory.current()
+        if self._direct is None or self._direct[0] is not inventory:
             # Once for a whole page of groups.
-            self._direct = {}
+            found: dict[str, list[str]] = {}
             for person in inventory.people.values():
                 held = person.facts.get("person.groups")
                 for each in held if isinstance(held, frozenset) else ():
-                    self._direct.setdefault(each, []).append(person.id)
+                    found.setdefault(each, []).append(person.id)
+            self._direct = inventory, found
         groups = [each.id for each in inventory.groups.values() if group in each.member_of]
-        return sorted(self._direct.get(group, ())), sorted(groups)
+        return sorted(self._direct[1].get(group, ())), sorted(groups)
 
     # Writing.
 
@@ -199,8 +205,8 @@ class InventoryStorage(ScimStorage):
             self.data.kept_by.remove(noun, resource_id)
             codes = self._end_codes(resource_id, now) if noun == "people" else ""
             self._audit(noun, resource_id, f"{note}{codes}", now)
-        if noun == "people":
-            self._end_sessions(resource_id, now)
+            if noun == "people":
+                self.inventory.afterwards(partial(self._end_sessions, resource_id, now))
 
     def _check_version(self, noun: str, stored: Stored, kept: KeptBy | None, expected: str | None) -> None:
         if expected is None:
@@ -241,11 +247,13 @@ class InventoryStorage(ScimStorage):
                 note = f"{id} is back"
             if note:
                 self._audit(noun, id, note, now)
-        if leaves:
-            self._end_sessions(id, now)
+            if leaves:
+                self.inventory.afterwards(partial(self._end_sessions, id, now))
         if stored is None or not isinstance(resource, User):
             return self._made(noun, *self._stored(noun, id))
-        return user_again(resource, stored, keeps, self.data.inventories.current(), self.data.clock())
+        if self.brief:
+            return user_in_brief(stored, keeps)
+        return user_again(resource, stored, keeps, self.inventory.current(), self.data.clock())
 
     def _write_person(self, id: str, resource: User[Any], there: Stored | None, now: datetime) -> tuple[Stored, str]:
         before, seen = (there.document, there.version) if there is not None else ({}, 0)
@@ -258,7 +266,7 @@ class InventoryStorage(ScimStorage):
     def _wanted(self, group: Group) -> tuple[list[str], list[str]]:
         """Return which people and groups are to be members of a group, as a directory says."""
         wanted: tuple[list[str], list[str]] = ([], [])
-        inventory = self.data.inventories.current()
+        inventory = self.inventory.current()
         for member in group.members or ():
             value = str(member.value or "")
             nested = str(member.type or "").casefold() == "group" or (
@@ -274,7 +282,7 @@ class InventoryStorage(ScimStorage):
     ) -> tuple[list[Asked], str]:
         """Return the changes that have a group hold other members, and what the audit trail says of them."""
         asked, said = list[Asked](), []
-        inventory = self.data.inventories.current()
+        inventory = self.inventory.current()
         for person in sorted(set(before[0]) ^ set(wanted[0])):
             joins = person in wanted[0]
             document = self._own("people", person)
@@ -316,12 +324,10 @@ class InventoryStorage(ScimStorage):
 
         def asked() -> list[Asked]:
             nonlocal said
-            self._direct = None
             moves, said = self._moves(group, self._members(group), wanted())
             return [*([("groups", group, dict(named))] if named is not None else []), *moves]
 
         _told(lambda: self.inventory.take_in(asked, "patch", [], Accepted(self._accepted), self.keeper))
-        self._direct = None
         return said
 
     def _end_codes(self, person: str, now: datetime) -> str:

@@ -18,21 +18,21 @@ class Inventories:
         self._made: tuple[int, Inventory] | None = None
         self._lock = threading.Lock()
 
-    def follow(self, before: Inventory, version: int, after: Inventory) -> None:
-        """Take note of what a change has made of an inventory, so that it need not be read.
+    def follow(self, before: Inventory, first: int, last: int, after: Inventory) -> None:
+        """Take note of what changes have made of an inventory, so that it need not be read.
 
-        Only where that inventory is the one from just before the change: had somebody else changed anything in
-        between, the number of the change would be a higher one.
+        Only where that inventory is the one from just before them: had somebody else changed anything in between, the
+        number of the first would be a higher one.
 
         Parameters
         ----------
-        version
-            The number of the change; it is committed.
+        first, last
+            The numbers of the first and the last of the changes; all between them are of them, and committed.
         """
         with self._lock:
             made = self._made
-            if made is not None and made[1] is before and made[0] + 1 == version:
-                self._made = version, after
+            if made is not None and made[1] is before and made[0] + 1 == first:
+                self._made = last, after
 
     def current(self) -> Inventory:
         """Return the index of the inventory as it is now."""
