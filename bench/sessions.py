@@ -66,7 +66,7 @@ def run() -> Iterator[Result]:
             f"a publish until the affected of {SESSIONS:,} are decided again, s", _look(runtime), "below", 1, ""
         )
         opened.close()
-        yield from _events(Path(folder) / "data", company, sessions[0], sessions[1])
+        yield from _events(Path(folder) / "data", json.loads(text), sessions[0], sessions[1])
 
 
 def _that_hold(runtime: Runtime, company: Company, rng: random.Random, now: datetime) -> Iterator[DoorSession]:
@@ -89,11 +89,13 @@ def _that_hold(runtime: Runtime, company: Company, rng: random.Random, now: date
         yield from (each.session for each in runtime.sessions.outcomes(made, "the bench", now) if not each.ends)
 
 
-def _events(folder: Path, company: Company, session: DoorSession, other: DoorSession) -> Iterator[Result]:
+def _events(folder: Path, published: dict[str, Any], session: DoorSession, other: DoorSession) -> Iterator[Result]:
     """Yield how long it takes until a receiver has the first event of a change, asking for it all the time.
 
     Parameters
     ----------
+    published
+        The rulebook as it is: what a revision adds is all that is decided again for.
     session, other
         Whose device changes, and of whose device a revision speaks.
     """
@@ -124,7 +126,7 @@ def _events(folder: Path, company: Company, session: DoorSession, other: DoorSes
         yield Result("a device until its first event is out, s", time.perf_counter() - began, "below", 1, "")
         block = {"id": "that-one", "when": f"device.id is {other.device}", "then": "block"}
         out = {"mode": "enforced", "apps": [other.app], "rules": [block]}
-        text = json.dumps({**company.document, "policies": {**company.document["policies"], "out": out}})
+        text = json.dumps({**published, "policies": {**published["policies"], "out": out}})
         began = time.perf_counter()
         data.revisions.publish([("company.json", text)], "bench", "third", utc_now())
         _until(http, poll)
