@@ -264,6 +264,43 @@ def test_what_a_write_is_answered_is_what_is_read_then(live: Live, directory: Di
             assert answer.json() == directory.get(path).json(), (said, changed)
 
 
+def test_what_is_taken_away_is_gone_and_what_is_not_spoken_of_stays(live: Live, directory: Directory) -> None:
+    said = {"schemas": [USER, PERSON], "userName": "siri", "displayName": "Siri", PERSON: {
+        "kind": "contractor", "unit": "/fleet/deck", "roles": ["administrator", "cook"], "factors": ["password"],
+        "attributes": [{"name": "badge", "value": "7"}]}}  # fmt: skip
+    all_there = {"id": "siri", "title": "Siri", "kind": "contractor", "unit": "/fleet/deck", "factors": ["password"],
+                 "roles": ["administrator", "cook"], "attributes": {"badge": 7}}  # fmt: skip
+    assert directory.post("/Users", json=said).status_code == 201
+    gone: list[tuple[str, dict[str, Any]]] = [
+        ("displayName", {"title": None}),
+        (f"{PERSON}:kind", {"kind": None}),
+        (f"{PERSON}:unit", {"unit": None}),
+        (f'{PERSON}:roles[value eq "administrator"]', {"roles": ["cook"]}),
+        (f"{PERSON}:roles", {"roles": []}),
+        (f"{PERSON}:factors", {"factors": []}),
+        (f"{PERSON}:attributes", {"attributes": None}),
+        (PERSON, {"kind": None, "unit": None, "roles": [], "factors": [], "attributes": None}),
+    ]
+    for path, changed in gone:
+        assert directory.put("/Users/siri", json=said).status_code == 200
+        assert _document(live, "people", "siri") == all_there
+        answer = _patch(directory, "/Users/siri", {"op": "remove", "path": path})
+        assert answer.status_code == 204, (path, answer.text)
+        expected = {key: value for key, value in {**all_there, **changed}.items() if value is not None}
+        assert _document(live, "people", "siri") == expected, path
+        # That there are none is known, and stays so.
+        assert _patch(directory, "/Users/siri", {"op": "add", "path": "nickName", "value": path}).status_code == 204
+        assert _document(live, "people", "siri") == expected, path
+    # Most directories know nothing of the extension: what they do not speak of stays.
+    assert directory.put("/Users/siri", json=said).status_code == 200
+    for silent in ({"schemas": [USER], "userName": "siri", "displayName": "S"}, {**said, PERSON: {"kind": "guest"}}):
+        assert directory.put("/Users/siri", json=silent).status_code == 200
+        found = _document(live, "people", "siri")
+        assert {key: found[key] for key in ("unit", "roles", "factors", "attributes")} == {
+            key: all_there[key] for key in ("unit", "roles", "factors", "attributes")
+        }
+
+
 def test_nothing_of_a_write_stays_that_fails(live: Live, directory: Directory) -> None:
     """Everything that is kept of somebody is kept in one commit; the last of it is what is audited."""
     before = live.data.audit.head()

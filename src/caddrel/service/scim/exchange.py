@@ -67,6 +67,14 @@ class _Service(ScimService):
 class _Handler(ScimHandler):
     storage: InventoryStorage
 
+    def patch_resource(self, *asked: Any) -> Resource[Any]:
+        """Change a person or a group by what is there: whatever is not in what comes of it was taken away."""
+        self.storage.whole = True
+        try:
+            return super().patch_resource(*asked)
+        finally:
+            self.storage.whole = False
+
     def bulk(self, request: ScimRequest) -> ScimResponse:
         """Do what many changes say, one after the other (section 3.7); those of people some in a commit.
 

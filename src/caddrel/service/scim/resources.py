@@ -31,8 +31,10 @@ from scim2_models import (
     User,
 )
 
+from caddrel.core.facts.catalogue import FACTORS, KINDS
 from caddrel.core.inventory.csv_table import attribute_text, attribute_value
-from caddrel.core.inventory.index import Inventory
+from caddrel.core.inventory.index import Entry, Inventory
+from caddrel.core.inventory.index import Group as GroupEntry
 from caddrel.core.inventory.patch import not_off, off_now
 from caddrel.service.state.limits import Limits
 from caddrel.store.inventory import Stored
@@ -62,16 +64,17 @@ class Person(Extension):
 
     __schema__ = URN("urn:caddrel:params:scim:schemas:1.0:Person")
 
-    kind: str | None = None
+    # What is given as examples is what the schema tells directories to write: on this machine nothing else is taken.
+    kind: str | None = Field(default=None, examples=[*KINDS])
     """employee, contractor, guest or service."""
 
-    unit: str | None = None
-    """The unit, as a path: /fleet/deck."""
+    unit: str | None = Field(default=None, examples=["/fleet/deck"])
+    """The unit, as a path."""
 
     roles: list[str] | None = None
     """Roles, by their ids."""
 
-    factors: list[str] | None = None
+    factors: list[str] | None = Field(default=None, examples=[*FACTORS])
     """What somebody can prove themselves with."""
 
     attributes: list[OwnAttribute] | None = None
@@ -165,27 +168,34 @@ def _as_it_is(
     found[Person] = Person.model_validate(own)
     groups = [each for each in document.get("groups", ()) if isinstance(each, str)]
     found.groups = [
-        GroupMembership.model_validate({"value": group, "$ref": f"Groups/{group}", "type": "direct"})
+        GroupMembership.model_validate(
+            {**_called(inventory.groups.get(group)), "value": group, "$ref": f"Groups/{group}", "type": "direct"}
+        )
         for group in groups
     ] or None
     found.meta = _meta("User", stored, kept)
     return found
 
 
-def group_of(stored: Stored, kept: KeptBy | None, people: list[str], groups: list[str]) -> Group:
+def group_of(stored: Stored, kept: KeptBy | None, people: list[str], groups: list[str], inventory: Inventory) -> Group:
     """Return a group as a Group, with its members."""
     said = dict(kept.document) if kept is not None else {}
     said |= {"schemas": [str(Group.__schema__)], "id": stored.id}
     said.setdefault("displayName", stored.document.get("title") or stored.id)
     said["members"] = [
-        *({"value": id, "$ref": f"Users/{id}", "type": "User"} for id in people),
-        *({"value": id, "$ref": f"Groups/{id}", "type": "Group"} for id in groups),
+        *({**_called(inventory.people.get(id)), "value": id, "$ref": f"Users/{id}", "type": "User"} for id in people),
+        *({**_called(inventory.groups.get(id)), "value": id, "$ref": f"Groups/{id}", "type": "Group"} for id in groups),
     ]
     found = Group.model_validate(said)
     # Who is in it stands with them: the group's own version does not tell of it.
     members = hashlib.sha256("\n".join([*people, "", *groups]).encode()).hexdigest()[:12]
     found.meta = _meta("Group", stored, kept, f"-{members}")
     return found
+
+
+def _called(there: Entry | GroupEntry | None) -> dict[str, str]:
+    """Return what somebody or a group is called, where they are called anything."""
+    return {"display": there.title} if there is not None and there.title else {}
 
 
 def _meta(kind: str, stored: Stored, kept: KeptBy | None, beside: str = "") -> Meta:
@@ -211,24 +221,40 @@ def said_of(resource: Resource[Any]) -> dict[str, Any]:
 
 
 def person_document(
-    resource: User[Person | Enterprise], before: Mapping[str, Any], id: str, now: datetime
+    resource: User[Person | Enterprise], before: Mapping[str, Any], id: str, now: datetime, *, whole: bool
 ) -> dict[str, Any]:
-    """Return a person of the inventory as a User says; what a User has no place for stays as it was."""
+    """Return a person of the inventory as a User says; what a User has no place for stays as it was.
+
+    Parameters
+    ----------
+    whole
+        Whether it says everything that is so here, so that what it does not say is to be taken away. Of others, most
+        know nothing of the extension.
+    """
     document = {**before, "id": id}
     name = resource.name.formatted if resource.name is not None else None
     parts = [resource.name.given_name, resource.name.family_name] if resource.name is not None else []
     title = resource.display_name or name or " ".join(part for part in parts if part)
     if title:
         document["title"] = title
+    elif whole and before.get("title"):
+        document["title"] = None
     own = resource[Person]
+    if own is None and whole:
+        own = Person()
     if own is not None:
         if own.attributes is not None:
             named = [each for each in own.attributes if each.name and each.value]
             document["attributes"] = {str(each.name): attribute_value(str(each.value)) for each in named}
+        elif whole and before.get("attributes"):
+            document["attributes"] = None
         for key in _OWN:
             value = getattr(own, key)
             if value is not None:
                 document[key] = value
+            elif whole and before.get(key):
+                # Of several there are none then; of one nobody knows. What was empty was not told, and stays so.
+                document[key] = [] if isinstance(before[key], list) else None
     if resource.active is False:
         return off_now(document, now)
     return not_off(document, now) if resource.active is True else document

@@ -64,12 +64,15 @@ class InventoryStorage(ScimStorage):
         The name of its token.
     brief
         Whether of what is changed only the id and the version are asked for.
+    whole
+        Whether what is to be written was made of everything that is so here: what it does not say is taken away.
     """
 
     data: DataFolder
     inventory: InventoryChanges
     keeper: str
     brief: bool = False
+    whole: bool = False
     _direct: tuple[Inventory, dict[str, list[str]]] | None = None
 
     # Reading.
@@ -155,7 +158,7 @@ class InventoryStorage(ScimStorage):
         if noun == "people":
             return user_of(stored, kept, inventory, now)
         people, groups = self._members(stored.id)
-        return group_of(stored, kept, people, groups)
+        return group_of(stored, kept, people, groups, inventory)
 
     def _members(self, group: str) -> tuple[list[str], list[str]]:
         """Return who is a direct member of a group, for good, and which groups are."""
@@ -257,7 +260,7 @@ class InventoryStorage(ScimStorage):
 
     def _write_person(self, id: str, resource: User[Any], there: Stored | None, now: datetime) -> tuple[Stored, str]:
         before, seen = (there.document, there.version) if there is not None else ({}, 0)
-        document = person_document(resource, before, id, now)
+        document = person_document(resource, before, id, now, whole=self.whole)
         if there is not None and document == before:
             return there, ""
         put = _told(lambda: self.inventory.put_one("people", document, seen, self._accepted, self.keeper))
