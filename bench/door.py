@@ -133,8 +133,8 @@ def run() -> Iterator[Result]:
 
 def _figures(ours: Measured, nothing: Measured, by_hand: Measured, before: Measured | None) -> Iterator[Result]:
     bodies, plain = company_at_work(ours), _bodies()
-    batches = [json.dumps({"evaluations": [json.loads(body) for body in plain[i : i + TOGETHER]]})
-               for i in range(0, len(plain), TOGETHER)]  # fmt: skip
+    batches = [json.dumps({"evaluations": [json.loads(body) for body in bodies[i : i + TOGETHER]]})
+               for i in range(0, len(bodies), TOGETHER)]  # fmt: skip
     asked = {"ours": (ours, EVALUATION, bodies), "together": (ours, EVALUATIONS, batches),
              "nothing": (nothing, NOTHING, plain), "hand": (by_hand, EVALUATION_BY_HAND, plain)}  # fmt: skip
     if before:

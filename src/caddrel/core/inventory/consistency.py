@@ -7,6 +7,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Collection, Iterator, Mapping
 from dataclasses import dataclass, field
+from itertools import filterfalse
 from typing import Any
 
 from caddrel.core.diagnostics import Diagnostic, did_you_mean, shorten
@@ -114,10 +115,10 @@ def _alike(there: Mapping[str, Any]) -> Callable[[str], list[str]]:
             # Held with its mapping, so that no other comes to stand in its place in memory.
             _kept.insert(0, found)
             del _kept[_MOST_KEPT:]
-    new = set(above) - found.seen
+    new = list(filterfalse(found.seen.__contains__, above))
     found.add(new)
     # Only now: nobody takes for added what is not.
-    found.seen |= new
+    found.seen.update(new)
     if len(found.seen) > _MOST_SEEN:
         # Of changes that were refused their ids would stay.
         _kept[:] = [each for each in _kept if each is not found]

@@ -138,7 +138,8 @@ def keyholders_of(rulebook: Rulebook, inventory: Inventory, now: datetime) -> li
 
 def administration_apps(rulebook: Rulebook, inventory: Inventory) -> list[str]:
     """Return the closed apps that the inventory labels `administration`; where none is, every closed app."""
-    known = {*inventory.apps, *rulebook.apps}
+    # Where the stance is open, none is closed but by a line of its own.
+    known = {*rulebook.apps, *(inventory.apps if rulebook.settings.stance == "closed" else ())}
     closed = sorted(app for app in known if rulebook.stance_of(app) == "closed")
     labelled = [
         app for app in closed

@@ -52,10 +52,10 @@ class Administrators:
         if published is None or accepted.strip() or not any(noun in touched for noun in _NOUNS):
             return
         now = data.clock()
-        who = administers(published.compiled, before, now, data.addresses, self._known)
-        if who is None:
-            return
-        self._known = who
-        if administers(published.compiled, after, now, data.addresses, who) is None:
+        compiled, known = published.compiled, self._known
+        # Most changes leave somebody able to: only of another one does it matter what was before it.
+        if (who := administers(compiled, after, now, data.addresses, known)) is not None:
+            self._known = who
+        elif administers(compiled, before, now, data.addresses, known) is not None:
             hint = "leave somebody able to, or give the reason: ?accept_lockout_risk=…"
             raise ServiceError(409, "lockout-risk", f"nobody could administer any more{UNCHANGED}", hint)

@@ -145,9 +145,9 @@ def user_again(
     return _as_it_is(resource.model_copy(update={"password": None}), stored, kept, inventory, now)
 
 
-def user_in_brief(stored: Stored, kept: KeptBy) -> User[Person | Enterprise]:
-    """Return no more of a User than its id and its version; made without being checked, as it is ours."""
-    return PersonUser.model_construct(id=stored.id, meta=_meta("User", stored, kept))
+def user_in_brief(resource: User[Person | Enterprise], stored: Stored, kept: KeptBy) -> User[Person | Enterprise]:
+    """Return what a directory has said just now, with no more of what is so here than the id and the version."""
+    return resource.model_copy(update={"id": stored.id, "meta": _meta("User", stored, kept)})
 
 
 def _as_it_is(
@@ -199,7 +199,7 @@ def _called(there: Entry | GroupEntry | None) -> dict[str, str]:
 
 
 def _meta(kind: str, stored: Stored, kept: KeptBy | None, beside: str = "") -> Meta:
-    return Meta.model_construct(
+    return Meta(
         resource_type=kind,
         created=kept.created if kept is not None else _LONG_AGO,
         last_modified=kept.changed if kept is not None else _LONG_AGO,

@@ -255,7 +255,7 @@ class InventoryStorage(ScimStorage):
         if stored is None or not isinstance(resource, User):
             return self._made(noun, *self._stored(noun, id))
         if self.brief:
-            return user_in_brief(stored, keeps)
+            return user_in_brief(resource, stored, keeps)
         return user_again(resource, stored, keeps, self.inventory.current(), self.data.clock())
 
     def _write_person(self, id: str, resource: User[Any], there: Stored | None, now: datetime) -> tuple[Stored, str]:
