@@ -14,6 +14,7 @@ from functools import cache, partial
 from itertools import chain, groupby, islice
 from typing import Any
 
+import structlog
 from scim2_models import BulkOperation, Resource, SCIMException
 from scim2_server.bulk import BulkPlan, BulkStep
 from scim2_server.handler import ScimHandler
@@ -29,6 +30,7 @@ from caddrel.service.scim.resources import provider
 from caddrel.service.scim.storage import InventoryStorage
 from caddrel.service.state.data_folder import DataFolder
 
+_log = structlog.get_logger("caddrel.directory")
 # One directory's change after the other: each is made to what was read. Held for the whole of a message: of several
 # that are read and answered at once each takes turns from the doors, and none is done any sooner.
 _writing = threading.Lock()
@@ -62,6 +64,12 @@ class _Service(ScimService):
             found["location"] = self.resource_location(base_url, self.get_resource_type_of(resource), str(resource.id))
             found["version"] = resource.meta.version
         return found
+
+    def bulk_failure(self, outcome: dict[str, Any], exception: Exception) -> dict[str, Any]:
+        """Return what is told of a change that failed; what nobody expected is in the service's log."""
+        if not isinstance(exception, SCIMException):
+            _log.error("directory.failed", exc_info=exception)
+        return super().bulk_failure(outcome, exception)
 
 
 class _Handler(ScimHandler):
