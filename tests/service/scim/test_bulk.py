@@ -5,18 +5,22 @@ from __future__ import annotations
 import json
 import random
 import sqlite3
-from collections.abc import Iterator
+import time
+from collections.abc import Callable, Iterator
 from pathlib import Path
+from types import SimpleNamespace
 from typing import Any
 
 import pytest
-from tests.conftest import Live, serving
+from tests.conftest import Live, serving, until
 from tests.service.scim.conftest import GROUP, PATCH, PERSON, USER, Directory, client_of
 from tests.service.streams.conftest import DEVICES, PEOPLE, RULEBOOK, signed_in
 
 from caddrel.client import Caddrel
+from caddrel.service.scim import exchange
 from caddrel.service.scim.exchange import IN_A_COMMIT
 from caddrel.service.scim.resources import MOST_AT_ONCE
+from caddrel.service.scim.storage import InventoryStorage
 from caddrel.service.state.inventory_cache import Inventories
 from caddrel.wire.decisions import File
 
@@ -201,6 +205,23 @@ def test_what_fails_leaves_nothing_and_what_ends_the_commit_leaves_none_of_it(li
     with sqlite3.connect(live.data.folder / "book.sqlite") as file:
         file.execute("DROP TRIGGER full")
     assert [each["status"] for each in _bulk(directory, more)] == ["201", "201", "200"]
+
+
+def test_doors_come_first_where_there_are_any(live: Live, door: Caddrel, monkeypatch: pytest.MonkeyPatch) -> None:
+    slept: list[float] = []
+    monkeypatch.setattr(exchange, "time", SimpleNamespace(thread_time=time.thread_time, sleep=slept.append))
+    handler = exchange._Handler(exchange._service(), InventoryStorage(live.data, live.runtime.inventory, "tests"))
+
+    def waits(work: Callable[[], object]) -> bool:
+        slept.clear()
+        with handler._giving_way():
+            work()
+        return bool(slept)
+
+    assert waits(lambda: signed_in(door, "ines"))
+    assert 0 <= slept[0] <= exchange.LONGEST_WAY
+    # Once all that follows from that is done too.
+    until(lambda: not waits(lambda: None))
 
 
 def test_messages_that_are_too_much_or_make_no_sense_are_refused(live: Live, directory: Directory) -> None:

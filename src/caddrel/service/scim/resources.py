@@ -64,7 +64,7 @@ class Person(Extension):
 
     __schema__ = URN("urn:caddrel:params:scim:schemas:1.0:Person")
 
-    # What is given as examples is what the schema tells directories to write: on this machine nothing else is taken.
+    # The schema tells directories to write what is given as examples; of kinds and factors others are refused.
     kind: str | None = Field(default=None, examples=[*KINDS])
     """employee, contractor, guest or service."""
 
